@@ -1,0 +1,274 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"diligentledger/internal/books"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/store"
+	"diligentledger/internal/web"
+	"diligentledger/ui"
+)
+
+// settings of serve, from the command line.
+type settings struct {
+	port  int    // 0: firstPort or the next free one
+	data  string // absolute folder of the database
+	demo  bool
+	fresh bool
+}
+
+// firstPort to try, and how many after it.
+const (
+	firstPort  = 8080
+	portsTried = 100
+)
+
+func parseSettings(args []string, out io.Writer) (settings, error) {
+	s := settings{}
+	noDemo := false
+	flags := flag.NewFlagSet("./start", flag.ContinueOnError)
+	flags.SetOutput(out)
+	flags.IntVar(&s.port, "port", 0, "port on 127.0.0.1; without it 8080 or the next free one")
+	flags.StringVar(&s.data, "data", ".run", "folder for the database")
+	flags.BoolVar(&noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
+	flags.BoolVar(&s.fresh, "fresh", false, "throw the database away and begin anew (asks first)")
+	if err := flags.Parse(args); err != nil {
+		return s, err
+	}
+	if flags.NArg() > 0 {
+		return s, fmt.Errorf("%q is not an option; see ./start --help", flags.Arg(0))
+	}
+	if s.port < 0 || s.port > 65535 {
+		return s, fmt.Errorf("--port %d is not accepted; accepted: 1 to 65535", s.port)
+	}
+	data, err := filepath.Abs(s.data)
+	s.data, s.demo = data, !noDemo
+	return s, err
+}
+
+func serve(ctx context.Context, args []string) error {
+	s, err := parseSettings(args, os.Stderr)
+	if err != nil {
+		return err
+	}
+	lock, err := lockData(s.data)
+	if err != nil {
+		return err
+	}
+	defer lock.Close()
+	if s.fresh {
+		if err := discard(s.data, os.Stdin, os.Stdout); err != nil {
+			return err
+		}
+	}
+	listener, err := listen(s.port)
+	if err != nil {
+		return err
+	}
+	defer listener.Close()
+	address := "http://" + listener.Addr().String()
+	if err := lock.say(address); err != nil {
+		return err
+	}
+	steps := &progress{out: os.Stdout}
+	steps.begin("starting the database")
+	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: s.data, Progress: steps.begin})
+	if err != nil {
+		return err
+	}
+	serving, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	handler, closeStore, err := prepare(ctx, instance, s.demo, steps)
+	if err != nil {
+		return errors.Join(err, instance.Stop())
+	}
+	watched := make(chan struct{})
+	go func() {
+		defer close(watched)
+		keepAlive(serving, instance, cancel)
+	}()
+	steps.end()
+	fmt.Printf("Diligent Ledger is open at %s   (Ctrl-C closes it)\n", address)
+	err = web.Serve(serving, listener, handler)
+	cancel(nil)
+	<-watched
+	if cause := context.Cause(serving); err == nil && errors.Is(cause, errDatabaseGone) {
+		err = cause
+	}
+	fmt.Println("closing the books")
+	return errors.Join(err, closeStore(), instance.Stop())
+}
+
+// prepare brings the schema up to date, loads the demo fleet into empty books
+// when asked, and makes the application.
+func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, steps *progress) (h http.Handler, closeStore func() error, err error) {
+	steps.begin("bringing the database up to date")
+	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
+		return nil, nil, err
+	}
+	if err := instance.Grant(ctx, store.Rights); err != nil {
+		return nil, nil, err
+	}
+	if withDemo {
+		if err := loadDemo(ctx, instance.OwnerDSN(), steps); err != nil {
+			return nil, nil, err
+		}
+	}
+	st, err := store.Open(instance.AppDSN(), time.Now)
+	if err != nil {
+		return nil, nil, err
+	}
+	h, err = web.New(web.Config{Books: books.New(st, time.Now), Screens: ui.Screens(),
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))})
+	if err != nil {
+		return nil, nil, errors.Join(err, st.Close())
+	}
+	return h, st.Close, nil
+}
+
+// loadDemo fills books that hold no fleet yet.
+func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
+	owner, err := store.Open(ownerDSN, time.Now)
+	if err != nil {
+		return err
+	}
+	defer owner.Close()
+	loaded, err := owner.LoadedFleetName(ctx)
+	if err != nil || loaded != "" {
+		return err
+	}
+	units, err := owner.Find(ctx, "", 1)
+	if err != nil || len(units) > 0 {
+		return err
+	}
+	steps.begin("loading the demo fleet, " + demo.Name)
+	return owner.Load(ctx, demo.Fleet(time.Now()))
+}
+
+var errDatabaseGone = errors.New("the database server ended and could not be started again")
+
+// keepAlive starts the server again when it ends by itself, at most three times
+// in a minute; then it gives up.
+func keepAlive(ctx context.Context, instance *mariadb.Instance, giveUp context.CancelCauseFunc) {
+	var restarts []time.Time
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-instance.Exited():
+		}
+		if ctx.Err() != nil {
+			return
+		}
+		fmt.Fprintln(os.Stderr, "diligent: the database server ended; starting it again")
+		now := time.Now()
+		restarts = append(restarts, now)
+		if n := len(restarts); n > 3 && now.Sub(restarts[n-4]) < time.Minute {
+			giveUp(fmt.Errorf("%w: it ended four times within a minute", errDatabaseGone))
+			return
+		}
+		if err := instance.Restart(ctx); err != nil {
+			giveUp(fmt.Errorf("%w: %w", errDatabaseGone, err))
+			return
+		}
+	}
+}
+
+func listen(port int) (net.Listener, error) {
+	if port != 0 {
+		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+		if err != nil {
+			return nil, fmt.Errorf("port %d is taken or not allowed (%v); choose another with --port, or leave it out", port, err)
+		}
+		return l, nil
+	}
+	var last error
+	for p := firstPort; p < firstPort+portsTried; p++ {
+		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(p)))
+		if err == nil {
+			return l, nil
+		}
+		last = err
+	}
+	return nil, fmt.Errorf("no port from %d to %d is free (%v); name one with --port", firstPort, firstPort+portsTried-1, last)
+}
+
+// dataLock keeps a second start away from the same data; the kernel lets go of
+// it when the process ends, however it ends.
+type dataLock struct{ *os.File }
+
+func lockData(dir string) (dataLock, error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return dataLock{}, fmt.Errorf("data folder %s cannot be made (%v); choose another with --data", dir, err)
+	}
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o644)
+	if err != nil {
+		return dataLock{}, fmt.Errorf("data folder %s cannot be written (%v); choose another with --data", dir, err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		who, _ := io.ReadAll(f) // empty while the other one is still starting
+		f.Close()
+		if len(who) == 0 {
+			who = []byte("another start")
+		}
+		return dataLock{}, fmt.Errorf("the database in %s is in use by %s; use that one, stop it, or choose another folder with --data", dir, strings.TrimSpace(string(who)))
+	}
+	return dataLock{f}, f.Truncate(0)
+}
+
+// say leaves the address for the next start to tell.
+func (l dataLock) say(address string) error {
+	_, err := l.WriteAt([]byte(fmt.Sprintf("process %d at %s\n", os.Getpid(), address)), 0)
+	return err
+}
+
+// discard removes the database after the person said so.
+func discard(dir string, in io.Reader, out io.Writer) error {
+	if _, err := os.Stat(filepath.Join(dir, "mariadb")); errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	fmt.Fprintf(out, "All entries in %s will be gone for good. Type yes to go on: ", dir)
+	answer, err := bufio.NewReader(in).ReadString('\n')
+	if strings.TrimSpace(answer) != "yes" {
+		if errors.Is(err, io.EOF) {
+			fmt.Fprintln(out)
+		}
+		return errors.New("nothing was removed; start without --fresh, or answer yes")
+	}
+	return mariadb.Discard(dir)
+}
+
+// progress tells each step and, when the next one begins, how long it took.
+type progress struct {
+	out   io.Writer
+	since time.Time
+}
+
+func (p *progress) begin(step string) {
+	p.end()
+	fmt.Fprintf(p.out, "· %s …", step)
+	p.since = time.Now()
+}
+
+func (p *progress) end() {
+	if !p.since.IsZero() {
+		fmt.Fprintf(p.out, " %.1f s\n", time.Since(p.since).Seconds())
+		p.since = time.Time{}
+	}
+}

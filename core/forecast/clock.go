@@ -1,0 +1,348 @@
+package forecast
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// Verdict on a clock or a unit.
+type Verdict string
+
+// The verdicts, worst first. This order is the precedence: a unit's verdict is
+// the worst of its clocks'.
+const (
+	Hold    Verdict = "hold"    // must not run
+	Overdue Verdict = "overdue" // its day has passed
+	Due     Verdict = "due"     // inside its window
+	Watch   Verdict = "watch"   // the window opens soon, or a soft finding
+	Unknown Verdict = "unknown" // never measured: itself a reason to act
+	Sound   Verdict = "sound"
+)
+
+var precedence = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
+
+// Rank of the verdict, 0 for the worst.
+func (v Verdict) Rank() int { return slices.Index(precedence, v) }
+
+// Windows in days before a clock runs out (common practice: a month to book the
+// bay, a quarter to see it coming).
+const (
+	dueDays   = 30
+	watchDays = 90
+)
+
+// Nights the cold curve is searched for: two years hold every season twice.
+const horizon = 730
+
+// StaleMonths after which a freeze point nobody has tested is no longer taken
+// on trust: one year and a month, so that each winter sees one test (common
+// practice).
+const StaleMonths = 13
+
+// ClockKind names what runs out.
+type ClockKind string
+
+// The clocks of this package.
+const (
+	Age    ClockKind = "age"
+	Use    ClockKind = "use"
+	Freeze ClockKind = "freeze"
+	Level  ClockKind = "level"
+)
+
+// Code of a reason; the numbers that go with each are given beside it.
+type Code string
+
+// The reasons.
+const (
+	AgeRuns      Code = "age_runs"       // used, limit: months
+	AgeUnknown   Code = "age_unknown"    // limit: months; no fill is written down
+	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week
+	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
+	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
+	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
+	FreezeNight  Code = "freeze_night"   // protects, need, margin, coldest: °C and K
+	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
+	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
+	FreezeStale  Code = "freeze_stale"   // protects, coldest, margin, months since a test or fill
+	FreezeUnsure Code = "freeze_unsure"  // measured; the last test cannot be trusted, see Note
+	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
+	LevelHolds   Code = "level_holds"    // litres, full: at or near the mark by the books
+	LevelLow     Code = "level_low"      // litres, full, missing
+)
+
+// Reason of a clock: a code and the numbers in it.
+type Reason struct {
+	Code    Code
+	Numbers map[string]float64
+	Note    ledger.Note // why a test was not trusted
+}
+
+// Clock is one clock of a unit, as of today.
+type Clock struct {
+	Kind    ClockKind
+	Verdict Verdict
+	// Due is the day it runs out; nil when it never does, or nobody can tell.
+	Due *time.Time
+	// Left is the share of the interval that is left, 0 to 1; nil when unknown.
+	Left   *float64
+	Reason Reason
+	// Interval tells which interval of the plan runs, "first" or "later"; empty
+	// for the freeze clock.
+	Interval string
+	Unit     measure.Unit // of the use clock's numbers
+}
+
+// Outlook is what a unit's clocks say together.
+type Outlook struct {
+	Verdict   Verdict
+	Governing Clock
+	Clocks    []Clock // the governing one first
+}
+
+// Look reckons the clocks of an account as of today, a day in the fleet's own
+// time zone.
+func Look(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Outlook {
+	today = Day(today)
+	clocks := []Clock{freezeClock(a, p, cold, today)}
+	if a.Known {
+		clocks = append(clocks, levelClock(a, today))
+	}
+	interval := p.running(a.Factory)
+	name := "later"
+	if a.Factory {
+		name = "first"
+	}
+	if interval.Months > 0 {
+		c := ageClock(a, interval.Months, today)
+		c.Interval = name
+		clocks = append(clocks, c)
+	}
+	if interval.Km > 0 || interval.Hours > 0 {
+		if c, ok := useClock(a, interval, today); ok {
+			c.Interval = name
+			clocks = append(clocks, c)
+		}
+	}
+	slices.SortStableFunc(clocks, ByUrgency)
+	return Outlook{Verdict: clocks[0].Verdict, Governing: clocks[0], Clocks: clocks}
+}
+
+// ByUrgency orders clocks for sorting: the worst verdict first and, within a verdict, the clock that
+// runs out first; a clock that never runs out comes last.
+func ByUrgency(a, b Clock) int {
+	if a.Verdict != b.Verdict {
+		return a.Verdict.Rank() - b.Verdict.Rank()
+	}
+	switch {
+	case a.Due != nil && b.Due != nil:
+		return a.Due.Compare(*b.Due)
+	case a.Due != nil:
+		return -1
+	case b.Due != nil:
+		return 1
+	}
+	return 0
+}
+
+// verdictOn is the verdict of a clock that runs out on due.
+func verdictOn(due, today time.Time) Verdict {
+	switch days := DaysBetween(today, due); {
+	case days < 0:
+		return Overdue
+	case days <= dueDays:
+		return Due
+	case days <= watchDays:
+		return Watch
+	}
+	return Sound
+}
+
+// DaysBetween counts calendar days, whatever the clocks do in between.
+func DaysBetween(from, to time.Time) int {
+	utc := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC) }
+	return int(utc(to).Sub(utc(from)).Hours()) / 24
+}
+
+func ageClock(a *ledger.Account, limit int, today time.Time) Clock {
+	if a.Balance.RenewedAt == nil {
+		return Clock{Kind: Age, Verdict: Unknown, Reason: Reason{Code: AgeUnknown, Numbers: map[string]float64{"limit": float64(limit)}}}
+	}
+	renewed := Day(a.Balance.RenewedAt.In(today.Location()))
+	due := AddMonths(renewed, limit)
+	used := months(renewed, today)
+	left := share(1 - used/float64(limit))
+	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Left: &left,
+		Reason: Reason{Code: AgeRuns, Numbers: map[string]float64{"used": used, "limit": float64(limit)}}}
+}
+
+func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
+
+// useClock is false when the plan limits nothing that this unit's meter counts.
+func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, bool) {
+	c := Clock{Kind: Use, Verdict: Unknown}
+	if a.Unit.Meter == "" {
+		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
+		return c, true
+	}
+	limit := interval.limit(a.Unit.Meter)
+	if limit == 0 {
+		return c, false
+	}
+	c.Unit = measure.Units(a.Unit.Meter)[0]
+	start, ok := a.RenewalMeter()
+	if !ok {
+		c.Reason = Reason{Code: UseNoStart, Numbers: map[string]float64{"limit": limit}}
+		return c, true
+	}
+	rate, ok := DailyRate(a.Points, today)
+	last := a.Points[len(a.Points)-1]
+	used := last.Value - start
+	if !ok {
+		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(a.Points))}}
+		if used >= limit {
+			c.Verdict = Overdue
+		}
+		return c, true
+	}
+	used += rate * math.Max(0, today.Sub(last.At).Hours()/24)
+	left := share(1 - used/limit)
+	c.Left = &left
+	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * rate}}
+	switch {
+	case rate > 0:
+		days := math.Floor((limit - used) / rate)
+		// Beyond a human working life the date means "not by use".
+		if days > 36500 {
+			c.Verdict = Sound
+			return c, true
+		}
+		due := today.AddDate(0, 0, int(days))
+		c.Due, c.Verdict = &due, verdictOn(due, today)
+	case used >= limit:
+		c.Verdict = Overdue
+	default:
+		c.Verdict = Sound
+	}
+	return c, true
+}
+
+// rateWindow is how far back readings tell how a unit is used now.
+const rateWindow = 730 * 24 * time.Hour
+
+// minSpan between two readings whose slope means anything; a day's error in the
+// date is then at most a seventh.
+const minSpan = 7 * 24 * time.Hour
+
+// DailyRate is the use per day from meter readings: the median slope of all
+// pairs of the last two years that are a week or more apart. It is false when
+// there is no such pair.
+func DailyRate(points []ledger.MeterPoint, today time.Time) (float64, bool) {
+	var slopes []float64
+	since := today.Add(-rateWindow)
+	for i, p := range points {
+		if p.At.Before(since) {
+			continue
+		}
+		for _, q := range points[i+1:] {
+			if span := q.At.Sub(p.At); span >= minSpan {
+				slopes = append(slopes, (q.Value-p.Value)/(span.Hours()/24))
+			}
+		}
+	}
+	if len(slopes) == 0 {
+		return 0, false
+	}
+	slices.Sort(slopes)
+	mid := len(slopes) / 2
+	if len(slopes)%2 == 1 {
+		return slopes[mid], true
+	}
+	return (slopes[mid-1] + slopes[mid]) / 2, true
+}
+
+// Shares of the fill that may be missing (common practice: the band between
+// the cold marks is about a twentieth of the charge; with a sixth gone the
+// pump and the heater core draw air).
+const (
+	lowShare  = 0.05
+	holdShare = 0.15
+)
+
+// levelClock compares what the books say is inside with the last fill.
+func levelClock(a *ledger.Account, today time.Time) Clock {
+	full, litres := float64(a.Filled), float64(a.Charge.Volume())
+	missing := full - litres
+	left := share(1 - missing/(holdShare*full))
+	c := Clock{Kind: Level, Verdict: Sound, Left: &left,
+		Reason: Reason{Code: LevelHolds, Numbers: map[string]float64{"litres": litres, "full": full}}}
+	if missing < lowShare*full {
+		return c
+	}
+	c.Reason = Reason{Code: LevelLow, Numbers: map[string]float64{"litres": litres, "full": full, "missing": missing}}
+	c.Verdict, c.Due = Due, &today
+	if missing >= holdShare*full {
+		c.Verdict = Hold
+	}
+	return c
+}
+
+func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clock {
+	c := Clock{Kind: Freeze}
+	protects := a.ProtectsTo()
+	if protects == nil {
+		c.Verdict, c.Reason = Unknown, Reason{Code: FreezeNone}
+		if d := a.Distrusted; d != nil {
+			c.Reason = Reason{Code: FreezeUnsure, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
+		}
+		return c
+	}
+	margin := measure.Celsius(p.FreezeMargin)
+	numbers := map[string]float64{"protects": float64(*protects), "margin": float64(margin), "coldest": float64(cold.Coldest())}
+	night, caught := cold.FirstBelow(*protects+margin, today, horizon)
+	if !caught {
+		one := 1.0
+		c.Verdict, c.Left, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
+		return c.doubted(a, today, numbers)
+	}
+	numbers["need"] = float64(cold.On(night))
+	left := share(float64(DaysBetween(today, night)) / 365)
+	c.Due, c.Left, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
+	c.Verdict = verdictOn(night, today)
+	if night.Equal(today) {
+		c.Verdict, c.Reason.Code = Overdue, FreezeNow
+		if cold.On(today) < *protects {
+			c.Verdict = Hold
+		}
+	}
+	return c.doubted(a, today, numbers)
+}
+
+// doubted lowers a freeze clock that looks sound but rests on a test that
+// cannot be trusted, or on none for longer than a winter.
+func (c Clock) doubted(a *ledger.Account, today time.Time, numbers map[string]float64) Clock {
+	if c.Verdict != Sound {
+		return c
+	}
+	if d := a.Distrusted; d != nil {
+		numbers["measured"] = float64(d.Measured)
+		c.Verdict, c.Reason = Watch, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
+		return c
+	}
+	var since time.Time
+	if a.Balance.RenewedAt != nil {
+		since = *a.Balance.RenewedAt
+	}
+	if a.LastTest != nil && a.LastTest.At.After(since) {
+		since = a.LastTest.At
+	}
+	if age := months(Day(since.In(today.Location())), today); age >= StaleMonths {
+		numbers["months"] = age
+		c.Verdict, c.Reason = Watch, Reason{Code: FreezeStale, Numbers: numbers}
+	}
+	return c
+}

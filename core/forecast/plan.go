@@ -1,0 +1,125 @@
+// Package forecast tells when a unit is next due, by which clock, and why.
+//
+// Several clocks run at once: months since the renewal, distance or engine
+// hours since the renewal, and the cold to come against the protection there
+// is. The first to run out governs. Everything is reckoned from the account,
+// the service plan, the site's cold curve and a day handed in as today; a
+// reason is a code with its numbers, never a sentence.
+//
+// # First cut of the use model
+//
+// The rate of use is the median of the slopes between all pairs of meter
+// readings of the last two years (Theil 1950, Sen 1968), which a single odd
+// reading does not move. It knows no seasons.
+package forecast
+
+import (
+	"math"
+	"time"
+
+	"diligentledger/core/measure"
+)
+
+// Interval is how long a charge may run; a zero field sets no limit.
+type Interval struct {
+	Months int
+	Km     measure.Kilometre
+	Hours  measure.Hour
+}
+
+// Plan is the service plan of a unit.
+type Plan struct {
+	Name string
+	// First runs for the charge a unit came with, Later for every one after.
+	First, Later Interval
+	// FreezeMargin in K by which the protection must exceed the coldest night.
+	FreezeMargin measure.Kelvin
+}
+
+// running is the interval that applies to the charge inside.
+func (p Plan) running(factory bool) Interval {
+	if factory {
+		return p.First
+	}
+	return p.Later
+}
+
+// limit in the unit of the meter of dimension d, 0 for none.
+func (i Interval) limit(d measure.Dimension) float64 {
+	switch d {
+	case measure.Distance:
+		return float64(i.Km)
+	case measure.EngineTime:
+		return float64(i.Hours)
+	}
+	return 0
+}
+
+// ColdCurve holds, for January to December, the coldest night to be reckoned
+// with in that month, in °C. Between the middles of two months it runs straight.
+type ColdCurve [12]measure.Celsius
+
+// On is the coldest temperature to be reckoned with in the night after day.
+func (c ColdCurve) On(day time.Time) measure.Celsius {
+	month, length := int(day.Month())-1, daysIn(day)
+	// Position in months from the middle of this month, −0.5 to +0.5.
+	x := (float64(day.Day())-0.5)/float64(length) - 0.5
+	other := (month + 1) % 12
+	if x < 0 {
+		other = (month + 11) % 12
+	}
+	f := measure.Celsius(math.Abs(x))
+	return c[month]*(1-f) + c[other]*f
+}
+
+// FirstBelow is the first night from day on, within nights nights, on which the
+// curve falls below limit.
+func (c ColdCurve) FirstBelow(limit measure.Celsius, day time.Time, nights int) (time.Time, bool) {
+	for n := range nights {
+		d := day.AddDate(0, 0, n)
+		if c.On(d) < limit {
+			return d, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// Coldest night of the year.
+func (c ColdCurve) Coldest() measure.Celsius {
+	least := c[0]
+	for _, t := range c {
+		least = min(least, t)
+	}
+	return least
+}
+
+func daysIn(day time.Time) int {
+	return time.Date(day.Year(), day.Month()+1, 0, 0, 0, 0, 0, day.Location()).Day()
+}
+
+// Day is the start of the day of t in its location.
+func Day(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+}
+
+// AddMonths is the same day n months later, or the last day of that month when
+// it is shorter: a year after 29 February is 28 February, and a month after 31
+// January is the end of February, not the 3rd of March that [time.Time.AddDate]
+// gives.
+func AddMonths(day time.Time, n int) time.Time {
+	first := time.Date(day.Year(), day.Month()+time.Month(n), 1, 0, 0, 0, 0, day.Location())
+	return first.AddDate(0, 0, min(day.Day(), daysIn(first))-1)
+}
+
+// months between two days, with the fraction of the last one.
+func months(from, to time.Time) float64 {
+	n := 0
+	if to.After(from) {
+		n = (to.Year()-from.Year())*12 + int(to.Month()) - int(from.Month())
+		if AddMonths(from, n).After(to) {
+			n--
+		}
+	}
+	a, b := AddMonths(from, n), AddMonths(from, n+1)
+	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
+}

@@ -1,0 +1,155 @@
+// Package demo makes the sample fleet: the public-works and island-services
+// fleet of Skerrow Sound, a northern harbour county that does not exist. Every
+// make, model and figure is invented. The same day gives the same fleet, entry
+// ids included.
+package demo
+
+import (
+	"crypto/sha256"
+	"encoding/binary"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/store"
+)
+
+// Name of the fleet.
+const Name = "Skerrow Sound"
+
+// Sites, each with a winter of its own.
+const (
+	depot   = "Inland depot"
+	harbour = "Harbour yard"
+	strip   = "Airstrip"
+	hill    = "Hill garage"
+)
+
+var sites = []store.LoadedSite{
+	{Name: depot, Cold: forecast.ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}},
+	{Name: harbour, Cold: forecast.ColdCurve{-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10}},
+	{Name: strip, Cold: forecast.ColdCurve{-17, -16, -12, -6, -1, 3, 6, 6, 2, -3, -8, -13}},
+	{Name: hill, Cold: forecast.ColdCurve{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}},
+}
+
+// Products, by their part in the fleet.
+var (
+	oatConcentrate  = coolant.Product{Code: "NORD-OAT-C", Name: "Norhav OAT concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+	oatPremix       = coolant.Product{Code: "NORD-OAT-50", Name: "Norhav OAT premix 50", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
+	hoatConcentrate = coolant.Product{Code: "SKER-SI-C", Name: "Skerry Si-OAT concentrate", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+	noatPremix      = coolant.Product{Code: "SKER-HD-50", Name: "Skerry HD NOAT premix 50", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.50}
+	pgPremix        = coolant.Product{Code: "TERN-PG-50", Name: "Tern PG premix 50", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
+	pgConcentrate   = coolant.Product{Code: "TERN-PG-C", Name: "Tern PG concentrate", Base: coolant.PG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+)
+
+var plans = []forecast.Plan{
+	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3},
+	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3},
+	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3},
+	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3},
+	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3},
+	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5},
+	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3},
+}
+
+// Fleet as of today, whose time of day does not matter.
+func Fleet(today time.Time) store.LoadedFleet {
+	f := store.LoadedFleet{Name: Name, Sites: sites, Plans: plans,
+		Products: []coolant.Product{oatConcentrate, oatPremix, hoatConcentrate, noatPremix, pgPremix, pgConcentrate}}
+	for _, s := range stories {
+		b := &book{unit: s.unit, today: forecast.Day(today)}
+		s.tell(b)
+		f.Units = append(f.Units, b.unit)
+	}
+	return f
+}
+
+// book collects the entries of one unit, each dated in days before today.
+type book struct {
+	unit  store.LoadedUnit
+	today time.Time
+}
+
+func (b *book) write(daysAgo int, body ledger.Body) {
+	n := len(b.unit.Entries)
+	// Mornings, between half past six and nine.
+	at := b.today.AddDate(0, 0, -daysAgo).Add(time.Duration(390+noise(b.unit.Code, n, 150)) * time.Minute)
+	b.unit.Entries = append(b.unit.Entries, ledger.Entry{ID: entryID(b.unit.Code, n, at), Unit: b.unit.Code,
+		At: at, RecordedAt: at.Add(12 * time.Minute), RecordedBy: recorders[noise(b.unit.Code, n, len(recorders))], Body: body})
+}
+
+var recorders = []string{"E. Marrow", "T. Quayle", "I. Sund", "O. Fenn"}
+
+// entryID is a UUID version 7 (RFC 9562) whose random part is a hash of where
+// the entry stands, so that the demo is the same on every machine.
+func entryID(code string, n int, at time.Time) string {
+	sum := sha256.Sum256(binary.BigEndian.AppendUint32([]byte(code), uint32(n)))
+	id := uuid.UUID(sum[:16])
+	ms := uint64(at.UnixMilli())
+	for i := range 6 {
+		id[i] = byte(ms >> (40 - 8*i))
+	}
+	id[6] = id[6]&0x0f | 0x70
+	id[8] = id[8]&0x3f | 0x80
+	return id.String()
+}
+
+// noise is a number from 0 to below, the same for the same place.
+func noise(code string, n, below int) int {
+	sum := sha256.Sum256(binary.BigEndian.AppendUint32([]byte("noise"+code), uint32(n)))
+	return int(binary.BigEndian.Uint32(sum[:]) % uint32(below))
+}
+
+func litres(v float64) measure.Reading { return measure.Reading{Value: v, Unit: measure.L} }
+
+func (b *book) meterReading(v float64) measure.Reading {
+	return measure.Reading{Value: float64(int(v)), Unit: b.unit.Meter}
+}
+
+// fillPremix and fillMixed are renewals; meter below 0 was not read.
+func (b *book) fillPremix(daysAgo int, p coolant.Product, volume, meter float64, factory bool) {
+	b.write(daysAgo, b.fill(p, volume, nil, meter, factory))
+}
+
+func (b *book) fillMixed(daysAgo int, p coolant.Product, volume, share, meter float64, factory bool) {
+	b.write(daysAgo, b.fill(p, volume, &share, meter, factory))
+}
+
+func (b *book) fill(p coolant.Product, volume float64, share *float64, meter float64, factory bool) ledger.Fill {
+	f := ledger.Fill{Volume: litres(volume), Product: p, Share: share, Factory: factory}
+	if meter >= 0 {
+		r := b.meterReading(meter)
+		f.Meter = &r
+	}
+	return f
+}
+
+func (b *book) water(daysAgo int, volume float64) {
+	b.write(daysAgo, ledger.TopUp{Volume: litres(volume), With: coolant.Water})
+}
+
+func (b *book) topUp(daysAgo int, p coolant.Product, volume float64) {
+	b.write(daysAgo, ledger.TopUp{Volume: litres(volume), With: p.Form, Product: &p})
+}
+
+func (b *book) loss(daysAgo int, volume float64, note string) {
+	b.write(daysAgo, ledger.Loss{Volume: litres(volume), Note: note})
+}
+
+func (b *book) test(daysAgo int, celsius float64, scale coolant.Base) {
+	b.write(daysAgo, ledger.FreezeTest{Temperature: measure.Reading{Value: celsius, Unit: measure.DegC},
+		Instrument: ledger.Refractometer, Scale: scale})
+}
+
+// meters writes a reading every so many days, from one day to another, the
+// meter running from a start at a rate a day, a little unevenly.
+func (b *book) meters(from, to, every int, start, rate float64) {
+	for d := from; d >= to; d -= every {
+		ahead := float64(every) * float64(noise(b.unit.Code, d, 60)) / 100
+		b.write(d, ledger.Meter{Meter: b.meterReading(start + rate*(float64(from-d)+ahead))})
+	}
+}

@@ -1,0 +1,150 @@
+// Package store keeps the books in MariaDB. It is written by hand, one file per
+// aggregate, each query beside its scan; no statement is built from input.
+//
+// Transactions are short and run again when the database gives up on one for
+// the sake of another (errors 1213 deadlock and 1205 lock wait), so that the
+// store runs unchanged on a cluster that resolves conflicts at commit.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/pressly/goose/v3"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// Rights of the application's database user, by table: what the code of this
+// package needs, and nothing else. Entries can be added and never changed.
+var Rights = map[string]string{
+	"site":         "SELECT",
+	"site_cold":    "SELECT",
+	"plan":         "SELECT",
+	"product":      "SELECT",
+	"installation": "SELECT",
+	"unit":         "SELECT, UPDATE (head_seq, head_hash)",
+	"entry":        "SELECT, INSERT",
+}
+
+// Store reads and writes the books. It is safe for concurrent use.
+type Store struct {
+	db  *sql.DB
+	now func() time.Time
+}
+
+// Open connects to the database of dsn. now is the clock that stamps records.
+func Open(dsn string, now func() time.Time) (*Store, error) {
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	db.SetMaxOpenConns(32)
+	db.SetMaxIdleConns(8)
+	db.SetConnMaxIdleTime(5 * time.Minute)
+	return &Store{db: db, now: now}, nil
+}
+
+// Close gives the connections back.
+func (s *Store) Close() error { return s.db.Close() }
+
+// Ready reports whether the database answers.
+func (s *Store) Ready(ctx context.Context) error { return s.db.PingContext(ctx) }
+
+// Migrate brings the schema to the newest version and returns how many steps
+// that took. dsn must name a user who may change the schema.
+func Migrate(ctx context.Context, dsn string) (int, error) {
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		return 0, fmt.Errorf("database address: %w", err)
+	}
+	defer db.Close()
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return 0, err
+	}
+	provider, err := goose.NewProvider(goose.DialectMySQL, db, files)
+	if err != nil {
+		return 0, fmt.Errorf("migrations: %w", err)
+	}
+	done, err := provider.Up(ctx)
+	if err != nil {
+		return len(done), fmt.Errorf("migrations: %w", err)
+	}
+	return len(done), nil
+}
+
+// tries of a transaction that the database gives up on.
+const tries = 6
+
+// inTx runs f in a transaction and commits it, again from the start while the
+// database asks for that. f must have no effect outside the transaction.
+func (s *Store) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
+	for try := 1; ; try++ {
+		err := s.once(ctx, f)
+		if err == nil || try == tries || !retryable(err) {
+			return err
+		}
+		pause := time.Duration(rand.IntN(20<<try)) * time.Millisecond
+		select {
+		case <-ctx.Done():
+			return errors.Join(ctx.Err(), err)
+		case <-time.After(pause):
+		}
+	}
+}
+
+func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	if err := f(tx); err != nil {
+		// The first error is the one to tell; a failed rollback drops the connection.
+		_ = tx.Rollback()
+		return err
+	}
+	return tx.Commit()
+}
+
+// Errors of MariaDB after which a transaction may be run again.
+const (
+	lockWaitTimeout = 1205
+	deadlock        = 1213
+)
+
+func retryable(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && (e.Number == deadlock || e.Number == lockWaitTimeout)
+}
+
+// querier is a database or a transaction in it.
+type querier interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+// collect scans every row with scan. It closes rows.
+func collect[T any](rows *sql.Rows, err error, scan func(*sql.Rows) (T, error)) ([]T, error) {
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []T
+	for rows.Next() {
+		one, err := scan(rows)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, one)
+	}
+	return all, rows.Err()
+}

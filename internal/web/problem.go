@@ -1,0 +1,198 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/google/uuid"
+	"github.com/labstack/echo/v5"
+
+	"diligentledger/api"
+	"diligentledger/internal/books"
+	"diligentledger/internal/store"
+)
+
+// problem is an RFC 9457 problem as an error.
+type problem struct{ api.Problem }
+
+func (p *problem) Error() string { return p.Title }
+
+func newProblem(status int, title, detail string, fields ...api.FieldProblem) *problem {
+	p := &problem{api.Problem{Type: "about:blank", Title: title, Status: status, Detail: &detail}}
+	if len(fields) > 0 {
+		p.Errors = &fields
+	}
+	return p
+}
+
+// answerError turns whatever a handler returned into a problem. What nobody
+// foresaw is logged and not shown.
+func answerError(log *slog.Logger) echo.HTTPErrorHandler {
+	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
+	return func(c *echo.Context, err error) {
+		p := problemOf(err)
+		if p == nil {
+			var coded echo.HTTPStatusCoder
+			if !errors.As(err, &coded) {
+				log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+			}
+			fallback(c, err)
+			return
+		}
+		c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
+		if err := c.JSON(p.Status, p.Problem); err != nil {
+			log.Warn("answer not sent", "error", err)
+		}
+	}
+}
+
+func problemOf(err error) *problem {
+	var p *problem
+	var refusal *books.Refusal
+	var tooLarge *http.MaxBytesError
+	var coded echo.HTTPStatusCoder
+	switch {
+	case errors.As(err, &p):
+		return p
+	case errors.As(err, &refusal):
+		return refused(refusal)
+	case errors.As(err, &tooLarge), errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge:
+		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
+			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", bodyLimit>>10))
+	case errors.Is(err, store.ErrNoUnit):
+		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
+	case errors.Is(err, store.ErrOtherEntry):
+		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
+			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
+	case errors.Is(err, context.DeadlineExceeded):
+		return newProblem(http.StatusServiceUnavailable, "Too slow", "the database did not answer in time; nothing is lost, try again")
+	}
+	return nil
+}
+
+func refused(r *books.Refusal) *problem {
+	var fields []api.FieldProblem
+	for _, f := range r.Fields {
+		accepted := f.Accepted
+		fields = append(fields, api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted})
+	}
+	return newProblem(http.StatusUnprocessableEntity, "Entry refused", r.Error(), fields...)
+}
+
+// validator holds each API request against the contract before a handler sees
+// it.
+func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
+	openapi3.DefineStringFormatValidator("uuid", openapi3.NewCallbackValidator(func(s string) error {
+		_, err := uuid.Parse(s)
+		return err
+	}))
+	router, err := gorillamux.NewRouter(contract)
+	if err != nil {
+		return nil, err
+	}
+	options := &openapi3filter.Options{MultiError: true}
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			req := c.Request()
+			if !strings.HasPrefix(req.URL.Path, "/api/v1/") {
+				return next(c)
+			}
+			route, params, err := router.FindRoute(req)
+			switch {
+			case errors.Is(err, routers.ErrMethodNotAllowed):
+				return newProblem(http.StatusMethodNotAllowed, "Method not allowed", req.Method+" is not accepted here")
+			case err != nil:
+				return newProblem(http.StatusNotFound, "No such address", req.URL.Path+" is not part of the API; see /api/openapi.json")
+			}
+			err = openapi3filter.ValidateRequest(req.Context(), &openapi3filter.RequestValidationInput{
+				Request: req, PathParams: params, Route: route, Options: options})
+			if err != nil {
+				return invalid(err)
+			}
+			return next(c)
+		}
+	}, nil
+}
+
+// invalid words what the contract found wrong.
+func invalid(err error) error {
+	var tooLarge *http.MaxBytesError
+	var coded echo.HTTPStatusCoder
+	if errors.As(err, &tooLarge) || errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge {
+		return err
+	}
+	var fields []api.FieldProblem
+	status := http.StatusUnprocessableEntity
+	var walk func(err error, parameter string)
+	walk = func(err error, parameter string) {
+		var request *openapi3filter.RequestError
+		var parse *openapi3filter.ParseError
+		switch e := err.(type) {
+		case openapi3.MultiError:
+			for _, one := range e {
+				walk(one, parameter)
+			}
+			return
+		case *openapi3.SchemaError:
+			if origin := e.Origin; origin != nil {
+				if many, ok := origin.(openapi3.MultiError); ok {
+					walk(many, parameter)
+					return
+				}
+			}
+			fields = append(fields, schemaProblem(e, parameter))
+			return
+		}
+		switch {
+		case errors.As(err, &request):
+			if request.Parameter != nil {
+				parameter = request.Parameter.Name
+			}
+			if errors.As(request.Err, &parse) || request.Err == nil {
+				if request.Parameter == nil {
+					status = http.StatusBadRequest
+				}
+				fields = append(fields, api.FieldProblem{Pointer: parameter, Detail: request.Error()})
+				return
+			}
+			walk(request.Err, parameter)
+		default:
+			fields = append(fields, api.FieldProblem{Pointer: parameter, Detail: err.Error()})
+		}
+	}
+	walk(err, "")
+	title := "Not as the contract has it"
+	if status == http.StatusBadRequest {
+		title = "Not readable as JSON"
+	}
+	details := make([]string, len(fields))
+	for i, f := range fields {
+		details[i] = strings.TrimPrefix(f.Pointer+": "+f.Detail, ": ")
+	}
+	return newProblem(status, title, strings.Join(details, "; "), fields...)
+}
+
+func schemaProblem(e *openapi3.SchemaError, parameter string) api.FieldProblem {
+	f := api.FieldProblem{Pointer: parameter, Detail: e.Reason}
+	if path := e.JSONPointer(); len(path) > 0 {
+		f.Pointer = "/" + strings.Join(path, "/")
+	}
+	switch e.SchemaField {
+	case "enum":
+		accepted := strings.Trim(fmt.Sprint(e.Schema.Enum), "[]")
+		f.Detail, f.Accepted = fmt.Sprintf("%v is not accepted", e.Value), &accepted
+	case "minimum", "maximum", "type", "format", "minLength", "maxLength":
+		if _, big := e.Value.(map[string]any); !big {
+			f.Detail = fmt.Sprintf("%v is not accepted: %s", e.Value, e.Reason)
+		}
+	}
+	return f
+}

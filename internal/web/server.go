@@ -1,0 +1,132 @@
+// Package web serves the contract of package api over Echo, and the screens.
+// It turns requests into entries and accounts into answers, and knows no rule
+// of the trade.
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"diligentledger/api"
+	"diligentledger/internal/books"
+)
+
+// Config of a server. Every field is needed unless it says otherwise.
+type Config struct {
+	Books *books.Books
+	// Screens holds index.html and assets/.
+	Screens fs.FS
+	Log     *slog.Logger
+	// Rate of requests per second from one address; 100 when zero.
+	Rate float64
+	// Hosts are the names, without port, under which the server may be
+	// addressed; loopback's own names when empty. Any other is refused, so that
+	// a page elsewhere cannot reach the books by renaming its own server.
+	Hosts []string
+}
+
+// bodyLimit in bytes: entries are short lines.
+const bodyLimit = 256 << 10
+
+// New is the handler of the whole application.
+func New(cfg Config) (http.Handler, error) {
+	if cfg.Rate == 0 {
+		cfg.Rate = 100
+	}
+	if len(cfg.Hosts) == 0 {
+		cfg.Hosts = []string{"127.0.0.1", "localhost", "::1"}
+	}
+	contract, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		return nil, fmt.Errorf("contract: %w", err)
+	}
+	document, err := contract.MarshalJSON()
+	if err != nil {
+		return nil, fmt.Errorf("contract: %w", err)
+	}
+	validate, err := validator(contract)
+	if err != nil {
+		return nil, fmt.Errorf("contract: %w", err)
+	}
+	pages, err := newScreens(cfg.Screens)
+	if err != nil {
+		return nil, err
+	}
+	e := echo.New()
+	e.Logger = cfg.Log
+	e.HTTPErrorHandler = answerError(cfg.Log)
+	e.Use(middleware.RequestID(), middleware.Recover(), knownHost(cfg.Hosts),
+		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),
+		noStore,
+		middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
+			Store: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: cfg.Rate, Burst: int(4 * cfg.Rate)}),
+			IdentifierExtractor: func(c *echo.Context) (string, error) {
+				host, _, err := net.SplitHostPort(c.Request().RemoteAddr)
+				return host, err
+			},
+		}),
+		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSameSite: http.SameSiteStrictMode}),
+		middleware.BodyLimit(bodyLimit), middleware.Gzip(), validate)
+	api.RegisterHandlers(e, api.NewStrictHandler(handlers{cfg.Books}, nil))
+	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
+	e.GET("/*", pages.serve)
+	return e, nil
+}
+
+// Serve answers on l until ctx ends, then lets running requests finish.
+func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second,
+		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
+	done := make(chan error, 1)
+	go func() { done <- server.Serve(l) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	finish, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := server.Shutdown(finish); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
+	return nil
+}
+
+// noStore keeps the books out of caches; files with a hash in their name are
+// marked otherwise where they are served.
+func noStore(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		c.Response().Header().Set("Cache-Control", "no-store")
+		return next(c)
+	}
+}
+
+func knownHost(hosts []string) echo.MiddlewareFunc {
+	known := map[string]bool{}
+	for _, h := range hosts {
+		known[h] = true
+	}
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			host := c.Request().Host
+			if name, _, err := net.SplitHostPort(host); err == nil {
+				host = name
+			}
+			if !known[host] {
+				return &echo.ProblemError{Status: http.StatusMisdirectedRequest, Title: "Unknown host",
+					Detail: fmt.Sprintf("host %q is not served here; accepted: %v", host, hosts)}
+			}
+			return next(c)
+		}
+	}
+}
