@@ -65,14 +65,14 @@ const (
 	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
 	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
 	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
-	FreezeNight  Code = "freeze_night"   // protects, need, margin, coldest: °C and K
+	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K
 	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
 	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
-	FreezeStale  Code = "freeze_stale"   // protects, coldest, margin, months since a test or fill
+	FreezeStale  Code = "freeze_stale"   // the same, months since a test or fill, stale: months that are too many
 	FreezeUnsure Code = "freeze_unsure"  // measured; the last test cannot be trusted, see Note
 	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
-	LevelHolds   Code = "level_holds"    // litres, full: at or near the mark by the books
-	LevelLow     Code = "level_low"      // litres, full, missing
+	LevelHolds   Code = "level_holds"    // litres, full; low, hold: L that may be missing before due, before hold
+	LevelLow     Code = "level_low"      // the same, and missing
 )
 
 // Reason of a clock: a code and the numbers in it.
@@ -279,11 +279,12 @@ func levelClock(a *ledger.Account, today time.Time) Clock {
 	missing := full - litres
 	left := share(1 - missing/(holdShare*full))
 	c := Clock{Kind: Level, Verdict: Sound, Left: &left,
-		Reason: Reason{Code: LevelHolds, Numbers: map[string]float64{"litres": litres, "full": full}}}
+		Reason: Reason{Code: LevelHolds, Numbers: map[string]float64{
+			"litres": litres, "full": full, "low": lowShare * full, "hold": holdShare * full}}}
 	if missing < lowShare*full {
 		return c
 	}
-	c.Reason = Reason{Code: LevelLow, Numbers: map[string]float64{"litres": litres, "full": full, "missing": missing}}
+	c.Reason.Code, c.Reason.Numbers["missing"] = LevelLow, missing
 	c.Verdict, c.Due = Due, &today
 	if missing >= holdShare*full {
 		c.Verdict = Hold
@@ -302,7 +303,8 @@ func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clo
 		return c
 	}
 	margin := measure.Celsius(p.FreezeMargin)
-	numbers := map[string]float64{"protects": float64(*protects), "margin": float64(margin), "coldest": float64(cold.Coldest())}
+	numbers := map[string]float64{"protects": float64(*protects), "margin": float64(margin),
+		"limit": float64(*protects + margin), "coldest": float64(cold.Coldest()), "stale": StaleMonths}
 	night, caught := cold.FirstBelow(*protects+margin, today, horizon)
 	if !caught {
 		one := 1.0
@@ -330,7 +332,7 @@ func (c Clock) doubted(a *ledger.Account, today time.Time, numbers map[string]fl
 	}
 	if d := a.Distrusted; d != nil {
 		numbers["measured"] = float64(d.Measured)
-		c.Verdict, c.Reason = Watch, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
+		c.Verdict, c.Left, c.Reason = Watch, nil, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
 		return c
 	}
 	var since time.Time
@@ -342,7 +344,7 @@ func (c Clock) doubted(a *ledger.Account, today time.Time, numbers map[string]fl
 	}
 	if age := months(Day(since.In(today.Location())), today); age >= StaleMonths {
 		numbers["months"] = age
-		c.Verdict, c.Reason = Watch, Reason{Code: FreezeStale, Numbers: numbers}
+		c.Verdict, c.Left, c.Reason = Watch, nil, Reason{Code: FreezeStale, Numbers: numbers}
 	}
 	return c
 }

@@ -1,0 +1,57 @@
+import { Box, Collapsible, Flex, Text } from "@chakra-ui/react";
+import type { Account, Clock } from "../api/client";
+import { Vial } from "../marks/Vial";
+import { daysAway, dueDay } from "../words/figures";
+import { clockNames, reason, rule, verdictWords } from "../words/reasons";
+
+/** The clocks of a unit, the governing one first, each with its "why?". */
+export function Clocks({ account }: { account: Account }) {
+  return (
+    <Box as="section" aria-label="What runs out first">
+      <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">
+        what runs out first
+      </Text>
+      {account.outlook.clocks.map((c) => (
+        <ClockLine key={c.kind} clock={c} account={account} />
+      ))}
+    </Box>
+  );
+}
+
+function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
+  return (
+    <Collapsible.Root>
+      <Box borderBottomWidth="1px" borderColor="rule" py="8px" data-clock={clock.kind}>
+        <Flex gap="10px" align="flex-start">
+          <Vial verdict={clock.verdict} left={clock.left} />
+          <Box flex="1" minW="0">
+            <Text>
+              <b>{clockNames[clock.kind]}</b> {reason(clock, account.unit.site)}
+            </Text>
+            <Flex gap="10px" align="center" color="faint" fontSize="13px">
+              <span>{verdictWords[clock.verdict]}</span>
+              <Collapsible.Trigger asChild>
+                <Box asChild color="accent" fontWeight="700" minH="28px" px="4px" cursor="pointer">
+                  <button type="button" aria-label={`why? ${clockNames[clock.kind]}`}>
+                    why?
+                  </button>
+                </Box>
+              </Collapsible.Trigger>
+            </Flex>
+          </Box>
+          <Box textAlign="right" className="figures" whiteSpace="nowrap" data-due={clock.due ?? ""}>
+            {clock.due ? dueDay(clock.due, account.today) : "no day"}
+            {clock.days !== undefined && clock.days !== 0 && <Box color="faint">{daysAway(clock.days)}</Box>}
+          </Box>
+        </Flex>
+        <Collapsible.Content>
+          <Box as="ul" pl="44px" pt="4px" fontSize="14px" listStyleType="disc">
+            {rule(clock, account).map((r) => (
+              <li key={r}>{r}</li>
+            ))}
+          </Box>
+        </Collapsible.Content>
+      </Box>
+    </Collapsible.Root>
+  );
+}

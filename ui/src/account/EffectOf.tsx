@@ -1,0 +1,55 @@
+import { Box, Text } from "@chakra-ui/react";
+import type { Moment, Schemas } from "../api/client";
+import { figure, longDay } from "../words/figures";
+import { reconciles } from "../words/lines";
+import { clockNames, noteWords, reason, verdictWords } from "../words/reasons";
+
+/** What an entry would do: the books before and after it, and what is due next. */
+export function EffectOf({ effect, site, today }: { effect: Schemas["Effect"]; site: string; today: string }) {
+  const { before, after, line } = effect;
+  const remarks = [reconciles(line), ...line.notes.map((n) => noteWords[n])].filter(Boolean);
+  return (
+    <Box data-testid="effect">
+      <Text>
+        <Change name="litres" a={before.balance.litres} b={after.balance.litres} digits={1} unit="L" /> ·{" "}
+        <Change name="glycol" a={before.balance.glycol} b={after.balance.glycol} digits={0} unit="%" /> ·{" "}
+        <Change name="protects to" a={before.protectsTo} b={after.protectsTo} digits={0} unit="°C" />
+      </Text>
+      <Text>
+        Next: <b>{next(after, today)}</b>
+        {next(before, today) !== next(after, today) && (
+          <Text as="span" color="faint">
+            {" "}
+            (was {next(before, today)})
+          </Text>
+        )}{" "}
+        — {governingReason(after, site)}
+      </Text>
+      {remarks.length > 0 && <Text color="alarm">{remarks.join("; ")}</Text>}
+    </Box>
+  );
+}
+
+function Change(p: { name: string; a: number | undefined; b: number | undefined; digits: number; unit: string }) {
+  const [a, b] = [figure(p.a, p.digits), figure(p.b, p.digits)];
+  return (
+    <>
+      {p.name}{" "}
+      <span className="figures">
+        {a === b ? b : `${a} → ${b}`} {p.unit}
+      </span>
+    </>
+  );
+}
+
+function next(m: Moment, today: string): string {
+  const governing = m.outlook.clocks[0];
+  if (!governing) return "";
+  const due = governing.due ? (governing.due === today ? "today" : longDay(governing.due)) : "no day";
+  return `${clockNames[governing.kind].toLowerCase()}, ${verdictWords[m.outlook.verdict]}, ${due}`;
+}
+
+function governingReason(m: Moment, site: string): string {
+  const governing = m.outlook.clocks[0];
+  return governing ? reason(governing, site) : "";
+}

@@ -1,0 +1,171 @@
+import { Box, Button, Dialog, Flex, Link, Portal, Text } from "@chakra-ui/react";
+import { type ReactNode, useEffect, useMemo, useState } from "react";
+import { Link as RouterLink, useNavigate } from "react-router";
+import { JumpField } from "./JumpField";
+import { type Key, moveLine, useKeys } from "./keys";
+import { useScheme } from "./scheme";
+
+interface Props {
+  /** Where am I: the running head's first word. */
+  title: string;
+  /** What day it is, and what the night brings. */
+  head: ReactNode;
+  /** The account that lies open, which has an index tab of its own. */
+  open?: string;
+  keys?: readonly Key[];
+  children: ReactNode;
+}
+
+const none: readonly Key[] = [];
+
+/** The bound book: running head above, index tabs down the right-hand edge, the rest is page. */
+export function Frame({ title, head, open, keys = none, children }: Props) {
+  const navigate = useNavigate();
+  const [scheme, turnScheme] = useScheme();
+  const [help, setHelp] = useState(false);
+  useEffect(() => {
+    document.title = `${title} · Diligent Ledger`;
+  }, [title]);
+  const all = useMemo<Key[]>(
+    () => [
+      { key: "m", does: "Morning", run: () => void navigate("/") },
+      { key: "j", does: "next line", run: () => moveLine(1) },
+      { key: "k", does: "line before", run: () => moveLine(-1) },
+      ...keys,
+      { key: "?", does: "the keys of this page", run: () => setHelp(true) },
+    ],
+    [keys, navigate],
+  );
+  useKeys(all);
+  return (
+    <Box minH="100vh" pb="60px">
+      <Link href="#page" position="absolute" left="-999px" _focus={{ left: "8px", top: "8px", bg: "page", zIndex: 2 }}>
+        to the page
+      </Link>
+      <Flex
+        as="header"
+        align="center"
+        gap="18px"
+        h="48px"
+        px={{ base: "14px", md: "24px" }}
+        borderBottomWidth="1px"
+        borderColor="ink"
+      >
+        <Text as="h1" fontSize="18px" fontWeight="700" whiteSpace="nowrap">
+          {title}
+        </Text>
+        <Text color="faint" flex="1" lineClamp={1} hideBelow="md">
+          {head}
+        </Text>
+        <Box flex="1" hideFrom="md" />
+        <JumpField />
+        <Button
+          variant="ghost"
+          size="xs"
+          color="faint"
+          onClick={turnScheme}
+          aria-label={`Turn to ${scheme === "light" ? "dark" : "light"} paper`}
+        >
+          {scheme === "light" ? "dark" : "light"}
+        </Button>
+        <Button variant="ghost" size="xs" color="faint" onClick={() => setHelp(true)} aria-label="Keys of this page">
+          ?
+        </Button>
+      </Flex>
+      <Flex direction={{ base: "column-reverse", md: "row" }}>
+        <Box as="main" id="page" flex="1" minW="0" px={{ base: "14px", md: "24px" }} pt="14px">
+          {children}
+        </Box>
+        <Flex
+          as="nav"
+          aria-label="Index"
+          direction={{ base: "row", md: "column" }}
+          gap="6px"
+          w={{ base: "auto", md: "108px" }}
+          pt={{ base: "6px", md: "16px" }}
+          pl={{ base: "14px", md: "0" }}
+          flexShrink={0}
+          minH={{ md: "calc(100vh - 48px)" }}
+          borderLeftWidth={{ md: "1px" }}
+          borderColor="ink"
+        >
+          <IndexTab to="/" letter="m" current={open === undefined}>
+            Morning
+          </IndexTab>
+          {open !== undefined && (
+            <IndexTab to={`/units/${encodeURIComponent(open)}`} current>
+              {open}
+            </IndexTab>
+          )}
+        </Flex>
+      </Flex>
+      <KeysHelp keys={all} shown={help} onClose={() => setHelp(false)} />
+    </Box>
+  );
+}
+
+function IndexTab(p: { to: string; letter?: string; current?: boolean; children: ReactNode }) {
+  return (
+    <Link
+      asChild
+      display="flex"
+      justifyContent="space-between"
+      alignItems="center"
+      gap="4px"
+      minH="44px"
+      px="10px"
+      ml={{ md: p.current ? "-1px" : "8px" }}
+      bg={p.current ? "page" : "tab"}
+      color="ink"
+      fontWeight={p.current ? "700" : "400"}
+      borderWidth="1px"
+      borderColor={p.current ? "ink" : "rule"}
+      borderRightWidth={{ md: "0" }}
+      borderLeftWidth={{ md: p.current ? "5px" : "1px" }}
+      borderLeftColor={{ md: p.current ? "accent" : "rule" }}
+      borderLeftRadius="6px"
+      overflow="hidden"
+    >
+      <RouterLink to={p.to} aria-current={p.current ? "page" : undefined}>
+        <Text as="span" truncate fontSize="14px">
+          {p.children}
+        </Text>
+        {p.letter && (
+          <Text as="span" color="faint" fontWeight="400" hideBelow="md" aria-hidden="true">
+            {p.letter}
+          </Text>
+        )}
+      </RouterLink>
+    </Link>
+  );
+}
+
+function KeysHelp({ keys, shown, onClose }: { keys: readonly Key[]; shown: boolean; onClose: () => void }) {
+  const rows = [...keys, { key: "/", does: "jump to a unit" }, { key: "Enter", does: "open the line" }];
+  return (
+    <Dialog.Root open={shown} onOpenChange={(d) => !d.open && onClose()} size="sm">
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
+            <Dialog.Header>
+              <Dialog.Title>Keys of this page</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body pb="20px">
+              <Box as="dl" display="grid" gridTemplateColumns="70px 1fr" rowGap="6px">
+                {rows.map((k) => (
+                  <Box key={k.key} display="contents">
+                    <Text as="dt" className="figures" fontWeight="700">
+                      {k.key}
+                    </Text>
+                    <Text as="dd">{k.does}</Text>
+                  </Box>
+                ))}
+              </Box>
+            </Dialog.Body>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}

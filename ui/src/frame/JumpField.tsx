@@ -1,0 +1,74 @@
+import { Combobox, Portal, Text, createListCollection } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api } from "../api/client";
+import { useKeys } from "./keys";
+
+/** Jump to a unit by part of its code or name; "/" puts the cursor here. */
+export function JumpField() {
+  const [text, setText] = useState("");
+  const field = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  const found = useQuery({
+    queryKey: ["units", text],
+    queryFn: ({ signal }) => api.units(text.trim(), signal),
+    placeholderData: (previous) => previous,
+  });
+  const collection = useMemo(
+    () =>
+      createListCollection({
+        items: found.data ?? [],
+        itemToString: (u) => u.code,
+        itemToValue: (u) => u.code,
+      }),
+    [found.data],
+  );
+  const keys = useMemo(() => [{ key: "/", does: "jump to a unit", run: () => field.current?.focus() }], []);
+  useKeys(keys);
+  return (
+    <Combobox.Root
+      collection={collection}
+      width={{ base: "150px", md: "230px" }}
+      size="sm"
+      variant="flushed"
+      inputBehavior="autohighlight"
+      selectionBehavior="clear"
+      openOnClick
+      inputValue={text}
+      value={[]}
+      onInputValueChange={(d) => setText(d.inputValue)}
+      onValueChange={(d) => {
+        const code = d.value[0];
+        if (!code) return;
+        setText("");
+        field.current?.blur();
+        void navigate(`/units/${encodeURIComponent(code)}`);
+      }}
+    >
+      <Combobox.Control>
+        <Combobox.Input ref={field} placeholder="jump to unit  /" aria-label="Jump to unit" borderColor="faint" />
+      </Combobox.Control>
+      <Portal>
+        <Combobox.Positioner>
+          <Combobox.Content minW="300px" borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
+            <Combobox.Empty>no unit of that code or name</Combobox.Empty>
+            {collection.items.map((u) => (
+              <Combobox.Item key={u.code} item={u} borderRadius="0">
+                <Text as="span" className="figures" fontWeight="700" minW="70px">
+                  {u.code}
+                </Text>
+                <Text as="span" flex="1" lineClamp={1}>
+                  {u.name}
+                </Text>
+                <Text as="span" color="faint">
+                  {u.site}
+                </Text>
+              </Combobox.Item>
+            ))}
+          </Combobox.Content>
+        </Combobox.Positioner>
+      </Portal>
+    </Combobox.Root>
+  );
+}

@@ -1,0 +1,172 @@
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
+import { type Clock, type Schemas, type Verdict, api } from "../api/client";
+import { Frame } from "../frame/Frame";
+import { Failed, Waiting } from "../frame/State";
+import { Vial } from "../marks/Vial";
+import { celsius, daysAway, dueDay, longDay } from "../words/figures";
+import { clockNames, reason, verdictWords } from "../words/reasons";
+
+type Row = Schemas["MorningRow"];
+
+interface Section {
+  readonly title: string;
+  readonly verdicts: readonly Verdict[];
+  readonly empty: string;
+}
+
+const sections: readonly Section[] = [
+  { title: "Must not move", verdicts: ["hold"], empty: "Nothing is on hold." },
+  { title: "Due, soonest first", verdicts: ["overdue", "due"], empty: "Nothing is due within a month." },
+  { title: "Coming up", verdicts: ["watch"], empty: "" },
+  { title: "Nobody knows", verdicts: ["unknown"], empty: "" },
+  { title: "Sound", verdicts: ["sound"], empty: "" },
+];
+
+/** How many lines a section shows before it asks. */
+const pageful = 100;
+
+/** What must not move, what is due and why, one line each. */
+export function MorningPage() {
+  const morning = useQuery({ queryKey: ["morning"], queryFn: ({ signal }) => api.morning(signal) });
+  const data = morning.data;
+  const head = data && (
+    <>
+      {longDay(data.today)}
+      {data.tonight && ` · tonight reckon with ${celsius(data.tonight.celsius)} at ${data.tonight.site}`}
+    </>
+  );
+  return (
+    <Frame title="Morning" head={head}>
+      {morning.isPending && <Waiting what="the morning’s list" />}
+      {morning.error && <Failed error={morning.error} again={() => void morning.refetch()} />}
+      {data?.rows.length === 0 && (
+        <Text py="20px">No unit is in the register yet. Start with the demo fleet to look around: ./start --fresh</Text>
+      )}
+      {data && data.rows.length > 0 && (
+        <Box maxW="1180px">
+          {sections.map((s) => (
+            <Lines
+              key={s.title}
+              section={s}
+              rows={data.rows.filter((r) => s.verdicts.includes(r.verdict))}
+              today={data.today}
+            />
+          ))}
+        </Box>
+      )}
+    </Frame>
+  );
+}
+
+function Lines({ section, rows, today }: { section: Section; rows: readonly Row[]; today: string }) {
+  const [shown, setShown] = useState(pageful);
+  if (rows.length === 0 && !section.empty) return null;
+  return (
+    <Box as="section" mb="22px" aria-label={section.title}>
+      <Flex as="h2" justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
+        <span>{section.title}</span>
+        <span className="figures">{rows.length}</span>
+      </Flex>
+      {rows.length === 0 && (
+        <Text color="faint" py="8px">
+          {section.empty}
+        </Text>
+      )}
+      <Box as="ul" listStyleType="none">
+        {rows.slice(0, shown).map((r) => (
+          <MorningLine key={r.unit.code} row={r} today={today} />
+        ))}
+      </Box>
+      {rows.length > shown && (
+        <Button variant="ghost" size="sm" color="accent" onClick={() => setShown(shown + 10 * pageful)}>
+          show more of the {rows.length - shown} left
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+function MorningLine({ row, today }: { row: Row; today: string }) {
+  const { unit, clock, verdict } = row;
+  const next = nextStep(clock, verdict);
+  const to = `/units/${encodeURIComponent(unit.code)}`;
+  return (
+    <Box
+      as="li"
+      display="grid"
+      gridTemplateColumns={{ base: "64px 1fr auto", md: "84px 72px minmax(110px, 190px) minmax(0, 1fr) 118px 116px" }}
+      columnGap="12px"
+      alignItems="center"
+      minH="40px"
+      py="4px"
+      borderBottomWidth="1px"
+      borderColor="rule"
+      _focusWithin={{ bg: "wash" }}
+    >
+      <Flex align="center" gap="8px" gridRow={{ base: "span 2", md: "auto" }} direction={{ base: "column", md: "row" }}>
+        <Vial verdict={verdict} left={clock.left} />
+        <Text as="span" fontSize="13px" color={verdict === "hold" || verdict === "overdue" ? "alarm" : "ink"}>
+          {verdictWords[verdict]}
+        </Text>
+      </Flex>
+      <Link asChild className="figures" fontWeight="700" color="ink">
+        <RouterLink to={to} data-line="">
+          {unit.code}
+        </RouterLink>
+      </Link>
+      <Text lineClamp={1} title={unit.name} hideBelow="md">
+        {unit.name}
+      </Text>
+      <Text gridColumn={{ base: "2 / span 2", md: "auto" }} gridRow={{ base: "2", md: "auto" }}>
+        <b>{clockNames[clock.kind]}</b> {reason(clock, unit.site)}
+      </Text>
+      <Box
+        textAlign="right"
+        className="figures"
+        gridColumn={{ base: "3", md: "auto" }}
+        gridRow={{ base: "1", md: "auto" }}
+      >
+        {clock.due ? (
+          <>
+            <Box whiteSpace="nowrap">{dueDay(clock.due, today)}</Box>
+            {clock.days !== undefined && clock.days !== 0 && (
+              <Box color="faint" whiteSpace="nowrap">
+                {daysAway(clock.days)}
+              </Box>
+            )}
+          </>
+        ) : (
+          <Box color="faint">{verdict === "sound" ? "no day" : "now"}</Box>
+        )}
+      </Box>
+      <Box textAlign="right" hideBelow="md">
+        <Link asChild color="accent" fontWeight="700">
+          <RouterLink to={next.write ? `${to}?write=${next.write}` : to} aria-label={`${next.words}: ${unit.code}`}>
+            {next.words}
+          </RouterLink>
+        </Link>
+      </Box>
+    </Box>
+  );
+}
+
+/** The one action of a line. */
+function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Schemas["EntryKind"] } {
+  if (verdict === "sound") return { words: "open account" };
+  switch (clock.reason.code) {
+    case "freeze_unknown":
+    case "freeze_unsure":
+    case "freeze_stale":
+      return { words: "write a test", write: "freeze_test" };
+    case "level_low":
+      return { words: "write a top-up", write: "top_up" };
+    case "use_no_rate":
+    case "use_no_start":
+      return { words: "write the meter", write: "meter" };
+  }
+  const renewal = clock.kind === "age" || clock.kind === "use";
+  return renewal && verdict !== "watch" ? { words: "write renewal", write: "fill" } : { words: "open account" };
+}

@@ -1,0 +1,33 @@
+import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+
+// The look of the whole application: paper and ink, one accent, ruled lines.
+const config = defineConfig({
+  theme: {
+    tokens: {
+      fonts: {
+        body: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
+        heading: { value: "'Atkinson Hyperlegible Next Variable', sans-serif" },
+        mono: { value: "'Atkinson Hyperlegible Mono Variable', monospace" },
+      },
+    },
+    semanticTokens: {
+      colors: {
+        page: { value: { _light: "#fdfdfb", _dark: "#12181d" } },
+        ink: { value: { _light: "#16202b", _dark: "#e9ecea" } },
+        faint: { value: { _light: "#53606c", _dark: "#a5b0b8" } },
+        rule: { value: { _light: "#ccd7e0", _dark: "#34414c" } },
+        tab: { value: { _light: "#e8eef1", _dark: "#1e2830" } },
+        accent: { value: { _light: "#1b6557", _dark: "#7cc9b6" } },
+        wash: { value: { _light: "#e6f1ee", _dark: "#1b2f2c" } },
+        alarm: { value: { _light: "#a62c25", _dark: "#f0908a" } },
+      },
+    },
+  },
+  globalCss: {
+    "html, body": { bg: "page", color: "ink", fontFamily: "body", fontSize: "15px", lineHeight: "1.4" },
+    "*:focus-visible": { outline: "2px solid", outlineColor: "accent", outlineOffset: "2px" },
+    ".figures": { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "0.93em" },
+  },
+});
+
+export const system = createSystem(defaultConfig, config);

@@ -1,0 +1,54 @@
+import { differenceInCalendarDays, format, parseISO } from "date-fns";
+import type { MeasureUnit, Reading } from "../api/client";
+
+/** What stands where nothing is known. */
+export const nothing = "–";
+
+/** A number with a true minus sign and grouped thousands; no minus before a zero. */
+export function figure(value: number | undefined, digits = 0): string {
+  if (value === undefined) return nothing;
+  const text = new Intl.NumberFormat("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }).format(
+    value,
+  );
+  return /[1-9]/.test(text) ? text.replace("-", "−") : text.replace("-", "");
+}
+
+export const symbols: Record<MeasureUnit, string> = {
+  degC: "°C",
+  degF: "°F",
+  L: "L",
+  mL: "mL",
+  qt_us: "US qt",
+  gal_us: "US gal",
+  qt_imp: "imp qt",
+  gal_imp: "imp gal",
+  km: "km",
+  mi: "mi",
+  h: "h",
+};
+
+/** A reading as it was read: no digit added, none taken away. */
+export function asRead(r: Reading): string {
+  const digits = /\.(\d+)$/.exec(String(r.value))?.[1]?.length ?? 0;
+  return `${figure(r.value, digits)} ${symbols[r.unit]}`;
+}
+
+export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)} °C`);
+
+export const longDay = (iso: string) => format(parseISO(iso), "EEE d MMM yyyy");
+export const shortDay = (iso: string) => format(parseISO(iso), "d MMM yy");
+
+/** A due day as the list shows it: near days by name, far ones by month. */
+export function dueDay(due: string, today: string): string {
+  const day = parseISO(due);
+  const away = differenceInCalendarDays(day, parseISO(today));
+  if (away === 0) return "today";
+  if (away > 0 && away < 120) return format(day, "EEE d MMM");
+  return format(day, "d MMM yyyy");
+}
+
+export function daysAway(days: number): string {
+  const n = Math.abs(days);
+  const span = n < 60 ? `${n} d` : n < 730 ? `${Math.round(n / 30.4)} mo` : `${figure(n / 365.25, 1)} yr`;
+  return days === 0 ? "now" : days < 0 ? `${span} ago` : `in ${span}`;
+}
