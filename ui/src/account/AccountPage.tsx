@@ -99,7 +99,7 @@ function Opening({ account }: { account: Account }) {
       <Box>
         <Text>
           <b>{verdictWords[account.outlook.verdict]}</b> · protects to{" "}
-          <b className="figures" data-testid="protects">
+          <b data-testid="protects">
             {celsius(account.protectsTo)}
           </b>
           {account.mixed && " · EG and PG are mixed"}

@@ -49,7 +49,7 @@ function LedgerLine({ line, meter }: { line: Line; meter: boolean }) {
       <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule" verticalAlign="top">
         {shortDay(line.at)}
       </Table.Cell>
-      <Table.Cell px="6px" borderColor="rule" whiteSpace="normal" minW="240px">
+      <Table.Cell px="6px" borderColor="rule" whiteSpace="normal" minW={{ base: "150px", md: "240px" }}>
         <b>{kindNames[line.kind]}</b> {says(line)}
         {compared && (
           <Text as="span" color={off ? "alarm" : "faint"}>
@@ -61,7 +61,7 @@ function LedgerLine({ line, meter }: { line: Line; meter: boolean }) {
           <Text as="span" key={n} color={n === "implied_loss" || n === "volume_assumed" ? "faint" : "alarm"}>
             {" "}
             · {noteWords[n]}
-            {n === "implied_loss" && ` (${figure(line.impliedLoss, 1)} L)`}
+            {n === "implied_loss" && ` (${figure(line.impliedLoss, 1)}\u00a0L)`}
           </Text>
         ))}
         <Text as="span" fontSize="13px" color="faint" whiteSpace="nowrap">

@@ -30,10 +30,10 @@ export const symbols: Record<MeasureUnit, string> = {
 /** A reading as it was read: no digit added, none taken away. */
 export function asRead(r: Reading): string {
   const digits = /\.(\d+)$/.exec(String(r.value))?.[1]?.length ?? 0;
-  return `${figure(r.value, digits)} ${symbols[r.unit]}`;
+  return `${figure(r.value, digits)}\u00a0${symbols[r.unit]}`;
 }
 
-export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)} °C`);
+export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)}\u00a0°C`);
 
 export const longDay = (iso: string) => format(parseISO(iso), "EEE d MMM yyyy");
 export const shortDay = (iso: string) => format(parseISO(iso), "d MMM yy");

@@ -40,5 +40,5 @@ export function reconciles(line: Line): string {
   if (!t?.trusted) return "";
   if (t.book === undefined) return "nothing in the book to compare";
   if (t.agrees) return "agrees";
-  return `book ${figure(t.book)}: off by ${figure(Math.abs(t.measured - t.book))} K`;
+  return `book ${figure(t.book)}: off by ${figure(Math.abs(t.measured - t.book))}\u00a0K`;
 }

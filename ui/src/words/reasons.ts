@@ -13,7 +13,7 @@ export const verdictWords: Record<Verdict, string> = {
 };
 
 export const noteWords: Record<Schemas["Note"], string> = {
-  implied_loss: "more was gone than the book knew",
+  implied_loss: "as much had gone before",
   more_than_book: "more than the book held",
   not_filled: "no fill is written down before it",
   mixed_base: "EG and PG are mixed: no table tells what it protects to",
@@ -29,36 +29,36 @@ export const noteWords: Record<Schemas["Note"], string> = {
 export function reason(clock: Clock, site: string): string {
   const n = clock.reason.numbers;
   const unit = clock.unit ? symbols[clock.unit] : "";
-  const used = `${figure(n.used)} of ${figure(n.limit)} ${unit}`;
+  const used = `${figure(n.used)} of ${figure(n.limit)}\u00a0${unit}`;
   switch (clock.reason.code) {
     case "age_runs":
-      return `${figure(n.used, (n.used ?? 0) < 1 ? 1 : 0)} of ${figure(n.limit)} months since the renewal.`;
+      return `${figure(n.used, (n.used ?? 0) < 1 ? 1 : 0)} of ${figure(n.limit)}\u00a0months since the renewal.`;
     case "age_unknown":
-      return `no renewal is written down; the plan allows ${figure(n.limit)} months.`;
+      return `no renewal is written down; the plan allows ${figure(n.limit)}\u00a0months.`;
     case "use_runs":
-      return `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)} ${unit} a week.`;
+      return `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)}\u00a0${unit} a week.`;
     case "use_no_rate":
       return `${used} since the renewal; too few meter readings to tell how fast.`;
     case "use_no_start":
-      return `no meter reading at the renewal; the plan allows ${figure(n.limit)} ${unit}.`;
+      return `no meter reading at the renewal; the plan allows ${figure(n.limit)}\u00a0${unit}.`;
     case "use_no_meter":
       return `the plan limits use, and this unit has no meter.`;
     case "freeze_night":
-      return `protects to ${celsius(n.protects)}; ${site} nights go below ${figure(n.limit)} °C then.`;
+      return `protects to ${celsius(n.protects)}; ${site} nights go below ${figure(n.limit)}\u00a0°C then.`;
     case "freeze_now":
       return `protects to ${celsius(n.protects)}; ${site} reckons with ${celsius(n.need)} tonight. Do not start it on slush.`;
     case "freeze_all":
       return `protects to ${celsius(n.protects)}; ${site} never reckons with less than ${celsius(n.coldest)}.`;
     case "freeze_stale":
-      return `nobody has tested it for ${figure(n.months)} months; by the book it protects to ${celsius(n.protects)}.`;
+      return `nobody has tested it for ${figure(n.months)}\u00a0months; by the book it protects to ${celsius(n.protects)}.`;
     case "freeze_unsure":
       return `the last test cannot be trusted: ${clock.reason.note ? noteWords[clock.reason.note] : "reason not given"}.`;
     case "freeze_unknown":
       return "never measured, and no fill is written down: test it.";
     case "level_holds":
-      return `${figure(n.litres, 1)} L by the book, ${figure(n.full, 1)} L were filled.`;
+      return `${figure(n.litres, 1)}\u00a0L by the book, ${figure(n.full, 1)}\u00a0L were filled.`;
     case "level_low":
-      return `${figure(n.missing, 1)} L of ${figure(n.full, 1)} L are missing by the book.`;
+      return `${figure(n.missing, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L are missing by the book.`;
   }
   return clock.reason.code;
 }
@@ -72,7 +72,7 @@ export function rule(clock: Clock, account: Account): string[] {
   switch (clock.kind) {
     case "age":
       return [
-        `${plan}, ${which}: ${figure(n.limit)} months.`,
+        `${plan}, ${which}: ${figure(n.limit)}\u00a0months.`,
         renewed ? `Last fill ${longDay(renewed)}; the months run from that day.` : "No fill is in the books.",
       ];
     case "use":
@@ -83,18 +83,18 @@ export function rule(clock: Clock, account: Account): string[] {
       ];
     case "freeze":
       return [
-        `${plan}: ${figure(account.plan.freezeMargin)} K between the freeze point and the coldest night.`,
+        `${plan}: ${figure(account.plan.freezeMargin)}\u00a0K between the freeze point and the coldest night.`,
         account.balance.freeze === undefined
           ? "The book knows no freeze point."
-          : `By the book it freezes at ${figure(account.balance.freeze, 1)} °C, by the tables for ${account.base ?? "its glycol"} in water.`,
+          : `By the book it freezes at ${figure(account.balance.freeze, 1)}\u00a0°C, by the tables for ${account.base ?? "its glycol"} in water.`,
         `${account.unit.site}: coldest night reckoned with ${celsius(Math.min(...account.cold))}.`,
         n.months !== undefined
-          ? `A freeze point nobody has tested for ${figure(n.stale)} months is not taken on trust.`
+          ? `A freeze point nobody has tested for ${figure(n.stale)}\u00a0months is not taken on trust.`
           : "",
       ].filter(Boolean);
     case "level":
       return [
-        `Due when ${figure(n.low, 1)} L of the last fill are missing by the book, hold when ${figure(n.hold, 1)} L are.`,
+        `Due when ${figure(n.low, 1)}\u00a0L of the last fill are missing by the book, hold when ${figure(n.hold, 1)}\u00a0L are.`,
       ];
   }
 }
