@@ -1,0 +1,313 @@
+package forecast
+
+import (
+	"math"
+	"slices"
+	"testing"
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+var (
+	today  = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	plan   = Plan{Name: "car", First: Interval{Months: 72, Km: 160_000}, Later: Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
+	depot  = ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
+	mild   = ColdCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}
+	car    = ledger.Unit{Code: "CA-01", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}
+	premix = coolant.Product{Code: "P", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.5}
+	serial int
+)
+
+// ago is an entry some days before today.
+func ago(days int, b ledger.Body) ledger.Entry {
+	serial++
+	return ledger.Entry{ID: string(rune('a' + serial%26)), At: today.AddDate(0, 0, -days).Add(8 * time.Hour), Body: b}
+}
+
+func fill(factory bool) ledger.Fill {
+	return ledger.Fill{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: premix, Factory: factory}
+}
+
+func meter(v float64) ledger.Meter {
+	return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.Km}}
+}
+
+func freezeTest(c float64, scale coolant.Base) ledger.FreezeTest {
+	return ledger.FreezeTest{Temperature: measure.Reading{Value: c, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: scale}
+}
+
+func loss(v float64) ledger.Loss {
+	return ledger.Loss{Volume: measure.Reading{Value: v, Unit: measure.L}}
+}
+
+func look(u ledger.Unit, p Plan, cold ColdCurve, entries ...ledger.Entry) Outlook {
+	a := ledger.Fold(u, entries)
+	return Look(&a, p, cold, today)
+}
+
+func clockOf(t *testing.T, o Outlook, k ClockKind) Clock {
+	t.Helper()
+	i := slices.IndexFunc(o.Clocks, func(c Clock) bool { return c.Kind == k })
+	if i < 0 {
+		t.Fatalf("no %s clock among %v", k, o.Clocks)
+	}
+	return o.Clocks[i]
+}
+
+func on(d string) *time.Time {
+	t, err := time.Parse(time.DateOnly, d)
+	if err != nil {
+		panic(err)
+	}
+	return &t
+}
+
+// The calendar side of a plan (intervals: common practice); months counted by
+// hand on a calendar.
+func TestAgeClock(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		days    int
+		factory bool
+		due     string
+		verdict Verdict
+		used    float64
+	}{
+		{"renewed two years ago", 730, false, "2027-11-24", Sound, 24},
+		{"runs out in 90 days", 1006, false, "2027-02-22", Watch, 33 + 2.0/31},
+		{"runs out in 30 days", 1066, false, "2026-12-24", Due, 35},
+		{"runs out today", 1096, false, "2026-11-24", Due, 36},
+		{"ran out yesterday", 1097, false, "2026-11-23", Overdue, 36 + 1.0/30},
+		{"the first interval is longer", 1097, true, "2029-11-23", Sound, 36 + 1.0/30},
+	} {
+		got := clockOf(t, look(car, plan, mild, ago(c.days, fill(c.factory))), Age)
+		if got.Due == nil || !got.Due.Equal(*on(c.due)) || got.Verdict != c.verdict {
+			t.Errorf("%s: %s on %v, want %s on %s", c.name, got.Verdict, got.Due, c.verdict, c.due)
+		}
+		if used := got.Reason.Numbers["used"]; math.Abs(used-c.used) > 0.05 {
+			t.Errorf("%s: %.3f months, want %.3f", c.name, used, c.used)
+		}
+	}
+	got := clockOf(t, look(car, plan, mild, ago(3, meter(5))), Age)
+	if got.Verdict != Unknown || got.Reason.Code != AgeUnknown || got.Due != nil {
+		t.Errorf("without a fill: %+v", got)
+	}
+}
+
+func TestAddMonths(t *testing.T) {
+	for _, c := range []struct {
+		from string
+		n    int
+		want string
+	}{
+		{"2025-01-31", 1, "2025-02-28"}, {"2024-01-31", 1, "2024-02-29"}, {"2024-02-29", 12, "2025-02-28"},
+		{"2024-02-29", 48, "2028-02-29"}, {"2025-10-31", 4, "2026-02-28"}, {"2025-05-15", 36, "2028-05-15"}, {"2025-12-01", 1, "2026-01-01"},
+	} {
+		if got := AddMonths(*on(c.from), c.n); !got.Equal(*on(c.want)) {
+			t.Errorf("%s + %d months = %s, want %s", c.from, c.n, got.Format(time.DateOnly), c.want)
+		}
+	}
+}
+
+func TestUseClock(t *testing.T) {
+	steady := []ledger.Entry{ago(400, meter(10_000)), ago(400, fill(false)), ago(300, meter(20_000)), ago(200, meter(30_000)), ago(100, meter(40_000))}
+	got := clockOf(t, look(car, plan, mild, steady...), Use)
+	// 100 km a day: 30,000 km at the last reading, 100 days ago less 8 hours.
+	used := got.Reason.Numbers["used"]
+	if math.Abs(used-40_000) > 100 || math.Abs(got.Reason.Numbers["rate"]-700) > 1e-6 || got.Verdict != Sound {
+		t.Errorf("steady use: %+v", got)
+	}
+	if want := today.AddDate(0, 0, 400); got.Due == nil || math.Abs(got.Due.Sub(want).Hours()) > 24.1 {
+		t.Errorf("steady use ends on %v, want %v", got.Due, want)
+	}
+	for _, c := range []struct {
+		name    string
+		unit    ledger.Unit
+		entries []ledger.Entry
+		code    Code
+		verdict Verdict
+	}{
+		{"one reading", car, []ledger.Entry{ago(50, fill(false)), ago(50, meter(10))}, UseNoRate, Unknown},
+		{"no reading at the renewal", car, []ledger.Entry{ago(50, fill(false)), ago(40, meter(10)), ago(10, meter(90))}, UseNoStart, Unknown},
+		{"no meter", ledger.Unit{Capacity: 8, Base: coolant.EG}, []ledger.Entry{ago(50, fill(false))}, UseNoMeter, Unknown},
+		{"laid up", car, []ledger.Entry{ago(90, meter(10)), ago(90, fill(false)), ago(10, meter(10))}, UseRuns, Sound},
+		{"over", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(90_000))}, UseRuns, Overdue},
+		{"hardly moves", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(11))}, UseRuns, Sound},
+	} {
+		got := clockOf(t, look(c.unit, plan, mild, c.entries...), Use)
+		if got.Reason.Code != c.code || got.Verdict != c.verdict {
+			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Reason.Code, got.Verdict, c.code, c.verdict)
+		}
+	}
+	hours := look(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild)
+	if slices.ContainsFunc(hours.Clocks, func(c Clock) bool { return c.Kind == Use }) {
+		t.Error("a plan in km limits an hour meter")
+	}
+}
+
+// Sen, Estimates of the Regression Coefficient Based on Kendall's Tau (JASA 63,
+// 1968) works his method on t = 1, 2, 3, 4, 10, 12, 18 and X = 9, 15, 19, 20,
+// 45, 55, 78 and finds the slope 4 (recalled from memory). Days stand for t,
+// spread by seven since closer readings are left out.
+func TestDailyRateSen(t *testing.T) {
+	var points []ledger.MeterPoint
+	for i, d := range []int{1, 2, 3, 4, 10, 12, 18} {
+		points = append(points, ledger.MeterPoint{At: today.AddDate(0, 0, 7*d-140), Value: []float64{9, 15, 19, 20, 45, 55, 78}[i]})
+	}
+	if got, ok := DailyRate(points, today); !ok || math.Abs(7*got-4) > 1e-9 {
+		t.Errorf("slope %v, %v; published 4", 7*got, ok)
+	}
+}
+
+// One odd reading does not move the rate; readings of another age do not count.
+func TestDailyRateRobust(t *testing.T) {
+	var points []ledger.MeterPoint
+	for n := range 12 {
+		points = append(points, ledger.MeterPoint{At: today.AddDate(0, 0, 30*n-360), Value: 50 * 30 * float64(n)})
+	}
+	points[6].Value += 700
+	if got, ok := DailyRate(points, today); !ok || math.Abs(got-50) > 1 {
+		t.Errorf("rate %v, %v; want 50", got, ok)
+	}
+	old := []ledger.MeterPoint{{At: today.AddDate(-4, 0, 0), Value: 0}, {At: today.AddDate(-3, 0, 0), Value: 90_000}}
+	if got, ok := DailyRate(append(old, points...), today); !ok || math.Abs(got-50) > 1 {
+		t.Errorf("rate with old readings %v, %v; want 50", got, ok)
+	}
+	for _, few := range [][]ledger.MeterPoint{nil, points[:1], {{At: today.AddDate(0, 0, -3)}, {At: today, Value: 900}}} {
+		if got, ok := DailyRate(few, today); ok {
+			t.Errorf("%d readings within days gave the rate %v", len(few), got)
+		}
+	}
+}
+
+func TestFreezeClock(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		celsius float64
+		today   string
+		verdict Verdict
+		code    Code
+		night   string // first too cold, empty for none
+	}{
+		// The depot's curve runs straight from −11 on 15 Nov to −19 on 16 Dec
+		// and −24 on 16 Jan: it passes −21 twelve days after mid-December.
+		{"caught after Christmas", -24, "2026-11-24", Watch, FreezeNight, "2026-12-29"},
+		{"caught within the month", -20, "2026-11-24", Due, FreezeNight, "2026-12-09"},
+		{"margin gone tonight", -15.5, "2026-11-24", Overdue, FreezeNow, "2026-11-24"},
+		{"freezes tonight", -12, "2026-11-24", Hold, FreezeNow, "2026-11-24"},
+		{"freezes, but it is June", -12, "2026-06-10", Sound, FreezeNight, "2026-11-07"},
+		{"protected all year", -36, "2026-11-24", Sound, FreezeAll, ""},
+	} {
+		a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: on(c.today).AddDate(0, 0, -30), Body: fill(false)},
+			{ID: "b", At: on(c.today).AddDate(0, 0, -2), Body: freezeTest(c.celsius, coolant.EG)}})
+		got := clockOf(t, Look(&a, plan, depot, *on(c.today)), Freeze)
+		if got.Verdict != c.verdict || got.Reason.Code != c.code {
+			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Verdict, got.Reason.Code, c.verdict, c.code)
+		}
+		if (got.Due == nil) != (c.night == "") || got.Due != nil && DaysBetween(*on(c.night), *got.Due) != 0 {
+			t.Errorf("%s: caught on %v, want %s", c.name, got.Due, c.night)
+		}
+	}
+}
+
+func TestFreezeClockDoubts(t *testing.T) {
+	wrong := look(car, plan, mild, ago(100, ledger.Fill{Volume: measure.Reading{Value: 8, Unit: measure.L},
+		Product: coolant.Product{Base: coolant.PG, Form: coolant.Premix, Glycol: 0.5}}), ago(3, freezeTest(-41, coolant.EG)))
+	if got := clockOf(t, wrong, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeUnsure || got.Reason.Note != ledger.NoteWrongScale {
+		t.Errorf("wrong scale: %+v", got)
+	}
+	stale := look(car, plan, mild, ago(420, fill(false)), ago(1, loss(0.1)))
+	if got := clockOf(t, stale, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeStale || got.Left != nil {
+		t.Errorf("not tested for 13 months: %+v", got)
+	}
+	fresh := look(car, plan, mild, ago(420, fill(false)), ago(40, freezeTest(-36, coolant.EG)))
+	if got := clockOf(t, fresh, Freeze); got.Verdict != Sound {
+		t.Errorf("tested last month: %+v", got)
+	}
+	for _, entries := range [][]ledger.Entry{nil, {ago(3, meter(1))}} {
+		if got := look(car, plan, mild, entries...); got.Verdict != Unknown || clockOf(t, got, Freeze).Reason.Code != FreezeNone {
+			t.Errorf("never measured: %+v", got)
+		}
+	}
+	nobody := look(ledger.Unit{Capacity: 8}, Plan{}, mild, ago(3, freezeTest(-30, coolant.EG)))
+	if got := nobody.Governing; got.Verdict != Unknown || got.Reason.Code != FreezeUnsure {
+		t.Errorf("unknown base: %+v", got)
+	}
+}
+
+func TestLevelClock(t *testing.T) {
+	for _, c := range []struct {
+		lost    float64
+		verdict Verdict
+		code    Code
+	}{{0, Sound, LevelHolds}, {0.3, Sound, LevelHolds}, {0.5, Due, LevelLow}, {1.1, Due, LevelLow}, {1.3, Hold, LevelLow}, {8, Hold, LevelLow}} {
+		got := clockOf(t, look(car, plan, mild, ago(100, fill(false)), ago(2, loss(c.lost))), Level)
+		if got.Verdict != c.verdict || got.Reason.Code != c.code {
+			t.Errorf("%g of 8 L gone: %s, %s; want %s, %s", c.lost, got.Verdict, got.Reason.Code, c.verdict, c.code)
+		}
+	}
+}
+
+// The worst verdict governs, and within it the clock that runs out first.
+func TestGoverningClock(t *testing.T) {
+	order := []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
+	for i, v := range order {
+		if v.Rank() != i {
+			t.Errorf("%s ranks %d, want %d", v, v.Rank(), i)
+		}
+	}
+	o := look(car, plan, depot, ago(1200, meter(100)), ago(1200, fill(false)), ago(1000, meter(5000)), ago(700, meter(15_000)),
+		ago(100, meter(30_000)), ago(50, freezeTest(-20, coolant.EG)), ago(1, loss(2)))
+	if o.Verdict != Hold || o.Governing.Kind != Level || o.Clocks[1].Kind != Age || o.Clocks[1].Verdict != Overdue {
+		t.Errorf("governing %s, %+v", o.Verdict, o.Clocks)
+	}
+	for i := 1; i < len(o.Clocks); i++ {
+		if ByUrgency(o.Clocks[i-1], o.Clocks[i]) > 0 {
+			t.Errorf("%s stands before %s", o.Clocks[i-1].Kind, o.Clocks[i].Kind)
+		}
+	}
+	a, b, never := Clock{Verdict: Sound, Due: on("2027-01-01")}, Clock{Verdict: Sound, Due: on("2027-02-01")}, Clock{Verdict: Sound}
+	if ByUrgency(a, b) >= 0 || ByUrgency(never, a) <= 0 || ByUrgency(a, never) >= 0 || ByUrgency(never, never) != 0 {
+		t.Error("dates are not in order")
+	}
+}
+
+// The curve meets each month's value at its middle and stays between
+// neighbours in between, around the year.
+func TestColdCurve(t *testing.T) {
+	for m := range 12 {
+		mid := time.Date(2027, time.Month(m+1), 15, 0, 0, 0, 0, time.UTC)
+		if got := depot.On(mid); math.Abs(float64(got-depot[m])) > 0.5 {
+			t.Errorf("%s: %v, want about %v", mid.Month(), got, depot[m])
+		}
+	}
+	last := depot.On(time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC))
+	for d := range 366 {
+		now := depot.On(time.Date(2027, 1, 1+d, 0, 0, 0, 0, time.UTC))
+		if math.Abs(float64(now-last)) > 0.35 {
+			t.Fatalf("a jump from %v to %v on day %d", last, now, d)
+		}
+		if now < depot.Coldest() {
+			t.Fatalf("%v is below the coldest %v", now, depot.Coldest())
+		}
+		last = now
+	}
+	if _, ok := mild.FirstBelow(-30, today, horizon); ok {
+		t.Error("a mild site falls below -30")
+	}
+}
+
+func BenchmarkLook(b *testing.B) {
+	entries := []ledger.Entry{ago(700, fill(false))}
+	for n := range 24 {
+		entries = append(entries, ago(700-28*n, meter(float64(1000*n))))
+	}
+	a := ledger.Fold(car, entries)
+	b.ReportAllocs()
+	for b.Loop() {
+		Look(&a, plan, depot, today)
+	}
+}
