@@ -1,0 +1,304 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"reflect"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/google/uuid"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/mariadb/mariadbtest"
+	"diligentledger/internal/store"
+)
+
+var (
+	instance   *mariadb.Instance
+	app, owner *store.Store
+	clock      = time.Date(2026, 11, 24, 9, 0, 0, 123456789, time.UTC)
+)
+
+func TestMain(m *testing.M) {
+	mariadbtest.Main(m, func(i *mariadb.Instance) {
+		instance = i
+		var err1, err2 error
+		app, err1 = store.Open(i.AppDSN(), func() time.Time { return clock })
+		owner, err2 = store.Open(i.OwnerDSN(), func() time.Time { return clock })
+		if err := errors.Join(err1, err2, owner.Load(context.Background(), fleet())); err != nil {
+			panic(err)
+		}
+	})
+}
+
+var premix = coolant.Product{Code: "P-50", Name: "Premix", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
+
+func fleet() store.LoadedFleet {
+	unit := func(code, name string, capacity measure.Litre, base coolant.Base, meter measure.Unit) store.LoadedUnit {
+		return store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: name, Kind: "car", Site: "Yard"}, Plan: "Plan", Capacity: capacity, Base: base, Meter: meter}
+	}
+	f := store.LoadedFleet{Name: "test",
+		Sites:    []store.LoadedSite{{Name: "Yard", Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
+		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}},
+		Products: []coolant.Product{premix},
+		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
+			unit("B_1", "100% bike", 2, "", "")},
+	}
+	f.Units[0].Entries = []ledger.Entry{entry("A-1", fill(8))}
+	return f
+}
+
+func litres(v float64) measure.Reading { return measure.Reading{Value: v, Unit: measure.L} }
+
+func fill(v float64) ledger.Fill { return ledger.Fill{Volume: litres(v), Product: premix} }
+
+func water(v float64) ledger.TopUp { return ledger.TopUp{Volume: litres(v), With: coolant.Water} }
+
+func entry(unit string, b ledger.Body) ledger.Entry {
+	return ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: unit, At: clock.Add(-time.Hour), RecordedAt: clock, RecordedBy: "tester", Body: b}
+}
+
+func unit(t *testing.T, code string) store.Unit {
+	t.Helper()
+	u, err := app.Unit(t.Context(), code)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return u
+}
+
+func anything([]ledger.Entry) error { return nil }
+
+func TestRegister(t *testing.T) {
+	u := unit(t, "a-1") // codes are found whatever their case
+	f := fleet()
+	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || u.Cold != f.Sites[0].Cold {
+		t.Errorf("unit read as %+v", u)
+	}
+	if want := (ledger.Unit{Code: "A-1", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}); u.Ledger != want {
+		t.Errorf("ledger unit %+v, want %+v", u.Ledger, want)
+	}
+	if bike := unit(t, "B_1").Ledger; bike.Base != "" || bike.Meter != "" {
+		t.Errorf("unknown base and no meter read as %+v", bike)
+	}
+	if _, err := app.Unit(t.Context(), "Z-9"); !errors.Is(err, store.ErrNoUnit) {
+		t.Errorf("a unit that is not there: %v", err)
+	}
+	if _, err := app.Product(t.Context(), "Z"); !errors.Is(err, store.ErrNoProduct) {
+		t.Errorf("a product that is not there: %v", err)
+	}
+	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(all, []coolant.Product{premix}) {
+		t.Errorf("products %v, %v", all, err)
+	}
+	if units, err := app.Units(t.Context()); err != nil || len(units) != 3 || units[0].Cold != f.Sites[0].Cold {
+		t.Errorf("units %v, %v", units, err)
+	}
+	if name, err := app.LoadedFleetName(t.Context()); err != nil || name != "test" {
+		t.Errorf("fleet %q, %v", name, err)
+	}
+}
+
+func TestFind(t *testing.T) {
+	for text, want := range map[string][]string{
+		"": {"A-1", "A-2", "B_1"}, "a-": {"A-1", "A-2"}, "busy": {"A-2"}, "_": {"B_1"}, "%": {"B_1"}, "'; DROP TABLE unit; --": nil, `\`: nil,
+	} {
+		found, err := app.Find(t.Context(), text, 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var codes []string
+		for _, u := range found {
+			codes = append(codes, u.Code)
+		}
+		if !reflect.DeepEqual(codes, want) {
+			t.Errorf("%q found %v, want %v", text, codes, want)
+		}
+	}
+	if found, err := app.Find(t.Context(), "", 2); err != nil || len(found) != 2 {
+		t.Errorf("limit 2 gave %d, %v", len(found), err)
+	}
+}
+
+func TestAppend(t *testing.T) {
+	u := unit(t, "A-1")
+	e := entry("A-1", water(0.4))
+	first, err := app.Append(t.Context(), u, e, anything)
+	if err != nil || first.Seq != 2 || first.RecordedAt.Nanosecond() != 123456000 {
+		t.Fatalf("receipt %+v, %v", first, err)
+	}
+	// Sent again, it is stored once and answered the same.
+	again, err := app.Append(t.Context(), u, e, func([]ledger.Entry) error { return errors.New("checked twice") })
+	if err != nil || !reflect.DeepEqual(again, first) {
+		t.Errorf("sent again: %+v, %v; want %+v", again, err, first)
+	}
+	// The same id with other content, or in another account, is another entry.
+	other := e
+	other.Body = water(0.5)
+	if _, err := app.Append(t.Context(), u, other, anything); !errors.Is(err, store.ErrOtherEntry) {
+		t.Errorf("same id, other content: %v", err)
+	}
+	if _, err := app.Append(t.Context(), unit(t, "A-2"), e, anything); !errors.Is(err, store.ErrOtherEntry) {
+		t.Errorf("same id, other account: %v", err)
+	}
+	// What is refused leaves nothing behind, and the check sees all before it.
+	refusal := errors.New("refused")
+	if _, err := app.Append(t.Context(), u, entry("A-1", water(1)), func(written []ledger.Entry) error {
+		if len(written) != 2 {
+			t.Errorf("the check saw %d entries", len(written))
+		}
+		return refusal
+	}); !errors.Is(err, refusal) {
+		t.Errorf("refused: %v", err)
+	}
+	got, err := app.Entries(t.Context(), u)
+	if err != nil || len(got) != 2 || !reflect.DeepEqual(got[1].Body, e.Body) || !got[1].At.Equal(e.At.Truncate(time.Microsecond)) || got[1].RecordedBy != "tester" {
+		t.Errorf("entries %+v, %v", got, err)
+	}
+	byUnit, err := app.EntriesOf(t.Context(), []store.Unit{u})
+	if err != nil || !reflect.DeepEqual(byUnit["A-1"], got) {
+		t.Errorf("entries of all: %+v, %v", byUnit, err)
+	}
+}
+
+// Many writers of one account, each sending twice: every entry stands once, and
+// the chain has no gap.
+func TestAppendTogether(t *testing.T) {
+	u := unit(t, "A-2")
+	const writers, each = 8, 5
+	var group sync.WaitGroup
+	for range writers {
+		group.Go(func() {
+			for range each {
+				e := entry("A-2", ledger.Meter{Meter: measure.Reading{Value: 1, Unit: measure.Km}})
+				var twice sync.WaitGroup
+				for range 2 {
+					twice.Go(func() {
+						if _, err := app.Append(t.Context(), u, e, anything); err != nil {
+							t.Error(err)
+						}
+					})
+				}
+				twice.Wait()
+			}
+		})
+	}
+	group.Wait()
+	db := raw(t, instance.OwnerDSN())
+	rows, err := db.QueryContext(t.Context(), `
+		SELECT e.id, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload, e.hash, e.prev_hash, e.metric_value
+		FROM entry e JOIN unit u ON u.id = e.unit_id WHERE u.code = 'A-2' ORDER BY e.seq`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	var prev ledger.Hash
+	n := int64(0)
+	for rows.Next() {
+		r := ledger.Record{Unit: "A-2"}
+		var hash, before []byte
+		var metric float64
+		if err := rows.Scan(&r.ID, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload, &hash, &before, &metric); err != nil {
+			t.Fatal(err)
+		}
+		n++
+		if r.Seq != n || ledger.Hash(before) != prev || ledger.Hash(hash) != ledger.Link(prev, r) || metric != 1 {
+			t.Fatalf("the chain breaks at %d: %+v", n, r)
+		}
+		prev = ledger.Hash(hash)
+	}
+	if err := rows.Err(); err != nil || n != writers*each {
+		t.Errorf("%d entries, %v; want %d", n, err, writers*each)
+	}
+}
+
+func raw(t *testing.T, dsn string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("mysql", dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+// The application's user cannot rewrite the books, whatever its code does.
+func TestBooksCannotBeRewritten(t *testing.T) {
+	db := raw(t, instance.AppDSN())
+	for _, s := range []string{
+		"UPDATE entry SET payload = '{}'", "DELETE FROM entry", "TRUNCATE entry", "DROP TABLE entry", "UPDATE unit SET code = 'X'",
+		"DELETE FROM unit", "INSERT INTO unit (code) VALUES ('X')", "UPDATE site_cold SET celsius = 0", "ALTER TABLE entry ADD x INT",
+	} {
+		if _, err := db.ExecContext(t.Context(), s); err == nil {
+			t.Errorf("the application may run: %s", s)
+		}
+	}
+}
+
+// When the database throws a transaction out (1213 deadlock, 1205 lock wait), it
+// is run again from its start; any other error is told at once.
+func TestAppendRetries(t *testing.T) {
+	u := unit(t, "A-1")
+	for number, want := range map[uint16]int{1213: 3, 1205: 3, 1064: 1} {
+		tries := 0
+		_, err := app.Append(t.Context(), u, entry("A-1", water(0.1)), func([]ledger.Entry) error {
+			if tries++; tries < 3 {
+				return fmt.Errorf("check: %w", &mysql.MySQLError{Number: number})
+			}
+			return nil
+		})
+		if tries != want || (err == nil) != (want == 3) {
+			t.Errorf("error %d: %d tries, %v", number, tries, err)
+		}
+	}
+	always := 0
+	if _, err := app.Append(t.Context(), u, entry("A-1", water(0.1)), func([]ledger.Entry) error {
+		always++
+		return &mysql.MySQLError{Number: 1213}
+	}); err == nil || always > 10 {
+		t.Errorf("a deadlock that never ends: %d tries, %v", always, err)
+	}
+}
+
+// Running the migrations again changes nothing, even when the database forgot
+// that they ran: each statement stands being repeated.
+func TestMigrateTwice(t *testing.T) {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 0 {
+		t.Errorf("again: %d steps, %v", n, err)
+	}
+	db := raw(t, instance.OwnerDSN())
+	if _, err := db.ExecContext(t.Context(), `DELETE FROM goose_db_version WHERE version_id > 0`); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n < 1 {
+		t.Errorf("after a start that was killed: %d steps, %v", n, err)
+	}
+	var entries int
+	if err := db.QueryRowContext(t.Context(), `SELECT COUNT(*) FROM entry`).Scan(&entries); err != nil || entries == 0 {
+		t.Errorf("%d entries are left, %v", entries, err)
+	}
+}
+
+// A fleet that cannot be loaded whole is not loaded at all.
+func TestLoadAllOrNothing(t *testing.T) {
+	f := fleet()
+	f.Sites[0].Name, f.Plans[0].Name, f.Products[0].Code = "Other", "Other", "OTHER"
+	for i := range f.Units {
+		f.Units[i].Site, f.Units[i].Plan, f.Units[i].Code = "Other", "Other", fmt.Sprint("N", i)
+	}
+	f.Units[2].Code = "A-1" // taken
+	if err := owner.Load(t.Context(), f); err == nil {
+		t.Fatal("a code was given twice")
+	}
+	if found, err := app.Find(t.Context(), "N", 10); err != nil || len(found) != 0 {
+		t.Errorf("half a fleet is there: %v, %v", found, err)
+	}
+}
