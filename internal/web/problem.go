@@ -2,9 +2,11 @@ package web
 
 import (
 	"context"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
 	"strings"
 
@@ -12,6 +14,7 @@ import (
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
@@ -59,6 +62,7 @@ func problemOf(err error) *problem {
 	var refusal *books.Refusal
 	var tooLarge *http.MaxBytesError
 	var coded echo.HTTPStatusCoder
+	var network *net.OpError
 	switch {
 	case errors.As(err, &p):
 		return p
@@ -72,8 +76,8 @@ func problemOf(err error) *problem {
 	case errors.Is(err, store.ErrOtherEntry):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
-	case errors.Is(err, context.DeadlineExceeded):
-		return newProblem(http.StatusServiceUnavailable, "Too slow", "the database did not answer in time; nothing is lost, try again")
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
+		return newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
 	}
 	return nil
 }

@@ -1,0 +1,459 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"math"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diligentledger/api"
+	"diligentledger/internal/books"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/mariadb/mariadbtest"
+	"diligentledger/internal/store"
+	"diligentledger/internal/web"
+)
+
+var (
+	instance *mariadb.Instance
+	server   *httptest.Server
+	// now runs a millisecond on at each look, so that no two entries coincide.
+	ticks atomic.Int64
+	noon  = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+)
+
+func now() time.Time { return noon.Add(time.Duration(ticks.Add(1)) * time.Millisecond) }
+
+var screens = fstest.MapFS{
+	"index.html":         {Data: []byte(`<meta name="style-nonce" content="__NONCE__">`)},
+	"assets/app-1234.js": {Data: []byte(`1`)},
+	"vial.svg":           {Data: []byte(`<svg/>`)},
+}
+
+func TestMain(m *testing.M) {
+	mariadbtest.Main(m, func(i *mariadb.Instance) {
+		instance = i
+		owner, err := store.Open(i.OwnerDSN(), now)
+		if err != nil {
+			panic(err)
+		}
+		if err := owner.Load(context.Background(), demo.Fleet(noon)); err != nil {
+			panic(err)
+		}
+		st, err := store.Open(i.AppDSN(), now)
+		if err != nil {
+			panic(err)
+		}
+		server = httptest.NewServer(handler(st, 10_000))
+	})
+}
+
+func handler(st *store.Store, rate float64) http.Handler {
+	h, err := web.New(web.Config{Books: books.New(st, now), Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
+	if err != nil {
+		panic(err)
+	}
+	return h
+}
+
+// ask sends a request as a page of the application itself would; extra holds
+// headers as pairs.
+func ask(t *testing.T, method, path string, body any, extra ...string) (*http.Response, []byte) {
+	t.Helper()
+	var reader io.Reader
+	switch b := body.(type) {
+	case nil:
+	case string:
+		reader = strings.NewReader(b)
+	default:
+		text, err := json.Marshal(b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		reader = bytes.NewReader(text)
+	}
+	req, err := http.NewRequestWithContext(t.Context(), method, server.URL+path, reader)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	if body != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	for i := 0; i+1 < len(extra); i += 2 {
+		if req.Header.Set(extra[i], extra[i+1]); extra[i] == "Host" {
+			req.Host = extra[i+1]
+		}
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res, text
+}
+
+func get[T any](t *testing.T, path string) (out T) {
+	t.Helper()
+	res, body := ask(t, "GET", path, nil)
+	if res.StatusCode != http.StatusOK {
+		t.Fatalf("GET %s: %d %s", path, res.StatusCode, body)
+	}
+	if err := json.Unmarshal(body, &out); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+type m = map[string]any
+
+func entry(kind string, at time.Time, content m) m {
+	name := map[string]string{"top_up": "topUp", "freeze_test": "freezeTest"}[kind]
+	if name == "" {
+		name = kind
+	}
+	return m{"id": uuid.Must(uuid.NewV7()).String(), "kind": kind, "at": at.Format(time.RFC3339), name: content}
+}
+
+func reading(v float64, unit string) m { return m{"value": v, "unit": unit} }
+
+func freezeTest(c float64) m {
+	return m{"temperature": reading(c, "degC"), "instrument": "refractometer", "scale": "EG"}
+}
+
+func TestHealth(t *testing.T) {
+	for path, want := range map[string]string{"/healthz": "up", "/readyz": "ready"} {
+		if s := get[api.State](t, path); s.Status != want {
+			t.Errorf("%s: %q", path, s.Status)
+		}
+	}
+	doc := get[m](t, "/api/openapi.json")
+	if doc["openapi"] != "3.0.3" || doc["paths"].(m)["/api/v1/morning"] == nil {
+		t.Errorf("contract served: %v", doc["openapi"])
+	}
+}
+
+// The demo fleet shows every verdict, the worst first and, within a verdict,
+// the soonest first.
+func TestMorning(t *testing.T) {
+	morning := get[api.Morning](t, "/api/v1/morning")
+	rank := map[api.Verdict]int{api.Hold: 0, api.Overdue: 1, api.Due: 2, api.Watch: 3, api.Unknown: 4, api.Sound: 5}
+	seen := map[api.Verdict]int{}
+	for i, r := range morning.Rows {
+		seen[r.Verdict]++
+		if i == 0 {
+			continue
+		}
+		before := morning.Rows[i-1]
+		if rank[before.Verdict] > rank[r.Verdict] {
+			t.Errorf("%s (%s) stands before %s (%s)", before.Unit.Code, before.Verdict, r.Unit.Code, r.Verdict)
+		}
+		if before.Verdict == r.Verdict && before.Clock.Due != nil && r.Clock.Due != nil && before.Clock.Due.After(r.Clock.Due.Time) {
+			t.Errorf("%s is due after %s and stands before it", before.Unit.Code, r.Unit.Code)
+		}
+	}
+	if len(seen) != len(rank) || len(morning.Rows) < 12 {
+		t.Errorf("%d units, verdicts %v", len(morning.Rows), seen)
+	}
+	if morning.Today.Format(time.DateOnly) != "2026-11-24" || morning.Tonight == nil || morning.Tonight.Site != "Hill garage" {
+		t.Errorf("today %v, tonight %+v", morning.Today, morning.Tonight)
+	}
+}
+
+func TestUnitsAndProducts(t *testing.T) {
+	if found := get[[]api.UnitName](t, "/api/v1/units?q=gritter"); len(found) != 1 || found[0].Code != "TK-21" {
+		t.Errorf("gritter: %+v", found)
+	}
+	if found := get[[]api.UnitName](t, "/api/v1/units?limit=3"); len(found) != 3 {
+		t.Errorf("limit: %+v", found)
+	}
+	if found := get[[]api.UnitName](t, "/api/v1/units?q=nothing+like+it"); found == nil || len(found) != 0 {
+		t.Errorf("none: %+v", found)
+	}
+	if products := get[[]api.Product](t, "/api/v1/products"); len(products) < 4 {
+		t.Errorf("products: %+v", products)
+	}
+}
+
+// An entry through the whole house: previewed, written, sent again, read back.
+func TestWriteEntry(t *testing.T) {
+	before := get[api.Account](t, "/api/v1/units/CA-22")
+	body := entry("top_up", noon.Add(-time.Hour), m{"volume": reading(1.9, "qt_us"), "with": "water"})
+	res, text := ask(t, "POST", "/api/v1/units/CA-22/entries/preview", body)
+	var effect api.Effect
+	if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK {
+		t.Fatalf("preview: %d %s", res.StatusCode, text)
+	}
+	// 1.9 US qt are 1.80 L; 7.2 of 9 L of 50 % are left, plus water: 40 % by
+	// volume, which the handbook has at 42.5 % by mass and about −24.8 °C.
+	if p := effect.After.ProtectsTo; p == nil || math.Abs(*p+24.8) > 0.6 || math.Abs(*effect.After.Balance.Glycol-40) > 0.3 {
+		t.Errorf("preview: %+v", effect.After)
+	}
+	if *effect.Before.ProtectsTo != *before.ProtectsTo || effect.Line.ImpliedLoss == nil {
+		t.Errorf("preview: before %v, line %+v", *effect.Before.ProtectsTo, effect.Line)
+	}
+	if n := len(get[api.Account](t, "/api/v1/units/CA-22").Lines); n != len(before.Lines) {
+		t.Error("a preview was stored")
+	}
+	var receipts [2][]byte
+	for i := range receipts {
+		res, text := ask(t, "POST", "/api/v1/units/CA-22/entries", body)
+		if receipts[i] = text; res.StatusCode != http.StatusCreated {
+			t.Fatalf("write: %d %s", res.StatusCode, text)
+		}
+	}
+	if !bytes.Equal(receipts[0], receipts[1]) {
+		t.Errorf("sent twice, answered\n%s\n%s", receipts[0], receipts[1])
+	}
+	after := get[api.Account](t, "/api/v1/units/CA-22")
+	last := after.Lines[len(after.Lines)-1]
+	if len(after.Lines) != len(before.Lines)+1 || last.Reading.Value != 1.9 || last.Reading.Unit != api.MeasureUnit("qt_us") || *last.RecordedBy != books.Recorder {
+		t.Errorf("read back: %d lines, %+v", len(after.Lines), last)
+	}
+	if *after.ProtectsTo != *effect.After.ProtectsTo || after.Outlook.Clocks[0].Kind != effect.After.Outlook.Clocks[0].Kind {
+		t.Errorf("protects to %v, previewed %v", *after.ProtectsTo, *effect.After.ProtectsTo)
+	}
+}
+
+// Every kind can be written.
+func TestWriteEveryKind(t *testing.T) {
+	at := noon.Add(-50 * time.Minute)
+	for i, e := range []m{
+		entry("fill", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-C", "share": 50, "meter": reading(120_000, "km")}),
+		entry("fill", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-50", "factory": true}),
+		entry("top_up", at, m{"volume": reading(300, "mL"), "with": "premix", "product": "NORD-OAT-50"}),
+		entry("loss", at, m{"volume": reading(0.1, "gal_imp"), "note": "drain sample"}),
+		entry("freeze_test", at, freezeTest(-36)),
+		entry("meter", at, m{"meter": reading(75_000, "mi")}),
+	} {
+		e["at"] = at.Add(time.Duration(i) * time.Minute).Format(time.RFC3339)
+		if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries", e); res.StatusCode != http.StatusCreated {
+			t.Errorf("%s: %d %s", e["kind"], res.StatusCode, text)
+		}
+	}
+}
+
+// Bad input is told what is wrong and what is accepted, and stores nothing.
+func TestRefusals(t *testing.T) {
+	past := noon.Add(-time.Hour)
+	count := func() int { return len(get[api.Account](t, "/api/v1/units/CA-14").Lines) }
+	before := count()
+	good := entry("freeze_test", past, freezeTest(-30))
+	with := func(change func(m)) m {
+		e := entry("top_up", past, m{"volume": reading(0.4, "L"), "with": "water"})
+		change(e)
+		return e
+	}
+	for _, c := range []struct {
+		name    string
+		path    string
+		body    any
+		status  int
+		pointer string
+		says    string
+	}{
+		{"negative litres", "CA-14", with(func(e m) { e["topUp"].(m)["volume"] = reading(-0.4, "L") }), 422, "/topUp/volume/value", "more than 0"},
+		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "not after now"},
+		{"a meter running backwards", "CA-14", entry("meter", past, m{"meter": reading(10, "km")}), 422, "/meter/meter/value", "or more"},
+		{"a unit that does not exist", "ZZ-99", good, 404, "", "no such unit: ZZ-99"},
+		{"an unknown product", "CA-14", entry("fill", past, m{"volume": reading(7, "L"), "product": "NONE"}), 422, "/fill/product", "register"},
+		{"an unknown top-up product", "CA-14", with(func(e m) { e["topUp"].(m)["with"] = "premix"; e["topUp"].(m)["product"] = "NONE" }), 422, "/topUp/product", "register"},
+		{"no content", "CA-14", m{"id": uuid.Must(uuid.NewV7()).String(), "kind": "meter", "at": past.Format(time.RFC3339)}, 422, "/meter", "the content of a meter entry"},
+		{"content of another kind", "CA-14", with(func(e m) { e["loss"] = m{"volume": reading(1, "L")} }), 422, "/loss", "nothing here"},
+		{"a random id", "CA-14", with(func(e m) { e["id"] = uuid.NewString() }), 422, "/id", "version 7"},
+		{"no id at all", "CA-14", with(func(e m) { delete(e, "id") }), 422, "/id", "id"},
+		{"an id that is none", "CA-14", with(func(e m) { e["id"] = "one" }), 422, "/id", "one"},
+		{"an unknown unit of measure", "CA-14", with(func(e m) { e["topUp"].(m)["volume"] = reading(1, "bucket") }), 422, "/topUp/volume/unit", "gal_imp"},
+		{"a word for a number", "CA-14", with(func(e m) { e["topUp"].(m)["volume"] = m{"value": "some", "unit": "L"} }), 422, "/topUp/volume/value", "some"},
+		{"an unknown kind", "CA-14", with(func(e m) { e["kind"] = "wish" }), 422, "/kind", "freeze_test"},
+		{"a date that is none", "CA-14", with(func(e m) { e["at"] = "yesterday" }), 422, "/at", "yesterday"},
+		{"a field too many", "CA-14", with(func(e m) { e["colour"] = "green" }), 422, "", "colour"},
+		{"a share over all", "CA-14", entry("fill", past, m{"volume": reading(7, "L"), "product": "NORD-OAT-C", "share": 140}), 422, "/fill/share", "100"},
+		{"half of JSON", "CA-14", `{"id":`, 400, "", "JSON"},
+		{"nothing", "CA-14", "", 422, "", "required"},
+		{"10 MB of JSON", "CA-14", `{"note":"` + strings.Repeat("x", 10<<20) + `"}`, 413, "", "256 kB"},
+	} {
+		for _, tail := range []string{"/entries", "/entries/preview"} {
+			res, text := ask(t, "POST", "/api/v1/units/"+c.path+tail, c.body)
+			var p api.Problem
+			if err := json.Unmarshal(text, &p); err != nil || res.StatusCode != c.status || p.Status != c.status ||
+				!strings.HasPrefix(res.Header.Get("Content-Type"), "application/problem+json") {
+				t.Errorf("%s%s: %d %.300s", c.name, tail, res.StatusCode, text)
+				continue
+			}
+			if !strings.Contains(string(text), c.says) {
+				t.Errorf("%s%s says %s; want %q in it", c.name, tail, text, c.says)
+			}
+			if c.pointer != "" && (p.Errors == nil || (*p.Errors)[0].Pointer != c.pointer) {
+				t.Errorf("%s%s points at %+v, want %s", c.name, tail, p.Errors, c.pointer)
+			}
+		}
+	}
+	if after := count(); after != before {
+		t.Errorf("%d entries were stored", after-before)
+	}
+	e := with(func(m) {})
+	if res, text := ask(t, "POST", "/api/v1/units/CA-14/entries", e); res.StatusCode != http.StatusCreated {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	e["topUp"].(m)["volume"] = reading(0.5, "L")
+	if res, text := ask(t, "POST", "/api/v1/units/CA-14/entries", e); res.StatusCode != http.StatusConflict || !strings.Contains(string(text), "/id") {
+		t.Errorf("the same id for something else: %d %s", res.StatusCode, text)
+	}
+}
+
+func TestAddresses(t *testing.T) {
+	for _, c := range []struct {
+		method, path string
+		status       int
+	}{
+		{"GET", "/api/v1/nothing", 404}, {"GET", "/api/nothing", 404}, {"DELETE", "/api/v1/units/CA-14", 405}, {"GET", "/api/v1/units/ZZ-1", 404},
+		{"GET", "/api/v1/units?limit=0", 422}, {"GET", "/api/v1/units?limit=many", 422}, {"GET", "/assets/none.js", 404},
+	} {
+		res, text := ask(t, c.method, c.path, nil)
+		if res.StatusCode != c.status || !json.Valid(text) {
+			t.Errorf("%s %s: %d %s", c.method, c.path, res.StatusCode, text)
+		}
+	}
+}
+
+func TestScreens(t *testing.T) {
+	nonces := map[string]bool{}
+	for _, path := range []string{"/", "/units/CA-14", "/index.html", "/../../etc/passwd"} {
+		res, text := ask(t, "GET", path, nil)
+		csp := res.Header.Get("Content-Security-Policy")
+		_, nonce, _ := strings.Cut(string(text), `content="`)
+		nonce, _, _ = strings.Cut(nonce, `"`)
+		if res.StatusCode != http.StatusOK || !strings.Contains(csp, "'nonce-"+nonce+"'") || !strings.HasPrefix(csp, "default-src 'none'") || strings.Contains(csp, "unsafe") {
+			t.Errorf("%s: %d, policy %q, page %s", path, res.StatusCode, csp, text)
+		}
+		nonces[nonce] = true
+	}
+	if len(nonces) != 4 {
+		t.Errorf("nonces repeat: %v", nonces)
+	}
+	res, _ := ask(t, "GET", "/assets/app-1234.js", nil)
+	if got := res.Header.Get("Cache-Control"); !strings.Contains(got, "immutable") {
+		t.Errorf("asset cached as %q", got)
+	}
+	for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "Referrer-Policy": "same-origin"} {
+		if got := res.Header.Get(name); got != want {
+			t.Errorf("%s: %q", name, got)
+		}
+	}
+	if res, _ := ask(t, "GET", "/api/v1/products", nil); res.Header.Get("Cache-Control") != "no-store" {
+		t.Errorf("answers are cached: %q", res.Header.Get("Cache-Control"))
+	}
+	if _, err := web.New(web.Config{Screens: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}); err == nil || !strings.Contains(err.Error(), "not built") {
+		t.Errorf("without a built interface: %v", err)
+	}
+}
+
+// A page elsewhere can neither write through a visitor's browser nor read by
+// renaming its own server to ours.
+func TestOtherPagesAreKeptOut(t *testing.T) {
+	e := entry("freeze_test", noon.Add(-time.Hour), freezeTest(-30))
+	for _, site := range []string{"cross-site", "same-site"} {
+		if res, text := ask(t, "POST", "/api/v1/units/CA-14/entries", e, "Sec-Fetch-Site", site); res.StatusCode != http.StatusForbidden {
+			t.Errorf("%s: %d %s", site, res.StatusCode, text)
+		}
+	}
+	for _, host := range []string{"ledger.example", "ledger.example:8080", "127.0.0.1.example"} {
+		if res, text := ask(t, "GET", "/api/v1/morning", nil, "Host", host); res.StatusCode != http.StatusMisdirectedRequest {
+			t.Errorf("host %s: %d %s", host, res.StatusCode, text)
+		}
+	}
+	if res, text := ask(t, "POST", "/api/v1/units/CA-14/entries", `id=1`, "Content-Type", "text/plain"); res.StatusCode < 400 {
+		t.Errorf("a plain form: %d %s", res.StatusCode, text)
+	}
+}
+
+func TestRateLimit(t *testing.T) {
+	st, err := store.Open(instance.AppDSN(), now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	h := handler(st, 1)
+	codes := map[int]int{}
+	for range 12 {
+		req := httptest.NewRequest("GET", "http://localhost/healthz", nil)
+		res := httptest.NewRecorder()
+		h.ServeHTTP(res, req)
+		codes[res.Code]++
+	}
+	if codes[200] < 4 || codes[429] < 4 {
+		t.Errorf("twelve at once at one a second: %v", codes)
+	}
+}
+
+// Without a database the process lives, says so, and answers no question.
+func TestDatabaseAway(t *testing.T) {
+	st, err := store.Open("u:p@tcp(127.0.0.1:1)/d?timeout=1s", now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	h := handler(st, 100)
+	for path, want := range map[string]int{"/healthz": 200, "/readyz": 503, "/api/v1/morning": 503, "/": 200} {
+		res := httptest.NewRecorder()
+		h.ServeHTTP(res, httptest.NewRequest("GET", "http://localhost"+path, nil))
+		if res.Code != want || strings.Contains(res.Body.String(), "127.0.0.1:1") {
+			t.Errorf("%s: %d %s", path, res.Code, res.Body)
+		}
+	}
+}
+
+func TestServeEndsInOrder(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	entered, release := make(chan struct{}), make(chan struct{})
+	slow := http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		close(entered)
+		<-release
+		fmt.Fprint(w, "finished")
+	})
+	ctx, cancel := context.WithCancel(t.Context())
+	served := make(chan error, 1)
+	go func() { served <- web.Serve(ctx, l, slow) }()
+	answer := make(chan string, 1)
+	go func() {
+		res, err := http.Get("http://" + l.Addr().String())
+		if err != nil {
+			answer <- err.Error()
+			return
+		}
+		defer res.Body.Close()
+		text, _ := io.ReadAll(res.Body)
+		answer <- string(text)
+	}()
+	<-entered
+	cancel()
+	close(release)
+	if got := <-answer; got != "finished" {
+		t.Errorf("the running request got %q", got)
+	}
+	if err := <-served; err != nil {
+		t.Error(err)
+	}
+}
