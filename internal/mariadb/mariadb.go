@@ -8,8 +8,8 @@
 //	secrets.json   generated passwords, readable by the owner alone
 //	mariadb.log    what the server had to say
 //
-// A server left running by a start that was killed is found by its pid file and
-// stopped before a new one is started. The caller must hold a lock on Dir.
+// A server left running by a start that was killed is found among the machine's
+// processes and stopped before a new one is started. The caller must hold a lock on Dir.
 package mariadb
 
 import (
@@ -85,7 +85,7 @@ func Start(ctx context.Context, cfg Config) (*Instance, error) {
 	if err := i.chooseAccount(); err != nil {
 		return nil, err
 	}
-	if err := i.stopOrphan(); err != nil {
+	if err := i.stopOrphans(); err != nil {
 		return nil, err
 	}
 	if err := i.prepare(ctx); err != nil {
@@ -313,37 +313,50 @@ func (i *Instance) own(path string) error {
 	return os.Chown(path, i.runAs.uid, i.runAs.gid)
 }
 
-// stopOrphan stops a server that a killed start left on our data folders.
-func (i *Instance) stopOrphan() error {
-	for _, data := range []string{i.data(), i.data() + ".new"} {
-		b, err := os.ReadFile(filepath.Join(data, "server.pid"))
-		if err != nil {
-			continue
-		}
-		pid, err := strconv.Atoi(strings.TrimSpace(string(b)))
-		if err != nil || !isServerOf(pid, data) {
+// stopOrphans ends what a killed start left running on our data folders: a
+// server, in order, and whatever was making a folder that was never finished,
+// at once.
+func (i *Instance) stopOrphans() error {
+	for data, signal := range map[string]syscall.Signal{i.data(): syscall.SIGTERM, i.data() + ".new": syscall.SIGKILL} {
+		if len(processesOn(data)) == 0 {
 			continue
 		}
 		i.cfg.Progress("stopping the database server that an earlier start left behind")
-		gone := make(chan struct{})
-		go func() {
-			for isServerOf(pid, data) {
-				time.Sleep(50 * time.Millisecond)
+		deadline := time.Now().Add(30 * time.Second)
+		for {
+			pids := processesOn(data)
+			if len(pids) == 0 {
+				break
 			}
-			close(gone)
-		}()
-		if err := terminate(pid, gone); err != nil {
-			return err
+			if time.Now().After(deadline) {
+				signal = syscall.SIGKILL // loses nothing that was committed
+			}
+			for _, pid := range pids {
+				if err := syscall.Kill(pid, signal); err != nil && !errors.Is(err, syscall.ESRCH) {
+					return fmt.Errorf("process %d uses %s and cannot be stopped: %w", pid, data, err)
+				}
+			}
+			time.Sleep(50 * time.Millisecond)
 		}
 	}
 	return nil
 }
 
-// isServerOf reports whether pid is alive and serves the data folder. A zombie
-// has no command line any more and is not.
-func isServerOf(pid int, data string) bool {
-	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
-	return err == nil && bytes.Contains(b, []byte("--datadir="+data+"\x00"))
+// processesOn lists the processes that were told to work on the data folder. A
+// zombie has no command line any more and is not among them.
+func processesOn(data string) []int {
+	lines, _ := filepath.Glob("/proc/[0-9]*/cmdline") // the pattern is well formed
+	var pids []int
+	for _, path := range lines {
+		b, err := os.ReadFile(path)
+		if err != nil || !bytes.Contains(b, []byte("--datadir="+data+"\x00")) {
+			continue // gone meanwhile, or another's
+		}
+		if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(path))); err == nil {
+			pids = append(pids, pid)
+		}
+	}
+	return pids
 }
 
 func (i *Instance) admin(name, password string) (*sql.DB, error) {

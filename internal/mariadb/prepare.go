@@ -147,7 +147,7 @@ func lastLine(out []byte) string {
 // running on it. The caller must hold a lock on dir.
 func Discard(dir string) error {
 	i := &Instance{cfg: Config{Dir: dir, Progress: func(string) {}}}
-	if err := i.stopOrphan(); err != nil {
+	if err := i.stopOrphans(); err != nil {
 		return err
 	}
 	for _, path := range []string{i.data(), i.data() + ".new", i.secretsFile(), i.logFile()} {

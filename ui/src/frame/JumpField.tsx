@@ -37,7 +37,8 @@ export function JumpField() {
       openOnClick
       inputValue={text}
       value={[]}
-      onInputValueChange={(d) => setText(d.inputValue)}
+      // No code begins with a slash: one typed here was meant to bring the cursor.
+      onInputValueChange={(d) => setText(d.inputValue.replace(/^\/+/, ""))}
       onValueChange={(d) => {
         const code = d.value[0];
         if (!code) return;

@@ -1,0 +1,323 @@
+package e2e
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/store"
+)
+
+func (b *tab) listen(event any) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	switch e := event.(type) {
+	case *network.EventRequestWillBeSent:
+		b.asked = append(b.asked, e.Request.URL)
+	case *runtime.EventExceptionThrown:
+		b.troubles = append(b.troubles, e.ExceptionDetails.Text)
+	case *log.EventEntryAdded:
+		// Refusals of bad input are answers, not troubles.
+		if e.Entry.Level == log.EntryLevelError && !strings.Contains(e.Entry.Text, "status of 4") {
+			b.troubles = append(b.troubles, e.Entry.Text+" "+e.Entry.URL)
+		}
+	}
+}
+
+// calm fails the test for every request that left the machine and every error
+// the page logged, a broken content policy among them.
+func (b *tab) calm() {
+	b.t.Helper()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, asked := range b.asked {
+		u, err := url.Parse(asked)
+		if err != nil || u.Scheme != "data" && u.Scheme != "blob" && u.Hostname() != "127.0.0.1" {
+			b.t.Errorf("a request left the machine: %s", asked)
+		}
+	}
+	if len(b.asked) == 0 {
+		b.t.Error("the network log is empty")
+	}
+	for _, s := range b.troubles {
+		b.t.Errorf("the page complains: %s", s)
+	}
+}
+
+// books reckons in the core what the page should show of a demo unit.
+type reckoned struct {
+	unit    store.LoadedUnit
+	plan    forecast.Plan
+	cold    forecast.ColdCurve
+	entries []ledger.Entry
+}
+
+func demoUnit(code string) *reckoned {
+	f := demo.Fleet(time.Now())
+	r := &reckoned{unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
+	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == r.unit.Plan })]
+	r.cold = f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == r.unit.Site })].Cold
+	r.entries = r.unit.Entries
+	return r
+}
+
+func (r *reckoned) add(b ledger.Body) {
+	r.entries = append(r.entries, ledger.Entry{ID: fmt.Sprint("z", len(r.entries)), At: time.Now(), Body: b})
+}
+
+// shows is what the account page should say: protection, and the day of the
+// freeze clock.
+func (r *reckoned) shows() (protects, freezeDue string) {
+	u := r.unit
+	a := ledger.Fold(ledger.Unit{Code: u.Code, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension()}, r.entries)
+	o := forecast.Look(&a, r.plan, r.cold, time.Now())
+	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
+	if c.Due != nil {
+		freezeDue = c.Due.Format(time.DateOnly)
+	}
+	return fmt.Sprintf("%.0f °C", math.Round(float64(*a.ProtectsTo()))), freezeDue
+}
+
+const (
+	protects  = `[data-testid="protects"]`
+	freezeDay = `[data-clock="freeze"] [data-due]`
+	effect    = `[data-testid="effect"]`
+	figureBox = `form input[inputmode="decimal"]`
+)
+
+func (b *tab) shown() (string, string) {
+	b.t.Helper()
+	return b.text(protects), js[string](b, "document.querySelector('"+freezeDay+"').dataset.due")
+}
+
+// The path the whole spine carries: Morning, a unit, a water top-up, a freeze
+// test; book value, measured value and due day move as the core reckons them.
+func TestFromMorningToTheBooks(t *testing.T) {
+	b := newTab(t)
+	want := demoUnit("CA-14")
+	b.open("/", `a[href="/units/CA-14"]`)
+	b.click(`a[href="/units/CA-14"]`)
+	b.wait(protects)
+	check := func(when string) {
+		t.Helper()
+		p, due := want.shows()
+		b.until(fmt.Sprintf(`document.querySelector('%s')?.textContent.replace(/\u00a0/g,' ').replace('\u2212','-') === %q &&
+			document.querySelector('%s')?.dataset.due === %q`, protects, p, freezeDay, due))
+		if gotP, gotDue := b.shown(); gotP != p || gotDue != due {
+			t.Errorf("%s: shows %s and %q, reckoned %s and %q", when, gotP, gotDue, p, due)
+		}
+	}
+	check("before")
+	before, _ := want.shows()
+
+	// Written with the keyboard alone: u, the figure, Enter.
+	b.press("u")
+	b.wait(figureBox)
+	b.typeIn(figureBox, "1.6")
+	want.add(ledger.TopUp{Volume: measure.Reading{Value: 1.6, Unit: measure.L}, With: coolant.Water})
+	after, _ := want.shows()
+	if after == before {
+		t.Fatal("this top-up moves nothing: choose another unit")
+	}
+	b.wait(effect)
+	if got := b.text(effect); !strings.Contains(got, strings.TrimSuffix(before, " °C")+" → "+after) {
+		t.Errorf("preview says %q; want %s → %s", got, before, after)
+	}
+	if now, _ := b.shown(); now != before {
+		t.Errorf("a preview changed the account to %s", now)
+	}
+	b.typeIn(figureBox, kb.Enter)
+	b.wait(`tr[data-kind="top_up"]`)
+	check("after the top-up")
+
+	b.click(`form [aria-label="Kind of entry"] button:first-child`)
+	b.until(`document.querySelector('form').innerText.includes('scale of the refractometer')`)
+	b.typeIn(figureBox, "-18")
+	b.wait(effect)
+	b.click(`form button[type="submit"]`)
+	book, _ := want.shows()
+	want.add(ledger.FreezeTest{Temperature: measure.Reading{Value: -18, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG})
+	check("after the test")
+	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "book "+strings.TrimSuffix(book, " °C")+": off by") {
+		t.Errorf("the line reads %q; want measured -18 beside book %s", line, book)
+	}
+	b.calm()
+}
+
+// What cannot be right is said at its field, what was typed stays, and nothing
+// is stored.
+func TestBadInputInTheForm(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/HB-02?write=top_up", figureBox)
+	lines := strings.Count(b.page(), `data-kind=`)
+	for _, c := range []struct{ typed, says string }{
+		{"-2", "-2 L is not accepted; accepted: more than 0 and at most 22 L"},
+		{"999", "accepted: more than 0 and at most 22 L"},
+		{"two", "“two” is not a number"},
+	} {
+		js[chromedp.Void](b, `document.querySelector('form input[inputmode="decimal"]').select()`)
+		b.typeIn(figureBox, c.typed)
+		b.until(fmt.Sprintf(`document.querySelector('form')?.innerText.includes(%q)`, c.says))
+		b.typeIn(figureBox, kb.Enter)
+		if kept := value(b, chromedp.Value(chromedp.CSS(figureBox))); kept != c.typed {
+			t.Errorf("%q became %q", c.typed, kept)
+		}
+	}
+	if now := strings.Count(b.page(), `data-kind=`); now != lines {
+		t.Errorf("%d lines became %d", lines, now)
+	}
+	b.open("/units/ZZ-99", `[role="alert"]`)
+	if got := b.text(`[role="alert"]`); !strings.Contains(got, "no such unit: ZZ-99") {
+		t.Errorf("a unit that does not exist: %q", got)
+	}
+	b.open("/nowhere", `main a`)
+}
+
+func (b *tab) page() string {
+	b.t.Helper()
+	return value(b, chromedp.OuterHTML(chromedp.CSS("html")))
+}
+
+// Two people write to the same unit at once: both lines stand, in both views.
+func TestTwoPeopleAtOnce(t *testing.T) {
+	one, two := newTab(t), newTab(t)
+	for i, b := range []*tab{one, two} {
+		b.open("/units/TK-33?write=loss", figureBox)
+		b.typeIn(figureBox, []string{"0.25", "0.5"}[i])
+		b.wait(effect)
+	}
+	for _, b := range []*tab{one, two} {
+		b.typeIn(figureBox, kb.Enter)
+	}
+	for _, b := range []*tab{one, two} {
+		b.wait(`tr[data-kind="loss"]`)
+		b.open("/units/TK-33", `tr[data-kind="loss"]`)
+		b.until(`document.querySelectorAll('tr[data-kind="loss"]').length === 2`)
+	}
+}
+
+func TestKeyboard(t *testing.T) {
+	b := newTab(t)
+	b.open("/", `[data-line]`)
+	b.press("jjk")
+	focused, first := js[string](b, `document.activeElement.textContent`), js[string](b, `document.querySelector('[data-line]').textContent`)
+	if focused != first {
+		t.Errorf("j j k stands on %q, want %q", focused, first)
+	}
+	b.press(kb.Enter)
+	b.wait(protects)
+	if got := b.text("h1"); got != first {
+		t.Errorf("Enter opened %q, want %q", got, first)
+	}
+	b.press("?")
+	b.wait(`[role="dialog"]`)
+	if got := b.text(`[role="dialog"]`); !strings.Contains(got, "freeze test") || !strings.Contains(got, "jump to a unit") {
+		t.Errorf("the keys: %q", got)
+	}
+	b.press(kb.Escape)
+	b.until(`!document.querySelector('[role="dialog"]')`)
+	b.press("/")
+	b.until(`document.activeElement?.getAttribute('aria-label') === 'Jump to unit'`)
+	b.press("grit")
+	b.until(`document.querySelector('[role="option"]')?.innerText.includes('TK-21')`)
+	b.press(kb.Enter)
+	b.until(`location.pathname === '/units/TK-21'`)
+	b.press("m")
+	b.wait(`a[href="/units/TK-21"]`)
+}
+
+// Every clock answers "why?".
+func TestWhy(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/AV-02", `[data-clock="use"] button`)
+	b.click(`[data-clock="use"] button`)
+	b.until(`document.querySelector('[data-clock="use"]').innerText.includes('Plan “Light aircraft”, later interval: 200')`)
+	b.until(`document.querySelector('[aria-label="Cautions"]').innerText.includes('licensed signatory')`)
+}
+
+// views are the main views, for accessibility and for pictures.
+var views = []struct {
+	name, path, ready string
+	width, height     int64
+	dark              bool
+}{
+	{"morning", "/", `[data-line]`, 1280, 800, false},
+	{"morning-dark", "/", `[data-line]`, 1280, 800, true},
+	{"account", "/units/CA-31", protects, 1280, 800, false},
+	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
+	{"account-dark", "/units/TK-21?write=fill", figureBox, 1280, 800, true},
+	{"account-phone", "/units/MC-08?write=top_up", figureBox, 390, 844, false},
+}
+
+func (b *tab) view(path, ready string, width, height int64, dark bool) {
+	b.t.Helper()
+	scheme := map[bool]string{true: "dark", false: "light"}[dark]
+	_, err1 := chromedp.Call(b.ctx, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{
+		Width: width, Height: height, DeviceScaleFactor: 1, Mobile: width < 500})
+	_, err2 := chromedp.Call(b.ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+		Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+	if err := errors.Join(err1, err2); err != nil {
+		b.fail(err)
+	}
+	b.open(path, ready)
+	b.until(`document.fonts.status === 'loaded'`)
+}
+
+// axe-core (Deque's rules for WCAG 2) finds nothing serious on any view.
+func TestAccessibility(t *testing.T) {
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := newTab(t)
+	for _, v := range views {
+		b.view(v.path, v.ready, v.width, v.height, v.dark)
+		js[chromedp.Void](b, string(axe))
+		found := js[[]string](b, `axe.run().then(r => r.violations
+			.filter(v => v.impact === 'serious' || v.impact === 'critical')
+			.map(v => v.id + ': ' + v.help + ' — ' + v.nodes.slice(0, 3).map(n => n.html).join(' | ')))`)
+		for _, f := range found {
+			t.Errorf("%s: %s", v.name, f)
+		}
+		if js[bool](b, `document.documentElement.scrollWidth > window.innerWidth`) {
+			t.Errorf("%s: the page is wider than the window", v.name)
+		}
+	}
+}
+
+// TestPictures takes a picture of each main view; with -shots it keeps them.
+func TestPictures(t *testing.T) {
+	b := newTab(t)
+	for _, v := range views {
+		b.view(v.path, v.ready, v.width, v.height, v.dark)
+		b.do(chromedp.Sleep(300 * time.Millisecond))
+		png := value(b, chromedp.CaptureScreenshot())
+		if len(png) < 10_000 {
+			t.Errorf("%s: a picture of %d bytes shows nothing", v.name, len(png))
+		}
+		if *shots != "" {
+			if err := os.WriteFile(filepath.Join(*shots, v.name+".png"), png, 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+}

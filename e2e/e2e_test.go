@@ -1,0 +1,281 @@
+// Package e2e runs the real program, with its real database, and looks at it
+// through a real browser.
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+)
+
+// shots is where TestPictures leaves its pictures; without it they are only
+// taken, not kept.
+var shots = flag.String("shots", "", "folder for pictures of the main views")
+
+var (
+	binary  string
+	browser context.Context
+	app     *program
+)
+
+func TestMain(m *testing.M) {
+	flag.Parse()
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "e2e:", err)
+		os.Exit(1)
+	}
+	os.Exit(code)
+}
+
+func run(m *testing.M) (code int, err error) {
+	dir, err := os.MkdirTemp("", "diligent-e2e-")
+	if err != nil {
+		return 0, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(dir)) }()
+	if err := os.Chmod(dir, 0o755); err != nil {
+		return 0, err
+	}
+	binary = filepath.Join(dir, "diligent")
+	if out, err := exec.Command("go", "build", "-race", "-o", binary, "../cmd/diligent").CombinedOutput(); err != nil {
+		return 0, fmt.Errorf("%w: %s", err, out)
+	}
+	if app, err = begin(filepath.Join(dir, "data")); err != nil {
+		return 0, err
+	}
+	defer func() { err = errors.Join(err, app.end()) }()
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	defer stop()
+	var done context.CancelFunc
+	browser, done = chromedp.NewContext(allocator)
+	defer done()
+	if err := chromedp.Do(browser); err != nil {
+		return 0, fmt.Errorf("browser: %w", err)
+	}
+	return m.Run(), nil
+}
+
+// program is diligent serve, running.
+type program struct {
+	cmd     *exec.Cmd
+	address string
+	mu      sync.Mutex
+	said    strings.Builder
+	exited  chan struct{}
+}
+
+// begin starts the program on a data folder and waits until it tells where it
+// is, or ends.
+func begin(data string, args ...string) (*program, error) {
+	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{})}
+	out, err := p.cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	p.cmd.Stderr = p.cmd.Stdout
+	if err := p.cmd.Start(); err != nil {
+		return nil, err
+	}
+	open := make(chan string, 1)
+	go func() {
+		lines := bufio.NewScanner(out)
+		for lines.Scan() {
+			p.mu.Lock()
+			p.said.WriteString(lines.Text() + "\n")
+			p.mu.Unlock()
+			if _, rest, ok := strings.Cut(lines.Text(), "is open at "); ok {
+				address, _, _ := strings.Cut(rest, " ")
+				open <- address
+			}
+		}
+		_ = p.cmd.Wait() // how it ended is read from ProcessState
+		close(p.exited)
+	}()
+	select {
+	case p.address = <-open:
+		return p, nil
+	case <-p.exited:
+		return p, fmt.Errorf("ended at once: %s", p.output())
+	case <-time.After(2 * time.Minute):
+		return p, errors.Join(fmt.Errorf("did not open: %s", p.output()), p.cmd.Process.Kill())
+	}
+}
+
+func (p *program) output() string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.said.String()
+}
+
+func (p *program) kill() error {
+	err := p.cmd.Process.Kill()
+	<-p.exited
+	return err
+}
+
+// end is Ctrl-C.
+func (p *program) end() error {
+	if err := p.cmd.Process.Signal(os.Interrupt); err != nil {
+		return err
+	}
+	<-p.exited
+	if code := p.cmd.ProcessState.ExitCode(); code != 0 {
+		return fmt.Errorf("closed with %d: %s", code, p.output())
+	}
+	return nil
+}
+
+// get waits until the address answers 200, and returns what it says.
+func (p *program) get(t *testing.T, path string) string {
+	t.Helper()
+	last := ""
+	for range 300 {
+		res, err := http.Get(p.address + path)
+		if err == nil {
+			text, _ := io.ReadAll(res.Body)
+			res.Body.Close()
+			if res.StatusCode == http.StatusOK {
+				return string(text)
+			}
+			last = fmt.Sprint(res.StatusCode, " ", string(text))
+		} else {
+			last = err.Error()
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	t.Fatalf("%s%s: %s", p.address, path, last)
+	return ""
+}
+
+// tab is a new browser tab, closed with the test, that keeps a log of every
+// address it asked for and of what the page complained about.
+type tab struct {
+	t   *testing.T
+	ctx context.Context
+
+	mu       sync.Mutex
+	asked    []string
+	troubles []string
+}
+
+func newTab(t *testing.T) *tab {
+	t.Helper()
+	ctx, cancel := chromedp.NewContext(browser)
+	t.Cleanup(cancel)
+	b := &tab{t: t, ctx: ctx}
+	// Listen opens the tab, so it must come before the time limit.
+	if err := chromedp.Listen(ctx, b.listen); err != nil {
+		t.Fatal(err)
+	}
+	limited, stop := context.WithTimeout(ctx, 90*time.Second)
+	t.Cleanup(stop)
+	b.ctx = limited
+	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	if err := chromedp.Do(b.ctx, steps...); err != nil {
+		b.fail(err)
+	}
+}
+
+// fail ends the test and leaves a picture for whoever reads about it.
+func (b *tab) fail(err error) {
+	b.t.Helper()
+	path := filepath.Join(os.TempDir(), "e2e-failure.png")
+	look, cancel := context.WithTimeout(context.WithoutCancel(b.ctx), 10*time.Second)
+	defer cancel()
+	if shot, err := chromedp.Run(look, chromedp.CaptureScreenshot()); err != nil || os.WriteFile(path, shot, 0o600) != nil {
+		path = "none could be taken"
+	}
+	b.t.Fatalf("%v (picture: %s)", err, path)
+}
+
+func value[T any](b *tab, a chromedp.Action[T]) T {
+	b.t.Helper()
+	v, err := chromedp.Run(b.ctx, a)
+	if err != nil {
+		b.fail(err)
+	}
+	return v
+}
+
+// js evaluates an expression in the page, waiting for a promise.
+func js[T any](b *tab, expression string) T {
+	b.t.Helper()
+	return value(b, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// open goes to an address of the application and waits until it stands.
+func (b *tab) open(path, visible string) {
+	b.t.Helper()
+	b.do(chromedp.Navigate(app.address + path))
+	b.wait(visible)
+}
+
+func (b *tab) wait(selector string) {
+	b.t.Helper()
+	b.do(chromedp.WaitVisible(chromedp.CSS(selector)))
+}
+
+func (b *tab) click(selector string) {
+	b.t.Helper()
+	b.do(chromedp.Click(chromedp.CSS(selector)))
+}
+
+func (b *tab) typeIn(selector, text string) {
+	b.t.Helper()
+	b.do(chromedp.SendKeys(chromedp.CSS(selector), text))
+}
+
+func (b *tab) press(keys string) {
+	b.t.Helper()
+	b.do(chromedp.KeyEvent(keys))
+}
+
+// text of the first element that matches, with plain spaces and hyphens.
+func (b *tab) text(selector string) string {
+	b.t.Helper()
+	return plain(value(b, chromedp.Text(chromedp.CSS(selector))))
+}
+
+func plain(s string) string {
+	return strings.Join(strings.Fields(strings.NewReplacer("\u00a0", " ", "\u2212", "-").Replace(s)), " ")
+}
+
+// until waits for a JavaScript condition.
+func (b *tab) until(condition string) {
+	b.t.Helper()
+	for range 200 {
+		if js[bool](b, "Boolean("+condition+")") {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	b.fail(fmt.Errorf("never came true: %s", condition))
+}
+
+// still reports whether pid runs.
+func still(pid int) bool { return syscall.Kill(pid, 0) == nil }

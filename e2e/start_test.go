@@ -1,0 +1,219 @@
+package e2e
+
+import (
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+)
+
+func dataFolder(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "diligent-e2e-start-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := os.RemoveAll(dir); err != nil {
+			t.Error(err)
+		}
+	})
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	return dir
+}
+
+func mustBegin(t *testing.T, data string, args ...string) *program {
+	t.Helper()
+	p, err := begin(data, args...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if p.cmd.ProcessState == nil {
+			if err := p.end(); err != nil {
+				t.Error(err)
+			}
+		}
+	})
+	return p
+}
+
+func serverPid(t *testing.T, data string) int {
+	t.Helper()
+	b, err := os.ReadFile(filepath.Join(data, "mariadb", "server.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(string(b)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return pid
+}
+
+// Whatever is killed, whenever, the next start works and has every entry.
+func TestKilledAndStartedAgain(t *testing.T) {
+	data := dataFolder(t)
+	p := mustBegin(t, data)
+	before := p.get(t, "/api/v1/units/CA-09")
+
+	database := serverPid(t, data)
+	if err := syscall.Kill(database, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	for still(database) {
+		time.Sleep(20 * time.Millisecond)
+	}
+	if got := p.get(t, "/api/v1/units/CA-09"); got != before {
+		t.Error("the account changed when the database was killed")
+	}
+
+	if err := p.kill(); err != nil {
+		t.Fatal(err)
+	}
+	p = mustBegin(t, data)
+	if got := p.get(t, "/api/v1/units/CA-09"); got != before {
+		t.Error("the account changed when the program was killed")
+	}
+	if !strings.Contains(p.output(), "left behind") {
+		t.Errorf("nothing was said of the server left behind: %s", p.output())
+	}
+
+	database = serverPid(t, data)
+	if err := p.kill(); err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(database, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	p = mustBegin(t, data)
+	if got := p.get(t, "/api/v1/units/CA-09"); got != before {
+		t.Error("the account changed when both were killed")
+	}
+	database = serverPid(t, data)
+	if err := p.end(); err != nil {
+		t.Fatal(err)
+	}
+	if still(database) {
+		t.Error("Ctrl-C left the database running")
+	}
+}
+
+// A first start killed at any moment leaves something the next start can use.
+func TestFirstStartKilled(t *testing.T) {
+	for _, after := range []time.Duration{50, 300, 600, 900, 1200, 1500, 2000} {
+		data := dataFolder(t)
+		cmd := exec.Command(binary, "serve", "--data", data)
+		if err := cmd.Start(); err != nil {
+			t.Fatal(err)
+		}
+		time.Sleep(after * time.Millisecond)
+		if err := cmd.Process.Kill(); err != nil {
+			t.Fatal(err)
+		}
+		_ = cmd.Wait() // it was killed
+		p := mustBegin(t, data)
+		if got := p.get(t, "/api/v1/units?q=gritter"); !strings.Contains(got, "TK-21") {
+			t.Errorf("killed after %d ms: %s", after, got)
+		}
+		if err := p.end(); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+func TestStartSaysWhatIsWrong(t *testing.T) {
+	taken, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer taken.Close()
+	_, port, _ := net.SplitHostPort(taken.Addr().String())
+	data := dataFolder(t)
+	p := mustBegin(t, data, "--no-demo")
+	if got := p.get(t, "/api/v1/units"); strings.TrimSpace(got) != "[]" {
+		t.Errorf("--no-demo shows %s", got)
+	}
+	file := filepath.Join(dataFolder(t), "file")
+	if err := os.WriteFile(file, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		name string
+		data string
+		args []string
+		says []string
+	}{
+		{"port taken", dataFolder(t), []string{"--port", port}, []string{"port " + port + " is taken", "--port"}},
+		{"port out of range", dataFolder(t), []string{"--port", "70000"}, []string{"70000", "1 to 65535"}},
+		{"database locked", data, nil, []string{"in use by process", p.address, "--data"}},
+		{"folder that cannot be", filepath.Join(file, "x"), nil, []string{"cannot be made", "--data"}},
+		{"a word too many", dataFolder(t), []string{"please"}, []string{`"please"`, "--help"}},
+	} {
+		other, err := begin(c.data, c.args...)
+		if err == nil {
+			t.Errorf("%s: it started", c.name)
+			if err := other.end(); err != nil {
+				t.Error(err)
+			}
+			continue
+		}
+		said := other.output()
+		for _, want := range c.says {
+			if !strings.Contains(said, want) {
+				t.Errorf("%s: %q is not in %q", c.name, want, said)
+			}
+		}
+		if lines := strings.Count(strings.TrimSpace(said), "\n"); lines > 0 {
+			t.Errorf("%s takes %d lines: %s", c.name, lines+1, said)
+		}
+	}
+}
+
+// --fresh asks, and only "yes" removes anything.
+func TestFresh(t *testing.T) {
+	data := dataFolder(t)
+	if err := mustBegin(t, data, "--no-demo").end(); err != nil {
+		t.Fatal(err)
+	}
+	said, err := exec.Command(binary, "serve", "--data", data, "--fresh").CombinedOutput()
+	if err == nil || !strings.Contains(string(said), "nothing was removed") {
+		t.Errorf("without an answer: %s, %v", said, err)
+	}
+	if _, err := os.Stat(filepath.Join(data, "mariadb")); err != nil {
+		t.Error(err)
+	}
+	cmd := exec.Command(binary, "serve", "--data", data, "--fresh")
+	cmd.Stdin = strings.NewReader("yes\n")
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	text := make([]byte, 0, 4096)
+	for buf := make([]byte, 512); !strings.Contains(string(text), "is open at"); {
+		n, err := out.Read(buf)
+		text = append(text, buf[:n]...)
+		if err != nil {
+			t.Fatalf("%v: %s", err, text)
+		}
+	}
+	if !strings.Contains(string(text), "loading the demo fleet") {
+		t.Errorf("the old books are still there: %s", text)
+	}
+	if err := cmd.Process.Signal(os.Interrupt); err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Wait(); err != nil {
+		t.Error(err)
+	}
+}
