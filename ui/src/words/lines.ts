@@ -39,6 +39,6 @@ export function reconciles(line: Line): string {
   const t = line.test;
   if (!t?.trusted) return "";
   if (t.book === undefined) return "nothing in the book to compare";
-  if (t.agrees) return "agrees";
+  if (t.agrees) return `book ${figure(t.book)}: agrees`;
   return `book ${figure(t.book)}: off by ${figure(Math.abs(t.measured - t.book))}\u00a0K`;
 }
