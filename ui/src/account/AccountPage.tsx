@@ -99,9 +99,7 @@ function Opening({ account }: { account: Account }) {
       <Box>
         <Text>
           <b>{verdictWords[account.outlook.verdict]}</b> · protects to{" "}
-          <b data-testid="protects">
-            {celsius(account.protectsTo)}
-          </b>
+          <b data-testid="protects">{celsius(account.protectsTo)}</b>
           {account.mixed && " · EG and PG are mixed"}
         </Text>
         <Text color="faint">{inside(account)}</Text>
