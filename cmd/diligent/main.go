@@ -15,8 +15,7 @@ import (
 
 const usage = `usage: diligent COMMAND
 
-  serve    run the database and the application; see diligent serve -h
-`
+  serve    run the database and the application; see diligent serve -h`
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -32,13 +31,13 @@ func main() {
 
 func run(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return errors.New("no command given\n" + usage)
+		return fmt.Errorf("no command given\n%s", usage)
 	}
 	switch args[0] {
 	case "serve":
 		return serve(ctx, args[1:])
 	case "help", "-h", "--help":
-		fmt.Print(usage)
+		fmt.Println(usage)
 		return nil
 	}
 	return fmt.Errorf("command %q is not known\n%s", args[0], usage)
