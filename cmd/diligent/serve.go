@@ -90,12 +90,14 @@ func serve(ctx context.Context, args []string) error {
 	steps.begin("starting the database")
 	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: s.data, Progress: steps.begin})
 	if err != nil {
+		steps.end()
 		return err
 	}
 	serving, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	handler, closeStore, err := prepare(ctx, instance, s.demo, steps)
 	if err != nil {
+		steps.end()
 		return errors.Join(err, instance.Stop())
 	}
 	watched := make(chan struct{})
