@@ -50,6 +50,10 @@ const (
 	Distance    Dimension = "distance"
 	EngineTime  Dimension = "engine time"
 	Pressure    Dimension = "pressure"
+	Altitude    Dimension = "altitude"
+	Share       Dimension = "share" // of a whole, in per cent
+	Voltage     Dimension = "voltage"
+	Plain       Dimension = "number" // without a unit, such as pH
 )
 
 // Unit is a unit in which something can be read. Its text is the code used in
@@ -77,6 +81,15 @@ const (
 	KPa Unit = "kPa"
 	Psi Unit = "psi"
 	Bar Unit = "bar"
+
+	Metre Unit = "m"
+	Foot  Unit = "ft"
+
+	Percent Unit = "percent"
+
+	Volt Unit = "V"
+
+	One Unit = "one"
 )
 
 // scale says how a unit becomes the metric one: metric = (value − offset)·factor.
@@ -109,6 +122,12 @@ var scales = map[Unit]scale{
 	KPa:    {Pressure, "kPa", 1, 0},
 	Psi:    {Pressure, "psi", kilopascalsPerPsi, 0},
 	Bar:    {Pressure, "bar", 100, 0},
+
+	Metre:   {Altitude, "m", 1, 0},
+	Foot:    {Altitude, "ft", 0.3048, 0},
+	Percent: {Share, "%", 1, 0},
+	Volt:    {Voltage, "V", 1, 0},
+	One:     {Plain, "", 1, 0},
 }
 
 // Units lists the units of a dimension, the metric one first.
@@ -124,6 +143,14 @@ func Units(d Dimension) []Unit {
 		return []Unit{H}
 	case Pressure:
 		return []Unit{KPa, Psi, Bar}
+	case Altitude:
+		return []Unit{Metre, Foot}
+	case Share:
+		return []Unit{Percent}
+	case Voltage:
+		return []Unit{Volt}
+	case Plain:
+		return []Unit{One}
 	}
 	return nil
 }

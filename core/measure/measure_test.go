@@ -42,7 +42,7 @@ func TestMetric(t *testing.T) {
 
 // Law: a conversion and its inverse leave the value as it was.
 func TestConversionsInvert(t *testing.T) {
-	for _, d := range []Dimension{Temperature, Volume, Distance, EngineTime, Pressure} {
+	for _, d := range []Dimension{Temperature, Volume, Distance, EngineTime, Pressure, Altitude, Share, Voltage, Plain} {
 		for _, u := range Units(d) {
 			for _, v := range []float64{-40, -0.1, 0, 0.3, 17, 98765.4} {
 				m, err := Reading{v, u}.Metric(d)

@@ -1,0 +1,302 @@
+package coolant
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/interp"
+
+	"diligentledger/core/measure"
+)
+
+// Flag says why a reading is not what it looks like.
+type Flag string
+
+// The flags.
+const (
+	FlagWrongScale  Flag = "wrong_scale"         // read on the scale of the other glycol
+	FlagBaseUnknown Flag = "base_unknown"        // nobody knows which scale would be right
+	FlagHydroPG     Flag = "hydrometer_on_pg"    // PG's density says next to nothing
+	FlagHot         Flag = "sample_temperature"  // outside what the instrument makes up for
+	FlagZeroOff     Flag = "zero_off"            // reads off zero on purified water; made up for
+	FlagZeroFar     Flag = "zero_far_off"        // so far off that it must be zeroed first
+	FlagZeroOld     Flag = "zero_old"            // zero check older than a month
+	FlagZeroUnknown Flag = "zero_never_checked"  // nobody wrote a zero check down
+	FlagExpired     Flag = "strip_expired"       // past the date on the bottle
+	FlagLate        Flag = "strip_read_too_late" // not read within the time on the bottle
+	FlagBeyond      Flag = "beyond_table"        // colder or denser than any row
+)
+
+// Reading of an instrument, as a freeze point. Low and High enclose it: 95 %
+// of the time for a refractometer and a hydrometer, by the step for the others.
+type Reading struct {
+	Freeze    measure.Celsius // what the coolant freezes at, as far as can be told
+	Low, High measure.Celsius // coldest and warmest it may be
+	// Shown is what the instrument shows, when that is not what is inside.
+	Shown *measure.Celsius
+	// Refused: not to be written as a freeze test; Freeze is then a hint at
+	// most, or means nothing when NoHint.
+	Refused, NoHint bool
+	Flags           []Flag
+}
+
+func (r *Reading) flag(f Flag, refuse bool) {
+	r.Flags, r.Refused = append(r.Flags, f), r.Refused || refuse
+}
+
+// Refractive indices at 20 °C for the sodium line: CRC Handbook, aqueous
+// solutions, and for sucrose the ICUMSA scale of degrees Brix; recalled from
+// memory, good to 0.0008.
+var (
+	indexEG   = fitted([]row{{0, 1.3330}, {.1, 1.3425}, {.2, 1.3525}, {.3, 1.3627}, {.4, 1.3731}, {.5, 1.3834}, {.6, 1.3934}, {.7, 1.4032}, {1, 1.4318}})
+	indexPG   = fitted([]row{{0, 1.3330}, {.1, 1.3440}, {.2, 1.3555}, {.3, 1.3670}, {.4, 1.3782}, {.5, 1.3885}, {.6, 1.3979}, {1, 1.4324}})
+	indexBrix = fitted([]row{{0, 1.3330}, {.05, 1.3403}, {.10, 1.3479}, {.15, 1.3557}, {.20, 1.3639}, {.25, 1.3723}, {.30, 1.3811}, {.35, 1.3902}, {.40, 1.3997}, {.45, 1.4096}, {.50, 1.4200}})
+)
+
+func indexOf(b Base) *interp.FritschButland {
+	if b == PG {
+		return indexPG
+	}
+	return indexEG
+}
+
+// ScaleKind is what the lines of a refractometer stand for.
+type ScaleKind string
+
+// The scales.
+const (
+	ScaleFreeze  ScaleKind = "freeze"  // freeze point in °C
+	ScalePercent ScaleKind = "percent" // per cent of glycol by volume
+	ScaleBrix    ScaleKind = "brix"    // sugar-like degrees, the same for both glycols
+)
+
+// Refractometer reading. Pointers are nil when nobody wrote it down.
+type Refractometer struct {
+	Kind   ScaleKind
+	Scale  Base    // of the line that was read; ignored for Brix
+	Inside Base    // the glycol in the system; empty when unknown
+	Value  float64 // °C, % by volume or °Bx
+	// Sample temperature; 20 °C is taken when nil.
+	Sample *measure.Celsius
+	// Compensated instruments make up for 10 to 30 °C (common practice).
+	Compensated bool
+	// Zero is what it read on purified water, in the unit of Value.
+	Zero *float64
+	// ZeroDays since that check.
+	ZeroDays *float64
+}
+
+// Uncertainties and limits (common practice).
+const (
+	sigmaLine    = 0.7 // K, of a freeze line
+	sigmaZero    = 1.0 // K, added in quadrature when the zero is old or unknown
+	sigmaOther   = 1.5 // K, added when the other glycol's scale is made up for
+	zeroSlight   = 0.3 // of the scale's unit: made up for without a word below
+	zeroFar      = 2.0 // of the scale's unit: must be zeroed first
+	zeroMonth    = 31.0
+	compLow      = 10
+	compHigh     = 30
+	plainLow     = 18
+	plainHigh    = 22
+	waterIndex   = 1.3330
+	densityScale = .002 // kg/L, one standard uncertainty of a hydrometer
+)
+
+// Read turns the reading into a freeze point. It returns a [measure.RangeError]
+// or a [StrengthError] when no instrument shows such a value.
+func (m Refractometer) Read() (Reading, error) {
+	n, err := m.index(m.Value)
+	if err != nil {
+		return Reading{}, err
+	}
+	var r Reading
+	sigma := sigmaLine
+	if m.Zero != nil {
+		off := math.Abs(*m.Zero)
+		if off > zeroFar {
+			r.flag(FlagZeroFar, true)
+		} else if off > zeroSlight {
+			r.flag(FlagZeroOff, false)
+		}
+		// The scale runs the same way on both sides of its zero.
+		zero, err := m.index(-math.Abs(*m.Zero))
+		if m.Kind != ScaleFreeze {
+			zero, err = m.index(off)
+		}
+		if err != nil {
+			return Reading{}, err
+		}
+		shift := zero - waterIndex
+		if (*m.Zero > 0) == (m.Kind == ScaleFreeze) {
+			shift = -shift // read on the far side of the line: the index is too low
+		}
+		n -= shift
+	}
+	switch {
+	case m.ZeroDays == nil:
+		r.flag(FlagZeroUnknown, false)
+		sigma = math.Hypot(sigma, sigmaZero)
+	case *m.ZeroDays > zeroMonth:
+		r.flag(FlagZeroOld, false)
+		sigma = math.Hypot(sigma, sigmaZero)
+	}
+	if t := m.Sample; t != nil {
+		low, high := measure.Celsius(plainLow), measure.Celsius(plainHigh)
+		if m.Compensated {
+			low, high = compLow, compHigh
+		}
+		if *t < low || *t > high {
+			r.flag(FlagHot, true)
+		}
+	}
+	inside := m.Inside
+	if !inside.Known() {
+		inside = m.Scale
+		r.flag(FlagBaseUnknown, true)
+	}
+	if m.Kind != ScaleBrix && m.Inside.Known() && m.Inside != m.Scale {
+		shown, err := freezeAt(m.Scale, n)
+		if err != nil {
+			return Reading{}, err
+		}
+		r.Shown = &shown
+		r.flag(FlagWrongScale, true)
+		sigma = math.Hypot(sigma, sigmaOther)
+	}
+	if r.Freeze, err = freezeAt(inside, n); err != nil {
+		r.NoHint = true
+		r.flag(FlagBeyond, true)
+		return r, nil
+	}
+	r.Low, r.High = r.Freeze-measure.Celsius(2*sigma), min(0, r.Freeze+measure.Celsius(2*sigma))
+	return r, nil
+}
+
+// index of refraction that the scale's line v stands for.
+func (m Refractometer) index(v float64) (float64, error) {
+	switch m.Kind {
+	case ScaleFreeze:
+		mass, err := MassFor(m.Scale, measure.Celsius(v))
+		if err != nil {
+			return 0, err
+		}
+		return indexOf(m.Scale).Predict(mass), nil
+	case ScalePercent:
+		mass, err := MassFraction(m.Scale, v/100)
+		if err != nil {
+			return 0, err
+		}
+		return indexOf(m.Scale).Predict(mass), nil
+	case ScaleBrix:
+		if !(v >= 0 && v <= 50) {
+			return 0, &measure.RangeError{What: "°Bx", Value: v, Accepted: "0 to 50"}
+		}
+		return indexBrix.Predict(v / 100), nil
+	}
+	return 0, &measure.RangeError{What: "scale", Value: 0, Accepted: "freeze, percent, brix"}
+}
+
+// freezeAt is the freeze point of base at refractive index n.
+func freezeAt(b Base, n float64) (measure.Celsius, error) {
+	eutectic, _, err := Eutectic(b)
+	if err != nil {
+		return 0, err
+	}
+	curve := indexOf(b)
+	if n <= waterIndex {
+		return 0, nil
+	}
+	if n > curve.Predict(eutectic)+1e-9 {
+		return 0, &StrengthError{Base: b, Mass: 1, Max: eutectic}
+	}
+	mass := root(0, eutectic, func(x float64) float64 { return curve.Predict(x) - n })
+	return FreezePoint(b, math.Min(mass, eutectic))
+}
+
+// slopeEG is how much the density of an EG mixture falls for each kelvin above
+// 20 °C, kg/L: handbook density tables, recalled from memory.
+var slopeEG = fitted([]row{{0, .00035}, {.3, .00045}, {.5, .00054}, {.7, .00061}, {1, .00070}})
+
+// ReadHydrometer turns a relative density (against water at 20 °C), read at the
+// sample's temperature, into a freeze point of an EG mixture. PG is refused: its
+// density hardly rises and then falls again. A [measure.RangeError] when the
+// density is not 0.98 to 1.12 or the sample not −10 to 100 °C.
+func ReadHydrometer(relative float64, sample measure.Celsius, inside Base) (Reading, error) {
+	if !(relative >= 0.98 && relative <= 1.12) {
+		return Reading{}, &measure.RangeError{What: "relative density", Value: relative, Accepted: "0.98 to 1.12"}
+	}
+	if !(sample >= -10 && sample <= 100) {
+		return Reading{}, &measure.RangeError{What: "sample temperature in °C", Value: float64(sample), Accepted: "-10 to 100"}
+	}
+	if inside == PG {
+		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagHydroPG}}, nil
+	}
+	var r Reading
+	if inside != EG {
+		r.flag(FlagBaseUnknown, true)
+	}
+	rho := relative * curveEG.density.Predict(0)
+	at := func(rho float64) (measure.Celsius, bool) {
+		off := func(mass float64) float64 {
+			return curveEG.density.Predict(mass) - slopeEG.Predict(mass)*float64(sample-20) - rho
+		}
+		switch {
+		case off(0) >= 0:
+			return 0, true
+		case off(curveEG.eutectic) <= 0:
+			return measure.Celsius(curveEG.freeze.Predict(curveEG.eutectic)), false
+		}
+		return measure.Celsius(curveEG.freeze.Predict(root(0, curveEG.eutectic, off))), true
+	}
+	var ok bool
+	if r.Freeze, ok = at(rho); !ok {
+		r.NoHint = true
+		r.flag(FlagBeyond, true)
+		return r, nil
+	}
+	r.Low, _ = at(rho + 2*densityScale)
+	r.High, _ = at(rho - 2*densityScale)
+	return r, nil
+}
+
+// ReadDiscs turns the number of floating discs into a bracket by the tester's
+// own chart: chart[0] is what one floating disc protects to. Freeze is the warm
+// end of the step, which is all that is sure. A [measure.RangeError] for a count
+// the tester does not have or a chart that does not fall.
+func ReadDiscs(chart []measure.Celsius, floating int) (Reading, error) {
+	for i, t := range chart {
+		if !(t < 0 && t > -80) || i > 0 && t >= chart[i-1] {
+			return Reading{}, &measure.RangeError{What: "chart step in °C", Value: float64(t), Accepted: "each below 0 and below the one before"}
+		}
+	}
+	if floating < 0 || floating > len(chart) || len(chart) == 0 {
+		return Reading{}, &measure.RangeError{What: "floating discs", Value: float64(floating), Accepted: "0 up to the discs on the chart"}
+	}
+	r := Reading{}
+	if floating > 0 {
+		r.High = chart[floating-1]
+	}
+	r.Freeze, r.Low = r.High, r.High
+	if floating < len(chart) {
+		r.Low = chart[floating]
+	} else {
+		_, r.Low, _ = Eutectic(EG) // EG is known
+	}
+	return r, nil
+}
+
+// ReadStrip turns the band of a test strip into a bracket. An expired strip, or
+// one read too late, is refused. A [measure.RangeError] when the band is not a
+// band below 0 °C.
+func ReadStrip(warm, cold measure.Celsius, expired, late bool) (Reading, error) {
+	if !(warm <= 0 && cold <= warm && cold > -80) {
+		return Reading{}, &measure.RangeError{What: "band in °C", Value: float64(cold), Accepted: "two temperatures from 0 down, the warmer first"}
+	}
+	r := Reading{Freeze: warm, Low: cold, High: warm}
+	if expired {
+		r.flag(FlagExpired, true)
+	}
+	if late {
+		r.flag(FlagLate, true)
+	}
+	return r, nil
+}

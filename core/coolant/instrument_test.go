@@ -1,0 +1,233 @@
+package coolant
+
+import (
+	"math"
+	"slices"
+	"testing"
+
+	"diligentledger/core/measure"
+)
+
+func pt[T any](v T) *T { return &v }
+
+func TestRefractometer(t *testing.T) {
+	fresh := pt(5.0)
+	for _, c := range []struct {
+		name    string
+		m       Refractometer
+		want    float64
+		tol     float64
+		flags   []Flag
+		refused bool
+		shown   *float64
+	}{
+		{"EG on its scale", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -37, ZeroDays: fresh, Compensated: true}, -37, .01, nil, false, nil},
+		// 50 % by volume reads −37 °C (label, common practice).
+		{"per cent", Refractometer{Kind: ScalePercent, Scale: EG, Inside: EG, Value: 50, ZeroDays: fresh}, -37, .5, nil, false, nil},
+		// PG at 50 % has the index of EG at about 55 % by mass: reads −41 and
+		// freezes at −33.5 (handbook, by way of the index tables).
+		{"PG on the EG scale", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: PG, Value: -41, ZeroDays: fresh}, -33.5, 1.5, []Flag{FlagWrongScale}, true, pt(-41.0)},
+		{"EG on the PG scale", Refractometer{Kind: ScaleFreeze, Scale: PG, Inside: EG, Value: -33.5, ZeroDays: fresh}, -41, 1.5, []Flag{FlagWrongScale}, true, pt(-33.5)},
+		// 30 °Bx has the index 1.3811; EG at 48 % by mass, −31 °C.
+		{"Brix", Refractometer{Kind: ScaleBrix, Inside: EG, Value: 30, ZeroDays: fresh}, -31, 1, nil, false, nil},
+		{"hot and not compensated", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30, Sample: pt(measure.Celsius(45)), ZeroDays: fresh}, -30, .01, []Flag{FlagHot}, true, nil},
+		{"25 °C, compensated", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30, Sample: pt(measure.Celsius(25)), Compensated: true, ZeroDays: fresh}, -30, .01, nil, false, nil},
+		{"zero never checked", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30}, -30, .01, []Flag{FlagZeroUnknown}, false, nil},
+		{"zero checked in spring", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30, ZeroDays: pt(200.0)}, -30, .01, []Flag{FlagZeroOld}, false, nil},
+		// Water reads −1: everything reads about as much too strong.
+		{"zero a degree off", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -20, Zero: pt(-1.0), ZeroDays: fresh}, -17, 1.5, []Flag{FlagZeroOff}, false, nil},
+		{"zero a degree the other way", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -20, Zero: pt(1.0), ZeroDays: fresh}, -23, 1.5, []Flag{FlagZeroOff}, false, nil},
+		{"zero 2 % off", Refractometer{Kind: ScalePercent, Scale: EG, Inside: EG, Value: 50, Zero: pt(1.5), ZeroDays: fresh}, -34.7, 1, []Flag{FlagZeroOff}, false, nil},
+		{"zero far off", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -20, Zero: pt(-4.0), ZeroDays: fresh}, -10, 5, []Flag{FlagZeroFar}, true, nil},
+		{"nobody knows the glycol", Refractometer{Kind: ScaleFreeze, Scale: EG, Value: -30, ZeroDays: fresh}, -30, .01, []Flag{FlagBaseUnknown}, true, nil},
+	} {
+		r, err := c.m.Read()
+		if err != nil || math.Abs(float64(r.Freeze)-c.want) > c.tol || !slices.Equal(r.Flags, c.flags) || r.Refused != c.refused {
+			t.Errorf("%s: %+v, %v; want %g %v %v", c.name, r, err, c.want, c.flags, c.refused)
+		}
+		if (r.Shown == nil) != (c.shown == nil) || r.Shown != nil && math.Abs(float64(*r.Shown)-*c.shown) > .01 {
+			t.Errorf("%s: shown %v", c.name, r.Shown)
+		}
+		if !(r.Low <= r.Freeze && r.Freeze <= r.High) {
+			t.Errorf("%s: %v is not between %v and %v", c.name, r.Freeze, r.Low, r.High)
+		}
+	}
+	known, _ := Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30, ZeroDays: fresh}.Read()
+	old, _ := Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -30}.Read()
+	if old.High-old.Low <= known.High-known.Low {
+		t.Error("an unchecked zero is as sure as a fresh one")
+	}
+	for _, m := range []Refractometer{{Kind: ScaleFreeze, Scale: EG, Value: 5}, {Kind: ScaleFreeze, Scale: EG, Value: -300}, {Kind: ScaleBrix, Value: 80},
+		{Kind: ScalePercent, Scale: EG, Value: 120}, {Kind: "guess"}, {Kind: ScaleFreeze, Value: -30}} {
+		if r, err := m.Read(); err == nil {
+			t.Errorf("%+v reads %+v", m, r)
+		}
+	}
+	strong, err := Refractometer{Kind: ScaleBrix, Inside: PG, Value: 50}.Read()
+	if err != nil || !strong.NoHint || !slices.Contains(strong.Flags, FlagBeyond) {
+		t.Errorf("beyond the table: %+v, %v", strong, err)
+	}
+}
+
+// Densities of EG mixtures at 20 °C: CRC Handbook, recalled from memory; freeze
+// points of the same rows: ASHRAE.
+func TestHydrometer(t *testing.T) {
+	for _, c := range []struct {
+		relative float64
+		sample   measure.Celsius
+		want     float64
+		tol      float64
+	}{
+		{1.0645 / .9982, 20, -33.8, .3}, {1.0378 / .9982, 20, -14.1, .3}, {1, 20, 0, .1}, {.99, 20, 0, 0},
+		// The same 50 % by mass at 60 °C is about 0.02 lighter.
+		{1.0429 / .9982, 60, -33.8, 1},
+	} {
+		r, err := ReadHydrometer(c.relative, c.sample, EG)
+		if err != nil || math.Abs(float64(r.Freeze)-c.want) > c.tol || r.Low > r.Freeze || r.High < r.Freeze || r.Refused {
+			t.Errorf("%.4f at %v °C: %+v, %v; want %g", c.relative, c.sample, r, err, c.want)
+		}
+	}
+	if r, err := ReadHydrometer(1.04, 20, PG); err != nil || !r.Refused || !r.NoHint || r.Flags[0] != FlagHydroPG {
+		t.Errorf("PG: %+v, %v", r, err)
+	}
+	if r, err := ReadHydrometer(1.04, 20, ""); err != nil || !r.Refused {
+		t.Errorf("unknown glycol: %+v, %v", r, err)
+	}
+	if r, err := ReadHydrometer(1.11, 20, EG); err != nil || !r.NoHint {
+		t.Errorf("beyond the eutectic: %+v, %v", r, err)
+	}
+	for _, bad := range [][2]float64{{.5, 20}, {1.04, 200}, {math.NaN(), 20}} {
+		if _, err := ReadHydrometer(bad[0], measure.Celsius(bad[1]), EG); err == nil {
+			t.Errorf("%v was read", bad)
+		}
+	}
+}
+
+func TestDiscsAndStrips(t *testing.T) {
+	// Six discs, three floating: protected to −23 °C (common practice).
+	chart := []measure.Celsius{-7, -15, -23, -30, -37, -45}
+	r, err := ReadDiscs(chart, 3)
+	if err != nil || r.Freeze != -23 || r.High != -23 || r.Low != -30 {
+		t.Errorf("three of six: %+v, %v", r, err)
+	}
+	if r, err := ReadDiscs(chart, 0); err != nil || r.Freeze != 0 || r.Low != -7 {
+		t.Errorf("none of six: %+v, %v", r, err)
+	}
+	if r, err := ReadDiscs(chart, 6); err != nil || r.Freeze != -45 || r.Low >= -45 {
+		t.Errorf("all of six: %+v, %v", r, err)
+	}
+	for _, c := range []struct {
+		chart []measure.Celsius
+		n     int
+	}{{chart, 7}, {chart, -1}, {nil, 0}, {[]measure.Celsius{-7, -5}, 1}, {[]measure.Celsius{7}, 1}} {
+		if _, err := ReadDiscs(c.chart, c.n); err == nil {
+			t.Errorf("%v discs of %v were read", c.n, c.chart)
+		}
+	}
+	if r, err := ReadStrip(-20, -30, false, false); err != nil || r.Freeze != -20 || r.Low != -30 || r.Refused {
+		t.Errorf("strip: %+v, %v", r, err)
+	}
+	if r, err := ReadStrip(-20, -30, true, true); err != nil || !r.Refused || len(r.Flags) != 2 {
+		t.Errorf("spoilt strip: %+v, %v", r, err)
+	}
+	if _, err := ReadStrip(-30, -20, false, false); err == nil {
+		t.Error("a band upside down was read")
+	}
+}
+
+func TestJudge(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		s    Sample
+		want Grade
+	}{
+		// ASTM D3306: pH 7.5 to 11.0 of a new 50 % mixture (recalled from memory).
+		{"new", Sample{Technology: IAT, PH: pt(9.0), Reserve: pt(10.0), Stray: pt(.05), Look: LookClear}, GradeGood},
+		{"acid", Sample{Technology: OAT, PH: pt(6.8), Stray: pt(.05), Look: LookClear}, GradeBad},
+		{"nearly acid", Sample{Technology: OAT, PH: pt(7.2), Stray: pt(.05), Look: LookClear}, GradeSoft},
+		// 0.3 V and above is bad (common practice).
+		{"stray 0.3 V", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.3), Look: LookClear}, GradeBad},
+		{"stray 0.25 V", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.25), Look: LookClear}, GradeSoft},
+		{"rusty", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.05), Look: LookRusty}, GradeBad},
+		{"nothing tested", Sample{Technology: OAT}, GradeUnknown},
+		{"pH not tested", Sample{Technology: OAT, Stray: pt(.05), Look: LookClear}, GradeUnknown},
+		{"reserve says nothing of OAT", Sample{Technology: OAT, PH: pt(8.5), Reserve: pt(.1), Stray: pt(.05), Look: LookClear}, GradeGood},
+		{"wet liners, nitrite spent", Sample{Technology: IAT, WetLiners: true, PH: pt(9.0), Reserve: pt(9.0), Nitrite: pt(500.0), Stray: pt(.05), Look: LookClear}, GradeBad},
+		{"wet liners, molybdate instead", Sample{Technology: NOAT, WetLiners: true, PH: pt(8.5), Nitrite: pt(500.0), Molybdate: pt(500.0), Stray: pt(.05), Look: LookClear}, GradeGood},
+		{"wet liners, not tested", Sample{Technology: NOAT, WetLiners: true, PH: pt(8.5), Stray: pt(.05), Look: LookClear}, GradeUnknown},
+	} {
+		if got, properties := Judge(c.s); got != c.want {
+			t.Errorf("%s: %s, want %s: %+v", c.name, got, c.want, properties)
+		}
+	}
+}
+
+// A straight fall of 0.5 a year from 9.0 meets 7.0 after four years, worked by
+// hand.
+func TestDaysToLimit(t *testing.T) {
+	points := []Dated{{0, 9}, {365, 8.5}, {730, 8}}
+	if got, ok := DaysToLimit(points, 7); !ok || math.Abs(got-730) > 1e-6 {
+		t.Errorf("%v days, %v; want 730", got, ok)
+	}
+	if got, ok := DaysToLimit(points, 11); ok {
+		t.Errorf("moving away, yet %v days", got)
+	}
+	if got, ok := DaysToLimit([]Dated{{0, 9}, {365, 7.5}, {730, 6}}, 7); ok {
+		t.Errorf("past the limit, yet %v days", got)
+	}
+	for _, few := range [][]Dated{nil, points[:2], {{0, 8}, {1, 8}, {2, 8}}} {
+		if got, ok := DaysToLimit(few, 7); ok {
+			t.Errorf("%v gave %v days", few, got)
+		}
+	}
+}
+
+func TestTopUp(t *testing.T) {
+	can := func(b Base, tech Technology, f Form) Product {
+		return Product{Code: string(b) + string(tech) + string(f), Base: b, Technology: string(tech), Form: f}
+	}
+	oat := can(EG, OAT, Concentrate)
+	water := Poured{Product: Product{Form: Water}}
+	for _, c := range []struct {
+		name   string
+		inside Product
+		add    Poured
+		needs  Needs
+		want   Answer
+		why    Why
+	}{
+		{"the same", oat, Poured{Product: oat}, Needs{}, AnswerYes, WhySame},
+		{"named by its maker", oat, Poured{Product: can(EG, SiOAT, Premix), NamedFor: []Technology{OAT}}, Needs{}, AnswerYes, WhyNamed},
+		{"other inhibitors", oat, Poured{Product: can(EG, IAT, Premix)}, Needs{}, AnswerFlush, WhyTechnology},
+		{"other glycol", oat, Poured{Product: can(PG, OAT, Premix)}, Needs{}, AnswerFlush, WhyBase},
+		{"universal as a top-up", oat, Poured{Product: can(EG, Universal, Premix)}, Needs{}, AnswerFlush, WhyUniversal},
+		{"silicate on such seals", can(EG, SiOAT, Premix), Poured{Product: can(EG, SiOAT, Premix)}, Needs{SilicateFree: true}, AnswerNever, WhySilicate},
+		{"IAT on aluminium", can(EG, IAT, Premix), Poured{Product: can(EG, IAT, Premix)}, Needs{Aluminium: true}, AnswerUnknown, WhyAluminium},
+		{"OAT in wet liners", oat, Poured{Product: oat}, Needs{WetLiners: true}, AnswerNever, WhyLiners},
+		{"NOAT in wet liners", can(EG, NOAT, Premix), Poured{Product: can(EG, NOAT, Premix)}, Needs{WetLiners: true}, AnswerYes, WhySame},
+		{"concentrate where only premix goes", oat, Poured{Product: oat}, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},
+		{"water where only premix goes", oat, water, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},
+		{"water on concentrate's mix", oat, water, Needs{}, AnswerYes, WhyWater},
+		{"water on premix", can(EG, OAT, Premix), water, Needs{}, AnswerNever, WhyPremixThin},
+		{"water on waterless", can(PG, Waterless, Premix), water, Needs{}, AnswerNever, WhyWaterless},
+		{"anything on waterless", can(EG, Waterless, Premix), Poured{Product: oat}, Needs{}, AnswerFlush, WhyWaterless},
+		{"onto nobody knows what", Product{}, Poured{Product: oat}, Needs{}, AnswerUnknown, WhyUnknownFill},
+		{"water onto nobody knows what", Product{}, water, Needs{}, AnswerUnknown, WhyUnknownFill},
+		{"nobody knows what, onto OAT", oat, Poured{Product: Product{Base: EG, Form: Premix}}, Needs{}, AnswerUnknown, WhyUnknownNew},
+		{"aircraft, the same", oat, Poured{Product: oat}, Needs{Aircraft: true}, AnswerYes, WhySame},
+		{"aircraft, another can", oat, Poured{Product: can(EG, OAT, Premix)}, Needs{Aircraft: true}, AnswerUnknown, WhyAircraft},
+		{"universal on such seals", can(EG, Universal, Premix), Poured{Product: can(EG, Universal, Premix)}, Needs{SilicateFree: true}, AnswerFlush, WhyUniversal},
+	} {
+		if got := TopUp(c.inside, c.add, c.needs); got.Answer != c.want || !slices.Contains(got.Reasons, c.why) {
+			t.Errorf("%s: %+v, want %s for %s", c.name, got, c.want, c.why)
+		}
+	}
+	// Law: whatever is not known, the answer is never yes.
+	for _, tech := range Technologies {
+		for _, inside := range []Product{{}, {Base: EG}, {Technology: string(tech)}} {
+			if got := TopUp(inside, Poured{Product: can(EG, tech, Premix)}, Needs{}); got.Answer == AnswerYes {
+				t.Errorf("%+v onto %+v: yes", tech, inside)
+			}
+		}
+	}
+}

@@ -1,0 +1,73 @@
+package measure
+
+import (
+	"errors"
+	"math"
+	"testing"
+)
+
+func TestParse(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		dim   Dimension
+		usual Unit
+		want  Reading
+	}{
+		{"2.2 qt", Volume, L, Reading{2.2, USQt}}, {"2.2qt", Volume, ImpGal, Reading{2.2, ImpQt}}, {"-34 F", Temperature, DegC, Reading{-34, DegF}},
+		{"15 psi", Pressure, KPa, Reading{15, Psi}}, {"−37", Temperature, DegC, Reading{-37, DegC}}, {" -34 °F ", Temperature, DegC, Reading{-34, DegF}},
+		{"8,2", Volume, L, Reading{8.2, L}}, {"500 ml", Volume, L, Reading{500, ML}}, {"1.5 imp. gal", Volume, L, Reading{1.5, ImpGal}},
+		{"50%", Share, Percent, Reading{50, Percent}}, {"50 %", Share, Percent, Reading{50, Percent}}, {"5000 ft", Altitude, Metre, Reading{5000, Foot}},
+		{"30000 miles", Distance, Km, Reading{30000, Mi}}, {"3 gallons", Volume, L, Reading{3, USGal}}, {".5", Volume, L, Reading{.5, L}},
+		{"+4 bar", Pressure, KPa, Reading{4, Bar}}, {"250 hrs", EngineTime, H, Reading{250, H}}, {"8.5", Plain, One, Reading{8.5, One}},
+		{"0.3 V", Voltage, Volt, Reading{.3, Volt}}, {"5 US qt", Volume, L, Reading{5, USQt}},
+	} {
+		if got, err := Parse(c.text, c.dim, c.usual); err != nil || got != c.want {
+			t.Errorf("%q: %+v, %v; want %+v", c.text, got, err, c.want)
+		}
+	}
+	for _, c := range []struct {
+		text string
+		dim  Dimension
+	}{
+		{"50%%", Share}, {"", Volume}, {"qt", Volume}, {"2 2 qt", Volume}, {"1,000,5", Volume}, {"1.2.3", Volume}, {"NaN", Volume}, {"inf", Volume},
+		{"--3", Temperature}, {"-", Temperature}, {"3 F", Volume}, {"3 L", Temperature}, {"1e5", Volume}, {"0x10", Volume}, {"5 V", Plain}, {"٣", Plain}, {"3-", Plain},
+	} {
+		var pe *ParseError
+		if got, err := Parse(c.text, c.dim, ""); !errors.As(err, &pe) || pe.Text != c.text {
+			t.Errorf("%q as %s: %+v, %v", c.text, c.dim, got, err)
+		}
+	}
+}
+
+// Whatever is typed gives an error or a finite number of a unit of the wanted
+// kind, and writing that out again reads the same.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"2.2 qt", "-34 F", "50%%", "1,5 imp gal", "−37 °C", "9999999999999999999999", "1.5.2"} {
+		f.Add(s)
+	}
+	dims := []Dimension{Temperature, Volume, Distance, EngineTime, Pressure, Altitude, Share, Voltage, Plain}
+	f.Fuzz(func(t *testing.T, text string) {
+		for _, d := range dims {
+			usual := Units(d)[0]
+			got, err := Parse(text, d, usual)
+			if err != nil {
+				if err.Error() == "" {
+					t.Fatal("a refusal without a word")
+				}
+				continue
+			}
+			if math.IsNaN(got.Value) || math.IsInf(got.Value, 0) || got.Unit.Dimension() != d {
+				t.Fatalf("%q as %s: %+v", text, d, got)
+			}
+			if math.Abs(got.Value) > 1e15 || got.Value != 0 && math.Abs(got.Value) < 1e-4 {
+				continue // String writes these with an exponent, which nobody types
+			}
+			if math.Abs(got.Value) >= 1e6 {
+				continue
+			}
+			if again, err := Parse(got.String(), d, usual); err != nil || again != got {
+				t.Fatalf("%q read as %+v, written %q, read as %+v, %v", text, got, got.String(), again, err)
+			}
+		}
+	})
+}
