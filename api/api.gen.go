@@ -271,6 +271,27 @@ func (e UnitKind) Valid() bool {
 	}
 }
 
+// Defines values for UnitSystem.
+const (
+	Imperial UnitSystem = "imperial"
+	Metric   UnitSystem = "metric"
+	Us       UnitSystem = "us"
+)
+
+// Valid indicates whether the value is a known member of the UnitSystem enum.
+func (e UnitSystem) Valid() bool {
+	switch e {
+	case Imperial:
+		return true
+	case Metric:
+		return true
+	case Us:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Verdict.
 const (
 	Due     Verdict = "due"
@@ -330,6 +351,28 @@ type Account struct {
 // AccountMeterUnit defines model for Account.MeterUnit.
 type AccountMeterUnit string
 
+// Answer defines model for Answer.
+type Answer struct {
+	Curve    *Curve       `json:"curve,omitempty"`
+	Headline string       `json:"headline"`
+	Lines    []AnswerLine `json:"lines"`
+	Steps    []SumStep    `json:"steps"`
+	Warnings []string     `json:"warnings"`
+}
+
+// AnswerLine defines model for AnswerLine.
+type AnswerLine struct {
+	Label string `json:"label"`
+	Text  string `json:"text"`
+}
+
+// Asked defines model for Asked.
+type Asked struct {
+	// Inputs What was typed, by field, with or without a unit, such as 2.2 qt, -34 F or 15 psi. A field left out takes its initial value.
+	Inputs map[string]string `json:"inputs"`
+	Units  *UnitSystem       `json:"units,omitempty"`
+}
+
 // Balance What the books say; a property that is not there is not known.
 type Balance struct {
 	// Freeze Freeze point by book, °C.
@@ -373,6 +416,33 @@ type ClockInterval string
 // ClockKind defines model for ClockKind.
 type ClockKind string
 
+// Curve defines model for Curve.
+type Curve struct {
+	At     *CurveMark   `json:"at,omitempty"`
+	Base   string       `json:"base"`
+	Boil   []CurvePoint `json:"boil"`
+	Freeze []CurvePoint `json:"freeze"`
+	Night  *float64     `json:"night,omitempty"`
+	Unit   string       `json:"unit"`
+}
+
+// CurveMark defines model for CurveMark.
+type CurveMark struct {
+	High        float64 `json:"high"`
+	Low         float64 `json:"low"`
+	Percent     float64 `json:"percent"`
+	Temperature float64 `json:"temperature"`
+}
+
+// CurvePoint defines model for CurvePoint.
+type CurvePoint struct {
+	// Percent Glycol by volume.
+	Percent float64 `json:"percent"`
+
+	// Temperature In the unit of the curve.
+	Temperature float64 `json:"temperature"`
+}
+
 // Effect defines model for Effect.
 type Effect struct {
 	After  Moment `json:"after"`
@@ -397,6 +467,22 @@ type EntryInput struct {
 
 // EntryKind defines model for EntryKind.
 type EntryKind string
+
+// Field defines model for Field.
+type Field struct {
+	Hint     *string `json:"hint,omitempty"`
+	Initial  string  `json:"initial"`
+	Label    string  `json:"label"`
+	Name     string  `json:"name"`
+	Optional bool    `json:"optional"`
+
+	// Options Of a choice; empty for a field that is typed.
+	Options []Option `json:"options"`
+
+	// ShownBy The choice that decides whether this field means anything.
+	ShownBy  *string   `json:"shownBy,omitempty"`
+	ShownFor *[]string `json:"shownFor,omitempty"`
+}
 
 // FieldProblem defines model for FieldProblem.
 type FieldProblem struct {
@@ -512,6 +598,12 @@ type Night struct {
 // Note defines model for Note.
 type Note string
 
+// Option defines model for Option.
+type Option struct {
+	Label string `json:"label"`
+	Value string `json:"value"`
+}
+
 // Outlook defines model for Outlook.
 type Outlook struct {
 	// Clocks The governing clock first.
@@ -548,6 +640,13 @@ type Product struct {
 	Glycol     float64 `json:"glycol"`
 	Name       string  `json:"name"`
 	Technology string  `json:"technology"`
+}
+
+// Question defines model for Question.
+type Question struct {
+	Fields []Field `json:"fields"`
+	Name   string  `json:"name"`
+	Title  string  `json:"title"`
 }
 
 // Reading defines model for Reading.
@@ -597,6 +696,14 @@ type State struct {
 	Status string `json:"status"`
 }
 
+// SumStep defines model for SumStep.
+type SumStep struct {
+	Formula string `json:"formula"`
+	Numbers string `json:"numbers"`
+	Source  string `json:"source"`
+	What    string `json:"what"`
+}
+
 // TopUpInput defines model for TopUpInput.
 type TopUpInput struct {
 	// Product A product's code; none for water.
@@ -616,6 +723,9 @@ type UnitName struct {
 	Site string   `json:"site"`
 }
 
+// UnitSystem defines model for UnitSystem.
+type UnitSystem string
+
 // Verdict defines model for Verdict.
 type Verdict string
 
@@ -631,6 +741,9 @@ type ListUnitsParams struct {
 	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
+type AskBenchJSONRequestBody = Asked
+
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
 
@@ -639,6 +752,12 @@ type PreviewEntryJSONRequestBody = EntryInput
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListQuestions The questions of the Bench and what each has to be told.
+	// (GET /api/v1/bench)
+	ListQuestions(ctx *echo.Context) error
+	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
+	// (POST /api/v1/bench/{question})
+	AskBench(ctx *echo.Context, question string) error
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx *echo.Context) error
@@ -668,6 +787,31 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// ListQuestions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListQuestions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListQuestions(ctx)
+	return err
+}
+
+// AskBench converts echo context to params.
+func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "question" -------------
+	var question string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "question", ctx.Param("question"), &question, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter question: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AskBench(ctx, question)
+	return err
 }
 
 // GetMorning converts echo context to params.
@@ -834,12 +978,92 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries/preview", wrapper.PreviewEntry, options.OperationMiddlewares["previewEntry"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
+	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
+	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
 
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
 
 type StateJSONResponse State
+
+type ListQuestionsRequestObject struct {
+}
+
+type ListQuestionsResponseObject interface {
+	VisitListQuestionsResponse(w http.ResponseWriter) error
+}
+
+type ListQuestions200JSONResponse []Question
+
+func (response ListQuestions200JSONResponse) VisitListQuestionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListQuestionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListQuestionsdefaultApplicationProblemPlusJSONResponse) VisitListQuestionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskBenchRequestObject struct {
+	Question string `json:"question"`
+	Body     *AskBenchJSONRequestBody
+}
+
+type AskBenchResponseObject interface {
+	VisitAskBenchResponse(w http.ResponseWriter) error
+}
+
+type AskBench200JSONResponse Answer
+
+func (response AskBench200JSONResponse) VisitAskBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskBenchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetMorningRequestObject struct {
 }
@@ -1135,6 +1359,12 @@ func (response GetReady503ApplicationProblemPlusJSONResponse) VisitGetReadyRespo
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListQuestions The questions of the Bench and what each has to be told.
+	// (GET /api/v1/bench)
+	ListQuestions(ctx context.Context, request ListQuestionsRequestObject) (ListQuestionsResponseObject, error)
+	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
+	// (POST /api/v1/bench/{question})
+	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
@@ -1171,6 +1401,77 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// ListQuestions operation middleware
+func (sh *strictHandler) ListQuestions(ctx *echo.Context) error {
+	var request ListQuestionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListQuestions(ctx.Request().Context(), request.(ListQuestionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListQuestions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListQuestionsResponseObject); ok {
+		return validResponse.VisitListQuestionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AskBench operation middleware
+func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
+	var request AskBenchRequestObject
+
+	request.Question = question
+
+	var body AskBenchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AskBench(ctx.Request().Context(), request.(AskBenchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskBench")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AskBenchResponseObject); ok {
+		return validResponse.VisitAskBenchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // GetMorning operation middleware

@@ -1,6 +1,7 @@
 // Command diligent is Diligent Ledger: the books of a fleet's coolant.
 //
-//	diligent serve   run the database and the application (./start does this)
+//	diligent serve           run the database and the application (./start does this)
+//	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
 package main
 
 import (
@@ -15,7 +16,9 @@ import (
 
 const usage = `usage: diligent COMMAND
 
-  serve    run the database and the application; see diligent serve -h`
+  serve    run the database and the application; see diligent serve -h
+  sum      answer a question of the Bench: JSON on standard input and output;
+           without a question it lists them`
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -36,6 +39,8 @@ func run(ctx context.Context, args []string) error {
 	switch args[0] {
 	case "serve":
 		return serve(ctx, args[1:])
+	case "sum":
+		return sum(args[1:], os.Stdin, os.Stdout)
 	case "help", "-h", "--help":
 		fmt.Println(usage)
 		return nil

@@ -169,15 +169,15 @@ func (p *planner) passes(c Charge, drainable measure.Litre) (plan []Pass, reache
 			return plan, true
 		}
 		pass, done := p.pass(c, drainable)
+		if pass.Rich+pass.Lean < 1e-9 {
+			return plan, false // nothing to drain and no room
+		}
 		if !done && len(plan) > 0 && math.Abs(pass.Volume-plan[len(plan)-1].Volume) < closeEnough {
 			return plan, false // another pass brings nothing
 		}
 		plan, c = append(plan, pass), pass.After
 		if done {
 			return plan, true
-		}
-		if pass.Out == 0 && drainable == 0 {
-			return plan, false
 		}
 	}
 	return plan, false

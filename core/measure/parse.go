@@ -96,3 +96,6 @@ func Parse(text string, d Dimension, usual Unit) (Reading, error) {
 	}
 	return Reading{Value: value, Unit: u}, nil
 }
+
+// Accepted tells what would be read as the wanted kind.
+func (e *ParseError) Accepted() string { return examples[e.Want] }

@@ -21,6 +21,7 @@ import (
 	"diligentledger/api"
 	"diligentledger/internal/books"
 	"diligentledger/internal/store"
+	"diligentledger/internal/sums"
 )
 
 // problem is an RFC 9457 problem as an error.
@@ -60,6 +61,7 @@ func answerError(log *slog.Logger) echo.HTTPErrorHandler {
 func problemOf(err error) *problem {
 	var p *problem
 	var refusal *books.Refusal
+	var sum *sums.Refusal
 	var tooLarge *http.MaxBytesError
 	var coded echo.HTTPStatusCoder
 	var network *net.OpError
@@ -68,6 +70,8 @@ func problemOf(err error) *problem {
 		return p
 	case errors.As(err, &refusal):
 		return refused(refusal)
+	case errors.As(err, &sum):
+		return refusedSum(sum)
 	case errors.As(err, &tooLarge), errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge:
 		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
 			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", bodyLimit>>10))
@@ -89,6 +93,18 @@ func refused(r *books.Refusal) *problem {
 		fields = append(fields, api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted})
 	}
 	return newProblem(http.StatusUnprocessableEntity, "Entry refused", r.Error(), fields...)
+}
+
+func refusedSum(r *sums.Refusal) *problem {
+	status, fields := http.StatusUnprocessableEntity, []api.FieldProblem{}
+	for _, f := range r.Faults {
+		accepted, pointer := f.Accepted, "/inputs/"+f.Field
+		if f.Field == "question" {
+			status, pointer = http.StatusNotFound, f.Field
+		}
+		fields = append(fields, api.FieldProblem{Pointer: pointer, Detail: f.Got + " is not accepted", Accepted: &accepted})
+	}
+	return newProblem(status, "Not answered", r.Error(), fields...)
 }
 
 // validator holds each API request against the contract before a handler sees

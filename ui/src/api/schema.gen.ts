@@ -149,10 +149,124 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The questions of the Bench and what each has to be told. */
+        get: operations["listQuestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench/{question}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a question of the Bench, with the sum laid open. Nothing is stored. */
+        post: operations["askBench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @enum {string} */
+        UnitSystem: "metric" | "us" | "imperial";
+        Asked: {
+            units?: components["schemas"]["UnitSystem"];
+            /** @description What was typed, by field, with or without a unit, such as 2.2 qt, -34 F or 15 psi. A field left out takes its initial value. */
+            inputs: {
+                [key: string]: string;
+            };
+        };
+        Option: {
+            value: string;
+            label: string;
+        };
+        Field: {
+            name: string;
+            label: string;
+            /** @description Of a choice; empty for a field that is typed. */
+            options: components["schemas"]["Option"][];
+            initial: string;
+            hint?: string;
+            optional: boolean;
+            /** @description The choice that decides whether this field means anything. */
+            shownBy?: string;
+            shownFor?: string[];
+        };
+        Question: {
+            name: string;
+            title: string;
+            fields: components["schemas"]["Field"][];
+        };
+        AnswerLine: {
+            label: string;
+            text: string;
+        };
+        SumStep: {
+            what: string;
+            formula: string;
+            numbers: string;
+            source: string;
+        };
+        CurvePoint: {
+            /**
+             * Format: double
+             * @description Glycol by volume.
+             */
+            percent: number;
+            /**
+             * Format: double
+             * @description In the unit of the curve.
+             */
+            temperature: number;
+        };
+        CurveMark: {
+            /** Format: double */
+            percent: number;
+            /** Format: double */
+            temperature: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
+        Curve: {
+            base: string;
+            unit: string;
+            freeze: components["schemas"]["CurvePoint"][];
+            boil: components["schemas"]["CurvePoint"][];
+            at?: components["schemas"]["CurveMark"];
+            /** Format: double */
+            night?: number;
+        };
+        Answer: {
+            headline: string;
+            lines: components["schemas"]["AnswerLine"][];
+            warnings: string[];
+            steps: components["schemas"]["SumStep"][];
+            curve?: components["schemas"]["Curve"];
+        };
         State: {
             status: string;
         };
@@ -644,6 +758,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Product"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQuestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The questions, in the order of the page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Question"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askBench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description The answer. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,134 @@
+package sums
+
+import (
+	"fmt"
+	"strings"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+func buy() Question {
+	return Question{Name: "buy", Title: "How much to buy?",
+		Fields: []Field{
+			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
+			{Name: "capacity", Label: "system holds", Initial: "9.7 L"},
+			{Name: "trapped", Label: "stays inside", Initial: "0.5 L", Hint: "never comes out"},
+			{Name: "is", Label: "and that is", Initial: "water", Options: []Option{{"water", "flush water"}, {"same", "the same mixture"}}},
+			strengthField("target", "target", "50 %"),
+			{Name: "concentrate", Label: "concentrate, sizes and prices", Initial: "1 L 11; 5 L 48; 20 L 170"},
+			{Name: "premix", Label: "premix, sizes and prices", Initial: "1 L 7; 5 L 29; 20 L 105"},
+			{Name: "holds", Label: "premix holds", Initial: "50 %"},
+			{Name: "cleaner", Label: "with flush cleaner", Options: yesNo, Initial: "no"},
+		},
+		answer: answerBuy}
+}
+
+func answerBuy(in *inputs) Result {
+	base := in.base("base")
+	capacity := in.within("capacity", measure.Volume, 0.1, 2000)
+	trapped := in.within("trapped", measure.Volume, 0, capacity)
+	flush := in.choice("is") == "water"
+	wanted := in.strength("target", base)
+	cans, premixCans := in.containers("concentrate"), in.containers("premix")
+	holds := in.within("holds", measure.Share, 1, 100) / 100
+	cleaner := in.yes("cleaner")
+	goal, err := coolant.VolumeFraction(base, wanted)
+	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
+		in.fault("target", quoted(in.text("target")), "33 to 65 % by volume")
+	}
+	if in.failed() {
+		return Result{}
+	}
+	inside, insideStrength := coolant.Charge{}, 0.0
+	if flush {
+		inside, err = coolant.PourWater(measure.Litre(trapped))
+	} else {
+		insideStrength = goal
+		inside, err = coolant.Pour(base, measure.Litre(trapped), goal)
+	}
+	if err != nil {
+		in.bad("trapped", err)
+		return Result{}
+	}
+	task := coolant.CorrectionTask{Present: inside, Capacity: measure.Litre(capacity), Drainable: measure.Litre(capacity - trapped),
+		Target: min(max(goal, coolant.TargetLeast), coolant.TargetMost), Base: base}
+	task.Additives = []float64{coolant.ConcentrateGlycol, 0}
+	mixed, err := coolant.Correct(task)
+	if err != nil {
+		in.bad("capacity", err)
+		return Result{}
+	}
+	rich, lean := poured(mixed)
+	r := Result{Steps: []Step{
+		{What: "what to pour", Formula: "mass balance of what stays inside, concentrate and water", Numbers: fmt.Sprintf("%s stays inside at %s; %s concentrate + %s water → %s",
+			in.vol(measure.Litre(trapped)), percent(insideStrength), in.vol(rich), in.vol(lean), percent(goal)), Source: sourceMass}}}
+	r.Lines = append(r.Lines, Line{"concentrate to pour", in.vol(rich)}, Line{"purified water to pour", in.vol(lean)})
+	fromConcentrate := in.basket(&r, "concentrate", rich, cans, mixed.Reached && len(mixed.Passes) <= 1)
+	ready := coolant.Charge{}
+	task.Additives = []float64{holds}
+	ofPremix, err := coolant.Correct(task)
+	if err == nil && len(ofPremix.Passes) > 0 {
+		ready = ofPremix.Passes[0].After
+	}
+	need, _ := poured(coolant.Correction{Passes: ofPremix.Passes[:min(1, len(ofPremix.Passes))]})
+	fromPremix := in.basket(&r, "premix", need, premixCans, ready.Mass() > 0)
+	if reached := ready.VolumeFraction(); ready.Mass() > 0 && (reached < goal-0.01 || reached > goal+0.01) {
+		r.Warnings = append(r.Warnings, fmt.Sprintf("Premix gives %s here, not the target: what stays inside thins it, or it holds another share.", percent(reached)))
+	}
+	switch {
+	case fromConcentrate < 0 || fromPremix < 0:
+		r.Headline = "See below for what can be bought."
+	case fromConcentrate <= fromPremix:
+		r.Headline = fmt.Sprintf("Concentrate is cheaper: %.2f against %.2f for premix, water not counted.", fromConcentrate, fromPremix)
+	default:
+		r.Headline = fmt.Sprintf("Premix is cheaper: %.2f against %.2f for concentrate.", fromPremix, fromConcentrate)
+	}
+	if len(mixed.Passes) > 1 || !mixed.Reached {
+		r.Warnings = append(r.Warnings, "With that much water inside concentrate alone does not reach the target in one fill: drain the block or the heater core too.")
+	}
+	if cleaner {
+		bottles := coolant.CleanerBottles(measure.Litre(capacity))
+		r.Lines = append(r.Lines, Line{"flush cleaner", fmt.Sprintf("%d bottle%s", bottles, strings.Repeat("s", bottles-1))})
+		r.Steps = append(r.Steps, Step{What: "cleaner", Formula: "one bottle to 11.4 L, two above", Numbers: in.vol(measure.Litre(capacity)), Source: sourceTrade})
+	}
+	r.Warnings = append(r.Warnings, "Purified water only; never tap water. Premix is never thinned.")
+	return r
+}
+
+// poured in all passes: of the rich and of the lean.
+func poured(c coolant.Correction) (rich, lean measure.Litre) {
+	for _, p := range c.Passes {
+		rich += p.Rich
+		lean += p.Lean
+	}
+	if c.RichGlycol == c.LeanGlycol {
+		return rich + lean, 0 // one product alone
+	}
+	return rich, lean
+}
+
+// basket adds the cheapest containers to the answer and returns their price, −1
+// when there are none.
+func (in *inputs) basket(r *Result, what string, need measure.Litre, list []coolant.Container, sensible bool) float64 {
+	if !sensible {
+		return -1
+	}
+	b, err := coolant.Cheapest(need, list)
+	if err != nil {
+		in.bad(what, err)
+		return -1
+	}
+	var parts []string
+	for i, n := range b.Counts {
+		if n > 0 {
+			parts = append(parts, fmt.Sprintf("%d × %s", n, in.vol(list[i].Size)))
+		}
+	}
+	if len(parts) == 0 {
+		parts = []string{"nothing"}
+	}
+	r.Lines = append(r.Lines, Line{what + " to buy", fmt.Sprintf("%s for %.2f; %s left over", strings.Join(parts, " + "), b.Price, in.vol(b.Leftover))})
+	r.Steps = append(r.Steps, Step{What: what, Formula: "cheapest set of containers that covers the need", Numbers: fmt.Sprintf("need %s, buy %s", in.vol(need), in.vol(b.Bought)), Source: "unbounded covering knapsack, every total tried in steps of 50 mL"})
+	return b.Price
+}

@@ -1,0 +1,199 @@
+package sums
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+// inputs reads what was given and gathers what is wrong with it, so that a
+// person is told of everything at once.
+type inputs struct {
+	words
+	fields []Field
+	given  map[string]string
+	faults []Fault
+}
+
+func (in *inputs) fault(field, got, accepted string) {
+	in.faults = append(in.faults, Fault{field, got, accepted})
+}
+
+// bad notes an error of the core under the field that caused it.
+func (in *inputs) bad(field string, err error) {
+	var within *measure.RangeError
+	var strength *coolant.StrengthError
+	var cold *coolant.ColdError
+	switch text := quoted(in.given[field]); {
+	case errors.As(err, &within):
+		in.fault(field, text, within.Accepted)
+	case errors.As(err, &strength):
+		in.fault(field, text, fmt.Sprintf("0 to %.0f %% %s by mass, which is what the tables hold", 100*strength.Max, strength.Base))
+	case errors.As(err, &cold):
+		in.fault(field, text, fmt.Sprintf("%s to %s for %s", in.temp1(cold.Lowest), in.temp1(0), cold.Base))
+	default:
+		in.fault(field, text, err.Error())
+	}
+}
+
+func quoted(s string) string { return fmt.Sprintf("%q", s) }
+
+func (in *inputs) field(name string) Field {
+	return in.fields[slices.IndexFunc(in.fields, func(f Field) bool { return f.Name == name })]
+}
+
+// text of a field, or its initial value when nothing was given.
+func (in *inputs) text(name string) string {
+	if s, ok := in.given[name]; ok {
+		return strings.TrimSpace(s)
+	}
+	return in.field(name).Initial
+}
+
+func (in *inputs) choice(name string) string {
+	got := in.text(name)
+	var values []string
+	for _, o := range in.field(name).Options {
+		if o.Value == got {
+			return got
+		}
+		values = append(values, o.Value)
+	}
+	in.fault(name, quoted(got), strings.Join(values, ", "))
+	return values[0]
+}
+
+func (in *inputs) yes(name string) bool { return in.choice(name) == "yes" }
+
+// quantity in the metric unit of d, nil when an optional field is empty. An
+// initial value is metric whatever the person's units are.
+func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
+	text, usual := in.text(name), in.usual(d)
+	if _, ok := in.given[name]; !ok {
+		usual = measure.Units(d)[0]
+	}
+	if text == "" {
+		if !in.field(name).Optional {
+			in.fault(name, "nothing", (&measure.ParseError{Want: d}).Accepted())
+		}
+		return nil
+	}
+	r, err := measure.Parse(text, d, usual)
+	if err != nil {
+		in.fault(name, quoted(text), (&measure.ParseError{Want: d}).Accepted())
+		return nil
+	}
+	metric, err := r.Metric(d)
+	if err != nil {
+		in.bad(name, err)
+		return nil
+	}
+	return &metric
+}
+
+// within is a quantity that must lie between two metric values; when it does
+// not, the fault is noted and the lower one returned.
+func (in *inputs) within(name string, d measure.Dimension, least, most float64) float64 {
+	v := in.optional(name, d, least, most)
+	if v == nil {
+		return least
+	}
+	return *v
+}
+
+func (in *inputs) optional(name string, d measure.Dimension, least, most float64) *float64 {
+	v := in.quantity(name, d)
+	if v == nil {
+		return nil
+	}
+	if !(*v >= least && *v <= most) {
+		in.fault(name, quoted(in.text(name)), in.write(least, d, decimals(least))+" to "+in.write(most, d, decimals(most)))
+		return nil
+	}
+	return v
+}
+
+func decimals(v float64) int {
+	if v == float64(int(v)) {
+		return 0
+	}
+	return 2
+}
+
+func (in *inputs) base(name string) coolant.Base { return coolant.Base(in.choice(name)) }
+
+// strength as a mass fraction of glycol, from "50 %" by volume or from a freeze
+// point such as "-37 C". A bare number below zero is a freeze point, any other a
+// per cent.
+func (in *inputs) strength(name string, base coolant.Base) float64 {
+	text := in.text(name)
+	usual := in.usual(measure.Temperature)
+	if _, ok := in.given[name]; !ok {
+		usual = measure.DegC
+	}
+	if share, err := measure.Parse(text, measure.Share, measure.Percent); err == nil && share.Value >= 0 {
+		mass, err := coolant.MassFraction(base, share.Value/100)
+		if err == nil {
+			_, err = coolant.FreezePoint(base, mass)
+		}
+		if err != nil {
+			in.bad(name, err)
+		}
+		return mass
+	}
+	freeze, err := measure.Parse(text, measure.Temperature, usual)
+	if err != nil {
+		in.fault(name, quoted(text), "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F")
+		return 0
+	}
+	t, err := freeze.Metric(measure.Temperature)
+	if err != nil {
+		in.bad(name, err)
+		return 0
+	}
+	mass, err := coolant.MassFor(base, measure.Celsius(t))
+	if err != nil {
+		in.bad(name, err)
+	}
+	return mass
+}
+
+// containers from a list such as "1 L 9.50; 5 L 39; 20 L 140".
+func (in *inputs) containers(name string) []coolant.Container {
+	const accepted = "sizes with prices, such as 1 L 9.50; 5 L 39; 20 L 140"
+	var list []coolant.Container
+	for item := range strings.SplitSeq(in.text(name), ";") {
+		if strings.TrimSpace(item) == "" {
+			continue
+		}
+		words := strings.Fields(item)
+		price, err := strconv.ParseFloat(strings.Replace(words[len(words)-1], ",", ".", 1), 64)
+		if err != nil || len(words) < 2 || len(list) == 12 {
+			in.fault(name, quoted(item), accepted)
+			return nil
+		}
+		size, err := measure.Parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
+		if err != nil {
+			in.fault(name, quoted(item), accepted)
+			return nil
+		}
+		litres, err := size.Metric(measure.Volume)
+		if err != nil || litres < 0.05 || litres > 2000 || !(price >= 0 && price < 1e9) {
+			in.fault(name, quoted(item), accepted+"; each from 0.05 to 2000 L")
+			return nil
+		}
+		list = append(list, coolant.Container{Size: measure.Litre(litres), Price: price})
+	}
+	if len(list) == 0 {
+		in.fault(name, quoted(in.text(name)), accepted)
+	}
+	return list
+}
+
+// failed reports whether anything was wrong so far; the core need not be asked.
+func (in *inputs) failed() bool { return len(in.faults) > 0 }

@@ -1,0 +1,314 @@
+package sums
+
+import (
+	"fmt"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+var bases = []Option{{"EG", "EG, ethylene glycol"}, {"PG", "PG, propylene glycol"}}
+
+var yesNo = []Option{{"no", "no"}, {"yes", "yes"}}
+
+const (
+	sourceTables = "ASHRAE Handbook Fundamentals, aqueous glycol tables, recalled from memory; monotone cubic between rows (Fritsch and Butland 1984)"
+	sourceMass   = "mass balance; densities at 20 °C from handbook tables, recalled from memory"
+	sourceSteam  = "IAPWS-IF97 region 4, IAPWS R7-97(2012)"
+	sourceAir    = "ICAO standard atmosphere, Doc 7488"
+	sourceTrade  = "common practice"
+)
+
+func strengthField(name, label, initial string) Field {
+	return Field{Name: name, Label: label, Initial: initial, Hint: "50 % by volume, or a freeze point"}
+}
+
+// curve of a base with a mark, in the person's degrees.
+func (in *inputs) curve(base coolant.Base, mark *Mark, night *float64) *Curve {
+	degrees := func(c float64) float64 { return measure.From(c, in.usual(measure.Temperature)) }
+	c := &Curve{Base: string(base), Unit: in.usual(measure.Temperature).Symbol()}
+	for p := 0.0; p <= 0.95; p += 0.01 {
+		mass, err := coolant.MassFraction(base, p)
+		if err != nil {
+			break
+		}
+		freeze, err := coolant.FreezePoint(base, mass)
+		if err != nil {
+			break // the table of the base ends here
+		}
+		c.Freeze = append(c.Freeze, Point{100 * p, degrees(float64(freeze))})
+		if boil, err := coolant.BoilOver(base, mass, 0, 0); err == nil {
+			c.Boil = append(c.Boil, Point{100 * p, degrees(float64(boil))})
+		}
+	}
+	if mark != nil {
+		c.At = &Mark{mark.Percent, degrees(mark.Temperature), degrees(mark.Low), degrees(mark.High)}
+	}
+	if night != nil {
+		n := degrees(*night)
+		c.Night = &n
+	}
+	return c
+}
+
+// markAt is the point of a mixture; the tables and a measuring jug are good to
+// about a degree (common practice).
+func markAt(base coolant.Base, mass float64) *Mark {
+	freeze, err1 := coolant.FreezePoint(base, mass)
+	volume, err2 := coolant.VolumeFraction(base, mass)
+	if err1 != nil || err2 != nil {
+		return nil
+	}
+	return &Mark{100 * volume, float64(freeze), float64(freeze) - 1, min(0, float64(freeze)+1)}
+}
+
+func tableStep(in *inputs, base coolant.Base, mass float64, freeze measure.Celsius) Step {
+	volume, _ := coolant.VolumeFraction(base, mass) // mass came from it
+	return Step{What: "freeze point", Formula: "table of " + string(base) + " in water, by mass",
+		Numbers: fmt.Sprintf("%s by volume = %s by mass → %s", percent(volume), percent(mass), in.temp1(freeze)), Source: sourceTables}
+}
+
+func protects() Question {
+	return Question{Name: "protects", Title: "What does this protect to?",
+		Fields: []Field{
+			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
+			strengthField("strength", "what is inside", "50 %"),
+			{Name: "night", Label: "coldest night", Hint: "of the site", Optional: true},
+			{Name: "margin", Label: "to spare, K", Initial: "3", Hint: "between freeze point and coldest night"},
+		},
+		answer: func(in *inputs) Result {
+			base := in.base("base")
+			mass := in.strength("strength", base)
+			night := in.optional("night", measure.Temperature, -80, 40)
+			margin := in.within("margin", measure.Plain, 0, 30)
+			if in.failed() {
+				return Result{}
+			}
+			freeze, err1 := coolant.FreezePoint(base, mass)
+			volume, err2 := coolant.VolumeFraction(base, mass)
+			if err1 != nil || err2 != nil {
+				in.bad("strength", firstOf(err1, err2))
+				return Result{}
+			}
+			r := Result{Headline: "Freezes at " + in.temp(freeze) + ".",
+				Lines: []Line{{"glycol by volume", percent(volume)}, {"glycol by mass", percent(mass)}, {"freeze point", in.temp1(freeze)}},
+				Steps: []Step{tableStep(in, base, mass, freeze)}, Curve: in.curve(base, markAt(base, mass), night)}
+			if boils, err := coolant.BoilOver(base, mass, 0, 0); err == nil {
+				r.Lines = append(r.Lines, Line{"boils, open, at sea level", in.temp(boils)})
+			}
+			if eutectic, lowest, err := coolant.Eutectic(base); err == nil && mass > eutectic && base == coolant.EG {
+				r.Warnings = append(r.Warnings, fmt.Sprintf("Stronger than the eutectic (%s by mass, %s): more glycol protects worse.", percent(eutectic), in.temp(lowest)))
+			}
+			if volume < coolant.TargetLow {
+				r.Warnings = append(r.Warnings, "Below 40 % the inhibitors are thin.")
+			}
+			if volume > coolant.TargetMost {
+				r.Warnings = append(r.Warnings, "Above 65 % cooling suffers; nobody should run this.")
+			}
+			if night != nil {
+				spare := *night - float64(freeze)
+				r.Lines = append(r.Lines, Line{"to spare on that night", in.difference(spare)})
+				r.Steps = append(r.Steps, Step{What: "to spare", Formula: "coldest night − freeze point",
+					Numbers: fmt.Sprintf("%s − (%s) = %s, wanted %s", in.temp1(measure.Celsius(*night)), in.temp1(freeze), in.difference(spare), in.difference(margin)), Source: sourceTrade})
+				switch {
+				case spare < 0:
+					r.Headline += " It freezes on that night."
+				case spare < margin:
+					r.Headline += " Too little to spare on that night."
+				default:
+					r.Headline += " Good for that night."
+				}
+			}
+			return r
+		}}
+}
+
+func firstOf(errs ...error) error {
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func target() Question {
+	return Question{Name: "target", Title: "Bring this to target",
+		Fields: []Field{
+			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
+			{Name: "capacity", Label: "system holds", Initial: "8 L"},
+			{Name: "volume", Label: "inside now", Hint: "empty: full", Optional: true},
+			{Name: "drainable", Label: "one drain reaches", Initial: "6 L", Hint: "of a full system"},
+			strengthField("strength", "strength now", "39 %"),
+			strengthField("target", "target", "50 %"),
+			{Name: "with", Label: "to add", Initial: "concentrate", Options: []Option{{"concentrate", "concentrate and water"},
+				{"premix", "premix and water"}, {"premix_only", "premix only"}, {"water", "water only"}}},
+			{Name: "premix", Label: "premix holds", Initial: "50 %", ShownBy: "with", ShownFor: []string{"premix", "premix_only"}},
+		},
+		answer: answerTarget}
+}
+
+func answerTarget(in *inputs) Result {
+	base := in.base("base")
+	capacity := in.within("capacity", measure.Volume, 0.1, 10_000)
+	volume := capacity
+	if v := in.optional("volume", measure.Volume, 0, capacity); v != nil {
+		volume = *v
+	}
+	drainable := in.within("drainable", measure.Volume, 0, capacity)
+	now, wanted := in.strength("strength", base), in.strength("target", base)
+	with := in.choice("with")
+	premix := in.within("premix", measure.Share, 1, 100) / 100
+	goal, err := coolant.VolumeFraction(base, wanted)
+	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
+		in.fault("target", quoted(in.text("target")), "33 to 65 % by volume: thinner has too few inhibitors, stronger protects and cools worse")
+	}
+	if in.failed() {
+		return Result{}
+	}
+	nowVolume, err := coolant.VolumeFraction(base, now)
+	if err != nil {
+		in.bad("strength", err)
+		return Result{}
+	}
+	present, err := coolant.Pour(base, measure.Litre(volume), nowVolume)
+	if err != nil {
+		in.bad("strength", err)
+		return Result{}
+	}
+	additives := map[string][]float64{"concentrate": {coolant.ConcentrateGlycol, 0}, "premix": {premix, 0}, "premix_only": {premix}, "water": {0}}[with]
+	plan, err := coolant.Correct(coolant.CorrectionTask{Present: present, Capacity: measure.Litre(capacity), Drainable: measure.Litre(drainable),
+		Target: min(max(goal, coolant.TargetLeast), coolant.TargetMost), Base: base, Additives: additives})
+	if err != nil {
+		in.bad("target", err)
+		return Result{}
+	}
+	return in.wordCorrection(plan, base, present, with, goal)
+}
+
+func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, present coolant.Charge, with string, goal float64) Result {
+	rich := map[string]string{"concentrate": "concentrate", "premix": "premix", "premix_only": "premix", "water": "water"}[with]
+	r := Result{}
+	last := present
+	for i, p := range plan.Passes {
+		text := ""
+		if p.Out > 0.005 {
+			text = "drain " + in.vol(p.Out) + ", then "
+		}
+		switch {
+		case p.Rich > 0.005 && p.Lean > 0.005:
+			text += fmt.Sprintf("pour %s %s first, all of it, then %s water", in.vol(p.Rich), rich, in.vol(p.Lean))
+		case p.Rich > 0.005:
+			text += fmt.Sprintf("pour %s %s", in.vol(p.Rich), rich)
+		case plan.LeanGlycol == 0:
+			text += fmt.Sprintf("pour %s water", in.vol(p.Lean))
+		default:
+			text += fmt.Sprintf("pour %s %s", in.vol(p.Lean), rich)
+		}
+		reached := percent(p.Volume)
+		if p.Freeze < 0 {
+			reached += ", " + in.temp(p.Freeze)
+		}
+		r.Lines = append(r.Lines, Line{fmt.Sprintf("pass %d", i+1), text + ": reaches " + reached})
+		r.Steps = append(r.Steps, Step{What: fmt.Sprintf("pass %d", i+1), Formula: "glycol left + glycol poured = target × what is inside then, by mass",
+			Numbers: fmt.Sprintf("%.3f kg glycol in %.3f kg, drain %.1f %% of it, pour in: %.3f kg in %.3f kg", float64(last.Glycol), float64(last.Mass()),
+				100*float64(p.Out)/max(1e-9, float64(last.Volume())), float64(p.After.Glycol), float64(p.After.Mass())), Source: sourceMass})
+		last = p.After
+	}
+	switch {
+	case plan.Reached && len(plan.Passes) == 0:
+		r.Headline = "It is on target already."
+	case plan.Reached && len(plan.Passes) == 1:
+		r.Headline = "One pass does it."
+	case plan.Reached:
+		r.Headline = fmt.Sprintf("%d passes do it.", len(plan.Passes))
+	case len(plan.Passes) == 0:
+		r.Headline = "It cannot be reached: nothing can be drained and there is no room."
+	default:
+		r.Headline = fmt.Sprintf("It cannot be reached: the best is %s.", percent(last.VolumeFraction()))
+	}
+	switch {
+	case !plan.Reached && plan.NeededDrain == 0:
+		r.Warnings = append(r.Warnings, "Not even an empty system gets there with what may be added: choose another product.")
+	case plan.NeededDrain > 0 && (!plan.Reached || len(plan.Passes) > 1):
+		r.Warnings = append(r.Warnings, fmt.Sprintf("A drain that reaches %s would do it in one pass: look for a block drain or the heater core.", in.vol(plan.NeededDrain)))
+	}
+	for _, w := range plan.Warnings {
+		r.Warnings = append(r.Warnings, map[coolant.Warning]string{
+			coolant.WarnThin:      "Below 40 % the inhibitors are thin.",
+			coolant.WarnThick:     "Above 60 % cooling worsens.",
+			coolant.WarnStrong:    "What is inside is stronger than the eutectic: thinning it protects better.",
+			coolant.WarnManyTimes: "More than three passes: empty it as far as it goes instead.",
+		}[w])
+	}
+	r.Warnings = append(r.Warnings, "Warm it through so that it mixes, let it cool, and test again: that was the point of the work.")
+	r.Lines = append(r.Lines, Line{"target", percent(goal)})
+	r.Curve = in.curve(base, markAt(base, last.MassFraction()), nil)
+	return r
+}
+
+func again() Question {
+	return Question{Name: "again", Title: "What does one more drain-and-fill do?",
+		Fields: []Field{
+			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
+			{Name: "capacity", Label: "system holds", Initial: "5.5 L"},
+			{Name: "drained", Label: "one drain takes", Initial: "3.8 L"},
+			{Name: "passes", Label: "how many times", Initial: "1"},
+			{Name: "age", Label: "age now, months", Initial: "36"},
+			strengthField("strength", "strength now", "45 %"),
+			strengthField("new", "filled with", "50 %"),
+			{Name: "counts", Label: "counts as renewal from", Initial: "60 %", Hint: "replaced, by the plan"},
+		},
+		answer: func(in *inputs) Result {
+			base := in.base("base")
+			capacity := in.within("capacity", measure.Volume, 0.1, 10_000)
+			drained := in.within("drained", measure.Volume, 0.01, capacity)
+			passes := in.within("passes", measure.Plain, 1, 20)
+			age := in.within("age", measure.Plain, 0, 1200)
+			now, fresh := in.strength("strength", base), in.strength("new", base)
+			counts := in.within("counts", measure.Share, 1, 100) / 100
+			if passes != float64(int(passes)) {
+				in.fault("passes", quoted(in.text("passes")), "a whole number from 1 to 20")
+			}
+			if in.failed() {
+				return Result{}
+			}
+			nowVolume, err1 := coolant.VolumeFraction(base, now)
+			newVolume, err2 := coolant.VolumeFraction(base, fresh)
+			inside, err3 := coolant.Pour(base, measure.Litre(capacity), nowVolume)
+			litre, err4 := coolant.Pour(base, 1, newVolume)
+			if err := firstOf(err1, err2, err3, err4); err != nil {
+				in.bad("strength", err)
+				return Result{}
+			}
+			after, err := coolant.DrainAndFill(coolant.System{Charge: inside, Capacity: measure.Litre(capacity), AgeDays: age}, measure.Litre(drained), litre, int(passes))
+			if err != nil {
+				in.bad("drained", err)
+				return Result{}
+			}
+			r := Result{}
+			ratio := drained / capacity
+			for i, s := range after {
+				freeze, err := s.Charge.FreezePoint()
+				if err != nil {
+					in.bad("new", err)
+					return Result{}
+				}
+				r.Lines = append(r.Lines, Line{fmt.Sprintf("after %d", i+1), fmt.Sprintf("%s new, mean age %.1f months, %s, freezes at %s",
+					percent(coolant.ReplacedFraction(ratio, i+1)), s.AgeDays, percent(s.Charge.VolumeFraction()), in.temp(freeze))})
+			}
+			last := after[len(after)-1]
+			replaced := coolant.ReplacedFraction(ratio, len(after))
+			verdict := "That does not count as a renewal"
+			if replaced >= counts {
+				verdict = "That counts as a renewal"
+			}
+			r.Headline = fmt.Sprintf("%s is new. %s (from %s).", percent(replaced), verdict, percent(counts))
+			r.Steps = []Step{
+				{What: "replaced", Formula: "1 − (1 − r)ⁿ", Numbers: fmt.Sprintf("r = %s / %s = %.3f, n = %d", in.vol(measure.Litre(drained)), in.vol(measure.Litre(capacity)), ratio, len(after)), Source: sourceTrade},
+				{What: "mean age", Formula: "volume-weighted: old litres × their age / all litres", Numbers: fmt.Sprintf("%.0f months → %.1f months", age, last.AgeDays), Source: sourceMass},
+			}
+			r.Curve = in.curve(base, markAt(base, last.Charge.MassFraction()), nil)
+			return r
+		}}
+}

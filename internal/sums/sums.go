@@ -1,0 +1,184 @@
+// Package sums words the questions of the Bench: it reads what a person typed,
+// lets the core reckon, and answers in the person's own units with the sum laid
+// open. The API and the command line share it; it needs no database.
+package sums
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"diligentledger/core/measure"
+)
+
+// Units a person reads in.
+type Units string
+
+// The systems of units on offer.
+const (
+	Metric   Units = "metric"   // °C, L, kPa, m
+	US       Units = "us"       // °F, US qt, psi, ft
+	Imperial Units = "imperial" // °C, imp qt, psi, ft
+)
+
+// Option of a choice.
+type Option struct{ Value, Label string }
+
+// Field is something a question has to be told.
+type Field struct {
+	Name, Label string
+	// Options of a choice; a field without them is typed.
+	Options []Option
+	// Initial value; for a typed field in the metric unit, shown as it is.
+	Initial  string
+	Hint     string
+	Optional bool
+	// ShownFor, if not empty, names values of the choice ShownBy for which this
+	// field means something.
+	ShownBy  string
+	ShownFor []string
+}
+
+// Question of the Bench.
+type Question struct {
+	Name, Title string
+	Fields      []Field
+	answer      func(in *inputs) Result
+}
+
+// Line of an answer: what, and how much.
+type Line struct{ Label, Text string }
+
+// Step of a sum: how it was reckoned, with which numbers, and where the formula
+// or table comes from.
+type Step struct{ What, Formula, Numbers, Source string }
+
+// Result of a question.
+type Result struct {
+	Headline string
+	Lines    []Line
+	Warnings []string
+	Steps    []Step
+	Curve    *Curve
+}
+
+// Curve of freeze and boil over strength, in the person's unit of temperature.
+type Curve struct {
+	Base         string
+	Unit         string
+	Freeze, Boil []Point
+	At           *Mark
+	// Night is the coldest night to be reckoned with, nil when not told.
+	Night *float64
+}
+
+// Point of a curve: per cent of glycol by volume, and a temperature.
+type Point struct{ Percent, Temperature float64 }
+
+// Mark is the point asked about, with its uncertainty.
+type Mark struct{ Percent, Temperature, Low, High float64 }
+
+// Fault is what is wrong with one input.
+type Fault struct{ Field, Got, Accepted string }
+
+// Refusal lists the faults of the inputs.
+type Refusal struct{ Faults []Fault }
+
+func (r *Refusal) Error() string {
+	var parts []string
+	for _, f := range r.Faults {
+		parts = append(parts, fmt.Sprintf("%s: %s is not accepted; accepted: %s", f.Field, f.Got, f.Accepted))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Questions in the order of the page.
+func Questions() []Question {
+	return []Question{protects(), boil(), target(), buy(), again(), tester(), chemistry(), mayPour()}
+}
+
+// Ask answers a question. It returns a [Refusal] for an unknown question, an
+// unknown system of units, an input the question does not have, and every input
+// that cannot be right.
+func Ask(question string, units Units, given map[string]string) (Result, error) {
+	if units == "" {
+		units = Metric
+	}
+	if !slices.Contains([]Units{Metric, US, Imperial}, units) {
+		return Result{}, &Refusal{[]Fault{{"units", fmt.Sprintf("%q", string(units)), "metric, us, imperial"}}}
+	}
+	all := Questions()
+	i := slices.IndexFunc(all, func(q Question) bool { return q.Name == question })
+	if i < 0 {
+		var names []string
+		for _, q := range all {
+			names = append(names, q.Name)
+		}
+		return Result{}, &Refusal{[]Fault{{"question", fmt.Sprintf("%q", question), strings.Join(names, ", ")}}}
+	}
+	in := &inputs{words: words{units}, fields: all[i].Fields, given: map[string]string{}}
+	for name, text := range given {
+		if !slices.ContainsFunc(in.fields, func(f Field) bool { return f.Name == name }) {
+			in.fault(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")
+			continue
+		}
+		in.given[name] = text
+	}
+	result := all[i].answer(in)
+	if len(in.faults) > 0 {
+		slices.SortStableFunc(in.faults, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
+		return Result{}, &Refusal{in.faults}
+	}
+	return result, nil
+}
+
+// words writes quantities in the person's units.
+type words struct{ units Units }
+
+// usual unit of a dimension: the one meant by a bare number.
+func (w words) usual(d measure.Dimension) measure.Unit {
+	metric := measure.Units(d)[0]
+	if w.units == Metric {
+		return metric
+	}
+	switch d {
+	case measure.Temperature:
+		if w.units == US {
+			return measure.DegF
+		}
+	case measure.Volume:
+		if w.units == US {
+			return measure.USQt
+		}
+		return measure.ImpQt
+	case measure.Pressure:
+		return measure.Psi
+	case measure.Altitude:
+		return measure.Foot
+	}
+	return metric
+}
+
+func (w words) write(metric float64, d measure.Dimension, digits int) string {
+	u := w.usual(d)
+	text := fmt.Sprintf("%.*f", digits, measure.From(metric, u))
+	if strings.Trim(text, "-0.") == "" {
+		text = strings.TrimPrefix(text, "-")
+	}
+	return strings.TrimSuffix(strings.Replace(text, "-", "−", 1)+"\u00a0"+u.Symbol(), "\u00a0")
+}
+
+func (w words) temp(t measure.Celsius) string        { return w.write(float64(t), measure.Temperature, 0) }
+func (w words) temp1(t measure.Celsius) string       { return w.write(float64(t), measure.Temperature, 1) }
+func (w words) vol(v measure.Litre) string           { return w.write(float64(v), measure.Volume, 2) }
+func (w words) pressure(p measure.Kilopascal) string { return w.write(float64(p), measure.Pressure, 0) }
+
+// difference of temperature: kelvin, or Fahrenheit degrees.
+func (w words) difference(k float64) string {
+	if w.usual(measure.Temperature) == measure.DegF {
+		return fmt.Sprintf("%.0f\u00a0F°", 1.8*k)
+	}
+	return fmt.Sprintf("%.1f\u00a0K", k)
+}
+
+func percent(fraction float64) string { return fmt.Sprintf("%.1f\u00a0%%", 100*fraction) }

@@ -1,0 +1,172 @@
+package sums
+
+import (
+	"errors"
+	"strings"
+	"testing"
+)
+
+// plain is everything an answer says, with plain spaces and hyphens.
+func plain(r Result) string {
+	var b strings.Builder
+	b.WriteString(r.Headline + "\n")
+	for _, l := range r.Lines {
+		b.WriteString(l.Label + ": " + l.Text + "\n")
+	}
+	for _, w := range r.Warnings {
+		b.WriteString(w + "\n")
+	}
+	return strings.NewReplacer("\u00a0", " ", "−", "-").Replace(b.String())
+}
+
+type given = map[string]string
+
+// Worked answers. Figures: handbook and label values as named in the tests of
+// the core; words: what a technician has to be told.
+func TestAnswers(t *testing.T) {
+	for _, c := range []struct {
+		question string
+		units    Units
+		given    given
+		says     []string
+	}{
+		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52"}},
+		{"protects", US, given{"strength": "50"}, []string{"Freezes at -34 °F"}},
+		{"protects", Metric, given{"strength": "-34 F", "night": "-20"}, []string{"Freezes at -37 °C. Good for that night.", "to spare on that night: 16.7 K"}},
+		{"protects", Metric, given{"strength": "33 %", "night": "-24 C"}, []string{"It freezes on that night.", "Below 40 % the inhibitors are thin."}},
+		{"protects", Metric, given{"strength": "-26", "night": "-24 C"}, []string{"Too little to spare"}},
+		{"protects", Metric, given{"strength": "85 %"}, []string{"eutectic", "Above 65 %"}},
+		{"protects", Metric, given{"base": "PG", "strength": "50 %"}, []string{"Freezes at -33 °C"}},
+		// 50/50 under 15 psi boils near 129 °C, 265 °F (common practice).
+		{"boil", Metric, given{"rated": "15 psi", "opened": "15 psi", "vacuum": "5"}, []string{"Boils at 129 °C."}},
+		{"boil", US, given{"rated": "15", "running": "230"}, []string{"Boils at 263 °F.", "taken on trust"}},
+		{"boil", Metric, given{"rated": "90", "opened": "71", "running": "110"}, []string{"opens too soon", "the cap costs: ", "to spare."}},
+		{"boil", Metric, given{"rated": "90", "seat": "unseated", "running": "115", "altitude": "5000 ft"}, []string{"not turned home", "It boils at that gauge"}},
+		{"target", Metric, given{"strength": "39 %", "target": "50 %"}, []string{"One pass does it.", "drain 1.4", "pour 1.4", "test again"}},
+		{"target", US, given{"capacity": "10 qt", "drainable": "8 qt", "strength": "60 %", "target": "-34 F", "with": "concentrate"}, []string{"One pass", "water", "US qt"}},
+		{"target", Metric, given{"capacity": "10", "volume": "2", "drainable": "8", "strength": "0 %", "target": "50 %"}, []string{"first, all of it, then"}},
+		{"target", Metric, given{"capacity": "10", "drainable": "4", "strength": "0 %", "target": "50 %"}, []string{"2 passes do it.", "block drain"}},
+		{"target", Metric, given{"strength": "20 %", "target": "60 %", "with": "premix_only"}, []string{"It cannot be reached", "choose another product"}},
+		{"target", Metric, given{"strength": "50 %", "target": "50 %"}, []string{"on target already"}},
+		{"target", Metric, given{"strength": "20 %", "target": "50 %", "drainable": "0"}, []string{"nothing can be drained"}},
+		// 4.0 of 5.8 qt is about 70 % (common practice).
+		{"again", US, given{"capacity": "5.8", "drained": "4.0"}, []string{"69.0 % is new. That counts as a renewal", "mean age 11.2 months"}},
+		{"again", Metric, given{"capacity": "8", "drained": "3"}, []string{"does not count as a renewal"}},
+		{"buy", Metric, given{"cleaner": "yes"}, []string{"concentrate to pour: 4.9", "cheaper", "flush cleaner: 1 bottle\n"}},
+		{"buy", Metric, given{"capacity": "12", "cleaner": "yes"}, []string{"2 bottles"}},
+		{"buy", Metric, given{"capacity": "10", "trapped": "6"}, []string{"drain the block"}},
+		{"buy", Metric, given{"is": "same", "premix": "1 L 1"}, []string{"Premix is cheaper"}},
+		{"reading", Metric, given{"checked": "3"}, []string{"Freezes at -30 °C, give or take 1.4 K.", "to be written down: yes"}},
+		{"reading", Metric, given{"inside": "PG", "freeze": "-41", "checked": "3"}, []string{"It shows -41 °C; what is inside freezes at about -3", "other glycol", "written down: no"}},
+		{"reading", Metric, given{"inside": "unknown"}, []string{"Nobody knows which glycol", "No zero check"}},
+		{"reading", US, given{"instrument": "freeze", "freeze": "-34", "checked": "3", "sample": "68"}, []string{"Freezes at -34 °F"}},
+		{"reading", Metric, given{"instrument": "percent", "percent": "50", "checked": "3"}, []string{"Freezes at -37 °C"}},
+		{"reading", Metric, given{"instrument": "brix", "inside": "unknown"}, []string{"written down: no"}},
+		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading tells nothing.", "hydrometer says nothing about PG"}},
+		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.066"}, []string{"Freezes at -33 °C"}},
+		// Six discs, three floating: −23 °C (common practice).
+		{"reading", Metric, given{"instrument": "discs"}, []string{"Protected to -23 °C, perhaps to -30 °C."}},
+		{"reading", Metric, given{"instrument": "strip", "spoilt": "expired"}, []string{"past its date", "written down: no"}},
+		{"chemistry", Metric, given{"look": "clear"}, []string{"Its chemistry is good."}},
+		{"chemistry", Metric, given{}, []string{"Nobody can tell", "look: not tested"}},
+		{"chemistry", Metric, given{"ph": "6.5", "stray": "-0.4"}, []string{"Renew it", "stray voltage: 0.4: bad"}},
+		{"chemistry", Metric, given{"look": "clear", "earlier": "2024-05-01 8.9; 2025-05-01 8.6; 2026-05-01 8.3"}, []string{"pH at its limit: in about 52 months"}},
+		{"mix", Metric, given{}, []string{"Only after a full flush.", "Other inhibitors"}},
+		{"mix", Metric, given{"technology": ""}, []string{"Unknown, which is not yes."}},
+		{"mix", Metric, given{"add": "water", "form": "premix"}, []string{"Never in this system."}},
+		{"mix", Metric, given{"addtech": "OAT"}, []string{"Yes, as a top-up."}},
+	} {
+		r, err := Ask(c.question, c.units, c.given)
+		if err != nil {
+			t.Errorf("%s %v: %v", c.question, c.given, err)
+			continue
+		}
+		text := plain(r)
+		for _, want := range c.says {
+			if !strings.Contains(text, want) {
+				t.Errorf("%s %v %s: %q is not in\n%s", c.question, c.units, c.given, want, text)
+			}
+		}
+	}
+}
+
+// Wrong input is answered with what is accepted, at its field.
+func TestRefusals(t *testing.T) {
+	for _, c := range []struct {
+		question string
+		given    given
+		field    string
+		accepted string
+	}{
+		{"target", given{"target": "75 %"}, "target", "33 to 65 %"},
+		{"target", given{"target": "20 %"}, "target", "33 to 65 %"},
+		{"target", given{"capacity": "0"}, "capacity", "0.10 L to 10000 L"},
+		{"target", given{"drainable": "9"}, "drainable", "0 L to 8 L"},
+		{"protects", given{"strength": "-300 C"}, "strength", "−52.8"},
+		{"protects", given{"strength": "NaN"}, "strength", "such as 50 %"},
+		{"protects", given{"strength": "50%%"}, "strength", "such as 50 %"},
+		{"protects", given{"strength": ""}, "strength", "such as 50 %"},
+		{"protects", given{"strength": "150 %"}, "strength", "0 to"},
+		{"protects", given{"base": "PG", "strength": "70 %"}, "strength", "0 to 60 % PG by mass"},
+		{"protects", given{"base": "XG"}, "base", "EG, PG"},
+		{"protects", given{"colour": "green"}, "colour", "no such input"},
+		{"protects", given{"night": "warm"}, "night", "°C or °F"},
+		{"boil", given{"rated": "-5"}, "rated", "0 kPa to 300 kPa"},
+		{"boil", given{"altitude": "20000 m"}, "altitude", "9000 m"},
+		{"again", given{"passes": "1.5"}, "passes", "whole number"},
+		{"again", given{"drained": ""}, "drained", "2.2 qt"},
+		{"buy", given{"concentrate": "five litres"}, "concentrate", "20 L 140"},
+		{"buy", given{"concentrate": ""}, "concentrate", "20 L 140"},
+		{"buy", given{"premix": "0.001 L 5"}, "premix", "0.05"},
+		{"buy", given{"premix": "1 L -5"}, "premix", "sizes with prices"},
+		{"reading", given{"instrument": "nose"}, "instrument", "hydrometer"},
+		{"reading", given{"freeze": "5 C"}, "freeze", "−60"},
+		{"reading", given{"instrument": "discs", "floating": "9"}, "floating", "0"},
+		{"reading", given{"instrument": "discs", "chart": "-7; cold"}, "chart", "one disc first"},
+		{"reading", given{"instrument": "strip", "warm": "-30 C", "cold": "-20 C"}, "cold", "warmer first"},
+		{"chemistry", given{"ph": "15"}, "ph", "0 to 14"},
+		{"chemistry", given{"earlier": "lately 8"}, "earlier", "2024-05-01"},
+		{"mix", given{"add": "milk"}, "add", "water"},
+		{"why", given{}, "question", "protects"},
+	} {
+		_, err := Ask(c.question, Metric, c.given)
+		var refusal *Refusal
+		if !errors.As(err, &refusal) || refusal.Faults[0].Field != c.field || !strings.Contains(strings.ReplaceAll(refusal.Faults[0].Accepted, "\u00a0", " "), c.accepted) {
+			t.Errorf("%s %v: %v; want %s … %s", c.question, c.given, err, c.field, c.accepted)
+		}
+	}
+	if _, err := Ask("protects", "cubits", nil); err == nil || !strings.Contains(err.Error(), "metric, us, imperial") {
+		t.Errorf("cubits: %v", err)
+	}
+	_, err := Ask("target", Metric, given{"capacity": "x", "strength": "y"})
+	var refusal *Refusal
+	if !errors.As(err, &refusal) || len(refusal.Faults) < 2 {
+		t.Errorf("two faults at once: %v", err)
+	}
+}
+
+// Every question answers as it opens, in every system of units, and the sum is
+// laid open with a source.
+func TestEveryQuestionOpens(t *testing.T) {
+	for _, q := range Questions() {
+		for _, u := range []Units{Metric, US, Imperial} {
+			r, err := Ask(q.Name, u, nil)
+			if err != nil || r.Headline == "" || len(r.Lines) == 0 || len(r.Steps) == 0 {
+				t.Errorf("%s in %s: %+v, %v", q.Name, u, r, err)
+			}
+			for _, s := range r.Steps {
+				if s.Source == "" || s.Formula == "" {
+					t.Errorf("%s: step %q has no source", q.Name, s.What)
+				}
+			}
+			if c := r.Curve; c != nil && (len(c.Freeze) < 50 || c.At == nil || c.At.Low > c.At.High) {
+				t.Errorf("%s: curve of %d points, mark %+v", q.Name, len(c.Freeze), c.At)
+			}
+		}
+		for _, f := range q.Fields {
+			if f.Label == "" || len(f.ShownFor) > 0 && f.ShownBy == "" {
+				t.Errorf("%s: field %+v", q.Name, f)
+			}
+		}
+	}
+}
