@@ -12,7 +12,7 @@ func (h handlers) ListQuestions(context.Context, api.ListQuestionsRequestObject)
 	return api.ListQuestions200JSONResponse(each(sums.Questions(), func(q sums.Question) api.Question {
 		return api.Question{Name: q.Name, Title: q.Title, Fields: each(q.Fields, func(f sums.Field) api.Field {
 			out := api.Field{Name: f.Name, Label: f.Label, Initial: f.Initial, Optional: f.Optional,
-				Options: each(f.Options, func(o sums.Option) api.Option { return api.Option(o) })}
+				Options: each(f.Options, func(o sums.Option) api.Option { return api.Option{Value: o.Value, Label: o.Label} })}
 			if f.Hint != "" {
 				out.Hint = &f.Hint
 			}
@@ -40,7 +40,9 @@ func (h handlers) AskBench(_ context.Context, r api.AskBenchRequestObject) (api.
 func answerOf(r sums.Result) api.Answer {
 	out := api.Answer{Headline: r.Headline, Warnings: append([]string{}, r.Warnings...),
 		Lines: each(r.Lines, func(l sums.Line) api.AnswerLine { return api.AnswerLine(l) }),
-		Steps: each(r.Steps, func(s sums.Step) api.SumStep { return api.SumStep(s) })}
+		Steps: each(r.Steps, func(s sums.Step) api.SumStep {
+			return api.SumStep{What: s.What, Formula: s.Formula, Numbers: s.Numbers, Source: s.Source}
+		})}
 	if c := r.Curve; c != nil {
 		point := func(p sums.Point) api.CurvePoint { return api.CurvePoint(p) }
 		out.Curve = &api.Curve{Base: c.Base, Unit: c.Unit, Freeze: each(c.Freeze, point), Boil: each(c.Boil, point), Night: c.Night}
