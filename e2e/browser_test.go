@@ -245,6 +245,38 @@ func TestKeyboard(t *testing.T) {
 	b.wait(`a[href="/units/TK-21"]`)
 }
 
+// The Bench answers as one types, its address reopens the sum, and an account
+// opens it filled in.
+func TestBench(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/CA-31", protects)
+	b.click(`a[href^="/bench?q=protects"]`)
+	b.wait(`[data-testid="headline"]`)
+	b.until(`document.querySelector('header').innerText.includes('CA-31')`)
+	want, _ := demoUnit("CA-31").shows()
+	if got := b.text(`[data-testid="headline"]`); !strings.HasPrefix(got, "Freezes at "+want) {
+		t.Errorf("from the account: %q, want %s", got, want)
+	}
+	b.open("/bench?q=target&capacity=10+L&drainable=4+L&strength=0+%25", `[data-testid="headline"]`)
+	b.until(`document.querySelector('[data-testid="headline"]')?.innerText === '2 passes do it.'`)
+	// The drain is told anew in US quarts: all of the system.
+	js[chromedp.Void](b, `[...document.querySelectorAll('label')].find(l => l.innerText === 'one drain reaches').parentElement.querySelector('input').select()`)
+	b.press("10 qt")
+	b.until(`document.querySelector('[data-testid="headline"]')?.innerText === 'One pass does it.'`)
+	b.until(`new URLSearchParams(location.search).get('drainable') === '10 qt'`)
+	address := js[string](b, `location.pathname + location.search`)
+	b.open(address, `[data-testid="headline"]`)
+	if got := b.text(`[data-testid="headline"]`); got != "One pass does it." {
+		t.Errorf("reopened: %q", got)
+	}
+	js[chromedp.Void](b, `[...document.querySelectorAll('button')].find(x => x.innerText === 'show the sum').click()`)
+	b.until(`document.querySelector('[data-testid="steps"]')?.innerText.includes('mass balance')`)
+	b.open("/bench?q=target&target=75+%25", `[aria-invalid="true"]`)
+	b.until(`document.querySelector('main').innerText.includes('accepted: 33 to 65')`)
+	b.press("b")
+	b.calm()
+}
+
 // Every clock answers "why?".
 func TestWhy(t *testing.T) {
 	b := newTab(t)
@@ -265,6 +297,10 @@ var views = []struct {
 	{"account", "/units/CA-31", protects, 1280, 800, false},
 	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
 	{"account-dark", "/units/TK-21?write=fill", figureBox, 1280, 800, true},
+	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
+	{"bench-target", "/bench?q=target&drainable=3%20L&strength=20%20%25", `[data-testid="headline"]`, 1280, 800, false},
+	{"bench-dark", "/bench?q=reading&inside=PG&freeze=-41%20C&checked=3", `[data-testid="headline"]`, 1280, 800, true},
+	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
 	{"account-phone", "/units/MC-08?write=top_up", figureBox, 390, 844, false},
 }
 

@@ -112,6 +112,18 @@ func MassFor(b Base, t measure.Celsius) (float64, error) {
 	return (lo + hi) / 2, nil
 }
 
+// RichMassFor is the other, stronger mixture of EG that freezes at t, on the far
+// side of the eutectic, where more glycol protects worse: never a target. It is
+// false where there is none in the table, as everywhere for PG.
+func RichMassFor(b Base, t measure.Celsius) (float64, bool) {
+	c := curveOf(b)
+	if c == nil || !(t >= measure.Celsius(c.freeze.Predict(c.eutectic)) && t <= measure.Celsius(c.freeze.Predict(c.max))) {
+		return 0, false
+	}
+	mass := root(c.eutectic, c.max, func(x float64) float64 { return c.freeze.Predict(x) - float64(t) })
+	return mass, mass > c.eutectic
+}
+
 // Density of the mixture at 20 °C in kg/L. It returns a [StrengthError] when
 // mass is not between 0 and 1.
 func Density(b Base, mass float64) (float64, error) {

@@ -113,6 +113,28 @@ func TestMassForInverts(t *testing.T) {
 	}
 }
 
+// The two branches of EG: the handbook's rows beyond the eutectic, and the lean
+// mixtures that freeze at the same temperature.
+func TestBothBranches(t *testing.T) {
+	for _, r := range [][2]float64{{80, -46.8}, {85, -36.9}, {90, -29.8}, {95, -19.4}} {
+		rich, ok := RichMassFor(EG, measure.Celsius(r[1]))
+		if !ok || math.Abs(100*rich-r[0]) > 0.1 {
+			t.Errorf("%g °C: rich %.2f %%, %v; handbook %g", r[1], 100*rich, ok, r[0])
+		}
+		lean, err := MassFor(EG, measure.Celsius(r[1]))
+		if err != nil || lean >= 0.68 {
+			t.Errorf("%g °C: lean %.2f %%, %v", r[1], 100*lean, err)
+		}
+	}
+	for base, temps := range map[Base][]measure.Celsius{EG: {-10, -60, 5}, PG: {-20, -51.1}, "": {-20}} {
+		for _, c := range temps {
+			if rich, ok := RichMassFor(base, c); ok {
+				t.Errorf("%s has a second mixture for %v: %.3f", base, c, rich)
+			}
+		}
+	}
+}
+
 func TestOutsideTheTable(t *testing.T) {
 	for _, c := range []struct {
 		base Base

@@ -30,7 +30,8 @@ func answerBuy(in *inputs) Result {
 	trapped := in.within("trapped", measure.Volume, 0, capacity)
 	flush := in.choice("is") == "water"
 	wanted := in.strength("target", base)
-	cans, premixCans := in.containers("concentrate"), in.containers("premix")
+	cans, canLabels := in.containers("concentrate")
+	premixCans, premixLabels := in.containers("premix")
 	holds := in.within("holds", measure.Share, 1, 100) / 100
 	cleaner := in.yes("cleaner")
 	goal, err := coolant.VolumeFraction(base, wanted)
@@ -64,7 +65,7 @@ func answerBuy(in *inputs) Result {
 		{What: "what to pour", Formula: "mass balance of what stays inside, concentrate and water", Numbers: fmt.Sprintf("%s stays inside at %s; %s concentrate + %s water → %s",
 			in.vol(measure.Litre(trapped)), percent(insideStrength), in.vol(rich), in.vol(lean), percent(goal)), Source: sourceMass}}}
 	r.Lines = append(r.Lines, Line{"concentrate to pour", in.vol(rich)}, Line{"purified water to pour", in.vol(lean)})
-	fromConcentrate := in.basket(&r, "concentrate", rich, cans, mixed.Reached && len(mixed.Passes) <= 1)
+	fromConcentrate := in.basket(&r, "concentrate", rich, cans, canLabels, mixed.Reached && len(mixed.Passes) <= 1)
 	ready := coolant.Charge{}
 	task.Additives = []float64{holds}
 	ofPremix, err := coolant.Correct(task)
@@ -72,7 +73,7 @@ func answerBuy(in *inputs) Result {
 		ready = ofPremix.Passes[0].After
 	}
 	need, _ := poured(coolant.Correction{Passes: ofPremix.Passes[:min(1, len(ofPremix.Passes))]})
-	fromPremix := in.basket(&r, "premix", need, premixCans, ready.Mass() > 0)
+	fromPremix := in.basket(&r, "premix", need, premixCans, premixLabels, ready.Mass() > 0)
 	if reached := ready.VolumeFraction(); ready.Mass() > 0 && (reached < goal-0.01 || reached > goal+0.01) {
 		r.Warnings = append(r.Warnings, fmt.Sprintf("Premix gives %s here, not the target: what stays inside thins it, or it holds another share.", percent(reached)))
 	}
@@ -110,7 +111,7 @@ func poured(c coolant.Correction) (rich, lean measure.Litre) {
 
 // basket adds the cheapest containers to the answer and returns their price, −1
 // when there are none.
-func (in *inputs) basket(r *Result, what string, need measure.Litre, list []coolant.Container, sensible bool) float64 {
+func (in *inputs) basket(r *Result, what string, need measure.Litre, list []coolant.Container, labels []string, sensible bool) float64 {
 	if !sensible {
 		return -1
 	}
@@ -122,7 +123,7 @@ func (in *inputs) basket(r *Result, what string, need measure.Litre, list []cool
 	var parts []string
 	for i, n := range b.Counts {
 		if n > 0 {
-			parts = append(parts, fmt.Sprintf("%d × %s", n, in.vol(list[i].Size)))
+			parts = append(parts, fmt.Sprintf("%d × %s", n, labels[i]))
 		}
 	}
 	if len(parts) == 0 {

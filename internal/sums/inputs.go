@@ -164,9 +164,9 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 }
 
 // containers from a list such as "1 L 9.50; 5 L 39; 20 L 140".
-func (in *inputs) containers(name string) []coolant.Container {
+// The labels are the sizes as they were typed.
+func (in *inputs) containers(name string) (list []coolant.Container, labels []string) {
 	const accepted = "sizes with prices, such as 1 L 9.50; 5 L 39; 20 L 140"
-	var list []coolant.Container
 	for item := range strings.SplitSeq(in.text(name), ";") {
 		if strings.TrimSpace(item) == "" {
 			continue
@@ -175,24 +175,25 @@ func (in *inputs) containers(name string) []coolant.Container {
 		price, err := strconv.ParseFloat(strings.Replace(words[len(words)-1], ",", ".", 1), 64)
 		if err != nil || len(words) < 2 || len(list) == 12 {
 			in.fault(name, quoted(item), accepted)
-			return nil
+			return nil, nil
 		}
 		size, err := measure.Parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
 		if err != nil {
 			in.fault(name, quoted(item), accepted)
-			return nil
+			return nil, nil
 		}
 		litres, err := size.Metric(measure.Volume)
 		if err != nil || litres < 0.05 || litres > 2000 || !(price >= 0 && price < 1e9) {
 			in.fault(name, quoted(item), accepted+"; each from 0.05 to 2000 L")
-			return nil
+			return nil, nil
 		}
 		list = append(list, coolant.Container{Size: measure.Litre(litres), Price: price})
+		labels = append(labels, size.String())
 	}
 	if len(list) == 0 {
 		in.fault(name, quoted(in.text(name)), accepted)
 	}
-	return list
+	return list, labels
 }
 
 // failed reports whether anything was wrong so far; the core need not be asked.

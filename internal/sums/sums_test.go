@@ -30,7 +30,7 @@ func TestAnswers(t *testing.T) {
 		given    given
 		says     []string
 	}{
-		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52"}},
+		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52", "never as a target: 85.0 % by mass"}},
 		{"protects", US, given{"strength": "50"}, []string{"Freezes at -34 °F"}},
 		{"protects", Metric, given{"strength": "-34 F", "night": "-20"}, []string{"Freezes at -37 °C. Good for that night.", "to spare on that night: 16.7 K"}},
 		{"protects", Metric, given{"strength": "33 %", "night": "-24 C"}, []string{"It freezes on that night.", "Below 40 % the inhibitors are thin."}},
@@ -52,7 +52,7 @@ func TestAnswers(t *testing.T) {
 		// 4.0 of 5.8 qt is about 70 % (common practice).
 		{"again", US, given{"capacity": "5.8", "drained": "4.0"}, []string{"69.0 % is new. That counts as a renewal", "mean age 11.2 months"}},
 		{"again", Metric, given{"capacity": "8", "drained": "3"}, []string{"does not count as a renewal"}},
-		{"buy", Metric, given{"cleaner": "yes"}, []string{"concentrate to pour: 4.9", "cheaper", "flush cleaner: 1 bottle\n"}},
+		{"buy", Metric, given{"cleaner": "yes"}, []string{"concentrate to pour: 4.9", "Concentrate is cheaper", "concentrate to buy: 1 × 5 L for 48.00", "flush cleaner: 1 bottle\n"}},
 		{"buy", Metric, given{"capacity": "12", "cleaner": "yes"}, []string{"2 bottles"}},
 		{"buy", Metric, given{"capacity": "10", "trapped": "6"}, []string{"drain the block"}},
 		{"buy", Metric, given{"is": "same", "premix": "1 L 1"}, []string{"Premix is cheaper"}},

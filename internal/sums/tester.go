@@ -18,7 +18,7 @@ var flagWords = map[coolant.Flag]string{
 	coolant.FlagZeroOff:     "It reads off zero on purified water; that is made up for here. Set it to zero.",
 	coolant.FlagZeroFar:     "It is far off zero on purified water: set it to zero and read again.",
 	coolant.FlagZeroOld:     "Its zero was last checked more than a month ago.",
-	coolant.FlagZeroUnknown: "No zero check is written down: a drop of purified water must read the 0 °C line.",
+	coolant.FlagZeroUnknown: "No zero check is written down: a drop of purified water must read the 0 °C (32 °F) line.",
 	coolant.FlagExpired:     "The strip is past its date.",
 	coolant.FlagLate:        "The strip was read too late.",
 	coolant.FlagBeyond:      "Beyond what the tables know.",
@@ -29,8 +29,8 @@ var refractometers = []string{"freeze", "percent", "brix"}
 func tester() Question {
 	return Question{Name: "reading", Title: "What does this tester reading mean?",
 		Fields: []Field{
-			{Name: "instrument", Label: "instrument", Initial: "freeze", Options: []Option{{"freeze", "refractometer, °C or °F line"}, {"percent", "refractometer, % line"},
-				{"brix", "refractometer, Brix line"}, {"hydrometer", "hydrometer"}, {"discs", "floating discs"}, {"strip", "test strip"}}},
+			{Name: "instrument", Label: "instrument", Initial: "freeze", Options: []Option{{"freeze", "refractometer, °C/°F"}, {"percent", "refractometer, %"},
+				{"brix", "refractometer, °Bx"}, {"hydrometer", "hydrometer"}, {"discs", "floating discs"}, {"strip", "test strip"}}},
 			{Name: "inside", Label: "glycol inside", Initial: "EG", Options: append([]Option{{"unknown", "nobody knows"}}, bases...), ShownBy: "instrument", ShownFor: []string{"freeze", "percent", "brix", "hydrometer"}},
 			{Name: "scale", Label: "scale that was read", Options: bases, Initial: "EG", ShownBy: "instrument", ShownFor: []string{"freeze", "percent"}},
 			{Name: "freeze", Label: "line", Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"freeze"}},

@@ -320,6 +320,42 @@ func TestRefusals(t *testing.T) {
 	}
 }
 
+// The Bench by API: the questions, an answer in the asker's units, and what is
+// wrong with an input.
+func TestBench(t *testing.T) {
+	questions := get[[]api.Question](t, "/api/v1/bench")
+	if len(questions) < 6 {
+		t.Errorf("%d questions", len(questions))
+	}
+	for _, q := range questions {
+		if res, text := ask(t, "POST", "/api/v1/bench/"+q.Name, m{"inputs": m{}}); res.StatusCode != http.StatusOK {
+			t.Errorf("%s: %d %s", q.Name, res.StatusCode, text)
+		}
+	}
+	res, text := ask(t, "POST", "/api/v1/bench/protects", m{"units": "us", "inputs": m{"strength": "50 %"}})
+	var answer api.Answer
+	if err := json.Unmarshal(text, &answer); err != nil || res.StatusCode != http.StatusOK || answer.Headline != "Freezes at −34\u00a0°F." || answer.Curve == nil || answer.Curve.Unit != "°F" {
+		t.Errorf("%d %.300s", res.StatusCode, text)
+	}
+	for _, c := range []struct {
+		question string
+		body     any
+		status   int
+		says     string
+	}{
+		{"protects", m{"inputs": m{"strength": "50%%"}}, 422, `"/inputs/strength"`},
+		{"target", m{"inputs": m{"target": "75 %"}}, 422, "33 to 65 %"},
+		{"protects", m{"units": "cubits", "inputs": m{}}, 422, "imperial"},
+		{"protects", m{}, 422, "inputs"},
+		{"protects", m{"inputs": m{"strength": 50}}, 422, "/inputs/strength"},
+		{"nothing", m{"inputs": m{}}, 404, "protects"},
+	} {
+		if res, text := ask(t, "POST", "/api/v1/bench/"+c.question, c.body); res.StatusCode != c.status || !strings.Contains(string(text), c.says) {
+			t.Errorf("%s %v: %d %s", c.question, c.body, res.StatusCode, text)
+		}
+	}
+}
+
 func TestAddresses(t *testing.T) {
 	for _, c := range []struct {
 		method, path string

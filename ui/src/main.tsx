@@ -8,6 +8,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { AccountPage } from "./account/AccountPage";
+import { BenchPage } from "./bench/BenchPage";
 import { Problem } from "./api/client";
 import { MorningPage } from "./morning/MorningPage";
 import { NoPage } from "./NoPage";
@@ -38,6 +39,7 @@ createRoot(root).render(
             <Routes>
               <Route path="/" element={<MorningPage />} />
               <Route path="/units/:code" element={<AccountPage />} />
+              <Route path="/bench" element={<BenchPage />} />
               <Route path="*" element={<NoPage />} />
             </Routes>
           </BrowserRouter>

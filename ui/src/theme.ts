@@ -19,6 +19,7 @@ const config = defineConfig({
         tab: { value: { _light: "#e8eef1", _dark: "#1e2830" } },
         accent: { value: { _light: "#1b6557", _dark: "#7cc9b6" } },
         wash: { value: { _light: "#e6f1ee", _dark: "#1b2f2c" } },
+        cold: { value: { _light: "#bcd0e6", _dark: "#2f4a66" } },
         alarm: { value: { _light: "#a62c25", _dark: "#f0908a" } },
       },
     },

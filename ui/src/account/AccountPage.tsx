@@ -1,7 +1,7 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { useParams, useSearchParams } from "react-router";
+import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { type Account, type EntryKind, type Schemas, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import type { Key } from "../frame/keys";
@@ -82,6 +82,7 @@ export function AccountPage() {
           </Box>
           <Box w={{ base: "100%", lg: "350px" }} flexShrink={0}>
             <Clocks account={data} />
+            <BenchLinks account={data} />
             <PlanOf account={data} />
             <Cautions kind={data.unit.kind} />
           </Box>
@@ -105,6 +106,44 @@ function Opening({ account }: { account: Account }) {
         <Text color="faint">{inside(account)}</Text>
       </Box>
     </Flex>
+  );
+}
+
+/** The Bench, opened with this unit's figures. */
+function BenchLinks({ account }: { account: Account }) {
+  const { balance, base, protectsTo } = account;
+  if (protectsTo === undefined || !base) return null;
+  const told = new URLSearchParams({
+    unit: account.unit.code,
+    base,
+    strength: `${protectsTo.toFixed(1)} C`,
+    capacity: `${account.capacity} L`,
+    night: `${Math.min(...account.cold)} C`,
+    margin: String(account.plan.freezeMargin),
+    // Nobody has written down what one drain reaches, nor the cap's rating: they must be told.
+    drainable: "",
+    rated: "",
+    units: "metric",
+  });
+  if (balance.litres !== undefined) told.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
+  return (
+    <Text mt="14px">
+      On the Bench:{" "}
+      {(
+        [
+          ["protects", "what it protects to"],
+          ["target", "bring it to target"],
+          ["boil", "will it boil?"],
+        ] as const
+      ).map(([q, words], i) => (
+        <span key={q}>
+          {i > 0 && " · "}
+          <Link asChild color="accent" fontWeight="700">
+            <RouterLink to={`/bench?q=${q}&${told}`}>{words}</RouterLink>
+          </Link>
+        </span>
+      ))}
+    </Text>
   );
 }
 

@@ -2,6 +2,7 @@ import { Box, Button, Checkbox, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type SyntheticEvent, useEffect, useRef, useState } from "react";
 import { type Account, type EntryKind, type MeasureUnit, Problem, api } from "../api/client";
+import { useSettled } from "../frame/settled";
 import { kindNames } from "../words/lines";
 import { type Draft, type FieldErrors, asLocalInput, emptyDraft, newId, rememberUnits, toEntry } from "./draft";
 import { EffectOf } from "./EffectOf";
@@ -39,7 +40,7 @@ export function EntryForm({ account, kind, onKind, onClose }: Props) {
     staleTime: 60_000,
   });
   const current: Draft = { ...draft, kind };
-  const settled = useSettled(current);
+  const settled = JSON.parse(useSettled(JSON.stringify(current))) as Draft;
   const code = account.unit.code;
   const readable = toEntry(settled, id, products.data ?? []);
   const preview = useQuery({
@@ -308,15 +309,4 @@ function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
     if (elsewhere.length === 0) return <Text color="alarm">Not written yet: see the field above.</Text>;
   }
   return <Text color="alarm">{error.message}</Text>;
-}
-
-/** The value once it has stood still for a moment, so that not every key asks the server. */
-function useSettled(draft: Draft): Draft {
-  const text = JSON.stringify(draft);
-  const [settled, setSettled] = useState(text);
-  useEffect(() => {
-    const timer = setTimeout(() => setSettled(text), 200);
-    return () => clearTimeout(timer);
-  }, [text]);
-  return JSON.parse(settled) as Draft;
 }

@@ -6,6 +6,8 @@ interface Common {
   label: string;
   error?: string | undefined;
   width?: string;
+  /** What helps beneath the line. */
+  hint?: string | undefined;
 }
 
 /** A line to write on, with its label above and what is wrong beneath. */
@@ -39,6 +41,7 @@ export function TextField(
         value={p.value}
         onChange={(e) => p.onChange(e.target.value)}
       />
+      {p.hint && !p.error && <Field.HelperText color="faint">{p.hint}</Field.HelperText>}
       <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
     </Field.Root>
   );

@@ -55,6 +55,11 @@ export const api = {
   account: (code: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units/{code}", { params: { path: { code } }, signal })),
   products: (signal?: AbortSignal) => answer(client.GET("/api/v1/products", { signal })),
+  questions: (signal?: AbortSignal) => answer(client.GET("/api/v1/bench", { signal })),
+  ask: (question: string, units: Schemas["UnitSystem"], inputs: Record<string, string>, signal?: AbortSignal) =>
+    answer(
+      client.POST("/api/v1/bench/{question}", { params: { path: { question } }, body: { units, inputs }, signal }),
+    ),
   write: (code: string, body: EntryInput) =>
     answer(client.POST("/api/v1/units/{code}/entries", { params: { path: { code } }, body })),
   preview: (code: string, body: EntryInput, signal?: AbortSignal) =>

@@ -12,6 +12,8 @@ interface Props {
   head: ReactNode;
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
+  /** Which tab this page belongs to. */
+  here?: "morning" | "bench";
   keys?: readonly Key[];
   children: ReactNode;
 }
@@ -19,7 +21,7 @@ interface Props {
 const none: readonly Key[] = [];
 
 /** The bound book: running head above, index tabs down the right-hand edge, the rest is page. */
-export function Frame({ title, head, open, keys = none, children }: Props) {
+export function Frame({ title, head, open, here = "morning", keys = none, children }: Props) {
   const navigate = useNavigate();
   const [scheme, turnScheme] = useScheme();
   const [help, setHelp] = useState(false);
@@ -29,6 +31,7 @@ export function Frame({ title, head, open, keys = none, children }: Props) {
   const all = useMemo<Key[]>(
     () => [
       { key: "m", does: "Morning", run: () => void navigate("/") },
+      { key: "b", does: "Bench", run: () => void navigate("/bench") },
       { key: "j", does: "next line", run: () => moveLine(1) },
       { key: "k", does: "line before", run: () => moveLine(-1) },
       ...keys,
@@ -89,8 +92,11 @@ export function Frame({ title, head, open, keys = none, children }: Props) {
           borderLeftWidth={{ md: "1px" }}
           borderColor="ink"
         >
-          <IndexTab to="/" letter="m" current={open === undefined}>
+          <IndexTab to="/" letter="m" current={open === undefined && here === "morning"}>
             Morning
+          </IndexTab>
+          <IndexTab to="/bench" letter="b" current={here === "bench"}>
+            Bench
           </IndexTab>
           {open !== undefined && (
             <IndexTab to={`/units/${encodeURIComponent(open)}`} current>
