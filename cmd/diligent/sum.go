@@ -48,6 +48,11 @@ func sum(args []string, in io.Reader, out io.Writer) error {
 		units = sums.Units(*asked.Units)
 	}
 	result, err := sums.Ask(args[0], units, asked.Inputs)
+	var refusal *sums.Refusal
+	if errors.As(err, &refusal) {
+		// For programs on standard output, for people on standard error.
+		return errors.Join(err, encode.Encode(web.RefusedSum(refusal)))
+	}
 	if err != nil {
 		return err
 	}

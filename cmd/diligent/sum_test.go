@@ -32,6 +32,12 @@ func TestSum(t *testing.T) {
 			t.Errorf("%s without input: %v", q.Name, err)
 		}
 	}
+	out.Reset()
+	var problem api.Problem
+	if err := sum([]string{"target"}, strings.NewReader(`{"inputs":{"target":"75 %"}}`), &out); err == nil ||
+		json.Unmarshal(out.Bytes(), &problem) != nil || problem.Errors == nil || (*problem.Errors)[0].Pointer != "/inputs/target" {
+		t.Errorf("refused: %v, %s", err, out.String())
+	}
 	for _, c := range []struct {
 		args     []string
 		in, says string

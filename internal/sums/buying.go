@@ -17,6 +17,7 @@ func buy() Question {
 			{Name: "is", Label: "and that is", Initial: "water", Options: []Option{{"water", "flush water"}, {"same", "the same mixture"}}},
 			strengthField("target", "target", "50 %"),
 			{Name: "concentrate", Label: "concentrate, sizes and prices", Initial: "1 L 11; 5 L 48; 20 L 170"},
+			{Name: "content", Label: "concentrate holds", Initial: concentrateHolds, Hint: contentHint},
 			{Name: "premix", Label: "premix, sizes and prices", Initial: "1 L 7; 5 L 29; 20 L 105"},
 			{Name: "holds", Label: "premix holds", Initial: "50 %"},
 			{Name: "cleaner", Label: "with flush cleaner", Options: yesNo, Initial: "no"},
@@ -33,6 +34,7 @@ func answerBuy(in *inputs) Result {
 	cans, canLabels := in.containers("concentrate")
 	premixCans, premixLabels := in.containers("premix")
 	holds := in.within("holds", measure.Share, 1, 100) / 100
+	content := in.within("content", measure.Share, 66, 100) / 100
 	cleaner := in.yes("cleaner")
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
@@ -54,7 +56,7 @@ func answerBuy(in *inputs) Result {
 	}
 	task := coolant.CorrectionTask{Present: inside, Capacity: measure.Litre(capacity), Drainable: measure.Litre(capacity - trapped),
 		Target: min(max(goal, coolant.TargetLeast), coolant.TargetMost), Base: base}
-	task.Additives = []float64{coolant.ConcentrateGlycol, 0}
+	task.Additives = []float64{content, 0}
 	mixed, err := coolant.Correct(task)
 	if err != nil {
 		in.bad("capacity", err)

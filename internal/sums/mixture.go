@@ -19,6 +19,13 @@ const (
 	sourceTrade  = "common practice"
 )
 
+// What a concentrate holds when its can does not say, see
+// [coolant.ConcentrateGlycol].
+const (
+	concentrateHolds = "99 %"
+	contentHint      = "glycol by volume, if the can says"
+)
+
 func strengthField(name, label, initial string) Field {
 	return Field{Name: name, Label: label, Initial: initial, Hint: "50 % by volume, or a freeze point"}
 }
@@ -146,7 +153,9 @@ func target() Question {
 			strengthField("target", "target", "50 %"),
 			{Name: "with", Label: "to add", Initial: "concentrate", Options: []Option{{"concentrate", "concentrate and water"},
 				{"premix", "premix and water"}, {"premix_only", "premix only"}, {"water", "water only"}}},
+			{Name: "content", Label: "concentrate holds", Initial: concentrateHolds, Hint: contentHint, ShownBy: "with", ShownFor: []string{"concentrate"}},
 			{Name: "premix", Label: "premix holds", Initial: "50 %", ShownBy: "with", ShownFor: []string{"premix", "premix_only"}},
+			{Name: "night", Label: "coldest night", Hint: "of the site", Optional: true},
 		},
 		answer: answerTarget}
 }
@@ -162,6 +171,8 @@ func answerTarget(in *inputs) Result {
 	now, wanted := in.strength("strength", base), in.strength("target", base)
 	with := in.choice("with")
 	premix := in.within("premix", measure.Share, 1, 100) / 100
+	content := in.within("content", measure.Share, 66, 100) / 100
+	night := in.optional("night", measure.Temperature, -80, 40)
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
 		in.fault("target", quoted(in.text("target")), "33 to 65 % by volume: thinner has too few inhibitors, stronger protects and cools worse")
@@ -179,17 +190,17 @@ func answerTarget(in *inputs) Result {
 		in.bad("strength", err)
 		return Result{}
 	}
-	additives := map[string][]float64{"concentrate": {coolant.ConcentrateGlycol, 0}, "premix": {premix, 0}, "premix_only": {premix}, "water": {0}}[with]
+	additives := map[string][]float64{"concentrate": {content, 0}, "premix": {premix, 0}, "premix_only": {premix}, "water": {0}}[with]
 	plan, err := coolant.Correct(coolant.CorrectionTask{Present: present, Capacity: measure.Litre(capacity), Drainable: measure.Litre(drainable),
 		Target: min(max(goal, coolant.TargetLeast), coolant.TargetMost), Base: base, Additives: additives})
 	if err != nil {
 		in.bad("target", err)
 		return Result{}
 	}
-	return in.wordCorrection(plan, base, present, with, goal)
+	return in.wordCorrection(plan, base, present, with, goal, night)
 }
 
-func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, present coolant.Charge, with string, goal float64) Result {
+func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, present coolant.Charge, with string, goal float64, night *float64) Result {
 	rich := map[string]string{"concentrate": "concentrate", "premix": "premix", "premix_only": "premix", "water": "water"}[with]
 	r := Result{}
 	last := present
@@ -246,7 +257,13 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	}
 	r.Warnings = append(r.Warnings, "Warm it through so that it mixes, let it cool, and test again: that was the point of the work.")
 	r.Lines = append(r.Lines, Line{"target", percent(goal)})
-	r.Curve = in.curve(base, markAt(base, last.MassFraction()), nil)
+	if freeze, err := last.FreezePoint(); night != nil && err == nil {
+		r.Lines = append(r.Lines, Line{"to spare on the coldest night", in.difference(*night - float64(freeze))})
+		if *night < float64(freeze) {
+			r.Warnings = append([]string{"Even so it freezes on the coldest night."}, r.Warnings...)
+		}
+	}
+	r.Curve = in.curve(base, markAt(base, last.MassFraction()), night)
 	return r
 }
 

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"strings"
 	"testing"
+
+	"diligentledger/core/coolant"
 )
 
 // plain is everything an answer says, with plain spaces and hyphens.
@@ -47,6 +49,9 @@ func TestAnswers(t *testing.T) {
 		{"target", Metric, given{"capacity": "10", "volume": "2", "drainable": "8", "strength": "0 %", "target": "50 %"}, []string{"first, all of it, then"}},
 		{"target", Metric, given{"capacity": "10", "drainable": "4", "strength": "0 %", "target": "50 %"}, []string{"2 passes do it.", "block drain"}},
 		{"target", Metric, given{"strength": "20 %", "target": "60 %", "with": "premix_only"}, []string{"It cannot be reached", "choose another product"}},
+		// A can that holds 66 % by its label: 8·(50−39)/(66−39) litres of it.
+		{"target", Metric, given{"strength": "39 %", "target": "50 %", "content": "66 %", "night": "-24"}, []string{"pour 3.2", "to spare on the coldest night: 12.9 K"}},
+		{"target", Metric, given{"strength": "20 %", "target": "35 %", "night": "-30"}, []string{"Even so it freezes on the coldest night."}},
 		{"target", Metric, given{"strength": "50 %", "target": "50 %"}, []string{"on target already"}},
 		{"target", Metric, given{"strength": "20 %", "target": "50 %", "drainable": "0"}, []string{"nothing can be drained"}},
 		// 4.0 of 5.8 qt is about 70 % (common practice).
@@ -134,6 +139,12 @@ func TestRefusals(t *testing.T) {
 		if !errors.As(err, &refusal) || refusal.Faults[0].Field != c.field || !strings.Contains(strings.ReplaceAll(refusal.Faults[0].Accepted, "\u00a0", " "), c.accepted) {
 			t.Errorf("%s %v: %v; want %s … %s", c.question, c.given, err, c.field, c.accepted)
 		}
+	}
+	if text, err := Ask("reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}); err != nil || len(text.Steps) == 0 || text.Steps[0].Source == "" {
+		t.Errorf("a reading that tells nothing: %+v, %v", text, err)
+	}
+	if got := percent(coolant.ConcentrateGlycol); !strings.HasPrefix(got, strings.TrimSuffix(concentrateHolds, " %")) {
+		t.Errorf("the Bench opens with %s, the core reckons with %s", concentrateHolds, got)
 	}
 	if _, err := Ask("protects", "cubits", nil); err == nil || !strings.Contains(err.Error(), "metric, us, imperial") {
 		t.Errorf("cubits: %v", err)

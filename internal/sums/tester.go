@@ -145,6 +145,8 @@ func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coola
 	switch {
 	case m.NoHint:
 		r.Headline = "This reading tells nothing."
+		r.Lines = []Line{{"to be written down", "no"}}
+		r.Steps = []Step{{What: instrument, Formula: "no sum can be made of it", Source: source}}
 		return r
 	case m.Shown != nil:
 		r.Headline = fmt.Sprintf("It shows %s; what is inside freezes at about %s.", in.temp(*m.Shown), in.temp(m.Freeze))

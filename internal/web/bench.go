@@ -53,5 +53,9 @@ func answerOf(r sums.Result) api.Answer {
 	return out
 }
 
+// RefusedSum is a refusal of the Bench as the contract has it, for the command
+// line.
+func RefusedSum(r *sums.Refusal) api.Problem { return refusedSum(r).Problem }
+
 // Answer is an answer of the Bench as the contract has it, for the command line.
 func Answer(r sums.Result) api.Answer { return answerOf(r) }
