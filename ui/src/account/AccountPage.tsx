@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { type Account, type EntryKind, type Schemas, api } from "../api/client";
+import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import type { Key } from "../frame/keys";
 import { Failed, Waiting } from "../frame/State";
@@ -164,34 +165,4 @@ function allowed(i: Schemas["Interval"]): string {
     i.hours !== undefined ? `${figure(i.hours)} ${symbols.h}` : "",
   ].filter(Boolean);
   return parts.length > 0 ? parts.join(" or ") : "without limit";
-}
-
-/** The cautions that hold wherever a system may be opened or topped up. */
-function Cautions({ kind }: { kind: Schemas["UnitKind"] }) {
-  const lines = [
-    "Never open a hot system: pressurised coolant and steam burn.",
-    "Coolant is poisonous and tastes sweet: keep it from children and animals, rinse every spill, never siphon by mouth. Gloves and eye protection.",
-    "Used coolant goes to recycling by local rules, never to a drain.",
-    ...(kind === "boat" ? ["Nothing over the side or into the bilge: discharge rules apply."] : []),
-    ...(kind === "aircraft"
-      ? ["Aircraft: approved maintenance data and a licensed signatory decide. These books only prepare and record."]
-      : []),
-  ];
-  return (
-    <Box
-      as="section"
-      aria-label="Cautions"
-      mt="18px"
-      pl="12px"
-      borderLeftWidth="4px"
-      borderColor="alarm"
-      fontSize="14px"
-    >
-      {lines.map((l) => (
-        <Text key={l} mb="4px">
-          {l}
-        </Text>
-      ))}
-    </Box>
-  );
 }

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { Problem, type Schemas, api } from "../api/client";
 import { SelectField, TextField } from "../account/fields";
+import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
@@ -50,7 +51,7 @@ export function BenchPage() {
       {questions.error && <Failed error={questions.error} again={() => void questions.refetch()} />}
       {question && questions.data && (
         <Flex gap={{ base: "16px", lg: "30px" }} direction={{ base: "column", lg: "row" }} align="flex-start">
-          <Box w={{ base: "100%", lg: "216px" }} flexShrink={0}>
+          <Box w={{ base: "100%", lg: "200px" }} flexShrink={0}>
             <Asked questions={questions.data} current={question} ask={(q) => tell({ q })} />
             <Box mt={{ base: "8px", lg: "16px" }}>
               <SelectField
@@ -171,35 +172,35 @@ function Sum({ question, units, told, change }: SumProps) {
         </Text>
         <Box
           display="grid"
-          gridTemplateColumns="repeat(auto-fill, minmax(150px, 1fr))"
+          gridTemplateColumns="repeat(auto-fill, minmax(140px, 1fr))"
           gap="12px"
           alignItems="start"
           mb="18px"
         >
-          {shown.map((f) =>
-            f.options.length > 0 ? (
-              <SelectField
-                key={f.name}
-                label={f.label}
-                width="100%"
-                value={valueOf(f)}
-                options={f.options.map((o) => [o.value, o.label] as const)}
-                onChange={(v) => change(f.name, v)}
-                error={errors[f.name]}
-              />
-            ) : (
-              <TextField
-                key={f.name}
-                label={f.label}
-                hint={f.hint}
-                width="100%"
-                maxLength={400}
-                value={valueOf(f)}
-                onChange={(v) => change(f.name, v)}
-                error={errors[f.name]}
-              />
-            ),
-          )}
+          {shown.map((f) => (
+            <Box key={f.name} gridColumn={isLong(f) ? "span 2" : undefined}>
+              {f.options.length > 0 ? (
+                <SelectField
+                  label={f.label}
+                  width="100%"
+                  value={valueOf(f)}
+                  options={f.options.map((o) => [o.value, o.label] as const)}
+                  onChange={(v) => change(f.name, v)}
+                  error={errors[f.name]}
+                />
+              ) : (
+                <TextField
+                  label={f.label}
+                  hint={f.hint}
+                  width="100%"
+                  maxLength={400}
+                  value={valueOf(f)}
+                  onChange={(v) => change(f.name, v)}
+                  error={errors[f.name]}
+                />
+              )}
+            </Box>
+          ))}
         </Box>
         <Box aria-live="polite" data-testid="answer">
           {answer.error && Object.keys(errors).length === 0 && <Failed error={answer.error} />}
@@ -209,12 +210,19 @@ function Sum({ question, units, told, change }: SumProps) {
           {answer.data && !answer.error && <Worded answer={answer.data} />}
         </Box>
       </Box>
-      {answer.data?.curve && !answer.error && (
-        <Box w={{ base: "100%", xl: "460px" }} flexShrink={0}>
-          <CurveDrawing curve={answer.data.curve} />
-        </Box>
-      )}
+      <Box w={{ base: "100%", xl: "400px" }} flexShrink={0}>
+        {answer.data?.curve && !answer.error && <CurveDrawing curve={answer.data.curve} />}
+        <Cautions />
+      </Box>
     </Flex>
+  );
+}
+
+/** Whether a field needs the room of two to be read. */
+function isLong(f: Field): boolean {
+  return (
+    Math.max(f.initial.length, f.label.length - 4, (f.hint?.length ?? 0) / 2, ...f.options.map((o) => o.label.length)) >
+    18
   );
 }
 
