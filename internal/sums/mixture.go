@@ -101,7 +101,7 @@ func protects() Question {
 				Lines: []Line{{"glycol by volume", percent(volume)}, {"glycol by mass", percent(mass)}, {"freeze point", in.temp1(freeze)}},
 				Steps: []Step{tableStep(in, base, mass, freeze)}, Curve: in.curve(base, markAt(base, mass), night)}
 			if rich, ok := coolant.RichMassFor(base, freeze); ok && mass < rich-0.001 {
-				r.Lines = append(r.Lines, Line{"so does, but never as a target", percent(rich) + " by mass, beyond the eutectic"})
+				r.Lines = append(r.Lines, Line{"the same freeze point", percent(rich) + " by mass, beyond the eutectic: never a target"})
 			}
 			if boils, err := coolant.BoilOver(base, mass, 0, 0); err == nil {
 				r.Lines = append(r.Lines, Line{"boils, open, at sea level", in.temp(boils)})

@@ -32,7 +32,7 @@ func TestAnswers(t *testing.T) {
 		given    given
 		says     []string
 	}{
-		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52", "never as a target: 85.0 % by mass"}},
+		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52", "the same freeze point: 85.0 % by mass"}},
 		{"protects", US, given{"strength": "50"}, []string{"Freezes at -34 °F"}},
 		{"protects", Metric, given{"strength": "-34 F", "night": "-20"}, []string{"Freezes at -37 °C. Good for that night.", "to spare on that night: 16.7 K"}},
 		{"protects", Metric, given{"strength": "33 %", "night": "-24 C"}, []string{"It freezes on that night.", "Below 40 % the inhibitors are thin."}},

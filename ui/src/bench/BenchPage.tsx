@@ -236,7 +236,7 @@ function Worded({ answer }: { answer: Answer }) {
       <Box as="dl" maxW="640px">
         {answer.lines.map((l, i) => (
           <Flex key={`${l.label} ${i}`} gap="14px" borderBottomWidth="1px" borderColor="rule" py="4px" wrap="wrap">
-            <Text as="dt" color="faint" minW="150px">
+            <Text as="dt" color="faint" w="190px">
               {l.label}
             </Text>
             <Text as="dd" flex="1" minW="180px" fontVariantNumeric="tabular-nums">

@@ -68,6 +68,11 @@ export function CurveDrawing({ curve }: { curve: Curve }) {
               height={freezeBottom - freeze(night)}
               fill="url(#cold)"
             />
+            <path
+              d={`M${size.left} ${freeze(night)}H${size.width - size.right}`}
+              stroke="var(--chakra-colors-faint)"
+              strokeWidth="1.4"
+            />
             <text x={size.left + 6} y={freeze(night) - 5} style={{ fontSize: "12px" }} fill={faint}>
               coldest night {figure(night)}
             </text>
