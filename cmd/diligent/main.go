@@ -1,6 +1,8 @@
 // Command diligent is Diligent Ledger: the books of a fleet's coolant.
 //
 //	diligent serve           run the database and the application (./start does this)
+//	diligent verify          walk every account's chain and name what was tampered with
+//	diligent heads           write the heads of all chains as JSON lines, for an auditor to keep
 //	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
 package main
 
@@ -17,6 +19,9 @@ import (
 const usage = `usage: diligent COMMAND
 
   serve    run the database and the application; see diligent serve -h
+  verify   walk every account's chain and name the first broken line of each;
+           with --heads FILE also against heads kept from an earlier day
+  heads    write the heads of all chains as JSON lines, to be kept elsewhere
   sum      answer a question of the Bench: JSON on standard input and output;
            without a question it lists them`
 
@@ -39,6 +44,10 @@ func run(ctx context.Context, args []string) error {
 	switch args[0] {
 	case "serve":
 		return serve(ctx, args[1:])
+	case "verify":
+		return verify(ctx, args[1:], os.Stdout)
+	case "heads":
+		return heads(ctx, args[1:], os.Stdout)
 	case "sum":
 		return sum(args[1:], os.Stdin, os.Stdout)
 	case "help", "-h", "--help":

@@ -95,11 +95,12 @@ func serve(ctx context.Context, args []string) error {
 	}
 	serving, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	handler, closeStore, err := prepare(ctx, instance, s.demo, steps)
+	handler, books, err := prepare(ctx, instance, s.demo, steps)
 	if err != nil {
 		steps.end()
 		return errors.Join(err, instance.Stop())
 	}
+	headsKept := keepHeads(serving, books, s.data)
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
@@ -110,16 +111,17 @@ func serve(ctx context.Context, args []string) error {
 	err = web.Serve(serving, listener, handler)
 	cancel(nil)
 	<-watched
+	<-headsKept
 	if cause := context.Cause(serving); err == nil && errors.Is(cause, errDatabaseGone) {
 		err = cause
 	}
 	fmt.Println("closing the books")
-	return errors.Join(err, closeStore(), instance.Stop())
+	return errors.Join(err, books.Close(), instance.Stop())
 }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
 // when asked, and makes the application.
-func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, steps *progress) (h http.Handler, closeStore func() error, err error) {
+func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, steps *progress) (h http.Handler, st *store.Store, err error) {
 	steps.begin("bringing the database up to date")
 	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
 		return nil, nil, err
@@ -132,7 +134,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, ste
 			return nil, nil, err
 		}
 	}
-	st, err := store.Open(instance.AppDSN(), time.Now)
+	st, err = store.Open(instance.AppDSN(), time.Now)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -141,7 +143,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, ste
 	if err != nil {
 		return nil, nil, errors.Join(err, st.Close())
 	}
-	return h, st.Close, nil
+	return h, st, nil
 }
 
 // loadDemo fills books that hold no fleet yet.

@@ -6,6 +6,9 @@
 //	mariadb/       the server's data; exists only once it is complete
 //	mariadb.new/   a data folder being made; thrown away when found at a start
 //	secrets.json   generated passwords, readable by the owner alone
+//	mariadb.tmp/   its temporary tables; of its own, since a server that starts
+//	               clears out whatever others left in a shared one
+//	mariadb.port   the port it listens on
 //	mariadb.log    what the server had to say
 //
 // A server left running by a start that was killed is found among the machine's
@@ -88,6 +91,9 @@ func Start(ctx context.Context, cfg Config) (*Instance, error) {
 	if err := i.stopOrphans(); err != nil {
 		return nil, err
 	}
+	if err := i.freshTemp(); err != nil {
+		return nil, err
+	}
 	if err := i.prepare(ctx); err != nil {
 		return nil, err
 	}
@@ -99,12 +105,29 @@ func Start(ctx context.Context, cfg Config) (*Instance, error) {
 		i.port = port
 		err = i.run(ctx, i.data(), "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port))
 		if err == nil {
-			return i, nil
+			return i, os.WriteFile(i.portFile(), []byte(strconv.Itoa(port)), 0o600)
 		}
 		if try == 3 || !strings.Contains(err.Error(), "Bind on TCP/IP port") {
 			return nil, err
 		}
 	}
+}
+
+// Attach finds the instance that another process runs in dir. Of its methods
+// only the data source names are of use then.
+func Attach(dir string) (*Instance, error) {
+	i := &Instance{cfg: Config{Dir: dir}}
+	if err := i.readSecrets(); err != nil {
+		return nil, err
+	}
+	b, err := os.ReadFile(i.portFile())
+	if err == nil {
+		i.port, err = strconv.Atoi(string(b))
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the database in %s does not say where it is: %w", dir, err)
+	}
+	return i, nil
 }
 
 // Restart starts the server again on the same port after it went away.
@@ -172,8 +195,10 @@ func terminate(pid int, exited <-chan struct{}) error {
 	}
 }
 
-func (i *Instance) data() string    { return filepath.Join(i.cfg.Dir, "mariadb") }
-func (i *Instance) logFile() string { return filepath.Join(i.cfg.Dir, "mariadb.log") }
+func (i *Instance) data() string     { return filepath.Join(i.cfg.Dir, "mariadb") }
+func (i *Instance) temp() string     { return filepath.Join(i.cfg.Dir, "mariadb.tmp") }
+func (i *Instance) portFile() string { return filepath.Join(i.cfg.Dir, "mariadb.port") }
+func (i *Instance) logFile() string  { return filepath.Join(i.cfg.Dir, "mariadb.log") }
 
 // run starts the server on the data folder and waits until it answers.
 func (i *Instance) run(ctx context.Context, data string, network ...string) error {
@@ -195,6 +220,7 @@ func (i *Instance) run(ctx context.Context, data string, network ...string) erro
 	}
 	args := append([]string{"--no-defaults",
 		"--datadir=" + data, "--socket=" + i.socket, "--pid-file=" + filepath.Join(data, "server.pid"),
+		"--tmpdir=" + i.temp(),
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,NO_ZERO_DATE",
 		"--default-time-zone=+00:00", "--skip-name-resolve", "--local-infile=0", "--symbolic-links=0",
@@ -304,6 +330,17 @@ func (i *Instance) chooseAccount() error {
 	}
 	i.runAs = &account{name: "mysql", uid: uid, gid: gid}
 	return nil
+}
+
+// freshTemp makes the folder for temporary tables anew.
+func (i *Instance) freshTemp() error {
+	if err := os.RemoveAll(i.temp()); err != nil {
+		return err
+	}
+	if err := os.Mkdir(i.temp(), 0o700); err != nil {
+		return err
+	}
+	return i.own(i.temp())
 }
 
 func (i *Instance) own(path string) error {

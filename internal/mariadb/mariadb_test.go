@@ -71,7 +71,7 @@ func TestLifeOfAnInstance(t *testing.T) {
 	// values that keep a commit through power loss).
 	for name, want := range map[string]string{
 		"innodb_flush_log_at_trx_commit": "1", "innodb_doublewrite": "ON", "bind_address": "127.0.0.1",
-		"character_set_server": "utf8mb4", "local_infile": "OFF", "time_zone": "+00:00",
+		"tmpdir": first.temp(), "character_set_server": "utf8mb4", "local_infile": "OFF", "time_zone": "+00:00",
 	} {
 		var key, got string
 		if err := owner.QueryRowContext(t.Context(), "SHOW VARIABLES LIKE '"+name+"'").Scan(&key, &got); err != nil || got != want {
@@ -98,6 +98,9 @@ func TestLifeOfAnInstance(t *testing.T) {
 	}
 	app := open(t, first.AppDSN())
 	must(t, app, "INSERT INTO kept VALUES (1)")
+	if other, err := Attach(dir); err != nil || other.AppDSN() != first.AppDSN() {
+		t.Errorf("another process finds the server at %v", err)
+	}
 	for _, forbidden := range []string{"DELETE FROM kept", "UPDATE kept SET v = 2", "SELECT * FROM closed", "CREATE TABLE own (v INT)", "SELECT * FROM mysql.global_priv"} {
 		if _, err := app.ExecContext(t.Context(), forbidden); err == nil {
 			t.Errorf("the application may %s", forbidden)

@@ -84,8 +84,10 @@ func (i *Instance) create(ctx context.Context) error {
 	if i.runAs != nil {
 		args = append(args, "--user="+i.runAs.name)
 	}
-	if out, err := exec.CommandContext(ctx, install, args...).CombinedOutput(); err != nil {
-		return fmt.Errorf("mariadb-install-db: %w: %s", err, lastLine(out))
+	making := exec.CommandContext(ctx, install, args...)
+	making.Env = append(os.Environ(), "TMPDIR="+i.temp())
+	if out, err := making.CombinedOutput(); err != nil {
+		return fmt.Errorf("mariadb-install-db: %w: %s", err, errorLine(out))
 	}
 	if err := i.run(ctx, fresh, "--skip-networking"); err != nil {
 		return err
@@ -138,8 +140,15 @@ func password() string {
 	return hex.EncodeToString(b)
 }
 
-func lastLine(out []byte) string {
+// errorLine is what a MariaDB program gave as the reason for ending: its first
+// line with ERROR in it, else its last.
+func errorLine(out []byte) string {
 	lines := strings.Split(strings.TrimSpace(string(out)), "\n")
+	for _, line := range lines {
+		if strings.Contains(line, "ERROR") {
+			return line
+		}
+	}
 	return lines[len(lines)-1]
 }
 
@@ -150,7 +159,7 @@ func Discard(dir string) error {
 	if err := i.stopOrphans(); err != nil {
 		return err
 	}
-	for _, path := range []string{i.data(), i.data() + ".new", i.secretsFile(), i.logFile()} {
+	for _, path := range []string{i.data(), i.data() + ".new", i.temp(), i.secretsFile(), i.portFile(), i.logFile()} {
 		if err := os.RemoveAll(path); err != nil {
 			return fmt.Errorf("removing the database: %w", err)
 		}
