@@ -345,6 +345,11 @@ func TestPictures(t *testing.T) {
 	b := newTab(t)
 	for _, v := range views {
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
+		if v.ready == figureBox && v.width > 500 && !v.dark {
+			// A picture of an entry shows what it would do.
+			b.typeIn(figureBox, "-24")
+			b.wait(effect)
+		}
 		b.do(chromedp.Sleep(300 * time.Millisecond))
 		png := value(b, chromedp.CaptureScreenshot())
 		if len(png) < 10_000 {

@@ -26,7 +26,7 @@ const usage = `usage: diligent COMMAND
            without a question it lists them`
 
 func main() {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	err := run(ctx, os.Args[1:])
 	stop()
 	switch {

@@ -24,13 +24,13 @@ export function Vial({ verdict, left }: { verdict: Verdict; left?: number }) {
           rx="4.5"
           fill={verdict === "hold" ? "currentColor" : "none"}
           stroke="currentColor"
-          strokeWidth="1.4"
+          strokeWidth={verdict === "unknown" ? 1 : 1.4}
           strokeDasharray={unsure ? "2.2 1.8" : undefined}
         />
-        <path d="M12.5 7.5h2.5" stroke="currentColor" strokeWidth="1.2" />
+        {verdict !== "unknown" && <path d="M12.5 7.5h2.5" stroke="currentColor" strokeWidth="1.2" />}
         {verdict === "hold" && <path d="M5.5 15l5-8" stroke="var(--chakra-colors-page)" strokeWidth="2" />}
         {verdict === "unknown" ? (
-          <text x="8" y="15.4" textAnchor="middle" fontSize="12" fontWeight="800" fill="currentColor">
+          <text x="8" y="14.8" textAnchor="middle" style={{ fontSize: "11px", fontWeight: 800 }} fill="currentColor">
             ?
           </text>
         ) : (
