@@ -185,7 +185,7 @@ func newTab(t *testing.T) *tab {
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		t.Fatal(err)
 	}
-	limited, stop := context.WithTimeout(ctx, 90*time.Second)
+	limited, stop := context.WithTimeout(ctx, 5*time.Minute)
 	t.Cleanup(stop)
 	b.ctx = limited
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
