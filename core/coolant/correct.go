@@ -208,8 +208,9 @@ func (p *planner) pass(c Charge, drainable measure.Litre) (Pass, bool) {
 		return p.poured(c, 0, share), true
 	}
 	most := p.most(c, drainable)
-	if far := p.reach(c, most, share); far == 0 || (far < 0) == (share == 1) {
-		return p.poured(c, most, share), p.closeBy(far)
+	whole := p.poured(c, most, share)
+	if far := whole.After.MassFraction() - p.target; far == 0 || (far < 0) == (share == 1) {
+		return whole, p.closeBy(far)
 	}
 	out := root(0, float64(most), func(out float64) float64 { return p.reach(c, measure.Litre(out), share) })
 	return p.poured(c, measure.Litre(out), share), true
@@ -218,11 +219,16 @@ func (p *planner) pass(c Charge, drainable measure.Litre) (Pass, bool) {
 // direction tells whether the room there is can hold what reaches the target
 // and, when it cannot, whether rich (1) or lean (0) is needed.
 func (p *planner) direction(c Charge) (share float64, fits bool) {
-	rich := p.reach(c, 0, 1)
-	if rich < 0 {
+	if p.capacity-c.Volume() < 1e-9 { // full: nothing goes in before something comes out
+		if c.MassFraction() < p.target {
+			return 1, false
+		}
+		return 0, false
+	}
+	if p.reach(c, 0, 1) < 0 {
 		return 1, false
 	}
-	return 0, p.capacity > c.Volume() && p.reach(c, 0, 0) <= 0
+	return 0, p.reach(c, 0, 0) <= 0
 }
 
 // most that can be drained from c: the drain reaches all but a residual,

@@ -233,11 +233,15 @@ func TestCheapest(t *testing.T) {
 }
 
 func BenchmarkCorrect(b *testing.B) {
-	task := CorrectionTask{Present: charge(b, 10, .1), Capacity: 10, Drainable: 3, Target: .5, Base: EG, Additives: all}
-	b.ReportAllocs()
-	for b.Loop() {
-		if _, err := Correct(task); err != nil {
-			b.Fatal(err)
-		}
+	for name, drainable := range map[string]measure.Litre{"one": 6, "two": 3, "all": 0.9} {
+		task := CorrectionTask{Present: charge(b, 10, .1), Capacity: 10, Drainable: drainable, Target: .5, Base: EG, Additives: all}
+		b.Run(name, func(b *testing.B) {
+			b.ReportAllocs()
+			for b.Loop() {
+				if _, err := Correct(task); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
 	}
 }

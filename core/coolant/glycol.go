@@ -100,16 +100,7 @@ func MassFor(b Base, t measure.Celsius) (float64, error) {
 		return 0, &ColdError{Base: b, Wanted: t, Lowest: lowest}
 	}
 	c := curveOf(b)
-	lo, hi := 0.0, eutectic
-	for range 60 { // halves 0.68 until it is below the last bit
-		mid := (lo + hi) / 2
-		if c.freeze.Predict(mid) > float64(t) {
-			lo = mid
-		} else {
-			hi = mid
-		}
-	}
-	return (lo + hi) / 2, nil
+	return root(0, eutectic, func(mass float64) float64 { return c.freeze.Predict(mass) - float64(t) }), nil
 }
 
 // RichMassFor is the other, stronger mixture of EG that freezes at t, on the far
@@ -151,17 +142,8 @@ func MassFraction(b Base, volume float64) (float64, error) {
 		return 0, &StrengthError{Base: b, Mass: volume, Max: 1}
 	}
 	if volume == 0 || volume == 1 {
-		return volume, nil // plain water and pure glycol, without the last bit of a bisection
+		return volume, nil // plain water and pure glycol, to the last bit
 	}
 	pure := c.density.Predict(1)
-	lo, hi := 0.0, 1.0
-	for range 60 {
-		mid := (lo + hi) / 2
-		if mid*c.density.Predict(mid)/pure < volume {
-			lo = mid
-		} else {
-			hi = mid
-		}
-	}
-	return (lo + hi) / 2, nil
+	return root(0, 1, func(mass float64) float64 { return mass*c.density.Predict(mass)/pure - volume }), nil
 }

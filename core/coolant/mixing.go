@@ -58,7 +58,7 @@ func fillVolume(c, litre Charge, capacity measure.Litre) measure.Litre {
 		}
 		short := capacity - sum.Volume()
 		v += short
-		if math.Abs(float64(short)) < 1e-9 {
+		if math.Abs(float64(short)) < 1e-8 {
 			break
 		}
 	}
