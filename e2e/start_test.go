@@ -10,24 +10,9 @@ import (
 	"syscall"
 	"testing"
 	"time"
-)
 
-func dataFolder(t *testing.T) string {
-	t.Helper()
-	dir, err := os.MkdirTemp("", "diligent-e2e-start-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := os.RemoveAll(dir); err != nil {
-			t.Error(err)
-		}
-	})
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	return dir
-}
+	"diligentledger/internal/testfolder"
+)
 
 func mustBegin(t *testing.T, data string, args ...string) *program {
 	t.Helper()
@@ -60,7 +45,7 @@ func serverPid(t *testing.T, data string) int {
 
 // Whatever is killed, whenever, the next start works and has every entry.
 func TestKilledAndStartedAgain(t *testing.T) {
-	data := dataFolder(t)
+	data := testfolder.New(t)
 	p := mustBegin(t, data)
 	before := p.get(t, "/api/v1/units/CA-09")
 
@@ -109,7 +94,7 @@ func TestKilledAndStartedAgain(t *testing.T) {
 // A first start killed at any moment leaves something the next start can use.
 func TestFirstStartKilled(t *testing.T) {
 	for _, after := range []time.Duration{50, 300, 600, 900, 1200, 1500, 2000} {
-		data := dataFolder(t)
+		data := testfolder.New(t)
 		cmd := exec.Command(binary, "serve", "--data", data)
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
@@ -136,12 +121,12 @@ func TestStartSaysWhatIsWrong(t *testing.T) {
 	}
 	defer taken.Close()
 	_, port, _ := net.SplitHostPort(taken.Addr().String())
-	data := dataFolder(t)
+	data := testfolder.New(t)
 	p := mustBegin(t, data, "--no-demo")
 	if got := p.get(t, "/api/v1/units"); strings.TrimSpace(got) != "[]" {
 		t.Errorf("--no-demo shows %s", got)
 	}
-	file := filepath.Join(dataFolder(t), "file")
+	file := filepath.Join(testfolder.New(t), "file")
 	if err := os.WriteFile(file, nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -151,11 +136,11 @@ func TestStartSaysWhatIsWrong(t *testing.T) {
 		args []string
 		says []string
 	}{
-		{"port taken", dataFolder(t), []string{"--port", port}, []string{"port " + port + " is taken", "--port"}},
-		{"port out of range", dataFolder(t), []string{"--port", "70000"}, []string{"70000", "1 to 65535"}},
+		{"port taken", testfolder.New(t), []string{"--port", port}, []string{"port " + port + " is taken", "--port"}},
+		{"port out of range", testfolder.New(t), []string{"--port", "70000"}, []string{"70000", "1 to 65535"}},
 		{"database locked", data, nil, []string{"in use by process", p.address, "--data"}},
 		{"folder that cannot be", filepath.Join(file, "x"), nil, []string{"cannot be made", "--data"}},
-		{"a word too many", dataFolder(t), []string{"please"}, []string{`"please"`, "--help"}},
+		{"a word too many", testfolder.New(t), []string{"please"}, []string{`"please"`, "--help"}},
 	} {
 		other, err := begin(c.data, c.args...)
 		if err == nil {
@@ -179,7 +164,7 @@ func TestStartSaysWhatIsWrong(t *testing.T) {
 
 // --fresh asks, and only "yes" removes anything.
 func TestFresh(t *testing.T) {
-	data := dataFolder(t)
+	data := testfolder.New(t)
 	if err := mustBegin(t, data, "--no-demo").end(); err != nil {
 		t.Fatal(err)
 	}

@@ -9,12 +9,13 @@ import (
 	"time"
 
 	"diligentledger/internal/mariadb"
+	"diligentledger/internal/testfolder"
 )
 
 // verify and heads work beside the running program and without it; what was
 // changed in the database by hand is named, and no heads are kept of it.
 func TestVerifyCommand(t *testing.T) {
-	data := dataFolder(t)
+	data := testfolder.New(t)
 	p := mustBegin(t, data)
 	diligent := func(args ...string) (string, bool) {
 		t.Helper()

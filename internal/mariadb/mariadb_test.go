@@ -11,6 +11,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"diligentledger/internal/testfolder"
 )
 
 func startIn(t *testing.T, dir string) *Instance {
@@ -25,23 +27,6 @@ func startIn(t *testing.T, dir string) *Instance {
 		}
 	})
 	return i
-}
-
-func folder(t *testing.T) string {
-	t.Helper()
-	dir, err := os.MkdirTemp("", "diligent-db-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		if err := os.RemoveAll(dir); err != nil {
-			t.Error(err)
-		}
-	})
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	return dir
 }
 
 func open(t *testing.T, dsn string) *sql.DB {
@@ -63,7 +48,7 @@ func must(t *testing.T, db *sql.DB, statement string) {
 
 // One server, from its making through being killed to being found again.
 func TestLifeOfAnInstance(t *testing.T) {
-	dir := folder(t)
+	dir := testfolder.New(t)
 	first := startIn(t, dir)
 	owner := open(t, first.OwnerDSN())
 
@@ -157,7 +142,7 @@ func outsideAddress(t *testing.T) string {
 
 // A making that was cut short is thrown away and done again.
 func TestHalfMadeFolder(t *testing.T) {
-	dir := folder(t)
+	dir := testfolder.New(t)
 	half := filepath.Join(dir, "mariadb.new")
 	if err := os.MkdirAll(filepath.Join(half, "mysql"), 0o755); err != nil {
 		t.Fatal(err)
@@ -175,7 +160,7 @@ func TestHalfMadeFolder(t *testing.T) {
 }
 
 func TestStartSaysWhatIsWrong(t *testing.T) {
-	dir := folder(t)
+	dir := testfolder.New(t)
 	file := filepath.Join(dir, "file")
 	if err := os.WriteFile(file, nil, 0o600); err != nil {
 		t.Fatal(err)
@@ -208,7 +193,7 @@ func TestStartSaysWhatIsWrong(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	if _, err := Start(ctx, Config{Dir: folder(t)}); err == nil {
+	if _, err := Start(ctx, Config{Dir: testfolder.New(t)}); err == nil {
 		t.Error("a start that was called off went on")
 	}
 }

@@ -6,7 +6,7 @@ import { type Clock, type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, daysAway, dueDay, longDay } from "../words/figures";
+import { celsius, daysAway, dueDay, figure, longDay } from "../words/figures";
 import { clockNames, reason, verdictWords } from "../words/reasons";
 
 type Row = Schemas["MorningRow"];
@@ -68,7 +68,7 @@ function Lines({ section, rows, today }: { section: Section; rows: readonly Row[
     <Box as="section" mb="22px" aria-label={section.title}>
       <Flex as="h2" justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
         <span>{section.title}</span>
-        <span className="figures">{rows.length}</span>
+        <span className="figures">{figure(rows.length)}</span>
       </Flex>
       {rows.length === 0 && (
         <Text color="faint" py="8px">
@@ -82,7 +82,7 @@ function Lines({ section, rows, today }: { section: Section; rows: readonly Row[
       </Box>
       {rows.length > shown && (
         <Button variant="ghost" size="sm" color="accent" onClick={() => setShown(shown + 10 * pageful)}>
-          show more of the {rows.length - shown} left
+          show more of the {figure(rows.length - shown)} left
         </Button>
       )}
     </Box>
