@@ -54,16 +54,16 @@ func (e Base) Valid() bool {
 
 // Defines values for ClockInterval.
 const (
-	First ClockInterval = "first"
-	Later ClockInterval = "later"
+	ClockIntervalFirst ClockInterval = "first"
+	ClockIntervalLater ClockInterval = "later"
 )
 
 // Valid indicates whether the value is a known member of the ClockInterval enum.
 func (e ClockInterval) Valid() bool {
 	switch e {
-	case First:
+	case ClockIntervalFirst:
 		return true
-	case Later:
+	case ClockIntervalLater:
 		return true
 	default:
 		return false
@@ -72,22 +72,31 @@ func (e ClockInterval) Valid() bool {
 
 // Defines values for ClockKind.
 const (
-	Age    ClockKind = "age"
-	Freeze ClockKind = "freeze"
-	Level  ClockKind = "level"
-	Use    ClockKind = "use"
+	ClockKindAge      ClockKind = "age"
+	ClockKindFindings ClockKind = "findings"
+	ClockKindFollowUp ClockKind = "follow_up"
+	ClockKindFreeze   ClockKind = "freeze"
+	ClockKindHold     ClockKind = "hold"
+	ClockKindLevel    ClockKind = "level"
+	ClockKindUse      ClockKind = "use"
 )
 
 // Valid indicates whether the value is a known member of the ClockKind enum.
 func (e ClockKind) Valid() bool {
 	switch e {
-	case Age:
+	case ClockKindAge:
 		return true
-	case Freeze:
+	case ClockKindFindings:
 		return true
-	case Level:
+	case ClockKindFollowUp:
 		return true
-	case Use:
+	case ClockKindFreeze:
+		return true
+	case ClockKindHold:
+		return true
+	case ClockKindLevel:
+		return true
+	case ClockKindUse:
 		return true
 	default:
 		return false
@@ -96,25 +105,109 @@ func (e ClockKind) Valid() bool {
 
 // Defines values for EntryKind.
 const (
-	Fill       EntryKind = "fill"
-	FreezeTest EntryKind = "freeze_test"
-	Loss       EntryKind = "loss"
-	Meter      EntryKind = "meter"
-	TopUp      EntryKind = "top_up"
+	EntryKindCapTest       EntryKind = "cap_test"
+	EntryKindChemistryTest EntryKind = "chemistry_test"
+	EntryKindDefectClosed  EntryKind = "defect_closed"
+	EntryKindDefectOpened  EntryKind = "defect_opened"
+	EntryKindFreezeTest    EntryKind = "freeze_test"
+	EntryKindHold          EntryKind = "hold"
+	EntryKindHoseCheck     EntryKind = "hose_check"
+	EntryKindInspection    EntryKind = "inspection"
+	EntryKindLayUp         EntryKind = "lay_up"
+	EntryKindLevelCheck    EntryKind = "level_check"
+	EntryKindLoss          EntryKind = "loss"
+	EntryKindMeter         EntryKind = "meter"
+	EntryKindMeterChange   EntryKind = "meter_change"
+	EntryKindNote          EntryKind = "note"
+	EntryKindOpening       EntryKind = "opening"
+	EntryKindPressureTest  EntryKind = "pressure_test"
+	EntryKindRelease       EntryKind = "release"
+	EntryKindRenewal       EntryKind = "renewal"
+	EntryKindReturn        EntryKind = "return"
+	EntryKindStrike        EntryKind = "strike"
+	EntryKindTopUp         EntryKind = "top_up"
+	EntryKindZeroCheck     EntryKind = "zero_check"
 )
 
 // Valid indicates whether the value is a known member of the EntryKind enum.
 func (e EntryKind) Valid() bool {
 	switch e {
-	case Fill:
+	case EntryKindCapTest:
 		return true
-	case FreezeTest:
+	case EntryKindChemistryTest:
 		return true
-	case Loss:
+	case EntryKindDefectClosed:
 		return true
-	case Meter:
+	case EntryKindDefectOpened:
 		return true
-	case TopUp:
+	case EntryKindFreezeTest:
+		return true
+	case EntryKindHold:
+		return true
+	case EntryKindHoseCheck:
+		return true
+	case EntryKindInspection:
+		return true
+	case EntryKindLayUp:
+		return true
+	case EntryKindLevelCheck:
+		return true
+	case EntryKindLoss:
+		return true
+	case EntryKindMeter:
+		return true
+	case EntryKindMeterChange:
+		return true
+	case EntryKindNote:
+		return true
+	case EntryKindOpening:
+		return true
+	case EntryKindPressureTest:
+		return true
+	case EntryKindRelease:
+		return true
+	case EntryKindRenewal:
+		return true
+	case EntryKindReturn:
+		return true
+	case EntryKindStrike:
+		return true
+	case EntryKindTopUp:
+		return true
+	case EntryKindZeroCheck:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExplanationCause.
+const (
+	ExplanationCauseConcentrateAdded ExplanationCause = "concentrate_added"
+	ExplanationCauseFillVolume       ExplanationCause = "fill_volume"
+	ExplanationCauseLeakAndRefill    ExplanationCause = "leak_and_refill"
+	ExplanationCauseMixedWrong       ExplanationCause = "mixed_wrong"
+	ExplanationCauseWaterAdded       ExplanationCause = "water_added"
+	ExplanationCauseWaterLost        ExplanationCause = "water_lost"
+	ExplanationCauseWrongScale       ExplanationCause = "wrong_scale"
+)
+
+// Valid indicates whether the value is a known member of the ExplanationCause enum.
+func (e ExplanationCause) Valid() bool {
+	switch e {
+	case ExplanationCauseConcentrateAdded:
+		return true
+	case ExplanationCauseFillVolume:
+		return true
+	case ExplanationCauseLeakAndRefill:
+		return true
+	case ExplanationCauseMixedWrong:
+		return true
+	case ExplanationCauseWaterAdded:
+		return true
+	case ExplanationCauseWaterLost:
+		return true
+	case ExplanationCauseWrongScale:
 		return true
 	default:
 		return false
@@ -142,15 +235,45 @@ func (e Form) Valid() bool {
 	}
 }
 
-// Defines values for FreezeTestInputInstrument.
+// Defines values for Grade.
 const (
-	Refractometer FreezeTestInputInstrument = "refractometer"
+	GradeBad     Grade = "bad"
+	GradeGood    Grade = "good"
+	GradeSoft    Grade = "soft"
+	GradeUnknown Grade = "unknown"
 )
 
-// Valid indicates whether the value is a known member of the FreezeTestInputInstrument enum.
-func (e FreezeTestInputInstrument) Valid() bool {
+// Valid indicates whether the value is a known member of the Grade enum.
+func (e Grade) Valid() bool {
 	switch e {
-	case Refractometer:
+	case GradeBad:
+		return true
+	case GradeGood:
+		return true
+	case GradeSoft:
+		return true
+	case GradeUnknown:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LeakPer.
+const (
+	Month   LeakPer = "month"
+	N1000km LeakPer = "1000km"
+	N100h   LeakPer = "100h"
+)
+
+// Valid indicates whether the value is a known member of the LeakPer enum.
+func (e LeakPer) Valid() bool {
+	switch e {
+	case Month:
+		return true
+	case N1000km:
+		return true
+	case N100h:
 		return true
 	default:
 		return false
@@ -159,25 +282,42 @@ func (e FreezeTestInputInstrument) Valid() bool {
 
 // Defines values for MeasureUnit.
 const (
-	MeasureUnitDegC   MeasureUnit = "degC"
-	MeasureUnitDegF   MeasureUnit = "degF"
-	MeasureUnitGalImp MeasureUnit = "gal_imp"
-	MeasureUnitGalUs  MeasureUnit = "gal_us"
-	MeasureUnitH      MeasureUnit = "h"
-	MeasureUnitKm     MeasureUnit = "km"
-	MeasureUnitL      MeasureUnit = "L"
-	MeasureUnitML     MeasureUnit = "mL"
-	MeasureUnitMi     MeasureUnit = "mi"
-	MeasureUnitQtImp  MeasureUnit = "qt_imp"
-	MeasureUnitQtUs   MeasureUnit = "qt_us"
+	MeasureUnitBar     MeasureUnit = "bar"
+	MeasureUnitBrix    MeasureUnit = "brix"
+	MeasureUnitDegC    MeasureUnit = "degC"
+	MeasureUnitDegF    MeasureUnit = "degF"
+	MeasureUnitDiscs   MeasureUnit = "discs"
+	MeasureUnitGalImp  MeasureUnit = "gal_imp"
+	MeasureUnitGalUs   MeasureUnit = "gal_us"
+	MeasureUnitH       MeasureUnit = "h"
+	MeasureUnitKPa     MeasureUnit = "kPa"
+	MeasureUnitKm      MeasureUnit = "km"
+	MeasureUnitL       MeasureUnit = "L"
+	MeasureUnitLbfFt   MeasureUnit = "lbf_ft"
+	MeasureUnitLbfIn   MeasureUnit = "lbf_in"
+	MeasureUnitML      MeasureUnit = "mL"
+	MeasureUnitMi      MeasureUnit = "mi"
+	MeasureUnitMm      MeasureUnit = "mm"
+	MeasureUnitNm      MeasureUnit = "Nm"
+	MeasureUnitPercent MeasureUnit = "percent"
+	MeasureUnitPsi     MeasureUnit = "psi"
+	MeasureUnitQtImp   MeasureUnit = "qt_imp"
+	MeasureUnitQtUs    MeasureUnit = "qt_us"
+	MeasureUnitSg      MeasureUnit = "sg"
 )
 
 // Valid indicates whether the value is a known member of the MeasureUnit enum.
 func (e MeasureUnit) Valid() bool {
 	switch e {
+	case MeasureUnitBar:
+		return true
+	case MeasureUnitBrix:
+		return true
 	case MeasureUnitDegC:
 		return true
 	case MeasureUnitDegF:
+		return true
+	case MeasureUnitDiscs:
 		return true
 	case MeasureUnitGalImp:
 		return true
@@ -185,17 +325,33 @@ func (e MeasureUnit) Valid() bool {
 		return true
 	case MeasureUnitH:
 		return true
+	case MeasureUnitKPa:
+		return true
 	case MeasureUnitKm:
 		return true
 	case MeasureUnitL:
+		return true
+	case MeasureUnitLbfFt:
+		return true
+	case MeasureUnitLbfIn:
 		return true
 	case MeasureUnitML:
 		return true
 	case MeasureUnitMi:
 		return true
+	case MeasureUnitMm:
+		return true
+	case MeasureUnitNm:
+		return true
+	case MeasureUnitPercent:
+		return true
+	case MeasureUnitPsi:
+		return true
 	case MeasureUnitQtImp:
 		return true
 	case MeasureUnitQtUs:
+		return true
+	case MeasureUnitSg:
 		return true
 	default:
 		return false
@@ -204,40 +360,169 @@ func (e MeasureUnit) Valid() bool {
 
 // Defines values for Note.
 const (
-	BaseUnknown    Note = "base_unknown"
-	BeyondTable    Note = "beyond_table"
-	ImpliedLoss    Note = "implied_loss"
-	MeterBackwards Note = "meter_backwards"
-	MixedBase      Note = "mixed_base"
-	MoreThanBook   Note = "more_than_book"
-	NotFilled      Note = "not_filled"
-	OtherMeterKind Note = "other_meter_kind"
-	VolumeAssumed  Note = "volume_assumed"
-	WrongScale     Note = "wrong_scale"
+	NoteAirTrapped      Note = "air_trapped"
+	NoteBaseUnknown     Note = "base_unknown"
+	NoteBeyondTable     Note = "beyond_table"
+	NoteClosesNothing   Note = "closes_nothing"
+	NoteDoesNotHold     Note = "does_not_hold"
+	NoteImpliedLoss     Note = "implied_loss"
+	NoteLevelAboveBook  Note = "level_above_book"
+	NoteLevelBelowBook  Note = "level_below_book"
+	NoteLevelHot        Note = "level_hot"
+	NoteMeterBackwards  Note = "meter_backwards"
+	NoteMixedBase       Note = "mixed_base"
+	NoteMixedTechnology Note = "mixed_technology"
+	NoteMoreThanBook    Note = "more_than_book"
+	NoteNotFilled       Note = "not_filled"
+	NoteOffRating       Note = "off_rating"
+	NoteOtherMeterKind  Note = "other_meter_kind"
+	NotePartialDrain    Note = "partial_drain"
+	NotePremixThinned   Note = "premix_thinned"
+	NoteReadingRefused  Note = "reading_refused"
+	NoteStrikesNothing  Note = "strikes_nothing"
+	NoteTankUnknown     Note = "tank_unknown"
+	NoteVolumeAssumed   Note = "volume_assumed"
+	NoteWasNotHeld      Note = "was_not_held"
+	NoteWaterLeftInside Note = "water_left_inside"
+	NoteWrongScale      Note = "wrong_scale"
 )
 
 // Valid indicates whether the value is a known member of the Note enum.
 func (e Note) Valid() bool {
 	switch e {
-	case BaseUnknown:
+	case NoteAirTrapped:
 		return true
-	case BeyondTable:
+	case NoteBaseUnknown:
 		return true
-	case ImpliedLoss:
+	case NoteBeyondTable:
 		return true
-	case MeterBackwards:
+	case NoteClosesNothing:
 		return true
-	case MixedBase:
+	case NoteDoesNotHold:
 		return true
-	case MoreThanBook:
+	case NoteImpliedLoss:
 		return true
-	case NotFilled:
+	case NoteLevelAboveBook:
 		return true
-	case OtherMeterKind:
+	case NoteLevelBelowBook:
 		return true
-	case VolumeAssumed:
+	case NoteLevelHot:
 		return true
-	case WrongScale:
+	case NoteMeterBackwards:
+		return true
+	case NoteMixedBase:
+		return true
+	case NoteMixedTechnology:
+		return true
+	case NoteMoreThanBook:
+		return true
+	case NoteNotFilled:
+		return true
+	case NoteOffRating:
+		return true
+	case NoteOtherMeterKind:
+		return true
+	case NotePartialDrain:
+		return true
+	case NotePremixThinned:
+		return true
+	case NoteReadingRefused:
+		return true
+	case NoteStrikesNothing:
+		return true
+	case NoteTankUnknown:
+		return true
+	case NoteVolumeAssumed:
+		return true
+	case NoteWasNotHeld:
+		return true
+	case NoteWaterLeftInside:
+		return true
+	case NoteWrongScale:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OneTimeLinkPurpose.
+const (
+	OneTimeLinkPurposeFirst      OneTimeLinkPurpose = "first"
+	OneTimeLinkPurposeInvitation OneTimeLinkPurpose = "invitation"
+	OneTimeLinkPurposeReset      OneTimeLinkPurpose = "reset"
+)
+
+// Valid indicates whether the value is a known member of the OneTimeLinkPurpose enum.
+func (e OneTimeLinkPurpose) Valid() bool {
+	switch e {
+	case OneTimeLinkPurposeFirst:
+		return true
+	case OneTimeLinkPurposeInvitation:
+		return true
+	case OneTimeLinkPurposeReset:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OpenDefectSeverity.
+const (
+	OpenDefectSeverityRepair OpenDefectSeverity = "repair"
+	OpenDefectSeverityStop   OpenDefectSeverity = "stop"
+	OpenDefectSeverityWatch  OpenDefectSeverity = "watch"
+)
+
+// Valid indicates whether the value is a known member of the OpenDefectSeverity enum.
+func (e OpenDefectSeverity) Valid() bool {
+	switch e {
+	case OpenDefectSeverityRepair:
+		return true
+	case OpenDefectSeverityStop:
+		return true
+	case OpenDefectSeverityWatch:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for OwedWhat.
+const (
+	FreezeRetest OwedWhat = "freeze_retest"
+	LevelCold    OwedWhat = "level_cold"
+)
+
+// Valid indicates whether the value is a known member of the OwedWhat enum.
+func (e OwedWhat) Valid() bool {
+	switch e {
+	case FreezeRetest:
+		return true
+	case LevelCold:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Role.
+const (
+	Coordinator Role = "coordinator"
+	Reader      Role = "reader"
+	Signatory   Role = "signatory"
+	Technician  Role = "technician"
+)
+
+// Valid indicates whether the value is a known member of the Role enum.
+func (e Role) Valid() bool {
+	switch e {
+	case Coordinator:
+		return true
+	case Reader:
+		return true
+	case Signatory:
+		return true
+	case Technician:
 		return true
 	default:
 		return false
@@ -294,28 +579,28 @@ func (e UnitSystem) Valid() bool {
 
 // Defines values for Verdict.
 const (
-	Due     Verdict = "due"
-	Hold    Verdict = "hold"
-	Overdue Verdict = "overdue"
-	Sound   Verdict = "sound"
-	Unknown Verdict = "unknown"
-	Watch   Verdict = "watch"
+	VerdictDue     Verdict = "due"
+	VerdictHold    Verdict = "hold"
+	VerdictOverdue Verdict = "overdue"
+	VerdictSound   Verdict = "sound"
+	VerdictUnknown Verdict = "unknown"
+	VerdictWatch   Verdict = "watch"
 )
 
 // Valid indicates whether the value is a known member of the Verdict enum.
 func (e Verdict) Valid() bool {
 	switch e {
-	case Due:
+	case VerdictDue:
 		return true
-	case Hold:
+	case VerdictHold:
 		return true
-	case Overdue:
+	case VerdictOverdue:
 		return true
-	case Sound:
+	case VerdictSound:
 		return true
-	case Unknown:
+	case VerdictUnknown:
 		return true
-	case Watch:
+	case VerdictWatch:
 		return true
 	default:
 		return false
@@ -324,21 +609,45 @@ func (e Verdict) Valid() bool {
 
 // Account defines model for Account.
 type Account struct {
+	Air *Turnover `json:"air,omitempty"`
+
 	// Balance What the books say; a property that is not there is not known.
-	Balance  Balance `json:"balance"`
-	Base     *Base   `json:"base,omitempty"`
-	Capacity float64 `json:"capacity"`
+	Balance Balance `json:"balance"`
+	Base    *Base   `json:"base,omitempty"`
+
+	// Blended Other products that were poured in since the renewal.
+	Blended []Product `json:"blended"`
+
+	// Cap Rated opening pressure, kPa.
+	Cap       *float64   `json:"cap,omitempty"`
+	Capacity  float64    `json:"capacity"`
+	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
 	// Cold Coldest night of each month at the site, °C, January first.
-	Cold []float64 `json:"cold"`
+	Cold     []float64    `json:"cold"`
+	Defects  []OpenDefect `json:"defects"`
+	Findings []Finding    `json:"findings"`
+	Held     *Standing    `json:"held,omitempty"`
+	LaidUp   *Standing    `json:"laidUp,omitempty"`
+	Leak     *Leak        `json:"leak,omitempty"`
 
 	// Lines In the order in which things happened.
-	Lines     []Line            `json:"lines"`
-	MeterUnit *AccountMeterUnit `json:"meterUnit,omitempty"`
+	Lines []Line `json:"lines"`
+
+	// MayRelease Whoever asks may release this unit.
+	MayRelease bool              `json:"mayRelease"`
+	MeterUnit  *AccountMeterUnit `json:"meterUnit,omitempty"`
 
 	// Mixed EG and PG were poured together.
-	Mixed   bool     `json:"mixed"`
+	Mixed bool `json:"mixed"`
+
+	// Nights The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart.
+	Nights []ColdNight `json:"nights"`
+
+	// OffBook The last test does not agree with the book and nobody has balanced it.
+	OffBook *bool    `json:"offBook,omitempty"`
 	Outlook Outlook  `json:"outlook"`
+	Owed    []Owed   `json:"owed"`
 	Plan    Plan     `json:"plan"`
 	Product *Product `json:"product,omitempty"`
 
@@ -373,6 +682,16 @@ type Asked struct {
 	Units  *UnitSystem       `json:"units,omitempty"`
 }
 
+// AuditLine defines model for AuditLine.
+type AuditLine struct {
+	Address string    `json:"address"`
+	At      time.Time `json:"at"`
+	Detail  string    `json:"detail"`
+	Id      int64     `json:"id"`
+	What    string    `json:"what"`
+	Who     string    `json:"who"`
+}
+
 // Balance What the books say; a property that is not there is not known.
 type Balance struct {
 	// Freeze Freeze point by book, °C.
@@ -380,7 +699,13 @@ type Balance struct {
 
 	// Glycol Per cent of glycol by volume.
 	Glycol *float64 `json:"glycol,omitempty"`
+
+	// High Warm end of that band, °C.
+	High   *float64 `json:"high,omitempty"`
 	Litres *float64 `json:"litres,omitempty"`
+
+	// Low Cold end of the band of two standard uncertainties, °C.
+	Low *float64 `json:"low,omitempty"`
 
 	// MeanAgeMonths Volume-weighted, in months of 30.4 days.
 	MeanAgeMonths *float64   `json:"meanAgeMonths,omitempty"`
@@ -390,8 +715,38 @@ type Balance struct {
 	Used *float64 `json:"used,omitempty"`
 }
 
+// Balancing The entry that would balance the books.
+type Balancing struct {
+	At time.Time `json:"at"`
+
+	// Body What happened; the one property named by the kind.
+	Body    EntryBody           `json:"body"`
+	Kind    EntryKind           `json:"kind"`
+	Strikes *openapi_types.UUID `json:"strikes,omitempty"`
+}
+
 // Base defines model for Base.
 type Base string
+
+// CapTestBody defines model for CapTestBody.
+type CapTestBody = json.RawMessage
+
+// Chemistry defines model for Chemistry.
+type Chemistry struct {
+	At         time.Time `json:"at"`
+	Grade      Grade     `json:"grade"`
+	Properties []struct {
+		Grade Grade  `json:"grade"`
+		Name  string `json:"name"`
+
+		// Reaches The day its trend meets its limit.
+		Reaches *openapi_types.Date `json:"reaches,omitempty"`
+		Value   *float64            `json:"value,omitempty"`
+	} `json:"properties"`
+}
+
+// ChemistryTestBody defines model for ChemistryTestBody.
+type ChemistryTestBody = json.RawMessage
 
 // Clock defines model for Clock.
 type Clock struct {
@@ -415,6 +770,12 @@ type ClockInterval string
 
 // ClockKind defines model for ClockKind.
 type ClockKind string
+
+// ColdNight defines model for ColdNight.
+type ColdNight struct {
+	Celsius float64            `json:"celsius"`
+	Day     openapi_types.Date `json:"day"`
+}
 
 // Curve defines model for Curve.
 type Curve struct {
@@ -443,6 +804,23 @@ type CurvePoint struct {
 	Temperature float64 `json:"temperature"`
 }
 
+// DefectClosedBody defines model for DefectClosedBody.
+type DefectClosedBody = json.RawMessage
+
+// DefectOpenedBody defines model for DefectOpenedBody.
+type DefectOpenedBody = json.RawMessage
+
+// DemoAccount defines model for DemoAccount.
+type DemoAccount struct {
+	Email    string `json:"email"`
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Role     Role   `json:"role"`
+}
+
+// DrainedBody defines model for DrainedBody.
+type DrainedBody = json.RawMessage
+
 // Effect defines model for Effect.
 type Effect struct {
 	After  Moment `json:"after"`
@@ -450,23 +828,71 @@ type Effect struct {
 	Line   Line   `json:"line"`
 }
 
+// EntryBody What happened; the one property named by the kind.
+type EntryBody = json.RawMessage
+
 // EntryInput An entry; exactly the property named by its kind is filled in.
 type EntryInput struct {
 	// At When it happened.
-	At         time.Time        `json:"at"`
-	Fill       *FillInput       `json:"fill,omitempty"`
-	FreezeTest *FreezeTestInput `json:"freezeTest,omitempty"`
+	At            time.Time          `json:"at"`
+	CapTest       *CapTestBody       `json:"capTest,omitempty"`
+	ChemistryTest *ChemistryTestBody `json:"chemistryTest,omitempty"`
+	DefectClosed  *DefectClosedBody  `json:"defectClosed,omitempty"`
+	DefectOpened  *DefectOpenedBody  `json:"defectOpened,omitempty"`
+
+	// FreezeTest The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
+	FreezeTest *FreezeTestBody `json:"freezeTest,omitempty"`
+	Hold       *HoldBody       `json:"hold,omitempty"`
+	HoseCheck  *HoseCheckBody  `json:"hoseCheck,omitempty"`
 
 	// Id UUID version 7 made by whoever writes the entry.
-	Id    openapi_types.UUID `json:"id"`
-	Kind  EntryKind          `json:"kind"`
-	Loss  *LossInput         `json:"loss,omitempty"`
-	Meter *MeterInput        `json:"meter,omitempty"`
-	TopUp *TopUpInput        `json:"topUp,omitempty"`
+	Id           openapi_types.UUID `json:"id"`
+	Inspection   *InspectionBody    `json:"inspection,omitempty"`
+	Kind         EntryKind          `json:"kind"`
+	LayUp        *LayUpBody         `json:"layUp,omitempty"`
+	LevelCheck   *LevelCheckBody    `json:"levelCheck,omitempty"`
+	Loss         *LossBody          `json:"loss,omitempty"`
+	Meter        *MeterBody         `json:"meter,omitempty"`
+	MeterChange  *MeterChangeBody   `json:"meterChange,omitempty"`
+	Note         *NoteBody          `json:"note,omitempty"`
+	Opening      *OpeningBody       `json:"opening,omitempty"`
+	PressureTest *PressureTestBody  `json:"pressureTest,omitempty"`
+	Release      *ReleaseBody       `json:"release,omitempty"`
+	Renewal      *RenewalBody       `json:"renewal,omitempty"`
+	Return       *ReturnBody        `json:"return,omitempty"`
+	Strike       *StrikeBody        `json:"strike,omitempty"`
+
+	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
+	Strikes   *StrikesInput  `json:"strikes,omitempty"`
+	TopUp     *TopUpBody     `json:"topUp,omitempty"`
+	ZeroCheck *ZeroCheckBody `json:"zeroCheck,omitempty"`
 }
 
 // EntryKind defines model for EntryKind.
 type EntryKind string
+
+// Explanation Why a test may not agree with the book.
+type Explanation struct {
+	// Balance The entry that would balance the books.
+	Balance *Balancing       `json:"balance,omitempty"`
+	Cause   ExplanationCause `json:"cause"`
+	From    time.Time        `json:"from"`
+	Litres  *float64         `json:"litres,omitempty"`
+	Scale   *Base            `json:"scale,omitempty"`
+
+	// Share Per cent of concentrate that was really mixed.
+	Share *float64  `json:"share,omitempty"`
+	To    time.Time `json:"to"`
+
+	// Truth What it freezes at if so, °C.
+	Truth *float64 `json:"truth,omitempty"`
+
+	// Weight Among the explanations, adding up to 1.
+	Weight float64 `json:"weight"`
+}
+
+// ExplanationCause defines model for Explanation.Cause.
+type ExplanationCause string
 
 // Field defines model for Field.
 type Field struct {
@@ -493,32 +919,36 @@ type FieldProblem struct {
 	Pointer string `json:"pointer"`
 }
 
-// FillInput defines model for FillInput.
-type FillInput struct {
-	// Factory The charge the unit came with.
-	Factory *bool    `json:"factory,omitempty"`
-	Meter   *Reading `json:"meter,omitempty"`
+// Finding defines model for Finding.
+type Finding struct {
+	At    time.Time `json:"at"`
+	Grade Grade     `json:"grade"`
+	Point string    `json:"point"`
 
-	// Product A product's code.
-	Product string `json:"product"`
-
-	// Share Per cent of concentrate by volume; none for a premix.
-	Share  *float64 `json:"share,omitempty"`
-	Volume Reading  `json:"volume"`
+	// State Words, comma between them.
+	State string `json:"state"`
 }
 
 // Form defines model for Form.
 type Form string
 
-// FreezeTestInput defines model for FreezeTestInput.
-type FreezeTestInput struct {
-	Instrument  FreezeTestInputInstrument `json:"instrument"`
-	Scale       Base                      `json:"scale"`
-	Temperature Reading                   `json:"temperature"`
-}
+// FreezeTestBody The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
+type FreezeTestBody = json.RawMessage
 
-// FreezeTestInputInstrument defines model for FreezeTestInput.Instrument.
-type FreezeTestInputInstrument string
+// Grade defines model for Grade.
+type Grade string
+
+// HoldBody defines model for HoldBody.
+type HoldBody = json.RawMessage
+
+// HoseBody defines model for HoseBody.
+type HoseBody = json.RawMessage
+
+// HoseCheckBody defines model for HoseCheckBody.
+type HoseCheckBody = json.RawMessage
+
+// InspectionBody defines model for InspectionBody.
+type InspectionBody = json.RawMessage
 
 // Interval defines model for Interval.
 type Interval struct {
@@ -527,45 +957,66 @@ type Interval struct {
 	Months *int     `json:"months,omitempty"`
 }
 
+// LayUpBody defines model for LayUpBody.
+type LayUpBody = json.RawMessage
+
+// Leak defines model for Leak.
+type Leak struct {
+	Events int     `json:"events"`
+	Litres float64 `json:"litres"`
+	Per    LeakPer `json:"per"`
+
+	// Rate L per span
+	Rate float64 `json:"rate"`
+
+	// Sigma Standard uncertainty of the rate.
+	Sigma float64   `json:"sigma"`
+	Since time.Time `json:"since"`
+}
+
+// LeakPer defines model for Leak.Per.
+type LeakPer string
+
+// LevelCheckBody defines model for LevelCheckBody.
+type LevelCheckBody = json.RawMessage
+
 // Line defines model for Line.
 type Line struct {
 	// After What the books say; a property that is not there is not known.
-	After   Balance            `json:"after"`
-	At      time.Time          `json:"at"`
-	Factory *bool              `json:"factory,omitempty"`
-	Id      openapi_types.UUID `json:"id"`
+	After Balance   `json:"after"`
+	At    time.Time `json:"at"`
 
-	// ImpliedLoss L lost before the top-up.
-	ImpliedLoss *float64        `json:"impliedLoss,omitempty"`
-	Instrument  *string         `json:"instrument,omitempty"`
-	Kind        EntryKind       `json:"kind"`
-	Meter       *Reading        `json:"meter,omitempty"`
-	Note        *string         `json:"note,omitempty"`
-	Notes       []Note          `json:"notes"`
-	Product     *Product        `json:"product,omitempty"`
-	Reading     *Reading        `json:"reading,omitempty"`
-	RecordedAt  *time.Time      `json:"recordedAt,omitempty"`
-	RecordedBy  *string         `json:"recordedBy,omitempty"`
-	Scale       *Base           `json:"scale,omitempty"`
-	Seq         *int64          `json:"seq,omitempty"`
-	Share       *float64        `json:"share,omitempty"`
-	Test        *Reconciliation `json:"test,omitempty"`
-	With        *Form           `json:"with,omitempty"`
+	// Body What happened; the one property named by the kind.
+	Body EntryBody `json:"body"`
+
+	// Explanations The likeliest first.
+	Explanations *[]Explanation     `json:"explanations,omitempty"`
+	Grade        *Grade             `json:"grade,omitempty"`
+	Id           openapi_types.UUID `json:"id"`
+
+	// Implied L that went
+	Implied    *float64        `json:"implied,omitempty"`
+	Kind       EntryKind       `json:"kind"`
+	Notes      []Note          `json:"notes"`
+	Product    *Product        `json:"product,omitempty"`
+	RecordedAt *time.Time      `json:"recordedAt,omitempty"`
+	RecordedBy *string         `json:"recordedBy,omitempty"`
+	Struck     *Struck         `json:"struck,omitempty"`
+	Test       *Reconciliation `json:"test,omitempty"`
+	Turnover   *Turnover       `json:"turnover,omitempty"`
 }
 
-// LossInput defines model for LossInput.
-type LossInput struct {
-	Note   *string `json:"note,omitempty"`
-	Volume Reading `json:"volume"`
-}
+// LossBody defines model for LossBody.
+type LossBody = json.RawMessage
 
 // MeasureUnit defines model for MeasureUnit.
 type MeasureUnit string
 
-// MeterInput defines model for MeterInput.
-type MeterInput struct {
-	Meter Reading `json:"meter"`
-}
+// MeterBody defines model for MeterBody.
+type MeterBody = json.RawMessage
+
+// MeterChangeBody defines model for MeterChangeBody.
+type MeterChangeBody = json.RawMessage
 
 // Moment defines model for Moment.
 type Moment struct {
@@ -598,6 +1049,33 @@ type Night struct {
 // Note defines model for Note.
 type Note string
 
+// NoteBody defines model for NoteBody.
+type NoteBody = json.RawMessage
+
+// OneTimeLink defines model for OneTimeLink.
+type OneTimeLink struct {
+	Email   string             `json:"email"`
+	Name    string             `json:"name"`
+	Purpose OneTimeLinkPurpose `json:"purpose"`
+}
+
+// OneTimeLinkPurpose defines model for OneTimeLink.Purpose.
+type OneTimeLinkPurpose string
+
+// OpenDefect defines model for OpenDefect.
+type OpenDefect struct {
+	At       time.Time          `json:"at"`
+	Id       openapi_types.UUID `json:"id"`
+	Severity OpenDefectSeverity `json:"severity"`
+	What     string             `json:"what"`
+}
+
+// OpenDefectSeverity defines model for OpenDefect.Severity.
+type OpenDefectSeverity string
+
+// OpeningBody defines model for OpeningBody.
+type OpeningBody = json.RawMessage
+
 // Option defines model for Option.
 type Option struct {
 	Label string `json:"label"`
@@ -611,6 +1089,27 @@ type Outlook struct {
 	Verdict Verdict `json:"verdict"`
 }
 
+// Owed defines model for Owed.
+type Owed struct {
+	Since time.Time `json:"since"`
+	What  OwedWhat  `json:"what"`
+}
+
+// OwedWhat defines model for Owed.What.
+type OwedWhat string
+
+// Person defines model for Person.
+type Person struct {
+	Active bool   `json:"active"`
+	Email  string `json:"email"`
+	Id     int64  `json:"id"`
+
+	// Invited Has not chosen a password yet.
+	Invited bool   `json:"invited"`
+	Name    string `json:"name"`
+	Role    Role   `json:"role"`
+}
+
 // Plan defines model for Plan.
 type Plan struct {
 	First Interval `json:"first"`
@@ -620,6 +1119,12 @@ type Plan struct {
 	Later        Interval `json:"later"`
 	Name         string   `json:"name"`
 }
+
+// PointBody defines model for PointBody.
+type PointBody = json.RawMessage
+
+// PressureTestBody defines model for PressureTestBody.
+type PressureTestBody = json.RawMessage
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -680,9 +1185,21 @@ type Receipt struct {
 
 // Reconciliation defines model for Reconciliation.
 type Reconciliation struct {
-	Agrees   bool     `json:"agrees"`
-	Book     *float64 `json:"book,omitempty"`
+	Agrees bool     `json:"agrees"`
+	Book   *float64 `json:"book,omitempty"`
+
+	// Flags Why the reading is not what it looks like.
+	Flags []string `json:"flags"`
+
+	// High Warmest it may be, °C.
+	High *float64 `json:"high,omitempty"`
+
+	// Low Coldest it may be, °C.
+	Low      *float64 `json:"low,omitempty"`
 	Measured float64  `json:"measured"`
+
+	// Shown What the instrument showed when that is not what is inside, °C.
+	Shown *float64 `json:"shown,omitempty"`
 
 	// Tolerance Two standard uncertainties, K.
 	Tolerance float64 `json:"tolerance"`
@@ -691,9 +1208,63 @@ type Reconciliation struct {
 	Trusted bool `json:"trusted"`
 }
 
+// ReleaseBody defines model for ReleaseBody.
+type ReleaseBody = json.RawMessage
+
+// RenewalBody defines model for RenewalBody.
+type RenewalBody = json.RawMessage
+
+// ReturnBody defines model for ReturnBody.
+type ReturnBody = json.RawMessage
+
+// Role defines model for Role.
+type Role string
+
+// Session defines model for Session.
+type Session struct {
+	// Demo The demo accounts; empty outside demo mode.
+	Demo   []DemoAccount `json:"demo"`
+	Person *SignedIn     `json:"person,omitempty"`
+}
+
+// SignedIn defines model for SignedIn.
+type SignedIn struct {
+	Email string `json:"email"`
+	Name  string `json:"name"`
+	Role  Role   `json:"role"`
+}
+
+// Standing defines model for Standing.
+type Standing struct {
+	By    string    `json:"by"`
+	Since time.Time `json:"since"`
+	Why   string    `json:"why"`
+}
+
 // State defines model for State.
 type State struct {
 	Status string `json:"status"`
+}
+
+// StrikeBody defines model for StrikeBody.
+type StrikeBody = json.RawMessage
+
+// StrikesInput An entry that this one takes the place of; it is struck in the same act, or nothing is written.
+type StrikesInput struct {
+	// Entry Of the entry it voids.
+	Entry openapi_types.UUID `json:"entry"`
+
+	// Id Of the strike; UUID version 7.
+	Id  openapi_types.UUID `json:"id"`
+	Why string             `json:"why"`
+}
+
+// Struck defines model for Struck.
+type Struck struct {
+	At  time.Time          `json:"at"`
+	By  string             `json:"by"`
+	Id  openapi_types.UUID `json:"id"`
+	Why string             `json:"why"`
 }
 
 // SumStep defines model for SumStep.
@@ -704,12 +1275,34 @@ type SumStep struct {
 	What    string `json:"what"`
 }
 
-// TopUpInput defines model for TopUpInput.
-type TopUpInput struct {
-	// Product A product's code; none for water.
-	Product *string `json:"product,omitempty"`
-	Volume  Reading `json:"volume"`
-	With    Form    `json:"with"`
+// TopUpBody defines model for TopUpBody.
+type TopUpBody = json.RawMessage
+
+// TorqueBody defines model for TorqueBody.
+type TorqueBody = json.RawMessage
+
+// Turnover defines model for Turnover.
+type Turnover struct {
+	// Allowed L that a hot level and the error of measuring account for.
+	Allowed float64 `json:"allowed"`
+
+	// Counts As a renewal by the plan.
+	Counts bool `json:"counts"`
+
+	// In L
+	In float64 `json:"in"`
+
+	// Out L drained; none when nobody measured.
+	Out *float64 `json:"out,omitempty"`
+
+	// Residual L that stayed inside.
+	Residual float64 `json:"residual"`
+
+	// Share Of the charge that is new, 0 to 1.
+	Share float64 `json:"share"`
+
+	// Short L less went in than came out and had been missing.
+	Short float64 `json:"short"`
 }
 
 // UnitKind defines model for UnitKind.
@@ -729,11 +1322,62 @@ type UnitSystem string
 // Verdict defines model for Verdict.
 type Verdict string
 
+// ZeroCheckBody defines model for ZeroCheckBody.
+type ZeroCheckBody = json.RawMessage
+
 // Code defines model for code.
 type Code = string
 
+// PersonId defines model for personId.
+type PersonId = int64
+
 // Entry An entry; exactly the property named by its kind is filled in.
 type Entry = EntryInput
+
+// ListAuditParams defines parameters for ListAudit.
+type ListAuditParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	Limit  *int   `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// UseLinkJSONBody defines parameters for UseLink.
+type UseLinkJSONBody struct {
+	// Email Of the first coordinator only.
+	Email *string `json:"email,omitempty"`
+
+	// Name Of the first coordinator only.
+	Name     *string `json:"name,omitempty"`
+	Password string  `json:"password"`
+}
+
+// ForgotPasswordJSONBody defines parameters for ForgotPassword.
+type ForgotPasswordJSONBody struct {
+	Email string `json:"email"`
+}
+
+// InvitePersonJSONBody defines parameters for InvitePerson.
+type InvitePersonJSONBody struct {
+	Email string `json:"email"`
+	Name  string `json:"name"`
+	Role  Role   `json:"role"`
+}
+
+// ChangePersonJSONBody defines parameters for ChangePerson.
+type ChangePersonJSONBody struct {
+	Active *bool `json:"active,omitempty"`
+	Role   *Role `json:"role,omitempty"`
+}
+
+// SignOutParams defines parameters for SignOut.
+type SignOutParams struct {
+	Everywhere *bool `form:"everywhere,omitempty" json:"everywhere,omitempty"`
+}
+
+// SignInJSONBody defines parameters for SignIn.
+type SignInJSONBody struct {
+	Email    string `json:"email"`
+	Password string `json:"password"`
+}
 
 // ListUnitsParams defines parameters for ListUnits.
 type ListUnitsParams struct {
@@ -744,6 +1388,21 @@ type ListUnitsParams struct {
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
+// UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
+type UseLinkJSONRequestBody UseLinkJSONBody
+
+// ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
+type ForgotPasswordJSONRequestBody ForgotPasswordJSONBody
+
+// InvitePersonJSONRequestBody defines body for InvitePerson for application/json ContentType.
+type InvitePersonJSONRequestBody InvitePersonJSONBody
+
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody ChangePersonJSONBody
+
+// SignInJSONRequestBody defines body for SignIn for application/json ContentType.
+type SignInJSONRequestBody SignInJSONBody
+
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
 
@@ -752,18 +1411,51 @@ type PreviewEntryJSONRequestBody = EntryInput
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
+	// (GET /api/v1/audit)
+	ListAudit(ctx *echo.Context, params ListAuditParams) error
 	// ListQuestions The questions of the Bench and what each has to be told.
 	// (GET /api/v1/bench)
 	ListQuestions(ctx *echo.Context) error
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
+	// GetLink Whose one-time link this is, and what for.
+	// (GET /api/v1/links/{token})
+	GetLink(ctx *echo.Context, token string) error
+	// UseLink Choose a password, once, and sign in with it.
+	// (POST /api/v1/links/{token})
+	UseLink(ctx *echo.Context, token string) error
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx *echo.Context) error
+	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// (POST /api/v1/password-reset)
+	ForgotPassword(ctx *echo.Context) error
+	// ListPeople Everybody who may sign in, by name.
+	// (GET /api/v1/people)
+	ListPeople(ctx *echo.Context) error
+	// InvitePerson Invite somebody by a one-time link in the mail.
+	// (POST /api/v1/people)
+	InvitePerson(ctx *echo.Context) error
+	// ChangePerson Change somebody's role or whether they may sign in. Their sessions end.
+	// (PATCH /api/v1/people/{id})
+	ChangePerson(ctx *echo.Context, id PersonId) error
+	// InviteAgain Mail somebody a new link; earlier links stop working.
+	// (POST /api/v1/people/{id}/invitation)
+	InviteAgain(ctx *echo.Context, id PersonId) error
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
+	// SignOut End this session, or all of this person's sessions on every machine.
+	// (DELETE /api/v1/session)
+	SignOut(ctx *echo.Context, params SignOutParams) error
+	// GetSession Who is signed in, if anybody is; in demo mode also the demo accounts.
+	// (GET /api/v1/session)
+	GetSession(ctx *echo.Context) error
+	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
+	// (POST /api/v1/session)
+	SignIn(ctx *echo.Context) error
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx *echo.Context, params ListUnitsParams) error
@@ -787,6 +1479,31 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// ListAudit converts echo context to params.
+func (w *ServerInterfaceWrapper) ListAudit(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListAuditParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListAudit(ctx, params)
+	return err
 }
 
 // ListQuestions converts echo context to params.
@@ -814,6 +1531,38 @@ func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
 	return err
 }
 
+// GetLink converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLink(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLink(ctx, token)
+	return err
+}
+
+// UseLink converts echo context to params.
+func (w *ServerInterfaceWrapper) UseLink(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UseLink(ctx, token)
+	return err
+}
+
 // GetMorning converts echo context to params.
 func (w *ServerInterfaceWrapper) GetMorning(ctx *echo.Context) error {
 	var err error
@@ -823,12 +1572,107 @@ func (w *ServerInterfaceWrapper) GetMorning(ctx *echo.Context) error {
 	return err
 }
 
+// ForgotPassword converts echo context to params.
+func (w *ServerInterfaceWrapper) ForgotPassword(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ForgotPassword(ctx)
+	return err
+}
+
+// ListPeople converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPeople(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPeople(ctx)
+	return err
+}
+
+// InvitePerson converts echo context to params.
+func (w *ServerInterfaceWrapper) InvitePerson(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.InvitePerson(ctx)
+	return err
+}
+
+// ChangePerson converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePerson(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePerson(ctx, id)
+	return err
+}
+
+// InviteAgain converts echo context to params.
+func (w *ServerInterfaceWrapper) InviteAgain(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.InviteAgain(ctx, id)
+	return err
+}
+
 // ListProducts converts echo context to params.
 func (w *ServerInterfaceWrapper) ListProducts(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListProducts(ctx)
+	return err
+}
+
+// SignOut converts echo context to params.
+func (w *ServerInterfaceWrapper) SignOut(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SignOutParams
+	// ------------- Optional query parameter "everywhere" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "everywhere", ctx.QueryParams(), &params.Everywhere, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter everywhere: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignOut(ctx, params)
+	return err
+}
+
+// GetSession converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSession(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSession(ctx)
+	return err
+}
+
+// SignIn converts echo context to params.
+func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignIn(ctx)
 	return err
 }
 
@@ -977,6 +1821,17 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries/preview", wrapper.PreviewEntry, options.OperationMiddlewares["previewEntry"]...)
+	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
+	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
+	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.ForgotPassword, options.OperationMiddlewares["forgotPassword"]...)
+	router.GET(options.BaseURL+"/api/v1/links/:token", wrapper.GetLink, options.OperationMiddlewares["getLink"]...)
+	router.POST(options.BaseURL+"/api/v1/links/:token", wrapper.UseLink, options.OperationMiddlewares["useLink"]...)
+	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
+	router.POST(options.BaseURL+"/api/v1/people", wrapper.InvitePerson, options.OperationMiddlewares["invitePerson"]...)
+	router.PATCH(options.BaseURL+"/api/v1/people/:id", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
+	router.POST(options.BaseURL+"/api/v1/people/:id/invitation", wrapper.InviteAgain, options.OperationMiddlewares["inviteAgain"]...)
+	router.GET(options.BaseURL+"/api/v1/audit", wrapper.ListAudit, options.OperationMiddlewares["listAudit"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
@@ -986,6 +1841,45 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 type ProblemApplicationProblemPlusJSONResponse Problem
 
 type StateJSONResponse State
+
+type ListAuditRequestObject struct {
+	Params ListAuditParams
+}
+
+type ListAuditResponseObject interface {
+	VisitListAuditResponse(w http.ResponseWriter) error
+}
+
+type ListAudit200JSONResponse []AuditLine
+
+func (response ListAudit200JSONResponse) VisitListAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAuditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAuditdefaultApplicationProblemPlusJSONResponse) VisitListAuditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListQuestionsRequestObject struct {
 }
@@ -1065,6 +1959,85 @@ func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchR
 	return err
 }
 
+type GetLinkRequestObject struct {
+	Token string `json:"token"`
+}
+
+type GetLinkResponseObject interface {
+	VisitGetLinkResponse(w http.ResponseWriter) error
+}
+
+type GetLink200JSONResponse OneTimeLink
+
+func (response GetLink200JSONResponse) VisitGetLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLinkdefaultApplicationProblemPlusJSONResponse) VisitGetLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseLinkRequestObject struct {
+	Token string `json:"token"`
+	Body  *UseLinkJSONRequestBody
+}
+
+type UseLinkResponseObject interface {
+	VisitUseLinkResponse(w http.ResponseWriter) error
+}
+
+type UseLink200JSONResponse Session
+
+func (response UseLink200JSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetMorningRequestObject struct {
 }
 
@@ -1103,6 +2076,189 @@ func (response GetMorningdefaultApplicationProblemPlusJSONResponse) VisitGetMorn
 	return err
 }
 
+type ForgotPasswordRequestObject struct {
+	Body *ForgotPasswordJSONRequestBody
+}
+
+type ForgotPasswordResponseObject interface {
+	VisitForgotPasswordResponse(w http.ResponseWriter) error
+}
+
+type ForgotPassword202Response struct {
+}
+
+func (response ForgotPassword202Response) VisitForgotPasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(202)
+	return nil
+}
+
+type ForgotPassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgotPassworddefaultApplicationProblemPlusJSONResponse) VisitForgotPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeopleRequestObject struct {
+}
+
+type ListPeopleResponseObject interface {
+	VisitListPeopleResponse(w http.ResponseWriter) error
+}
+
+type ListPeople200JSONResponse []Person
+
+func (response ListPeople200JSONResponse) VisitListPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeopledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPeopledefaultApplicationProblemPlusJSONResponse) VisitListPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitePersonRequestObject struct {
+	Body *InvitePersonJSONRequestBody
+}
+
+type InvitePersonResponseObject interface {
+	VisitInvitePersonResponse(w http.ResponseWriter) error
+}
+
+type InvitePerson201JSONResponse Person
+
+func (response InvitePerson201JSONResponse) VisitInvitePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InvitePersondefaultApplicationProblemPlusJSONResponse) VisitInvitePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersonRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *ChangePersonJSONRequestBody
+}
+
+type ChangePersonResponseObject interface {
+	VisitChangePersonResponse(w http.ResponseWriter) error
+}
+
+type ChangePerson200JSONResponse Person
+
+func (response ChangePerson200JSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InviteAgainRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type InviteAgainResponseObject interface {
+	VisitInviteAgainResponse(w http.ResponseWriter) error
+}
+
+type InviteAgain202Response struct {
+}
+
+func (response InviteAgain202Response) VisitInviteAgainResponse(w http.ResponseWriter) error {
+	w.WriteHeader(202)
+	return nil
+}
+
+type InviteAgaindefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InviteAgaindefaultApplicationProblemPlusJSONResponse) VisitInviteAgainResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListProductsRequestObject struct {
 }
 
@@ -1130,6 +2286,116 @@ type ListProductsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListProductsdefaultApplicationProblemPlusJSONResponse) VisitListProductsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignOutRequestObject struct {
+	Params SignOutParams
+}
+
+type SignOutResponseObject interface {
+	VisitSignOutResponse(w http.ResponseWriter) error
+}
+
+type SignOut204Response struct {
+}
+
+func (response SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SignOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessionRequestObject struct {
+}
+
+type GetSessionResponseObject interface {
+	VisitGetSessionResponse(w http.ResponseWriter) error
+}
+
+type GetSession200JSONResponse Session
+
+func (response GetSession200JSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSessiondefaultApplicationProblemPlusJSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInRequestObject struct {
+	Body *SignInJSONRequestBody
+}
+
+type SignInResponseObject interface {
+	VisitSignInResponse(w http.ResponseWriter) error
+}
+
+type SignIn200JSONResponse Session
+
+func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1359,18 +2625,51 @@ func (response GetReady503ApplicationProblemPlusJSONResponse) VisitGetReadyRespo
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
+	// (GET /api/v1/audit)
+	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
 	// ListQuestions The questions of the Bench and what each has to be told.
 	// (GET /api/v1/bench)
 	ListQuestions(ctx context.Context, request ListQuestionsRequestObject) (ListQuestionsResponseObject, error)
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
+	// GetLink Whose one-time link this is, and what for.
+	// (GET /api/v1/links/{token})
+	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
+	// UseLink Choose a password, once, and sign in with it.
+	// (POST /api/v1/links/{token})
+	UseLink(ctx context.Context, request UseLinkRequestObject) (UseLinkResponseObject, error)
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
+	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// (POST /api/v1/password-reset)
+	ForgotPassword(ctx context.Context, request ForgotPasswordRequestObject) (ForgotPasswordResponseObject, error)
+	// ListPeople Everybody who may sign in, by name.
+	// (GET /api/v1/people)
+	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
+	// InvitePerson Invite somebody by a one-time link in the mail.
+	// (POST /api/v1/people)
+	InvitePerson(ctx context.Context, request InvitePersonRequestObject) (InvitePersonResponseObject, error)
+	// ChangePerson Change somebody's role or whether they may sign in. Their sessions end.
+	// (PATCH /api/v1/people/{id})
+	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
+	// InviteAgain Mail somebody a new link; earlier links stop working.
+	// (POST /api/v1/people/{id}/invitation)
+	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
+	// SignOut End this session, or all of this person's sessions on every machine.
+	// (DELETE /api/v1/session)
+	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
+	// GetSession Who is signed in, if anybody is; in demo mode also the demo accounts.
+	// (GET /api/v1/session)
+	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
+	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
+	// (POST /api/v1/session)
+	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx context.Context, request ListUnitsRequestObject) (ListUnitsResponseObject, error)
@@ -1401,6 +2700,31 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// ListAudit operation middleware
+func (sh *strictHandler) ListAudit(ctx *echo.Context, params ListAuditParams) error {
+	var request ListAuditRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAudit(ctx.Request().Context(), request.(ListAuditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAudit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListAuditResponseObject); ok {
+		return validResponse.VisitListAuditResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // ListQuestions operation middleware
@@ -1474,6 +2798,79 @@ func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
 	return nil
 }
 
+// GetLink operation middleware
+func (sh *strictHandler) GetLink(ctx *echo.Context, token string) error {
+	var request GetLinkRequestObject
+
+	request.Token = token
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLink(ctx.Request().Context(), request.(GetLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLinkResponseObject); ok {
+		return validResponse.VisitGetLinkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UseLink operation middleware
+func (sh *strictHandler) UseLink(ctx *echo.Context, token string) error {
+	var request UseLinkRequestObject
+
+	request.Token = token
+
+	var body UseLinkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UseLink(ctx.Request().Context(), request.(UseLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UseLinkResponseObject); ok {
+		return validResponse.VisitUseLinkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetMorning operation middleware
 func (sh *strictHandler) GetMorning(ctx *echo.Context) error {
 	var request GetMorningRequestObject
@@ -1497,6 +2894,194 @@ func (sh *strictHandler) GetMorning(ctx *echo.Context) error {
 	return nil
 }
 
+// ForgotPassword operation middleware
+func (sh *strictHandler) ForgotPassword(ctx *echo.Context) error {
+	var request ForgotPasswordRequestObject
+
+	var body ForgotPasswordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgotPassword(ctx.Request().Context(), request.(ForgotPasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgotPassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ForgotPasswordResponseObject); ok {
+		return validResponse.VisitForgotPasswordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListPeople operation middleware
+func (sh *strictHandler) ListPeople(ctx *echo.Context) error {
+	var request ListPeopleRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPeople(ctx.Request().Context(), request.(ListPeopleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPeople")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPeopleResponseObject); ok {
+		return validResponse.VisitListPeopleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// InvitePerson operation middleware
+func (sh *strictHandler) InvitePerson(ctx *echo.Context) error {
+	var request InvitePersonRequestObject
+
+	var body InvitePersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.InvitePerson(ctx.Request().Context(), request.(InvitePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "InvitePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(InvitePersonResponseObject); ok {
+		return validResponse.VisitInvitePersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePerson operation middleware
+func (sh *strictHandler) ChangePerson(ctx *echo.Context, id PersonId) error {
+	var request ChangePersonRequestObject
+
+	request.Id = id
+
+	var body ChangePersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePerson(ctx.Request().Context(), request.(ChangePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
+		return validResponse.VisitChangePersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// InviteAgain operation middleware
+func (sh *strictHandler) InviteAgain(ctx *echo.Context, id PersonId) error {
+	var request InviteAgainRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.InviteAgain(ctx.Request().Context(), request.(InviteAgainRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "InviteAgain")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(InviteAgainResponseObject); ok {
+		return validResponse.VisitInviteAgainResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListProducts operation middleware
 func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 	var request ListProductsRequestObject
@@ -1514,6 +3099,100 @@ func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ListProductsResponseObject); ok {
 		return validResponse.VisitListProductsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignOut operation middleware
+func (sh *strictHandler) SignOut(ctx *echo.Context, params SignOutParams) error {
+	var request SignOutRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignOut(ctx.Request().Context(), request.(SignOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignOutResponseObject); ok {
+		return validResponse.VisitSignOutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSession operation middleware
+func (sh *strictHandler) GetSession(ctx *echo.Context) error {
+	var request GetSessionRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSession(ctx.Request().Context(), request.(GetSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSessionResponseObject); ok {
+		return validResponse.VisitGetSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignIn operation middleware
+func (sh *strictHandler) SignIn(ctx *echo.Context) error {
+	var request SignInRequestObject
+
+	var body SignInJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignIn(ctx.Request().Context(), request.(SignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignInResponseObject); ok {
+		return validResponse.VisitSignInResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

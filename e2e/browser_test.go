@@ -88,7 +88,7 @@ func (r *reckoned) add(b ledger.Body) {
 // freeze clock.
 func (r *reckoned) shows() (protects, freezeDue string) {
 	u := r.unit
-	a := ledger.Fold(ledger.Unit{Code: u.Code, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension()}, r.entries)
+	a := ledger.Fold(u.Ledger(r.plan), r.entries)
 	o := forecast.Look(&a, r.plan, r.cold, time.Now())
 	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
 	if c.Due != nil {
@@ -155,7 +155,7 @@ func TestFromMorningToTheBooks(t *testing.T) {
 	b.wait(effect)
 	b.click(`form button[type="submit"]`)
 	book, _ := want.shows()
-	want.add(ledger.FreezeTest{Temperature: measure.Reading{Value: -18, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG})
+	want.add(ledger.FreezeTest{Value: measure.Reading{Value: -18, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG})
 	check("after the test")
 	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "book "+strings.TrimSuffix(book, " °C")+": off by") {
 		t.Errorf("the line reads %q; want measured -18 beside book %s", line, book)

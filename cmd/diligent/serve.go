@@ -20,6 +20,8 @@ import (
 	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/mariadb"
+	"diligentledger/internal/people"
+	"diligentledger/internal/standin"
 	"diligentledger/internal/store"
 	"diligentledger/internal/web"
 	"diligentledger/ui"
@@ -95,20 +97,24 @@ func serve(ctx context.Context, args []string) error {
 	}
 	serving, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	handler, books, err := prepare(ctx, instance, s.demo, steps)
+	outbox := standin.Outbox{Dir: filepath.Join(s.data, "outbox"), Now: time.Now}
+	opened, err := prepare(ctx, instance, s.demo, people.Config{Outbox: outbox, Address: address, Now: time.Now}, steps)
 	if err != nil {
 		steps.end()
 		return errors.Join(err, instance.Stop())
 	}
-	headsKept := keepHeads(serving, books, s.data)
+	headsKept := keepHeads(serving, opened.store, s.data)
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
 		keepAlive(serving, instance, cancel)
 	}()
 	steps.end()
+	if opened.first != "" {
+		fmt.Printf("Nobody can sign in yet. The first coordinator opens this, once: %s\n", opened.first)
+	}
 	fmt.Printf("Diligent Ledger is open at %s   (Ctrl-C closes it)\n", address)
-	err = web.Serve(serving, listener, handler)
+	err = web.Serve(serving, listener, opened.handler)
 	cancel(nil)
 	<-watched
 	<-headsKept
@@ -116,34 +122,62 @@ func serve(ctx context.Context, args []string) error {
 		err = cause
 	}
 	fmt.Println("closing the books")
-	return errors.Join(err, books.Close(), instance.Stop())
+	return errors.Join(err, opened.store.Close(), instance.Stop())
+}
+
+// open is what prepare made.
+type open struct {
+	handler http.Handler
+	store   *store.Store
+	first   string // link for the first coordinator, empty when there is one
 }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
 // when asked, and makes the application.
-func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, steps *progress) (h http.Handler, st *store.Store, err error) {
+func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who people.Config, steps *progress) (o open, err error) {
 	steps.begin("bringing the database up to date")
 	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
-		return nil, nil, err
+		return o, err
 	}
 	if err := instance.Grant(ctx, store.Rights); err != nil {
-		return nil, nil, err
+		return o, err
 	}
 	if withDemo {
 		if err := loadDemo(ctx, instance.OwnerDSN(), steps); err != nil {
-			return nil, nil, err
+			return o, err
 		}
 	}
-	st, err = store.Open(instance.AppDSN(), time.Now)
-	if err != nil {
-		return nil, nil, err
+	if o.store, err = store.Open(instance.AppDSN(), time.Now); err != nil {
+		return o, err
 	}
-	h, err = web.New(web.Config{Books: books.New(st, time.Now), Screens: ui.Screens(),
-		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))})
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, o.store.Close())
+		}
+	}()
+	who.Store = o.store
+	service, err := people.New(who)
 	if err != nil {
-		return nil, nil, errors.Join(err, st.Close())
+		return o, err
 	}
-	return h, st, nil
+	cfg := web.Config{Books: books.New(o.store, time.Now), People: service, Screens: ui.Screens(),
+		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))}
+	fleet, err := o.store.LoadedFleetName(ctx)
+	if err != nil {
+		return o, err
+	}
+	if withDemo && fleet == demo.Name {
+		steps.begin("opening the demo accounts")
+		cfg.Demo = demo.People
+		if err := service.AddDemo(ctx, demo.People); err != nil {
+			return o, err
+		}
+	}
+	if o.first, err = service.First(ctx); err != nil {
+		return o, err
+	}
+	o.handler, err = web.New(cfg)
+	return o, err
 }
 
 // loadDemo fills books that hold no fleet yet.
@@ -162,7 +196,10 @@ func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
 		return err
 	}
 	steps.begin("loading the demo fleet, " + demo.Name)
-	return owner.Load(ctx, demo.Fleet(time.Now()))
+	if err := owner.Load(ctx, demo.Fleet(time.Now())); err != nil {
+		return err
+	}
+	return owner.Audit(ctx, store.Audited{Who: "diligent", What: "register_loaded", Detail: demo.Name})
 }
 
 var errDatabaseGone = errors.New("the database server ended and could not be started again")

@@ -155,6 +155,22 @@ func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
 	return grade, properties
 }
 
+// JudgeTested is [Judge] for what was tested alone: the grade is the worst of
+// the properties that were, unknown when none was.
+func JudgeTested(s Sample) (grade Grade, properties []PropertyGrade) {
+	_, properties = Judge(s)
+	grade = GradeUnknown
+	for _, p := range properties {
+		if p.Grade != GradeUnknown && (grade == GradeUnknown || p.Grade.Worse(grade)) {
+			grade = p.Grade
+		}
+	}
+	return grade, properties
+}
+
+// Worse reports whether g is the worse of two grades.
+func (g Grade) Worse(o Grade) bool { return g.rank() < o.rank() }
+
 func (l Limit) grade(v float64) Grade {
 	switch {
 	case v < l.Least || v > l.Most:

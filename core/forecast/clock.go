@@ -112,6 +112,11 @@ func Look(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Outlook {
 	if a.Known {
 		clocks = append(clocks, levelClock(a, today))
 	}
+	for _, standing := range []func(*ledger.Account, time.Time) (Clock, bool){holdClock, findingsClock, followUpClock} {
+		if c, ok := standing(a, today); ok {
+			clocks = append(clocks, c)
+		}
+	}
 	interval := p.running(a.Factory)
 	name := "later"
 	if a.Factory {

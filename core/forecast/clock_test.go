@@ -27,8 +27,8 @@ func ago(days int, b ledger.Body) ledger.Entry {
 	return ledger.Entry{ID: string(rune('a' + serial%26)), At: today.AddDate(0, 0, -days).Add(8 * time.Hour), Body: b}
 }
 
-func fill(factory bool) ledger.Fill {
-	return ledger.Fill{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: premix, Factory: factory}
+func fill(factory bool) ledger.Renewal {
+	return ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: premix, Factory: factory}
 }
 
 func meter(v float64) ledger.Meter {
@@ -36,7 +36,7 @@ func meter(v float64) ledger.Meter {
 }
 
 func freezeTest(c float64, scale coolant.Base) ledger.FreezeTest {
-	return ledger.FreezeTest{Temperature: measure.Reading{Value: c, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: scale}
+	return ledger.FreezeTest{Value: measure.Reading{Value: c, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: scale}
 }
 
 func loss(v float64) ledger.Loss {
@@ -214,7 +214,7 @@ func TestFreezeClock(t *testing.T) {
 }
 
 func TestFreezeClockDoubts(t *testing.T) {
-	wrong := look(car, plan, mild, ago(100, ledger.Fill{Volume: measure.Reading{Value: 8, Unit: measure.L},
+	wrong := look(car, plan, mild, ago(100, ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L},
 		Product: coolant.Product{Base: coolant.PG, Form: coolant.Premix, Glycol: 0.5}}), ago(3, freezeTest(-41, coolant.EG)))
 	if got := clockOf(t, wrong, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeUnsure || got.Reason.Note != ledger.NoteWrongScale {
 		t.Errorf("wrong scale: %+v", got)
@@ -259,7 +259,7 @@ func TestGoverningClock(t *testing.T) {
 			t.Errorf("%s ranks %d, want %d", v, v.Rank(), i)
 		}
 	}
-	o := look(car, plan, depot, ago(1200, meter(100)), ago(1200, fill(false)), ago(1000, meter(5000)), ago(700, meter(15_000)),
+	o := look(car, plan, depot, ago(1200, meter(100)), ago(1200, fill(false)), ago(1198, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}), ago(1000, meter(5000)), ago(700, meter(15_000)),
 		ago(100, meter(30_000)), ago(50, freezeTest(-20, coolant.EG)), ago(1, loss(2)))
 	if o.Verdict != Hold || o.Governing.Kind != Level || o.Clocks[1].Kind != Age || o.Clocks[1].Verdict != Overdue {
 		t.Errorf("governing %s, %+v", o.Verdict, o.Clocks)

@@ -34,6 +34,9 @@ type Plan struct {
 	First, Later Interval
 	// FreezeMargin in K by which the protection must exceed the coldest night.
 	FreezeMargin measure.Kelvin
+	// Replaced is the share of the charge, 0 to 1, that must be new for a
+	// renewal; 0 takes [ledger.DefaultReplaced].
+	Replaced float64
 }
 
 // running is the interval that applies to the charge inside.

@@ -48,9 +48,9 @@ func TestLink(t *testing.T) {
 func TestPayloadRoundTrip(t *testing.T) {
 	share := 50.0
 	for _, b := range []Body{
-		Fill{Volume: litres(8), Product: conc, Share: &share, Factory: true, Meter: ptr(km(5))},
+		Renewal{Volume: litres(8), Product: conc, Share: &share, Factory: true, Meter: ptr(km(5))},
 		TopUp{Volume: measure.Reading{Value: 2.2, Unit: measure.USQt}, With: coolant.Premix, Product: &premix},
-		water(0.3), Loss{Volume: litres(1), Note: "weep hole"}, test(-30, coolant.PG), Meter{km(77)},
+		water(0.3), Loss{Volume: litres(1), Note: "weep hole"}, test(-30, coolant.PG), Meter{Meter: km(77)},
 	} {
 		payload, err := json.Marshal(b)
 		if err != nil {
@@ -59,9 +59,6 @@ func TestPayloadRoundTrip(t *testing.T) {
 		got, err := ParseBody(b.Kind(), payload)
 		if err != nil || !reflect.DeepEqual(got, b) {
 			t.Errorf("%s came back as %+v, %v", payload, got, err)
-		}
-		if r, d := got.Reading(); r.Unit.Dimension() != d {
-			t.Errorf("%s: reading %v is not a %s", b.Kind(), r, d)
 		}
 	}
 	if _, err := ParseBody("dream", nil); err == nil {

@@ -3,6 +3,8 @@ package ledger
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	"diligentledger/core/coolant"
@@ -16,6 +18,11 @@ const (
 	// overfill: a fill may exceed the rated capacity by this factor, since
 	// capacities in registers are often those of the bare engine.
 	overfill = 1.5
+	// longest text in characters.
+	longText  = 500
+	shortText = 80
+	// most items of a list.
+	most = 20
 )
 
 var (
@@ -27,35 +34,100 @@ var (
 // Check holds a new entry against the rules of its kind and against the
 // account as written so far. It returns a [FieldError] for each field that is
 // wrong; nil means the entry may be written. now is the time of writing.
+//
+// What depends on entries that may still be on their way is noted by the fold
+// rather than refused here, so that lines sent late and out of order all get in;
+// but for a meter that runs back, which is refused until its reader is sure.
 func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 	c := checker{unit: u, written: written, entry: e}
 	c.when(now)
+	if e.Body == nil {
+		c.wrong("/kind", "nothing", fmt.Sprint(Kinds))
+		return c.errs
+	}
+	c.at = "/" + FieldName(e.Body.Kind()) // from here on fields are those of the content
 	switch b := e.Body.(type) {
-	case Fill:
-		c.fill(b)
+	case Opening:
+		c.opening(b)
+	case Renewal:
+		c.renewal(b)
 	case TopUp:
 		c.topUp(b)
 	case Loss:
-		c.loss(b)
+		c.volume("/volume", b.Volume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+		c.oneOf("/cause", b.Cause, Causes, true)
+		c.text("/note", b.Note, 0, longText)
 	case FreezeTest:
-		c.test(b)
+		c.freezeTest(b)
+	case ChemistryTest:
+		c.chemistry(b)
+	case CapTest:
+		c.cap(b)
+	case HoseCheck:
+		c.hoses(b)
+	case PressureTest:
+		c.pressureTest(b)
+	case LevelCheck:
+		c.level(b)
+	case Inspection:
+		c.inspection(b)
+	case Defect:
+		c.text("/what", b.What, 3, longText)
+		c.oneOf("/severity", b.Severity, Severities, false)
+	case DefectClosed:
+		c.names("/defect", b.Defect, KindDefect)
+		c.text("/how", b.How, 3, longText)
 	case Meter:
-		c.meter("/meter/meter", b.Meter)
-	default:
-		c.wrong("/kind", fmt.Sprintf("%T", e.Body), "fill, top_up, loss, freeze_test, meter")
+		c.meter("/meter", b.Meter, b.Sure)
+	case MeterChange:
+		if b.Old != nil {
+			c.meter("/old", *b.Old, false)
+		}
+		c.meter("/new", b.New, true)
+	case ZeroCheck:
+		c.text("/tool", b.Tool, 1, shortText)
+		c.zero("/zero", b.Zero.Value, b.Zero.Unit)
+	case LayUp:
+		c.text("/note", b.Note, 0, longText)
+	case Return:
+		c.text("/note", b.Note, 0, longText)
+	case Hold:
+		c.text("/why", b.Why, 3, longText)
+	case Release:
+		c.text("/what", b.What, 3, longText)
+		least := 0
+		if u.Aircraft {
+			least = 1
+		}
+		c.text("/certificate", b.Certificate, least, shortText)
+		c.text("/certificateKind", b.CertificateKind, least, shortText)
+	case Remark:
+		c.text("/text", b.Text, 1, longText)
+	case Strike:
+		c.strike(b)
 	}
 	return c.errs
+}
+
+// FieldName is the name of a kind's content in JSON: freezeTest of freeze_test.
+func FieldName(k Kind) string {
+	words := strings.Split(string(k), "_")
+	for i := range words[1:] {
+		words[i+1] = strings.ToUpper(words[i+1][:1]) + words[i+1][1:]
+	}
+	return strings.Join(words, "")
 }
 
 type checker struct {
 	unit    Unit
 	written []Entry
 	entry   Entry
+	at      string // pointer to the content
 	errs    []*FieldError
 }
 
 func (c *checker) wrong(field, got, accepted string) {
-	c.errs = append(c.errs, &FieldError{Field: field, Got: got, Accepted: accepted})
+	c.errs = append(c.errs, &FieldError{Field: c.at + field, Got: got, Accepted: accepted})
 }
 
 func (c *checker) when(now time.Time) {
@@ -67,115 +139,352 @@ func (c *checker) when(now time.Time) {
 	}
 }
 
+func (c *checker) text(field, s string, least, longest int) {
+	n := len([]rune(strings.TrimSpace(s)))
+	switch {
+	case n < least && n == 0:
+		c.wrong(field, "nothing", fmt.Sprintf("a few words, up to %d characters", longest))
+	case n < least || n > longest:
+		c.wrong(field, fmt.Sprintf("%d characters", n), fmt.Sprintf("%d to %d characters", least, longest))
+	}
+}
+
+func (c *checker) oneOf(field, s string, accepted []string, optional bool) {
+	if s == "" && optional || slices.Contains(accepted, s) {
+		return
+	}
+	c.wrong(field, fmt.Sprintf("%q", s), strings.Join(accepted, ", "))
+}
+
+func (c *checker) within(field string, v *float64, low, high float64, unit string) {
+	if v != nil && !(*v >= low && *v <= high) {
+		c.wrong(field, strings.TrimSpace(fmt.Sprintf("%g %s", *v, unit)), strings.TrimSpace(fmt.Sprintf("%g to %g %s", low, high, unit)))
+	}
+}
+
+func (c *checker) listed(field string, n, least int) {
+	if n < least || n > most {
+		c.wrong(field, fmt.Sprintf("%d of them", n), fmt.Sprintf("%d to %d", least, most))
+	}
+}
+
+// metric of a reading, false when it cannot be read.
+func (c *checker) metric(field string, r measure.Reading, d measure.Dimension) (float64, bool) {
+	v, err := r.Metric(d)
+	if err == nil {
+		return v, true
+	}
+	if e, ok := err.(*measure.UnitError); ok {
+		c.wrong(field+"/unit", fmt.Sprintf("%q", string(e.Got)), fmt.Sprint(measure.Units(e.Want)))
+	} else {
+		c.wrong(field+"/value", fmt.Sprint(r.Value), "a finite number")
+	}
+	return 0, false
+}
+
+// reading checks a reading against limits in the metric unit.
+func (c *checker) reading(field string, r measure.Reading, d measure.Dimension, low, high float64) {
+	v, ok := c.metric(field, r, d)
+	if ok && !(v >= low-1e-9 && v <= high+1e-9) {
+		c.wrong(field+"/value", r.String(), fmt.Sprintf("%.4g to %.4g %s", measure.From(low, r.Unit), measure.From(high, r.Unit), r.Unit.Symbol()))
+	}
+}
+
 // volume checks a positive volume of at most limit litres and returns it.
-func (c *checker) volume(field string, r measure.Reading, limit measure.Litre, whose string) (measure.Litre, bool) {
-	v, err := r.Metric(measure.Volume)
-	if err != nil {
-		c.reading(field, r, err)
-		return 0, false
+func (c *checker) volume(field string, r measure.Reading, limit measure.Litre, whose string) measure.Litre {
+	v, ok := c.metric(field, r, measure.Volume)
+	if !ok {
+		return 0
 	}
 	if !(v > 0) || measure.Litre(v) > limit+0.0005 {
 		c.wrong(field+"/value", r.String(), fmt.Sprintf("more than 0 and at most %.3g %s, %s",
 			measure.From(float64(limit), r.Unit), r.Unit.Symbol(), whose))
-		return 0, false
+		return 0
 	}
-	return measure.Litre(v), true
+	return measure.Litre(v)
 }
 
-func (c *checker) reading(field string, r measure.Reading, err error) {
-	if e, ok := err.(*measure.UnitError); ok {
-		c.wrong(field+"/unit", fmt.Sprintf("%q", string(e.Got)), fmt.Sprint(measure.Units(e.Want)))
-		return
-	}
-	c.wrong(field+"/value", fmt.Sprint(r.Value), "a finite number")
-}
-
-func (c *checker) fill(b Fill) {
-	limit := c.unit.Capacity * overfill
-	c.volume("/fill/volume", b.Volume, limit, "one and a half times the unit's capacity")
-	switch b.Product.Form {
+func (c *checker) share(p coolant.Product, share *float64) {
+	switch p.Form {
 	case coolant.Concentrate:
-		if b.Share == nil {
-			c.wrong("/fill/share", "no share of concentrate", "1 to 100 %, for a concentrate")
-		} else if !(*b.Share >= 1 && *b.Share <= 100) {
-			c.wrong("/fill/share", fmt.Sprintf("%g %%", *b.Share), "1 to 100 %")
+		if share == nil {
+			c.wrong("/share", "no share of concentrate", "1 to 100 %, for a concentrate")
+		} else {
+			c.within("/share", share, 1, 100, "%")
 		}
 	case coolant.Premix:
-		if b.Share != nil {
-			c.wrong("/fill/share", fmt.Sprintf("%g %%", *b.Share), "none for a premix: it is poured as it is")
+		if share != nil {
+			c.wrong("/share", fmt.Sprintf("%g %%", *share), "none for a premix: it is poured as it is")
 		}
 	default:
-		c.wrong("/fill/product", string(b.Product.Form), "concentrate, premix")
+		c.wrong("/product", fmt.Sprintf("%q", string(p.Form)), "a concentrate or a premix")
+	}
+}
+
+func (c *checker) opening(b Opening) {
+	c.oneOf("/history", b.History, []string{Factory, UnknownHistory}, false)
+	if b.Volume != nil {
+		c.volume("/volume", *b.Volume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+	}
+	if b.Product != nil {
+		c.share(*b.Product, b.Share)
+	}
+	if b.History == UnknownHistory && (b.Product != nil || b.Volume != nil) {
+		c.wrong("/history", UnknownHistory, "no product and no volume with it: nobody knows what is inside")
 	}
 	if b.Meter != nil {
-		c.meter("/fill/meter", *b.Meter)
+		c.meter("/meter", *b.Meter, false)
 	}
+}
+
+func (c *checker) renewal(b Renewal) {
+	limit, whose := c.unit.Capacity*overfill, "one and a half times the unit's capacity"
+	c.volume("/volume", b.Volume, limit, whose)
+	c.share(b.Product, b.Share)
+	if b.Meter != nil {
+		c.meter("/meter", *b.Meter, false)
+	}
+	c.listed("/drained", len(b.Drained), 0)
+	sum := measure.Litre(0)
+	for i, d := range b.Drained {
+		at := fmt.Sprintf("/drained/%d", i)
+		c.oneOf(at+"/point", d.Point, DrainPoints, false)
+		sum += c.volume(at+"/volume", d.Volume, limit, whose)
+	}
+	if sum > limit+0.0005 {
+		c.wrong("/drained", fmt.Sprintf("%.3g L in all", float64(sum)), fmt.Sprintf("at most %.3g L, %s", float64(limit), whose))
+	}
+	flushes := float64(b.Flushes)
+	c.within("/flushes", &flushes, 0, 10, "")
+	c.oneOf("/flushWith", b.FlushWith, FlushWiths, b.Flushes == 0)
+	if b.Residual != nil {
+		c.reading("/residual", *b.Residual, measure.Volume, 0, float64(c.unit.Capacity))
+	}
+	c.oneOf("/method", b.Method, Methods, true)
+	c.oneOf("/level", b.Level, Temperings, true)
+	c.listed("/parts", len(b.Parts), 0)
+	for i, p := range b.Parts {
+		c.text(fmt.Sprintf("/parts/%d", i), p, 1, shortText)
+	}
+	c.listed("/torque", len(b.Torque), 0)
+	for i, t := range b.Torque {
+		at := fmt.Sprintf("/torque/%d", i)
+		c.text(at+"/part", t.Part, 1, shortText)
+		c.reading(at+"/value", t.Value, measure.Torque, 0.1, 1000)
+	}
+	c.text("/note", b.Note, 0, longText)
 }
 
 func (c *checker) topUp(b TopUp) {
-	c.volume("/topUp/volume", b.Volume, c.unit.Capacity, "the unit's capacity")
+	c.volume("/volume", b.Volume, c.unit.Capacity, "the unit's capacity")
 	switch b.With {
 	case coolant.Water:
 		if b.Product != nil {
-			c.wrong("/topUp/product", b.Product.Code, "no product with water")
+			c.wrong("/product", b.Product.Code, "no product with water")
 		}
 	case coolant.Premix, coolant.Concentrate:
 		if b.Product == nil {
-			c.wrong("/topUp/product", "no product", "the code of a "+string(b.With))
+			c.wrong("/product", "no product", "the code of a "+string(b.With))
 		} else if b.Product.Form != b.With {
-			c.wrong("/topUp/product", fmt.Sprintf("%s, a %s", b.Product.Code, b.Product.Form), "a "+string(b.With))
+			c.wrong("/product", fmt.Sprintf("%s, a %s", b.Product.Code, b.Product.Form), "a "+string(b.With))
 		}
 	default:
-		c.wrong("/topUp/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
+		c.wrong("/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
 	}
-	if !c.filledBefore() {
-		c.wrong("/at", c.entry.At.Format(time.RFC3339), "a time after the first fill or freeze test of this account")
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) freezeTest(b FreezeTest) {
+	c.oneOf("/instrument", b.Instrument, Instruments, false)
+	c.text("/tool", b.Tool, 0, shortText)
+	if b.Sample != nil {
+		c.reading("/sample", *b.Sample, measure.Temperature, -10, 100)
+	}
+	if b.Instrument == Refractometer && b.Value.Unit != measure.Brix && !b.Scale.Known() {
+		c.wrong("/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG")
+	}
+	if b.Zero != nil {
+		c.zero("/zero", *b.Zero, b.Value.Unit)
+	}
+	switch d := b.Value.Unit.Dimension(); {
+	case b.Instrument == Hydrometer:
+		c.reading("/value", b.Value, measure.Density, 0.98, 1.12)
+		if c.unit.Base == coolant.PG {
+			c.wrong("/instrument", Hydrometer, "refractometer, strip: a hydrometer says nothing about PG")
+		}
+	case b.Instrument == DiscTester:
+		c.chart(b)
+	case d == measure.Share && b.Instrument == Refractometer:
+		c.reading("/value", b.Value, measure.Share, 0, 70)
+	case d == measure.Sugar && b.Instrument == Refractometer:
+		c.reading("/value", b.Value, measure.Sugar, 0, 50)
+	default:
+		c.reading("/value", b.Value, measure.Temperature, float64(coldestRead), float64(warmestRead))
+	}
+	if b.Cold != nil {
+		warm, err := b.Value.Metric(measure.Temperature)
+		if err == nil && !(float64(*b.Cold) <= warm && *b.Cold >= -80) {
+			c.wrong("/cold", fmt.Sprintf("%g °C", float64(*b.Cold)), fmt.Sprintf("-80 to %.3g °C: the cold end of the band", warm))
+		}
 	}
 }
 
-func (c *checker) loss(b Loss) {
-	before := c.before()
-	if !before.Known {
-		c.wrong("/at", c.entry.At.Format(time.RFC3339), "a time after the first fill or freeze test of this account")
+func (c *checker) chart(b FreezeTest) {
+	n := len(b.Chart)
+	if n < 1 || n > 12 {
+		c.wrong("/chart", fmt.Sprintf("%d steps", n), "1 to 12 temperatures: what one, two, ... floating discs protect to")
 		return
 	}
-	c.volume("/loss/volume", b.Volume, before.Charge.Volume(), "which is what the book holds then")
-}
-
-func (c *checker) test(b FreezeTest) {
-	if t, err := b.Temperature.Metric(measure.Temperature); err != nil {
-		c.reading("/freezeTest/temperature", b.Temperature, err)
-	} else if !(measure.Celsius(t) >= coldestRead && measure.Celsius(t) <= warmestRead) {
-		unit := b.Temperature.Unit
-		c.wrong("/freezeTest/temperature/value", b.Temperature.String(), fmt.Sprintf("%.0f to %.0f %s",
-			measure.From(float64(coldestRead), unit), measure.From(float64(warmestRead), unit), unit.Symbol()))
+	if _, err := coolant.ReadDiscs(b.Chart, 0); err != nil {
+		c.wrong("/chart", fmt.Sprint(b.Chart), "temperatures below 0 °C, each colder than the one before")
 	}
-	if b.Instrument != Refractometer {
-		c.wrong("/freezeTest/instrument", fmt.Sprintf("%q", b.Instrument), Refractometer)
-	}
-	if !b.Scale.Known() {
-		c.wrong("/freezeTest/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG")
+	if v, ok := c.metric("/value", b.Value, measure.Count); ok && !(v >= 0 && v <= float64(n) && v == math.Trunc(v)) {
+		c.wrong("/value/value", b.Value.String(), fmt.Sprintf("0 to %d discs, a whole number", n))
 	}
 }
 
-// meter checks a reading against the readings before and after it in time.
-func (c *checker) meter(field string, r measure.Reading) {
+// zero is what an instrument may read on purified water.
+func (c *checker) zero(field string, v float64, unit measure.Unit) {
+	if d := unit.Dimension(); d != measure.Temperature && d != measure.Share && d != measure.Sugar {
+		c.wrong(field+"/unit", fmt.Sprintf("%q", string(unit)), "degC, degF, percent, brix")
+		return
+	}
+	low, high := -10.0, 10.0
+	if unit == measure.DegF {
+		low, high = 14, 50
+	}
+	c.within(field, &v, low, high, unit.Symbol())
+}
+
+func (c *checker) chemistry(b ChemistryTest) {
+	if b.PH == nil && b.Reserve == nil && b.Nitrite == nil && b.Molybdate == nil && b.Stray == nil && b.Look == "" {
+		c.wrong("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, look")
+	}
+	c.within("/ph", b.PH, 0, 14, "")
+	c.within("/reserve", b.Reserve, 0, 60, "mL")
+	c.within("/nitrite", b.Nitrite, 0, 10_000, "ppm")
+	c.within("/molybdate", b.Molybdate, 0, 10_000, "ppm")
+	c.within("/stray", b.Stray, -24, 24, "V")
+	looks := make([]string, len(coolant.Looks))
+	for i, l := range coolant.Looks {
+		looks[i] = string(l)
+	}
+	c.oneOf("/look", string(b.Look), looks, true)
+	c.text("/tool", b.Tool, 0, shortText)
+}
+
+func (c *checker) cap(b CapTest) {
+	if b.Opened == nil && b.Holds == nil && b.Vacuum == "" && b.Seal == "" && b.Seated == nil && b.Stage == "" {
+		c.wrong("", "nothing found", "at least one of opening pressure, hold, vacuum valve, seal, seat, stage")
+	}
+	if b.Opened != nil {
+		c.reading("/opened", *b.Opened, measure.Pressure, 5, 350)
+	}
+	c.oneOf("/vacuum", b.Vacuum, VacuumValves, true)
+	c.oneOf("/seal", b.Seal, Seals, true)
+	c.oneOf("/stage", b.Stage, CapStages, true)
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) hoses(b HoseCheck) {
+	c.listed("/hoses", len(b.Hoses), 1)
+	for i, h := range b.Hoses {
+		at := fmt.Sprintf("/hoses/%d", i)
+		c.oneOf(at+"/hose", h.Hose, Hoses, false)
+		c.oneOf(at+"/state", h.State, HoseStates, false)
+		c.oneOf(at+"/clamp", h.Clamp, Clamps, true)
+		if slices.ContainsFunc(b.Hoses[:i], func(o HoseFound) bool { return o.Hose == h.Hose }) {
+			c.wrong(at+"/hose", h.Hose+" a second time", "each hose once")
+		}
+	}
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) inspection(b Inspection) {
+	c.listed("/points", len(b.Points), 1)
+	for i, p := range b.Points {
+		at := fmt.Sprintf("/points/%d", i)
+		c.oneOf(at+"/point", p.Point, Points, false)
+		c.oneOf(at+"/state", p.State, PointStates, p.Blocked != nil)
+		c.within(at+"/blocked", p.Blocked, 0, 100, "%")
+		if p.Blocked != nil && p.Point != "fins" {
+			c.wrong(at+"/blocked", fmt.Sprintf("%g %%", *p.Blocked), "none but for the fins")
+		}
+		if slices.ContainsFunc(b.Points[:i], func(o PointFound) bool { return o.Point == p.Point }) {
+			c.wrong(at+"/point", p.Point+" a second time", "each point once")
+		}
+	}
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) pressureTest(b PressureTest) {
+	c.reading("/pressure", b.Pressure, measure.Pressure, 10, 350)
+	c.within("/minutes", &b.Minutes, 0.5, 120, "min")
+	if p, err := b.Pressure.Metric(measure.Pressure); err == nil {
+		c.reading("/drop", b.Drop, measure.Pressure, 0, math.Max(p, 0))
+	}
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) level(b LevelCheck) {
+	c.oneOf("/temper", b.Temper, Temperings, false)
+	c.oneOf("/mark", b.Mark, Marks, b.Over != nil)
+	if b.Over != nil {
+		c.reading("/over", *b.Over, measure.Length, -500, 500)
+		if b.Mark != "" {
+			c.wrong("/mark", b.Mark, "a mark or millimetres, not both")
+		}
+	}
+	c.text("/note", b.Note, 0, longText)
+}
+
+// names checks that id is that of an entry and, when that is in these books
+// already, that it is of kind k.
+func (c *checker) names(field, id string, k Kind) *Entry {
+	i := slices.IndexFunc(c.written, func(e Entry) bool { return e.ID == id })
+	if i < 0 {
+		if len(id) != 36 {
+			c.wrong(field, fmt.Sprintf("%q", id), "the id of an entry")
+		}
+		return nil
+	}
+	if k != "" && c.written[i].Body.Kind() != k {
+		c.wrong(field, "a "+string(c.written[i].Body.Kind())+" entry", "a "+string(k)+" entry")
+	}
+	return &c.written[i]
+}
+
+func (c *checker) strike(b Strike) {
+	c.text("/why", b.Why, 3, longText)
+	target := c.names("/entry", b.Entry, "")
+	if b.Entry == c.entry.ID {
+		c.wrong("/entry", "itself", "another entry")
+	}
+	if target != nil && target.Body.Kind() == KindStrike {
+		c.wrong("/entry", "a strike", "any other entry; what was struck by mistake is written again")
+	}
+	for _, e := range c.written {
+		if s, ok := e.Body.(Strike); ok && s.Entry == b.Entry && e.ID != c.entry.ID {
+			c.wrong("/entry", "an entry that "+e.RecordedBy+" struck", "an entry that stands")
+			return
+		}
+	}
+}
+
+// meter checks a reading against the readings of the same meter before and
+// after it in time, unless its reader is sure.
+func (c *checker) meter(field string, r measure.Reading, sure bool) {
 	if c.unit.Meter == "" {
 		c.wrong(field, r.String(), "none: this unit has no meter")
 		return
 	}
-	v, err := r.Metric(c.unit.Meter)
-	if err != nil {
-		c.reading(field, r, err)
+	v, ok := c.metric(field, r, c.unit.Meter)
+	if !ok {
 		return
 	}
 	least, most := 0.0, math.Inf(1)
-	for _, p := range Fold(c.unit, c.written).Points {
-		if p.At.After(c.entry.At) {
-			most = min(most, p.Value)
-		} else {
-			least = max(least, p.Value)
-		}
+	if !sure {
+		least, most = c.meterAround()
 	}
 	if v >= least && v <= most && v <= maxMeter {
 		return
@@ -190,20 +499,23 @@ func (c *checker) meter(field string, r measure.Reading) {
 	c.wrong(field+"/value", r.String(), accepted)
 }
 
-// maxMeter in km or h is more than anything on the road has.
-const maxMeter = 10_000_000
-
-func (c *checker) before() Account {
-	var earlier []Entry
-	for _, e := range c.written {
-		if !e.At.After(c.entry.At) {
-			earlier = append(earlier, e)
+// meterAround is the readings of the running meter before and after the entry.
+func (c *checker) meterAround() (least, most float64) {
+	most = math.Inf(1)
+	account := Fold(c.unit, c.written)
+	running := 0
+	for _, p := range account.Points {
+		if !p.At.After(c.entry.At) {
+			running, least = p.Meter, p.Raw
 		}
 	}
-	return Fold(c.unit, earlier)
+	for _, p := range account.Points {
+		if p.At.After(c.entry.At) && p.Meter == running {
+			most = math.Min(most, p.Raw)
+		}
+	}
+	return least, most
 }
 
-func (c *checker) filledBefore() bool {
-	a := c.before()
-	return a.Known
-}
+// maxMeter in km or h is more than anything on the road has.
+const maxMeter = 10_000_000

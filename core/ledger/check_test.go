@@ -11,7 +11,8 @@ import (
 )
 
 func TestCheck(t *testing.T) {
-	written := []Entry{on(0, Fill{Volume: litres(8), Product: premix, Meter: ptr(km(5000))}), on(50, Meter{km(7000)}), on(100, Meter{km(9000)})}
+	written := []Entry{on(0, Renewal{Volume: litres(8), Product: premix, Meter: ptr(km(5000))}), on(50, Meter{Meter: km(7000)}), on(100, Meter{Meter: km(9000)})}
+	written = append(written[:2:2], Entry{ID: "struck", At: day(90), Body: Meter{Meter: km(99_000)}}, Entry{ID: "strike", At: day(91), RecordedBy: "T. Quayle", Body: Strike{Entry: "struck", Why: "typed wrong"}}, written[2])
 	now := day(200)
 	over, share := 140.0, 50.0
 	noMeter := car
@@ -24,11 +25,11 @@ func TestCheck(t *testing.T) {
 		accepted string // part of what is said to be accepted
 	}{
 		{"water top-up", car, on(120, water(0.5)), "", ""},
-		{"freeze test in °F", car, on(120, FreezeTest{measure.Reading{Value: -34, Unit: measure.DegF}, Refractometer, coolant.EG}), "", ""},
+		{"freeze test in °F", car, on(120, FreezeTest{Value: measure.Reading{Value: -34, Unit: measure.DegF}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
 		{"a test of plain water", car, on(120, test(0, coolant.EG)), "", ""},
 		{"loss", car, on(120, Loss{Volume: litres(8)}), "", ""},
-		{"fill of concentrate", car, on(120, Fill{Volume: litres(8.3), Product: conc, Share: &share}), "", ""},
-		{"meter between two", car, on(75, Meter{km(8000)}), "", ""},
+		{"fill of concentrate", car, on(120, Renewal{Volume: litres(8.3), Product: conc, Share: &share}), "", ""},
+		{"meter between two", car, on(75, Meter{Meter: km(8000)}), "", ""},
 		{"a clock a little ahead", car, Entry{At: now.Add(3 * time.Minute), Body: water(0.1)}, "", ""},
 
 		{"negative litres", car, on(120, water(-0.5)), "/topUp/volume/value", "more than 0 and at most 8 L"},
@@ -40,32 +41,85 @@ func TestCheck(t *testing.T) {
 		{"premix without a product", car, on(120, TopUp{Volume: litres(1), With: coolant.Premix}), "/topUp/product", "premix"},
 		{"concentrate called premix", car, on(120, TopUp{Volume: litres(1), With: coolant.Premix, Product: &conc}), "/topUp/product", "a premix"},
 		{"with what", car, on(120, TopUp{Volume: litres(1), With: "milk"}), "/topUp/with", "premix, concentrate, water"},
-		{"before anything was known", car, on(-5, water(0.5)), "/at", "after the first fill"},
-		{"loss before anything was known", car, on(-5, Loss{Volume: litres(1)}), "/at", "after the first fill"},
-		{"more lost than there is", car, on(120, Loss{Volume: litres(8.5)}), "/loss/volume/value", "at most 8 L"},
+		{"more lost than fits", car, on(120, Loss{Volume: litres(12.5)}), "/loss/volume/value", "at most 12 L"},
+		{"lost for no known cause", car, on(120, Loss{Volume: litres(1), Cause: "magic"}), "/loss/cause", "leak, spill, drained, sample"},
+		{"poured before anything was known", car, on(-5, water(0.5)), "", ""},
 
 		{"in the future", car, on(201, test(-30, coolant.EG)), "/at", "not after now"},
 		{"before the age of records", car, Entry{At: time.Date(1950, 1, 1, 0, 0, 0, 0, time.UTC), Body: test(-30, coolant.EG)}, "/at", "1970"},
-		{"above freezing", car, on(120, test(3, coolant.EG)), "/freezeTest/temperature/value", "-60 to 0 °C"},
-		{"absolute zero", car, on(120, FreezeTest{measure.Reading{Value: -300, Unit: measure.DegF}, Refractometer, coolant.EG}), "/freezeTest/temperature/value", "-76 to 32 °F"},
+		{"above freezing", car, on(120, test(3, coolant.EG)), "/freezeTest/value/value", "-60 to 0 °C"},
+		{"absolute zero", car, on(120, FreezeTest{Value: measure.Reading{Value: -300, Unit: measure.DegF}, Instrument: Refractometer, Scale: coolant.EG}), "/freezeTest/value/value", "-76 to 32 °F"},
 		{"no scale", car, on(120, test(-30, "")), "/freezeTest/scale", "EG, PG"},
-		{"another instrument", car, on(120, FreezeTest{measure.Reading{Value: -30, Unit: measure.DegC}, "finger", coolant.EG}), "/freezeTest/instrument", "refractometer"},
-		{"degrees as litres", car, on(120, FreezeTest{litres(3), Refractometer, coolant.EG}), "/freezeTest/temperature/unit", "degF"},
+		{"another instrument", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: "finger", Scale: coolant.EG}), "/freezeTest/instrument", "refractometer"},
+		{"degrees as litres", car, on(120, FreezeTest{Value: litres(3), Instrument: Refractometer, Scale: coolant.EG}), "/freezeTest/value/unit", "degF"},
 
-		{"meter runs backwards", car, on(120, Meter{km(8500)}), "/meter/meter/value", "9000 km or more"},
-		{"meter in miles runs backwards", car, on(120, Meter{measure.Reading{Value: 5000, Unit: measure.Mi}}), "/meter/meter/value", "5592.34 mi or more"},
-		{"backdated meter too high", car, on(75, Meter{km(9500)}), "/meter/meter/value", "7000 to 9000 km"},
-		{"more than any meter", car, on(120, Meter{km(2e7)}), "/meter/meter/value", "at most"},
-		{"hours on a car", car, on(120, Meter{measure.Reading{Value: 5, Unit: measure.H}}), "/meter/meter/unit", "mi"},
-		{"meter on a unit without one", noMeter, on(120, Meter{km(1)}), "/meter/meter", "no meter"},
-		{"fill with a meter that ran back", car, on(120, Fill{Volume: litres(8), Product: premix, Meter: ptr(km(1))}), "/fill/meter/value", "9000"},
+		{"meter runs backwards", car, on(120, Meter{Meter: km(8500)}), "/meter/meter/value", "9000 km or more"},
+		{"meter in miles runs backwards", car, on(120, Meter{Meter: measure.Reading{Value: 5000, Unit: measure.Mi}}), "/meter/meter/value", "5592.34 mi or more"},
+		{"backdated meter too high", car, on(75, Meter{Meter: km(9500)}), "/meter/meter/value", "7000 to 9000 km"},
+		{"more than any meter", car, on(120, Meter{Meter: km(2e7)}), "/meter/meter/value", "at most"},
+		{"hours on a car", car, on(120, Meter{Meter: measure.Reading{Value: 5, Unit: measure.H}}), "/meter/meter/unit", "mi"},
+		{"meter on a unit without one", noMeter, on(120, Meter{Meter: km(1)}), "/meter/meter", "no meter"},
+		{"fill with a meter that ran back", car, on(120, Renewal{Volume: litres(8), Product: premix, Meter: ptr(km(1))}), "/renewal/meter/value", "9000"},
 
-		{"a fill of a lorry", car, on(120, fill(26)), "/fill/volume/value", "at most 12 L"},
-		{"concentrate without a share", car, on(120, Fill{Volume: litres(8), Product: conc}), "/fill/share", "1 to 100"},
-		{"share over all", car, on(120, Fill{Volume: litres(8), Product: conc, Share: &over}), "/fill/share", "1 to 100"},
-		{"share of a premix", car, on(120, Fill{Volume: litres(8), Product: premix, Share: &share}), "/fill/share", "none for a premix"},
-		{"a fill of nothing known", car, on(120, Fill{Volume: litres(8)}), "/fill/product", "concentrate, premix"},
+		{"a fill of a lorry", car, on(120, fill(26)), "/renewal/volume/value", "at most 12 L"},
+		{"concentrate without a share", car, on(120, Renewal{Volume: litres(8), Product: conc}), "/renewal/share", "1 to 100"},
+		{"share over all", car, on(120, Renewal{Volume: litres(8), Product: conc, Share: &over}), "/renewal/share", "1 to 100"},
+		{"share of a premix", car, on(120, Renewal{Volume: litres(8), Product: premix, Share: &share}), "/renewal/share", "none for a premix"},
+		{"a fill of nothing known", car, on(120, Renewal{Volume: litres(8)}), "/renewal/product", "a concentrate or a premix"},
 		{"no content", car, Entry{At: day(120)}, "/kind", "top_up"},
+
+		{"drained more than fits", car, on(120, Renewal{Volume: litres(8), Product: premix, Drained: []Drained{{"petcock", litres(7)}, {"block", litres(7)}}}), "/renewal/drained", "at most 12 L"},
+		{"drained where", car, on(120, Renewal{Volume: litres(8), Product: premix, Drained: []Drained{{"roof", litres(7)}}}), "/renewal/drained/0/point", "heater_core"},
+		{"flushed with what", car, on(120, Renewal{Volume: litres(8), Product: premix, Flushes: 2}), "/renewal/flushWith", "water, cleaner"},
+		{"bled how", car, on(120, Renewal{Volume: litres(8), Product: premix, Method: "hope"}), "/renewal/method", "vacuum"},
+		{"torque in litres", car, on(120, Renewal{Volume: litres(8), Product: premix, Torque: []Torque{{"drain bolt", litres(9)}}}), "/renewal/torque/0/value/unit", "lbf_ft"},
+		{"torque", car, on(120, Renewal{Volume: litres(8), Product: premix, Torque: []Torque{{"drain bolt", measure.Reading{Value: 78, Unit: measure.InchPound}}}}), "", ""},
+		{"opening of nobody knows what", car, on(0, Opening{History: UnknownHistory, Product: &premix}), "/opening/history", "nobody knows"},
+		{"factory opening", car, on(0, Opening{History: Factory, Product: &premix, Volume: ptr(litres(8))}), "", ""},
+		{"opening as of when", car, on(0, Opening{History: "guess"}), "/opening/history", "factory, unknown"},
+		{"hydrometer", car, on(120, FreezeTest{Value: measure.Reading{Value: 1.07, Unit: measure.Relative}, Instrument: Hydrometer}), "", ""},
+		{"hydrometer on PG", Unit{Capacity: 8, Base: coolant.PG}, on(120, FreezeTest{Value: measure.Reading{Value: 1.03, Unit: measure.Relative}, Instrument: Hydrometer}), "/freezeTest/instrument", "nothing about PG"},
+		{"more discs than there are", car, on(120, FreezeTest{Value: measure.Reading{Value: 7, Unit: measure.Discs}, Instrument: DiscTester, Chart: sixDiscs}), "/freezeTest/value/value", "0 to 6 discs"},
+		{"half a disc", car, on(120, FreezeTest{Value: measure.Reading{Value: 2.5, Unit: measure.Discs}, Instrument: DiscTester, Chart: sixDiscs}), "/freezeTest/value/value", "whole"},
+		{"discs without a chart", car, on(120, FreezeTest{Value: measure.Reading{Value: 2, Unit: measure.Discs}, Instrument: DiscTester}), "/freezeTest/chart", "1 to 12"},
+		{"per cent line", car, on(120, FreezeTest{Value: measure.Reading{Value: 50, Unit: measure.Percent}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
+		{"a zero far off", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Zero: ptr(-25.0)}), "/freezeTest/zero", "-10 to 10"},
+		{"a band upside down", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: TestStrip, Cold: ptr(measure.Celsius(-20))}), "/freezeTest/cold", "cold end"},
+		{"a sample that boils", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Sample: ptr(measure.Reading{Value: 150, Unit: measure.DegC})}), "/freezeTest/sample/value", "100"},
+		{"pH of 15", car, on(120, ChemistryTest{PH: ptr(15.0)}), "/chemistryTest/ph", "0 to 14"},
+		{"nothing tested", car, on(120, ChemistryTest{}), "/chemistryTest", "at least one"},
+		{"a look nobody knows", car, on(120, ChemistryTest{Look: "pretty"}), "/chemistryTest/look", "rusty"},
+		{"a cap of nothing", car, on(120, CapTest{}), "/capTest", "at least one"},
+		{"a cap opening in litres", car, on(120, CapTest{Opened: ptr(litres(2))}), "/capTest/opened/unit", "psi"},
+		{"a cap seal", car, on(120, CapTest{Seal: "chewed"}), "/capTest/seal", "hardened"},
+		{"no hose", car, on(120, HoseCheck{}), "/hoseCheck/hoses", "1 to 20"},
+		{"one hose twice", car, on(120, HoseCheck{Hoses: []HoseFound{{Hose: "upper", State: "good"}, {Hose: "upper", State: "soft"}}}), "/hoseCheck/hoses/1/hose", "each hose once"},
+		{"a clamp", car, on(120, HoseCheck{Hoses: []HoseFound{{Hose: "upper", State: "good", Clamp: "gone"}}}), "/hoseCheck/hoses/0/clamp", "on_ridge"},
+		{"blocked weep hole", car, on(120, Inspection{Points: []PointFound{{Point: "weep_hole", State: "bad", Blocked: ptr(30.0)}}}), "/inspection/points/0/blocked", "fins"},
+		{"a point without a state", car, on(120, Inspection{Points: []PointFound{{Point: "pump"}}}), "/inspection/points/0/state", "watch"},
+		{"a pressure that grew", car, on(120, PressureTest{Pressure: kpa(100), Minutes: 5, Drop: kpa(110)}), "/pressureTest/drop/value", "0 to 100"},
+		{"half a second", car, on(120, PressureTest{Pressure: kpa(100), Minutes: 0.01, Drop: kpa(0)}), "/pressureTest/minutes", "0.5 to 120"},
+		{"a level of nothing", car, on(120, LevelCheck{Temper: Cold}), "/levelCheck/mark", "between"},
+		{"a lukewarm level", car, on(120, LevelCheck{Temper: "lukewarm", Mark: "max"}), "/levelCheck/temper", "cold, hot"},
+		{"a mark and millimetres", car, on(120, LevelCheck{Temper: Cold, Mark: "max", Over: ptr(measure.Reading{Value: 2, Unit: measure.Millimetre})}), "/levelCheck/mark", "not both"},
+		{"a defect of no words", car, on(120, Defect{Severity: "stop"}), "/defectOpened/what", "a few words"},
+		{"a defect how bad", car, on(120, Defect{What: "weeps", Severity: "awful"}), "/defectOpened/severity", "stop, repair, watch"},
+		{"closing what is no defect", car, on(120, DefectClosed{Defect: written[0].ID, How: "mended"}), "/defectClosed/defect", "a defect_opened entry"},
+		{"closing a wrong id", car, on(120, DefectClosed{Defect: "7", How: "mended"}), "/defectClosed/defect", "id of an entry"},
+		{"a meter read twice", car, on(120, Meter{Meter: km(8500), Sure: true}), "", ""},
+		{"a new meter", car, on(120, MeterChange{Old: ptr(km(9100)), New: km(3)}), "", ""},
+		{"an old meter that ran back", car, on(120, MeterChange{Old: ptr(km(100)), New: km(3)}), "/meterChange/old/value", "9000"},
+		{"a zero of which", car, on(120, ZeroCheck{Zero: measure.Reading{Value: 0, Unit: measure.DegC}}), "/zeroCheck/tool", "a few words"},
+		{"a zero in °F", car, on(120, ZeroCheck{Tool: "R-2", Zero: measure.Reading{Value: 32, Unit: measure.DegF}}), "", ""},
+		{"a zero in litres", car, on(120, ZeroCheck{Tool: "R-2", Zero: litres(1)}), "/zeroCheck/zero/unit", "brix"},
+		{"a hold for no reason", car, on(120, Hold{}), "/hold/why", "a few words"},
+		{"a release of an aircraft without a certificate", Unit{Capacity: 3, Aircraft: true}, on(120, Release{What: "coolant renewed"}), "/release/certificate", "a few words"},
+		{"a release", car, on(120, Release{What: "coolant renewed"}), "", ""},
+		{"a long note", car, on(120, Remark{Text: strings.Repeat("a", 501)}), "/note/text", "1 to 500"},
+		{"a strike for no reason", car, on(120, Strike{Entry: written[1].ID}), "/strike/why", "a few words"},
+		{"striking a strike", car, on(120, Strike{Entry: written[3].ID, Why: "no no"}), "/strike/entry", "written again"},
+		{"striking twice", car, on(120, Strike{Entry: written[2].ID, Why: "typed wrong"}), "/strike/entry", "an entry that stands"},
+		{"striking what is not here yet", car, on(120, Strike{Entry: strings.Repeat("e", 36), Why: "typed wrong"}), "", ""},
 	} {
 		errs := Check(c.unit, written, c.entry, now)
 		if c.field == "" {
@@ -87,7 +141,7 @@ func TestCheck(t *testing.T) {
 // What has been checked folds without a complaint.
 func TestCheckedEntriesFold(t *testing.T) {
 	var written []Entry
-	for _, e := range []Entry{on(0, fill(8)), on(3, Meter{km(40)}), on(9, water(0.4)), on(12, test(-33, coolant.EG)), on(13, Loss{Volume: litres(0.7)})} {
+	for _, e := range []Entry{on(0, fill(8)), on(3, Meter{Meter: km(40)}), on(9, water(0.4)), on(12, test(-33, coolant.EG)), on(13, Loss{Volume: litres(0.7)})} {
 		if errs := Check(car, written, e, day(20)); len(errs) > 0 {
 			t.Fatalf("%s: %v", e.ID, errs[0])
 		}
@@ -95,9 +149,49 @@ func TestCheckedEntriesFold(t *testing.T) {
 	}
 	for _, l := range Fold(car, written).Lines {
 		for _, n := range l.Notes {
-			if n != NoteImpliedLoss {
+			if n != NoteImpliedLoss && n != NotePremixThinned {
 				t.Errorf("%s carries %s", l.Entry.ID, n)
 			}
+		}
+	}
+}
+
+// Who may write what, by role (common practice; who releases an aircraft is for
+// local rules to say: 14 CFR 43.7, recalled from memory, wants a certificate).
+func TestMayWrite(t *testing.T) {
+	plane := Unit{Capacity: 3, Aircraft: true}
+	mine := Entry{RecordedBy: "E. Marrow", Body: water(1)}
+	theirs := Entry{RecordedBy: "T. Quayle", Body: water(1)}
+	released := Entry{RecordedBy: "E. Marrow", Body: Release{}}
+	strike := Strike{Entry: "x", Why: "typed wrong"}
+	for _, c := range []struct {
+		name   string
+		unit   Unit
+		body   Body
+		struck *Entry
+		may    string // the roles' first letters
+	}{
+		{"a top-up", car, water(1), nil, "cts"},
+		{"a hold", car, Hold{}, nil, "cts"},
+		{"a release", car, Release{}, nil, "cs"},
+		{"the release of an aircraft", plane, Release{}, nil, "s"},
+		{"closing a defect", car, DefectClosed{}, nil, "cts"},
+		{"closing a defect of an aircraft", plane, DefectClosed{}, nil, "s"},
+		{"striking one's own", car, strike, &mine, "cts"},
+		{"striking another's", car, strike, &theirs, "c"},
+		{"striking the release of an aircraft", plane, strike, &released, "s"},
+		{"striking what is not here yet", car, strike, nil, "cts"},
+	} {
+		may := ""
+		for _, r := range append(Roles, "guest") {
+			if err := MayWrite(r, "E. Marrow", c.unit, c.body, c.struck); err == nil {
+				may += string(r[0])
+			} else if err.Field != "/kind" || err.Accepted == "" {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		}
+		if may != c.may {
+			t.Errorf("%s: %q may, want %q", c.name, may, c.may)
 		}
 	}
 }

@@ -6,7 +6,8 @@
 // Entries are facts with a date. The fold takes them in the order in which they
 // happened (time, then id), never in the order in which they arrived, so that
 // two people who send their lines late and out of order get the same account.
-// Folding changes no entry and reads no clock.
+// Folding changes no entry and reads no clock. An entry that is struck counts
+// as if it had never been, whether the strike arrived before it or after.
 //
 // The book's volume stays between nothing and the larger of the unit's capacity
 // and its last fill. A top-up that would go beyond was poured into a system that
@@ -26,11 +27,28 @@ type Kind string
 
 // The kinds of entry.
 const (
-	KindFill       Kind = "fill"
-	KindTopUp      Kind = "top_up"
-	KindLoss       Kind = "loss"
-	KindFreezeTest Kind = "freeze_test"
-	KindMeter      Kind = "meter"
+	KindOpening      Kind = "opening"
+	KindRenewal      Kind = "renewal"
+	KindTopUp        Kind = "top_up"
+	KindLoss         Kind = "loss"
+	KindFreezeTest   Kind = "freeze_test"
+	KindChemistry    Kind = "chemistry_test"
+	KindCapTest      Kind = "cap_test"
+	KindHoseCheck    Kind = "hose_check"
+	KindPressureTest Kind = "pressure_test"
+	KindLevelCheck   Kind = "level_check"
+	KindInspection   Kind = "inspection"
+	KindDefect       Kind = "defect_opened"
+	KindDefectClosed Kind = "defect_closed"
+	KindMeter        Kind = "meter"
+	KindMeterChange  Kind = "meter_change"
+	KindZeroCheck    Kind = "zero_check"
+	KindLayUp        Kind = "lay_up"
+	KindReturn       Kind = "return"
+	KindHold         Kind = "hold"
+	KindRelease      Kind = "release"
+	KindNote         Kind = "note"
+	KindStrike       Kind = "strike"
 )
 
 // Entry is one line of the books. It is never changed once written.
@@ -43,93 +61,26 @@ type Entry struct {
 	Body       Body
 }
 
+// Before orders entries as they happened: by time, then by id.
+func (e Entry) Before(o Entry) int {
+	if c := e.At.Compare(o.At); c != 0 {
+		return c
+	}
+	switch {
+	case e.ID < o.ID:
+		return -1
+	case e.ID > o.ID:
+		return 1
+	}
+	return 0
+}
+
 // Body is what happened, by kind.
 type Body interface {
 	Kind() Kind
-	// Reading is the one figure that was read or measured, as it was read.
-	Reading() (measure.Reading, measure.Dimension)
-}
-
-// Fill is a renewal: the system was emptied and filled.
-type Fill struct {
-	Volume  measure.Reading `json:"volume"` // of the finished mixture
-	Product coolant.Product `json:"product"`
-	// Share of concentrate by volume before mixing, in per cent; nil for premix.
-	Share *float64 `json:"share,omitempty"`
-	// Factory is a charge the unit came with: the first interval runs.
-	Factory bool `json:"factory,omitempty"`
-	// Meter as read at the renewal, if it was.
-	Meter *measure.Reading `json:"meter,omitempty"`
-}
-
-// TopUp is coolant or water poured into a system in use.
-type TopUp struct {
-	Volume measure.Reading `json:"volume"`
-	With   coolant.Form    `json:"with"`
-	// Product is nil for water only.
-	Product *coolant.Product `json:"product,omitempty"`
-}
-
-// Loss is coolant that left: a leak, a spill, a drained sample.
-type Loss struct {
-	Volume measure.Reading `json:"volume"`
-	Note   string          `json:"note,omitempty"`
-}
-
-// FreezeTest is a freeze point read with a refractometer.
-type FreezeTest struct {
-	Temperature measure.Reading `json:"temperature"`
-	Instrument  string          `json:"instrument"`
-	Scale       coolant.Base    `json:"scale"` // the scale the line was read on
-}
-
-// Refractometer is the one instrument this package knows so far.
-const Refractometer = "refractometer"
-
-// Meter is an odometer or hour meter as it stood.
-type Meter struct {
-	Meter measure.Reading `json:"meter"`
-}
-
-// Kind of the entry.
-func (Fill) Kind() Kind { return KindFill }
-
-// Kind of the entry.
-func (TopUp) Kind() Kind { return KindTopUp }
-
-// Kind of the entry.
-func (Loss) Kind() Kind { return KindLoss }
-
-// Kind of the entry.
-func (FreezeTest) Kind() Kind { return KindFreezeTest }
-
-// Kind of the entry.
-func (Meter) Kind() Kind { return KindMeter }
-
-// Reading is the filled volume.
-func (b Fill) Reading() (measure.Reading, measure.Dimension) { return b.Volume, measure.Volume }
-
-// Reading is the volume poured in.
-func (b TopUp) Reading() (measure.Reading, measure.Dimension) { return b.Volume, measure.Volume }
-
-// Reading is the volume lost.
-func (b Loss) Reading() (measure.Reading, measure.Dimension) { return b.Volume, measure.Volume }
-
-// Reading is the freeze point read.
-func (b FreezeTest) Reading() (measure.Reading, measure.Dimension) {
-	return b.Temperature, measure.Temperature
-}
-
-// Reading is the meter.
-func (b Meter) Reading() (measure.Reading, measure.Dimension) {
-	return b.Meter, meterDimension(b.Meter)
-}
-
-func meterDimension(r measure.Reading) measure.Dimension {
-	if r.Unit.Dimension() == measure.EngineTime {
-		return measure.EngineTime
-	}
-	return measure.Distance
+	// Reading is the one figure that was read or measured, as it was read; the
+	// zero Reading for a kind without one.
+	Reading() measure.Reading
 }
 
 // Unit is what the fold must know of the unit whose account it is.
@@ -138,6 +89,27 @@ type Unit struct {
 	Capacity measure.Litre
 	Base     coolant.Base      // what the register says is inside; empty when nobody knows
 	Meter    measure.Dimension // Distance, EngineTime, or empty for a unit without a meter
+	// Cap is the rated opening pressure over ambient, 0 when nobody knows.
+	Cap measure.Kilopascal
+	// Tank is what a millimetre of level in the expansion tank holds, L; 0 when
+	// nobody knows.
+	Tank measure.Litre
+	// Replaced is the share of the charge, 0 to 1, from which on a partial
+	// drain-and-fill counts as a renewal; [DefaultReplaced] when 0.
+	Replaced  float64
+	WetLiners bool // wet-liner diesel: needs nitrite or molybdate
+	Aircraft  bool // released by a licensed signatory only
+}
+
+// DefaultReplaced is the share of the charge that must be new for a renewal
+// (common practice).
+const DefaultReplaced = 0.6
+
+func (u Unit) replaced() float64 {
+	if u.Replaced > 0 {
+		return u.Replaced
+	}
+	return DefaultReplaced
 }
 
 // FieldError says what is wrong with one field of an entry, for the person who

@@ -3,23 +3,34 @@ package ledger
 import (
 	"encoding/json"
 	"fmt"
+
+	"diligentledger/core/measure"
 )
+
+// Kinds lists every kind of entry, in the order in which they are offered.
+var Kinds = []Kind{KindFreezeTest, KindTopUp, KindLevelCheck, KindMeter, KindLoss, KindRenewal, KindCapTest, KindHoseCheck,
+	KindInspection, KindChemistry, KindPressureTest, KindZeroCheck, KindDefect, KindDefectClosed, KindHold, KindRelease,
+	KindLayUp, KindReturn, KindMeterChange, KindOpening, KindNote, KindStrike}
+
+var parsers = map[Kind]func([]byte) (Body, error){
+	KindOpening: parse[Opening], KindRenewal: parse[Renewal], KindTopUp: parse[TopUp], KindLoss: parse[Loss],
+	KindFreezeTest: parseFreezeTest, KindChemistry: parse[ChemistryTest], KindCapTest: parse[CapTest],
+	KindHoseCheck: parse[HoseCheck], KindPressureTest: parse[PressureTest], KindLevelCheck: parse[LevelCheck],
+	KindInspection: parse[Inspection], KindDefect: parse[Defect], KindDefectClosed: parse[DefectClosed],
+	KindMeter: parse[Meter], KindMeterChange: parse[MeterChange], KindZeroCheck: parse[ZeroCheck],
+	KindLayUp: parse[LayUp], KindReturn: parse[Return], KindHold: parse[Hold], KindRelease: parse[Release],
+	KindNote: parse[Remark], KindStrike: parse[Strike],
+	// The name of a renewal in the first books.
+	"fill": parse[Renewal],
+}
 
 // ParseBody reads the stored payload of an entry of kind k.
 func ParseBody(k Kind, payload []byte) (Body, error) {
-	switch k {
-	case KindFill:
-		return parse[Fill](payload)
-	case KindTopUp:
-		return parse[TopUp](payload)
-	case KindLoss:
-		return parse[Loss](payload)
-	case KindFreezeTest:
-		return parse[FreezeTest](payload)
-	case KindMeter:
-		return parse[Meter](payload)
+	p, ok := parsers[k]
+	if !ok {
+		return nil, fmt.Errorf("entry kind %q is not one of %v", string(k), Kinds)
 	}
-	return nil, fmt.Errorf("entry kind %q is not one of fill, top_up, loss, freeze_test, meter", string(k))
+	return p(payload)
 }
 
 func parse[T Body](payload []byte) (Body, error) {
@@ -28,4 +39,19 @@ func parse[T Body](payload []byte) (Body, error) {
 		return nil, fmt.Errorf("payload of a %s entry: %w", b.Kind(), err)
 	}
 	return b, nil
+}
+
+// parseFreezeTest also reads the first books, whose tests held a temperature.
+func parseFreezeTest(payload []byte) (Body, error) {
+	var b struct {
+		FreezeTest
+		Temperature *measure.Reading `json:"temperature"`
+	}
+	if err := json.Unmarshal(payload, &b); err != nil {
+		return nil, fmt.Errorf("payload of a %s entry: %w", KindFreezeTest, err)
+	}
+	if b.Temperature != nil {
+		b.Value = *b.Temperature
+	}
+	return b.FreezeTest, nil
 }

@@ -54,6 +54,26 @@ const (
 	Share       Dimension = "share" // of a whole, in per cent
 	Voltage     Dimension = "voltage"
 	Plain       Dimension = "number" // without a unit, such as pH
+	Length      Dimension = "length"
+	Torque      Dimension = "torque"
+	Sugar       Dimension = "degrees Brix" // of a refractometer without a coolant scale
+	Density     Dimension = "relative density"
+	Count       Dimension = "count"
+)
+
+// Of a freeze test: what an instrument's scale may be in.
+const (
+	Brix     Unit = "brix"
+	Relative Unit = "sg" // density against water at 20 °C
+	Discs    Unit = "discs"
+)
+
+// Of levels and drain bolts.
+const (
+	Millimetre  Unit = "mm"
+	NewtonMetre Unit = "Nm"
+	FootPound   Unit = "lbf_ft"
+	InchPound   Unit = "lbf_in"
 )
 
 // Unit is a unit in which something can be read. Its text is the code used in
@@ -105,6 +125,7 @@ const (
 	litresPerImperialGallon = 4.54609
 	kilometresPerMile       = 1.609344
 	kilopascalsPerPsi       = 4.4482216152605 / (0.0254 * 0.0254) / 1000
+	newtonMetresPerInchLbf  = 4.4482216152605 * 0.0254
 )
 
 var scales = map[Unit]scale{
@@ -128,6 +149,14 @@ var scales = map[Unit]scale{
 	Percent: {Share, "%", 1, 0},
 	Volt:    {Voltage, "V", 1, 0},
 	One:     {Plain, "", 1, 0},
+
+	Millimetre:  {Length, "mm", 1, 0},
+	NewtonMetre: {Torque, "N·m", 1, 0},
+	FootPound:   {Torque, "lbf·ft", 12 * newtonMetresPerInchLbf, 0},
+	InchPound:   {Torque, "lbf·in", newtonMetresPerInchLbf, 0},
+	Brix:        {Sugar, "°Bx", 1, 0},
+	Relative:    {Density, "rel. density", 1, 0},
+	Discs:       {Count, "discs", 1, 0},
 }
 
 // Units lists the units of a dimension, the metric one first.
@@ -151,6 +180,16 @@ func Units(d Dimension) []Unit {
 		return []Unit{Volt}
 	case Plain:
 		return []Unit{One}
+	case Length:
+		return []Unit{Millimetre}
+	case Torque:
+		return []Unit{NewtonMetre, FootPound, InchPound}
+	case Sugar:
+		return []Unit{Brix}
+	case Density:
+		return []Unit{Relative}
+	case Count:
+		return []Unit{Discs}
 	}
 	return nil
 }

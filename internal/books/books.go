@@ -15,8 +15,11 @@ import (
 	"diligentledger/internal/store"
 )
 
-// Recorder is the name on every entry until people sign in.
-const Recorder = "workshop"
+// Writer is who writes an entry.
+type Writer struct {
+	Name string
+	Role ledger.Role
+}
 
 // Books is safe for concurrent use.
 type Books struct {
@@ -119,8 +122,17 @@ func (r *Refusal) Error() string {
 	return text
 }
 
-func (b *Books) check(u store.Unit, e ledger.Entry) func([]ledger.Entry) error {
-	return func(written []ledger.Entry) error {
+func (b *Books) check(u store.Unit, w Writer) func(ledger.Entry, []ledger.Entry) error {
+	return func(e ledger.Entry, written []ledger.Entry) error {
+		var struck *ledger.Entry
+		if s, ok := e.Body.(ledger.Strike); ok {
+			if i := slices.IndexFunc(written, func(o ledger.Entry) bool { return o.ID == s.Entry }); i >= 0 {
+				struck = &written[i]
+			}
+		}
+		if f := ledger.MayWrite(w.Role, w.Name, u.Ledger, e.Body, struck); f != nil {
+			return &Forbidden{f}
+		}
 		if fields := ledger.Check(u.Ledger, written, e, b.now()); len(fields) > 0 {
 			return &Refusal{Fields: fields}
 		}
@@ -128,47 +140,51 @@ func (b *Books) check(u store.Unit, e ledger.Entry) func([]ledger.Entry) error {
 	}
 }
 
+// Forbidden says that the writer's role may not write such an entry.
+type Forbidden struct{ *ledger.FieldError }
+
 // Product of that code; [store.ErrNoProduct] when there is none.
 func (b *Books) Product(ctx context.Context, code string) (coolant.Product, error) {
 	return b.store.Product(ctx, code)
 }
 
-// Write an entry into the books of its unit. It returns a [Refusal] when the
-// entry cannot be right, [store.ErrNoUnit] or [store.ErrOtherEntry].
-func (b *Books) Write(ctx context.Context, e ledger.Entry) (store.Receipt, error) {
-	u, err := b.store.Unit(ctx, e.Unit)
+// Write entries into the books of their unit, all or none. It returns a
+// [Refusal] when one cannot be right, [Forbidden], [store.ErrNoUnit] or
+// [store.ErrOtherEntry].
+func (b *Books) Write(ctx context.Context, w Writer, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
+	u, err := b.store.Unit(ctx, code)
 	if err != nil {
-		return store.Receipt{}, err
+		return nil, err
 	}
-	e.RecordedBy = Recorder
-	return b.store.Append(ctx, u, e, b.check(u, e))
+	for i := range entries {
+		entries[i].RecordedBy = w.Name
+	}
+	return b.store.Append(ctx, u, entries, b.check(u, w))
 }
 
-// Effect of an entry that is not written yet.
+// Effect of entries that are not written yet.
 type Effect struct {
 	Before, After Moment
-	Line          ledger.Line
+	Line          int // of the last of them, among the lines after
 }
 
-// Preview tells what an entry would do, with the same refusals as Write.
-func (b *Books) Preview(ctx context.Context, e ledger.Entry) (Effect, error) {
-	before, err := b.Account(ctx, e.Unit)
+// Preview tells what entries would do, with the same refusals as Write.
+func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...ledger.Entry) (Effect, error) {
+	before, err := b.Account(ctx, code)
 	if err != nil {
 		return Effect{}, err
 	}
-	written := make([]ledger.Entry, 0, len(before.Account.Lines)+1)
-	for _, l := range before.Account.Lines {
-		written = append(written, l.Entry)
-	}
-	if err := b.check(before.Unit, e)(written); err != nil {
-		return Effect{}, err
-	}
-	after := b.moment(before.Unit, append(written, e), before.Today)
-	effect := Effect{Before: before, After: after}
-	for _, l := range after.Account.Lines {
-		if l.Entry.ID == e.ID {
-			effect.Line = l
+	written := before.Account.Entries()
+	check := b.check(before.Unit, w)
+	for _, e := range entries {
+		e.RecordedBy = w.Name
+		if err := check(e, written); err != nil {
+			return Effect{}, err
 		}
+		written = append(written, e)
 	}
+	effect := Effect{Before: before, After: b.moment(before.Unit, written, before.Today)}
+	last := entries[len(entries)-1].ID
+	effect.Line = slices.IndexFunc(effect.After.Account.Lines, func(l ledger.Line) bool { return l.Entry.ID == last })
 	return effect, nil
 }

@@ -7,6 +7,7 @@ package demo
 import (
 	"crypto/sha256"
 	"encoding/binary"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -41,6 +42,7 @@ var (
 	oatConcentrate  = coolant.Product{Code: "NORD-OAT-C", Name: "Norhav OAT concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
 	oatPremix       = coolant.Product{Code: "NORD-OAT-50", Name: "Norhav OAT premix 50", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
 	hoatConcentrate = coolant.Product{Code: "SKER-SI-C", Name: "Skerry Si-OAT concentrate", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+	hoatPremix      = coolant.Product{Code: "SKER-SI-50", Name: "Skerry Si-OAT premix 50", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Premix, Glycol: 0.50}
 	noatPremix      = coolant.Product{Code: "SKER-HD-50", Name: "Skerry HD NOAT premix 50", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.50}
 	pgPremix        = coolant.Product{Code: "TERN-PG-50", Name: "Tern PG premix 50", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
 	pgConcentrate   = coolant.Product{Code: "TERN-PG-C", Name: "Tern PG concentrate", Base: coolant.PG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
@@ -59,13 +61,29 @@ var plans = []forecast.Plan{
 // Fleet as of today, whose time of day does not matter.
 func Fleet(today time.Time) store.LoadedFleet {
 	f := store.LoadedFleet{Name: Name, Sites: sites, Plans: plans,
-		Products: []coolant.Product{oatConcentrate, oatPremix, hoatConcentrate, noatPremix, pgPremix, pgConcentrate}}
+		Products: []coolant.Product{oatConcentrate, oatPremix, hoatConcentrate, hoatPremix, noatPremix, pgPremix, pgConcentrate}}
 	for _, s := range stories {
-		b := &book{unit: s.unit, today: forecast.Day(today)}
+		b := &book{unit: equipped(s.unit), today: forecast.Day(today)}
 		s.tell(b)
-		f.Units = append(f.Units, b.unit)
+		f.Units = append(f.Units, b.recorded())
+	}
+	for _, r := range routines {
+		b := &book{unit: equipped(r.unit), today: forecast.Day(today)}
+		r.live(b, 1)
+		f.Units = append(f.Units, b.recorded())
 	}
 	return f
+}
+
+// equipped adds what the register knows of a kind: the cap's rating and, for
+// what has an expansion tank with straight sides, its litres a millimetre.
+func equipped(u store.LoadedUnit) store.LoadedUnit {
+	u.Cap = map[string]measure.Kilopascal{"car": 108, "truck": 100, "motorcycle": 130, "boat": 90, "aircraft": 83}[u.Kind]
+	if u.Kind == "car" {
+		u.Tank = 0.012
+	}
+	u.WetLiners = u.Kind == "truck"
+	return u
 }
 
 // book collects the entries of one unit, each dated in days before today.
@@ -79,10 +97,29 @@ func (b *book) write(daysAgo int, body ledger.Body) {
 	// Mornings, between half past six and nine.
 	at := b.today.AddDate(0, 0, -daysAgo).Add(time.Duration(390+noise(b.unit.Code, n, 150)) * time.Minute)
 	b.unit.Entries = append(b.unit.Entries, ledger.Entry{ID: entryID(b.unit.Code, n, at), Unit: b.unit.Code,
-		At: at, RecordedAt: at.Add(12 * time.Minute), RecordedBy: recorders[noise(b.unit.Code, n, len(recorders))], Body: body})
+		At: at, RecordedAt: at.Add(12 * time.Minute), RecordedBy: b.recorder(n, body), Body: body})
 }
 
-var recorders = []string{"E. Marrow", "T. Quayle", "I. Sund", "O. Fenn"}
+// recorded is the unit with its entries in the order of recording.
+func (b *book) recorded() store.LoadedUnit {
+	slices.SortStableFunc(b.unit.Entries, func(x, y ledger.Entry) int { return x.RecordedAt.Compare(y.RecordedAt) })
+	return b.unit
+}
+
+// recorder of an entry: a technician mostly, the signatory what only they may
+// write, the coordinator strikes.
+func (b *book) recorder(n int, body ledger.Body) string {
+	switch body.(type) {
+	case ledger.Release, ledger.DefectClosed:
+		return "O. Fenn"
+	case ledger.Strike:
+		return "E. Marrow"
+	}
+	return []string{"T. Quayle", "I. Sund", "T. Quayle", "I. Sund", "E. Marrow"}[noise(b.unit.Code, n, 5)]
+}
+
+// last is the id of the entry written last.
+func (b *book) last() string { return b.unit.Entries[len(b.unit.Entries)-1].ID }
 
 // entryID is a UUID version 7 (RFC 9562) whose random part is a hash of where
 // the entry stands, so that the demo is the same on every machine.
@@ -110,22 +147,27 @@ func (b *book) meterReading(v float64) measure.Reading {
 	return measure.Reading{Value: float64(int(v)), Unit: b.unit.Meter}
 }
 
-// fillPremix and fillMixed are renewals; meter below 0 was not read.
+// fillPremix and fillMixed are renewals with their follow-ups, or the fill the
+// unit came with; meter below 0 was not read.
 func (b *book) fillPremix(daysAgo int, p coolant.Product, volume, meter float64, factory bool) {
-	b.write(daysAgo, b.fill(p, volume, nil, meter, factory))
+	b.fillMixed(daysAgo, p, volume, 0, meter, factory)
 }
 
 func (b *book) fillMixed(daysAgo int, p coolant.Product, volume, share, meter float64, factory bool) {
-	b.write(daysAgo, b.fill(p, volume, &share, meter, factory))
-}
-
-func (b *book) fill(p coolant.Product, volume float64, share *float64, meter float64, factory bool) ledger.Fill {
-	f := ledger.Fill{Volume: litres(volume), Product: p, Share: share, Factory: factory}
-	if meter >= 0 {
-		r := b.meterReading(meter)
-		f.Meter = &r
+	if !factory {
+		b.renew(daysAgo, p, volume, share, meter)
+		return
 	}
-	return f
+	v, o := litres(volume), ledger.Opening{History: ledger.Factory, Product: &p}
+	o.Volume = &v
+	if share > 0 {
+		o.Share = &share
+	}
+	if meter >= 0 {
+		m := b.meterReading(meter)
+		o.Meter = &m
+	}
+	b.write(daysAgo, o)
 }
 
 func (b *book) water(daysAgo int, volume float64) {
@@ -141,9 +183,13 @@ func (b *book) loss(daysAgo int, volume float64, note string) {
 }
 
 func (b *book) test(daysAgo int, celsius float64, scale coolant.Base) {
-	b.write(daysAgo, ledger.FreezeTest{Temperature: measure.Reading{Value: celsius, Unit: measure.DegC},
-		Instrument: ledger.Refractometer, Scale: scale})
+	zero := 0.0
+	b.write(daysAgo, ledger.FreezeTest{Value: measure.Reading{Value: celsius, Unit: measure.DegC},
+		Instrument: ledger.Refractometer, Scale: scale, Tool: tools[b.unit.Site], Zero: &zero})
 }
+
+// tools are the refractometers of the sites.
+var tools = map[string]string{depot: "R-1", harbour: "R-2", strip: "R-3", hill: "R-4"}
 
 // meters writes a reading every so many days, from one day to another, the
 // meter running from a start at a rate a day, a little unevenly.

@@ -21,17 +21,15 @@ type Receipt struct {
 	Hash ledger.Hash
 }
 
-// Append writes e into the books of the unit. check sees the unit's entries as
-// they stand, while nobody else can write to this account, and refuses the
-// entry by returning an error. An entry already in the books is not written
-// again and gets the receipt it got then; [ErrOtherEntry] if it differs.
-func (s *Store) Append(ctx context.Context, u Unit, e ledger.Entry, check func(written []ledger.Entry) error) (Receipt, error) {
-	payload, err := json.Marshal(e.Body)
-	if err != nil {
-		return Receipt{}, fmt.Errorf("entry %s: %w", e.ID, err)
-	}
-	var receipt Receipt
-	err = s.inTx(ctx, func(tx *sql.Tx) error {
+// Append writes entries into the books of the unit, all of them or none. check
+// sees the unit's entries as they stand before each, while nobody else can write
+// to this account, and refuses an entry by returning an error. An entry already
+// in the books is not written again and gets the receipt it got then;
+// [ErrOtherEntry] if it differs.
+func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(e ledger.Entry, written []ledger.Entry) error) ([]Receipt, error) {
+	var receipts []Receipt
+	err := s.inTx(ctx, func(tx *sql.Tx) error {
+		receipts = nil
 		var prev Receipt
 		var head []byte
 		if err := tx.QueryRowContext(ctx, `SELECT head_seq, head_hash FROM unit WHERE id = ? FOR UPDATE`, u.id).
@@ -39,37 +37,61 @@ func (s *Store) Append(ctx context.Context, u Unit, e ledger.Entry, check func(w
 			return err
 		}
 		prev.Hash = ledger.Hash(head)
-		receipt = Receipt{Record: ledger.Record{ID: e.ID, Unit: u.Code, Kind: e.Body.Kind(), Payload: payload,
-			At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy}}
-		stored, found, err := findEntry(ctx, tx, u.Code, e.ID)
-		if err != nil {
-			return err
-		}
-		if found {
-			if !sameContent(stored.Record, receipt.Record) {
-				return fmt.Errorf("%w: %s", ErrOtherEntry, e.ID)
+		var written []ledger.Entry
+		fetched := false
+		for _, e := range entries {
+			r, found, err := s.receiptFor(ctx, tx, u, e)
+			if err != nil {
+				return err
 			}
-			receipt = stored
-			return nil
+			if !found {
+				if !fetched {
+					if written, err = s.entries(ctx, tx, u); err != nil {
+						return err
+					}
+					fetched = true
+				}
+				if err := check(e, written); err != nil {
+					return err
+				}
+				r.Seq = prev.Seq + 1
+				r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
+				r.Hash = ledger.Link(prev.Hash, r.Record)
+				if err := insertEntry(ctx, tx, u, r, prev.Hash, e.Body); err != nil {
+					return err
+				}
+				prev = r
+				e.At, e.RecordedAt = r.At, r.RecordedAt
+				written = append(written, e)
+			}
+			receipts = append(receipts, r)
 		}
-		written, err := entries(ctx, tx, u)
-		if err != nil {
-			return err
-		}
-		if err := check(written); err != nil {
-			return err
-		}
-		receipt.Seq = prev.Seq + 1
-		receipt.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
-		receipt.Hash = ledger.Link(prev.Hash, receipt.Record)
-		return insertEntry(ctx, tx, u, receipt, prev.Hash, e.Body)
+		return nil
 	})
-	return receipt, err
+	return receipts, err
+}
+
+// receiptFor e: the one it got when it was written, if it was, else one without
+// a place in the chain.
+func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry) (r Receipt, found bool, err error) {
+	payload, err := json.Marshal(e.Body)
+	if err != nil {
+		return r, false, fmt.Errorf("entry %s: %w", e.ID, err)
+	}
+	r = Receipt{Record: ledger.Record{ID: e.ID, Unit: u.Code, Kind: e.Body.Kind(), Payload: payload,
+		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy}}
+	stored, found, err := findEntry(ctx, tx, e.ID)
+	if err != nil || !found {
+		return r, false, err
+	}
+	if !sameContent(stored.Record, r.Record) {
+		return r, false, fmt.Errorf("%w: %s", ErrOtherEntry, e.ID)
+	}
+	return stored, true, nil
 }
 
 func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger.Hash, body ledger.Body) error {
-	reading, dimension := body.Reading()
-	metric, err := reading.Metric(dimension)
+	beside, err := columnsOf(body)
 	if err != nil {
 		return err
 	}
@@ -78,11 +100,32 @@ func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger
 		                   reading_value, reading_unit, metric_value, payload, hash, prev_hash)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
-		reading.Value, reading.Unit, metric, string(r.Payload), r.Hash[:], prev[:]); err != nil {
+		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:]); err != nil {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, `UPDATE unit SET head_seq = ?, head_hash = ? WHERE id = ?`, r.Seq, r.Hash[:], u.id)
 	return err
+}
+
+// columns that stand beside the payload for queries; the hash covers only the
+// payload. Null for a kind without a figure.
+type columns struct {
+	value, metric sql.NullFloat64
+	unit          sql.NullString
+}
+
+func columnsOf(body ledger.Body) (c columns, err error) {
+	r := body.Reading()
+	if r.Unit == "" {
+		return c, nil
+	}
+	metric, err := r.Metric(r.Unit.Dimension())
+	if err != nil {
+		return c, err
+	}
+	c.value, c.metric = sql.NullFloat64{Float64: r.Value, Valid: true}, sql.NullFloat64{Float64: metric, Valid: true}
+	c.unit = sql.NullString{String: string(r.Unit), Valid: true}
+	return c, nil
 }
 
 // sameContent leaves out what the books themselves put on an entry.
@@ -90,7 +133,7 @@ func sameContent(a, b ledger.Record) bool {
 	return a.Unit == b.Unit && a.Kind == b.Kind && a.At.Equal(b.At) && string(a.Payload) == string(b.Payload)
 }
 
-func findEntry(ctx context.Context, tx *sql.Tx, code, id string) (r Receipt, found bool, err error) {
+func findEntry(ctx context.Context, tx *sql.Tx, id string) (r Receipt, found bool, err error) {
 	var hash []byte
 	err = tx.QueryRowContext(ctx, `
 		SELECT e.id, u.code, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload, e.hash
@@ -107,12 +150,12 @@ func findEntry(ctx context.Context, tx *sql.Tx, code, id string) (r Receipt, fou
 
 // Entries of one account, in the order of recording.
 func (s *Store) Entries(ctx context.Context, u Unit) ([]ledger.Entry, error) {
-	return entries(ctx, s.db, u)
+	return s.entries(ctx, s.db, u)
 }
 
 const entryQuery = `SELECT unit_id, id, kind, happened_at, recorded_at, recorded_by, payload FROM entry`
 
-func entries(ctx context.Context, q querier, u Unit) ([]ledger.Entry, error) {
+func (s *Store) entries(ctx context.Context, q querier, u Unit) ([]ledger.Entry, error) {
 	rows, err := q.QueryContext(ctx, entryQuery+` WHERE unit_id = ? ORDER BY seq`, u.id)
 	return collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
 		_, e, err := scanEntry(rows)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"diligentledger/core/coolant"
@@ -37,7 +38,17 @@ type LoadedUnit struct {
 	Capacity measure.Litre
 	Base     coolant.Base // empty when nobody knows
 	Meter    measure.Unit
-	Entries  []ledger.Entry
+	// Cap rated in kPa over ambient, Tank in L per mm of level; 0 when unknown.
+	Cap       measure.Kilopascal
+	Tank      measure.Litre
+	WetLiners bool
+	Entries   []ledger.Entry
+}
+
+// Ledger is what the fold must know of the unit, which runs on plan p.
+func (u LoadedUnit) Ledger(p forecast.Plan) ledger.Unit {
+	return ledger.Unit{Code: u.Code, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank,
+		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft}
 }
 
 // fleetFact is where the name of a loaded fleet stands in installation.
@@ -79,9 +90,9 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		for _, p := range f.Plans {
 			id, err := insert(`
-				INSERT INTO plan (name, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin)
-				VALUES (?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?)`,
-				p.Name, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours, p.FreezeMargin)
+				INSERT INTO plan (name, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced)
+				VALUES (?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, COALESCE(NULLIF(?, 0), DEFAULT(replaced)))`,
+				p.Name, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours, p.FreezeMargin, p.Replaced)
 			if err != nil {
 				return err
 			}
@@ -95,9 +106,9 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		for _, u := range f.Units {
 			id, err := insert(`
-				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter)
-				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''))`,
-				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter)
+				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, wet_liners)
+				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), ?)`,
+				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.WetLiners)
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
@@ -110,21 +121,52 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 	})
 }
 
+// loadRows is how many entries go into one statement.
+const loadRows = 100
+
+const loadOne = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
+
 func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry) error {
 	var prev ledger.Hash
+	var args []any
+	flush := func(rows int) error {
+		if rows == 0 {
+			return nil
+		}
+		_, err := tx.ExecContext(ctx, `
+			INSERT INTO entry (id, unit_id, seq, kind, happened_at, recorded_at, recorded_by,
+			                   reading_value, reading_unit, metric_value, payload, hash, prev_hash)
+			VALUES `+strings.Repeat(loadOne+",", rows-1)+loadOne, args...)
+		args = args[:0]
+		return err
+	}
+	rows := 0
 	for n, e := range entries {
 		payload, err := json.Marshal(e.Body)
 		if err != nil {
 			return err
 		}
-		r := Receipt{Record: ledger.Record{ID: e.ID, Unit: u.Code, Seq: int64(n + 1), Kind: e.Body.Kind(),
+		r := ledger.Record{ID: e.ID, Unit: u.Code, Seq: int64(n + 1), Kind: e.Body.Kind(),
 			At: e.At.UTC().Truncate(time.Microsecond), RecordedAt: e.RecordedAt.UTC().Truncate(time.Microsecond),
-			RecordedBy: e.RecordedBy, Payload: payload}}
-		r.Hash = ledger.Link(prev, r.Record)
-		if err := insertEntry(ctx, tx, u, r, prev, e.Body); err != nil {
-			return err
+			RecordedBy: e.RecordedBy, Payload: payload}
+		beside, err := columnsOf(e.Body)
+		if err != nil {
+			return fmt.Errorf("entry %s: %w", e.ID, err)
 		}
-		prev = r.Hash
+		hash := ledger.Link(prev, r)
+		args = append(args, r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
+			beside.value, beside.unit, beside.metric, string(r.Payload), append([]byte{}, hash[:]...), append([]byte{}, prev[:]...))
+		prev = hash
+		if rows++; rows == loadRows {
+			if err := flush(rows); err != nil {
+				return err
+			}
+			rows = 0
+		}
 	}
-	return nil
+	if err := flush(rows); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE unit SET head_seq = ?, head_hash = ? WHERE id = ?`, len(entries), prev[:], u.id)
+	return err
 }

@@ -33,6 +33,12 @@ var Rights = map[string]string{
 	"installation": "SELECT",
 	"unit":         "SELECT, UPDATE (head_seq, head_hash)",
 	"entry":        "SELECT, INSERT",
+
+	"person":        "SELECT, INSERT, UPDATE",
+	"one_time_link": "SELECT, INSERT, UPDATE, DELETE",
+	"throttle":      "SELECT, INSERT, UPDATE, DELETE",
+	"sessions":      "SELECT, INSERT, UPDATE, DELETE",
+	"audit":         "SELECT, INSERT",
 }
 
 // Store reads and writes the books. It is safe for concurrent use.
@@ -55,6 +61,9 @@ func Open(dsn string, now func() time.Time) (*Store, error) {
 
 // Close gives the connections back.
 func (s *Store) Close() error { return s.db.Close() }
+
+// DB is the connection itself, for the session package.
+func (s *Store) DB() *sql.DB { return s.db }
 
 // Ready reports whether the database answers.
 func (s *Store) Ready(ctx context.Context) error { return s.db.PingContext(ctx) }
@@ -119,6 +128,7 @@ func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
 const (
 	lockWaitTimeout = 1205
 	deadlock        = 1213
+	duplicate       = 1062
 )
 
 func retryable(err error) bool {

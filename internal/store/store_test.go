@@ -48,18 +48,19 @@ func fleet() store.LoadedFleet {
 	}
 	f := store.LoadedFleet{Name: "test",
 		Sites:    []store.LoadedSite{{Name: "Yard", Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
-		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}},
+		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6}},
 		Products: []coolant.Product{premix},
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
 			unit("B_1", "100% bike", 2, "", "")},
 	}
+	f.Units[0].Cap = 108
 	f.Units[0].Entries = []ledger.Entry{entry("A-1", fill(8))}
 	return f
 }
 
 func litres(v float64) measure.Reading { return measure.Reading{Value: v, Unit: measure.L} }
 
-func fill(v float64) ledger.Fill { return ledger.Fill{Volume: litres(v), Product: premix} }
+func fill(v float64) ledger.Renewal { return ledger.Renewal{Volume: litres(v), Product: premix} }
 
 func water(v float64) ledger.TopUp { return ledger.TopUp{Volume: litres(v), With: coolant.Water} }
 
@@ -76,7 +77,17 @@ func unit(t *testing.T, code string) store.Unit {
 	return u
 }
 
-func anything([]ledger.Entry) error { return nil }
+func anything(ledger.Entry, []ledger.Entry) error { return nil }
+
+// write one entry and give its receipt.
+func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, []ledger.Entry) error) (store.Receipt, error) {
+	t.Helper()
+	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check)
+	if err != nil {
+		return store.Receipt{}, err
+	}
+	return receipts[0], nil
+}
 
 func TestRegister(t *testing.T) {
 	u := unit(t, "a-1") // codes are found whatever their case
@@ -84,7 +95,7 @@ func TestRegister(t *testing.T) {
 	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || u.Cold != f.Sites[0].Cold {
 		t.Errorf("unit read as %+v", u)
 	}
-	if want := (ledger.Unit{Code: "A-1", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}); u.Ledger != want {
+	if want := (ledger.Unit{Code: "A-1", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6}); u.Ledger != want {
 		t.Errorf("ledger unit %+v, want %+v", u.Ledger, want)
 	}
 	if bike := unit(t, "B_1").Ledger; bike.Base != "" || bike.Meter != "" {
@@ -131,27 +142,27 @@ func TestFind(t *testing.T) {
 func TestAppend(t *testing.T) {
 	u := unit(t, "A-1")
 	e := entry("A-1", water(0.4))
-	first, err := app.Append(t.Context(), u, e, anything)
+	first, err := write(t, u, e, anything)
 	if err != nil || first.Seq != 2 || first.RecordedAt.Nanosecond() != 123456000 {
 		t.Fatalf("receipt %+v, %v", first, err)
 	}
 	// Sent again, it is stored once and answered the same.
-	again, err := app.Append(t.Context(), u, e, func([]ledger.Entry) error { return errors.New("checked twice") })
+	again, err := write(t, u, e, func(ledger.Entry, []ledger.Entry) error { return errors.New("checked twice") })
 	if err != nil || !reflect.DeepEqual(again, first) {
 		t.Errorf("sent again: %+v, %v; want %+v", again, err, first)
 	}
 	// The same id with other content, or in another account, is another entry.
 	other := e
 	other.Body = water(0.5)
-	if _, err := app.Append(t.Context(), u, other, anything); !errors.Is(err, store.ErrOtherEntry) {
+	if _, err := write(t, u, other, anything); !errors.Is(err, store.ErrOtherEntry) {
 		t.Errorf("same id, other content: %v", err)
 	}
-	if _, err := app.Append(t.Context(), unit(t, "A-2"), e, anything); !errors.Is(err, store.ErrOtherEntry) {
+	if _, err := write(t, unit(t, "A-2"), e, anything); !errors.Is(err, store.ErrOtherEntry) {
 		t.Errorf("same id, other account: %v", err)
 	}
 	// What is refused leaves nothing behind, and the check sees all before it.
 	refusal := errors.New("refused")
-	if _, err := app.Append(t.Context(), u, entry("A-1", water(1)), func(written []ledger.Entry) error {
+	if _, err := write(t, u, entry("A-1", water(1)), func(_ ledger.Entry, written []ledger.Entry) error {
 		if len(written) != 2 {
 			t.Errorf("the check saw %d entries", len(written))
 		}
@@ -182,7 +193,7 @@ func TestAppendTogether(t *testing.T) {
 				var twice sync.WaitGroup
 				for range 2 {
 					twice.Go(func() {
-						if _, err := app.Append(t.Context(), u, e, anything); err != nil {
+						if _, err := write(t, u, e, anything); err != nil {
 							t.Error(err)
 						}
 					})
@@ -249,7 +260,7 @@ func TestAppendRetries(t *testing.T) {
 	u := unit(t, "A-1")
 	for number, want := range map[uint16]int{1213: 3, 1205: 3, 1064: 1} {
 		tries := 0
-		_, err := app.Append(t.Context(), u, entry("A-1", water(0.1)), func([]ledger.Entry) error {
+		_, err := write(t, u, entry("A-1", water(0.1)), func(ledger.Entry, []ledger.Entry) error {
 			if tries++; tries < 3 {
 				return fmt.Errorf("check: %w", &mysql.MySQLError{Number: number})
 			}
@@ -260,7 +271,7 @@ func TestAppendRetries(t *testing.T) {
 		}
 	}
 	always := 0
-	if _, err := app.Append(t.Context(), u, entry("A-1", water(0.1)), func([]ledger.Entry) error {
+	if _, err := write(t, u, entry("A-1", water(0.1)), func(ledger.Entry, []ledger.Entry) error {
 		always++
 		return &mysql.MySQLError{Number: 1213}
 	}); err == nil || always > 10 {

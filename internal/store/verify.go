@@ -107,13 +107,6 @@ func (w *walk) lines(ctx context.Context, tx *sql.Tx, unit int64) error {
 	return rows.Err()
 }
 
-// columns that stand beside the payload for queries; the hash covers only the
-// payload, so they are held against it.
-type columns struct {
-	value, metric float64
-	unit          string
-}
-
 func (w *walk) line(r ledger.Record, hash, prev []byte, beside columns) {
 	want := ledger.Link(w.prev, r)
 	switch {
@@ -137,9 +130,8 @@ func (c columns) match(r ledger.Record) bool {
 	if err != nil {
 		return false
 	}
-	reading, dimension := body.Reading()
-	metric, err := reading.Metric(dimension)
-	return err == nil && reading.Value == c.value && string(reading.Unit) == c.unit && metric == c.metric
+	want, err := columnsOf(body)
+	return err == nil && want == c
 }
 
 // end holds the last line against the head kept with the unit, and against the

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"time"
 
 	"github.com/google/uuid"
@@ -21,13 +22,24 @@ import (
 const monthOf = 30.4 * 24 // hours, for mean ages, which are good to a week at best
 
 func account(m books.Moment) api.Account {
-	a := m.Account
+	a := &m.Account
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		Plan: api.Plan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
 			FreezeMargin: float64(m.Unit.Plan.FreezeMargin)},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
-		Outlook: outlook(m.Outlook, m.Today), Lines: each(a.Lines, line),
+		Outlook: outlook(m.Outlook, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
+		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
+			return api.Finding{Point: f.Point, State: f.State, Grade: api.Grade(f.Grade), At: f.At}
+		}),
+		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
+			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
+		}),
+		Owed:  each(a.Owed, func(o ledger.Owed) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
+		Lines: make([]api.Line, len(a.Lines)), Cold: make([]float64, 0, len(m.Unit.Cold)),
+	}
+	for i := range a.Lines {
+		out.Lines[i] = line(a, i)
 	}
 	for _, t := range m.Unit.Cold {
 		out.Cold = append(out.Cold, float64(t))
@@ -43,6 +55,75 @@ func account(m books.Moment) api.Account {
 		p := product(*a.Product)
 		out.Product = &p
 	}
+	if m.Unit.Ledger.Cap > 0 {
+		out.Cap = number(&m.Unit.Ledger.Cap)
+	}
+	if l := a.Leak(); l != nil {
+		out.Leak = &api.Leak{Rate: l.Rate, Sigma: l.Sigma, Per: api.LeakPer(l.Per), Litres: float64(l.Litres), Events: l.Events, Since: l.Since}
+	}
+	if n := len(a.Chemistry); n > 0 {
+		out.Chemistry = chemistry(a, a.Chemistry[n-1])
+	}
+	if h := a.Held; h != nil {
+		out.Held = &api.Standing{Why: h.Body.(ledger.Hold).Why, By: h.RecordedBy, Since: h.At}
+	}
+	if l := a.LaidUp; l != nil {
+		out.LaidUp = &api.Standing{Why: l.Body.(ledger.LayUp).Note, By: l.RecordedBy, Since: l.At}
+	}
+	out.Air = turnover(a.Air)
+	if a.OffBook != nil {
+		off := true
+		out.OffBook = &off
+	}
+	return out
+}
+
+func chemistry(a *ledger.Account, c ledger.Chemistry) *api.Chemistry {
+	out := &api.Chemistry{At: c.At, Grade: api.Grade(c.Grade)}
+	for _, p := range c.Properties {
+		one := struct {
+			Grade   api.Grade     `json:"grade"`
+			Name    string        `json:"name"`
+			Reaches *openapi.Date `json:"reaches,omitempty"`
+			Value   *float64      `json:"value,omitempty"`
+		}{Name: string(p.Property), Grade: api.Grade(p.Grade)}
+		if p.Property != coolant.PropLook && p.Grade != coolant.GradeUnknown {
+			one.Value = &p.Value
+		}
+		if at, ok := a.ChemistryTrend(p.Property); ok {
+			d := date(at)
+			one.Reaches = &d
+		}
+		out.Properties = append(out.Properties, one)
+	}
+	return out
+}
+
+// drawnYears back from today, and one ahead, the coldest nights are told.
+const drawnYears = 3
+
+// nights to be reckoned with at the site, a week apart.
+func nights(m books.Moment) []api.ColdNight {
+	from := m.Today.AddDate(-drawnYears, 0, 0)
+	if lines := m.Account.Lines; len(lines) > 0 && lines[0].Entry.At.After(from) {
+		from = forecast.Day(lines[0].Entry.At.In(m.Today.Location()))
+	}
+	out := []api.ColdNight{}
+	for d, end := from, m.Today.AddDate(1, 0, 0); d.Before(end); d = d.AddDate(0, 0, 7) {
+		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.On(d))})
+	}
+	return out
+}
+
+func turnover(t *ledger.Turnover) *api.Turnover {
+	if t == nil {
+		return nil
+	}
+	out := &api.Turnover{In: float64(t.In), Share: t.Share, Counts: t.Counts, Short: float64(t.Short),
+		Allowed: float64(t.Allowed), Residual: float64(t.Residual)}
+	if t.Out > 0 {
+		out.Out = number(&t.Out)
+	}
 	return out
 }
 
@@ -51,7 +132,7 @@ func moment(m books.Moment) api.Moment {
 }
 
 func balance(b ledger.Balance) api.Balance {
-	out := api.Balance{Litres: number(b.Litres), Freeze: number(b.Freeze), RenewedAt: b.RenewedAt, Used: b.Used}
+	out := api.Balance{Litres: number(b.Litres), Freeze: number(b.Freeze), Low: number(b.Low), High: number(b.High), RenewedAt: b.RenewedAt, Used: b.Used}
 	if b.Glycol != nil {
 		percent := 100 * *b.Glycol
 		out.Glycol = &percent
@@ -89,40 +170,82 @@ func clock(c forecast.Clock, today time.Time) api.Clock {
 	return out
 }
 
-func line(l ledger.Line) api.Line {
+// id of an entry. Ids were checked when they came in; a damaged one shows as nil.
+func id(text string) uuid.UUID {
+	u, _ := uuid.Parse(text)
+	return u
+}
+
+// body is the content of an entry as the contract has it: by the name of its
+// kind, a product by its code.
+func body(b ledger.Body) json.RawMessage {
+	text, err := json.Marshal(b)
+	var fields map[string]any
+	if err == nil {
+		err = json.Unmarshal(text, &fields)
+	}
+	if p, ok := fields["product"].(map[string]any); ok {
+		fields["product"] = p["code"]
+	}
+	text, err2 := json.Marshal(map[string]any{ledger.FieldName(b.Kind()): fields})
+	if err != nil || err2 != nil {
+		return json.RawMessage(`{}`) // bodies are plain data and always encode
+	}
+	return text
+}
+
+func line(a *ledger.Account, i int) api.Line {
+	l := &a.Lines[i]
 	e := l.Entry
-	// Ids were checked when they came in; a damaged one shows as nil.
-	id, _ := uuid.Parse(e.ID)
-	r, _ := e.Body.Reading()
-	out := api.Line{Id: id, Kind: api.EntryKind(e.Body.Kind()), At: e.At, After: balance(l.After),
-		Reading: readingOf(r), Notes: each(l.Notes, func(n ledger.Note) api.Note { return api.Note(n) })}
+	out := api.Line{Id: id(e.ID), Kind: api.EntryKind(e.Body.Kind()), At: e.At, After: balance(l.After), Body: body(e.Body),
+		Notes: each(l.Notes, func(n ledger.Note) api.Note { return api.Note(n) }), Turnover: turnover(l.Turn)}
 	if !e.RecordedAt.IsZero() {
 		out.RecordedAt, out.RecordedBy = &e.RecordedAt, &e.RecordedBy
 	}
-	switch b := e.Body.(type) {
-	case ledger.Fill:
-		p := product(b.Product)
-		out.Product, out.Share, out.Factory = &p, b.Share, &b.Factory
-		if b.Meter != nil {
-			out.Meter = readingOf(*b.Meter)
-		}
-	case ledger.TopUp:
-		out.With = (*api.Form)(&b.With)
-		if b.Product != nil {
-			p := product(*b.Product)
-			out.Product = &p
-		}
-	case ledger.Loss:
-		out.Note = &b.Note
-	case ledger.FreezeTest:
-		out.Scale, out.Instrument = (*api.Base)(&b.Scale), &b.Instrument
+	if p := ledger.Poured(e.Body); p != nil {
+		named := product(*p)
+		out.Product = &named
 	}
 	if l.Implied > 0 {
-		out.ImpliedLoss = number(&l.Implied)
+		out.Implied = number(&l.Implied)
+	}
+	if l.Grade != "" {
+		out.Grade = (*api.Grade)(&l.Grade)
 	}
 	if t := l.Test; t != nil {
-		out.Test = &api.Reconciliation{Measured: float64(t.Measured), Book: number(t.Book),
-			Tolerance: float64(t.Tolerance), Agrees: t.Agrees, Trusted: t.Trusted}
+		out.Test = &api.Reconciliation{Measured: float64(t.Measured), Book: number(t.Book), Shown: number(t.Shown),
+			Tolerance: float64(t.Tolerance), Agrees: t.Agrees, Trusted: t.Trusted, Flags: each(t.Flags, func(f coolant.Flag) string { return string(f) })}
+		if t.Low != 0 || t.High != 0 {
+			out.Test.Low, out.Test.High = number(&t.Low), number(&t.High)
+		}
+	}
+	if x := a.Explain(i); x != nil {
+		found := each(x, explanation)
+		out.Explanations = &found
+	}
+	if s := l.Struck; s != nil {
+		out.Struck = &api.Struck{Id: id(s.ID), By: s.RecordedBy, At: s.At, Why: s.Body.(ledger.Strike).Why}
+	}
+	return out
+}
+
+func explanation(x ledger.Explanation) api.Explanation {
+	out := api.Explanation{Cause: api.ExplanationCause(x.Cause), Weight: x.Weight, From: x.From, To: x.To, Truth: number(x.True)}
+	if x.Litres > 0 {
+		out.Litres = number(&x.Litres)
+	}
+	if x.Share > 0 {
+		out.Share = &x.Share
+	}
+	if x.Scale != "" {
+		out.Scale = (*api.Base)(&x.Scale)
+	}
+	if x.Balance != nil {
+		out.Balance = &api.Balancing{Kind: api.EntryKind(x.Balance.Kind()), At: x.At, Body: body(x.Balance)}
+		if x.Strikes != "" {
+			strikes := id(x.Strikes)
+			out.Balance.Strikes = &strikes
+		}
 	}
 	return out
 }
@@ -147,10 +270,6 @@ func interval(i forecast.Interval) api.Interval {
 		out.Hours = number(&i.Hours)
 	}
 	return out
-}
-
-func readingOf(r measure.Reading) *api.Reading {
-	return &api.Reading{Value: r.Value, Unit: api.MeasureUnit(r.Unit)}
 }
 
 func date(t time.Time) openapi.Date { return openapi.Date{Time: t} }

@@ -3,22 +3,29 @@ package web
 import (
 	"context"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
 
 	"diligentledger/api"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
-	"diligentledger/core/measure"
 	"diligentledger/internal/books"
+	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 )
 
 // handlers implement the contract.
-type handlers struct{ books *books.Books }
+type handlers struct {
+	books    *books.Books
+	people   *people.Service
+	sessions *scs.SessionManager
+	demo     []api.DemoAccount
+}
 
 var _ api.StrictServerInterface = handlers{}
 
@@ -74,7 +81,10 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	return api.GetAccount200JSONResponse(account(m)), nil
+	out := account(m)
+	w := writer(ctx)
+	out.MayRelease = ledger.MayWrite(w.Role, w.Name, m.Unit.Ledger, ledger.Release{}, nil) == nil
+	return api.GetAccount200JSONResponse(out), nil
 }
 
 // ListProducts for the fill and top-up forms.
@@ -86,16 +96,18 @@ func (h handlers) ListProducts(ctx context.Context, _ api.ListProductsRequestObj
 	return api.ListProducts200JSONResponse(each(products, product)), nil
 }
 
-// WriteEntry stores an entry once.
+// WriteEntry stores an entry once, and with it the strike of the one it takes
+// the place of.
 func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject) (api.WriteEntryResponseObject, error) {
-	e, err := h.entry(ctx, r.Code, *r.Body)
+	entries, err := h.entries(ctx, r.Code, *r.Body)
 	if err != nil {
 		return nil, err
 	}
-	receipt, err := h.books.Write(ctx, e)
+	receipts, err := h.books.Write(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
+	receipt := receipts[len(receipts)-1]
 	id, err := uuid.Parse(receipt.ID)
 	if err != nil {
 		return nil, fmt.Errorf("stored id: %w", err)
@@ -106,82 +118,69 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 
 // PreviewEntry tells what an entry would do.
 func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObject) (api.PreviewEntryResponseObject, error) {
-	e, err := h.entry(ctx, r.Code, *r.Body)
+	entries, err := h.entries(ctx, r.Code, *r.Body)
 	if err != nil {
 		return nil, err
 	}
-	effect, err := h.books.Preview(ctx, e)
+	effect, err := h.books.Preview(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
-	return api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After), Line: line(effect.Line)}, nil
+	return api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After),
+		Line: line(&effect.After.Account, effect.Line)}, nil
 }
 
-// entry reads what was sent into what the core understands.
-func (h handlers) entry(ctx context.Context, code string, in api.EntryInput) (ledger.Entry, error) {
+// entries reads what was sent into what the core understands: a strike first,
+// when the entry takes the place of another.
+func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) ([]ledger.Entry, error) {
+	var entries []ledger.Entry
+	if s := in.Strikes; s != nil {
+		if s.Id.Version() != 7 || s.Id == in.Id {
+			return nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
+		}
+		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: code, At: in.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
+	}
 	if in.Id.Version() != 7 {
-		return ledger.Entry{}, fieldProblem("/id", in.Id.String(), "a UUID of version 7")
+		return nil, fieldProblem("/id", in.Id.String(), "a UUID of version 7")
 	}
-	if err := onlyBody(in); err != nil {
-		return ledger.Entry{}, err
-	}
-	e := ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At}
-	switch in.Kind {
-	case api.Fill:
-		p, err := h.product(ctx, "/fill/product", in.Fill.Product)
-		if err != nil {
-			return e, err
-		}
-		b := ledger.Fill{Volume: reading(in.Fill.Volume), Product: *p, Share: in.Fill.Share, Factory: in.Fill.Factory != nil && *in.Fill.Factory}
-		if in.Fill.Meter != nil {
-			m := reading(*in.Fill.Meter)
-			b.Meter = &m
-		}
-		e.Body = b
-	case api.TopUp:
-		b := ledger.TopUp{Volume: reading(in.TopUp.Volume), With: coolant.Form(in.TopUp.With)}
-		if in.TopUp.Product != nil {
-			p, err := h.product(ctx, "/topUp/product", *in.TopUp.Product)
-			if err != nil {
-				return e, err
-			}
-			b.Product = p
-		}
-		e.Body = b
-	case api.Loss:
-		b := ledger.Loss{Volume: reading(in.Loss.Volume)}
-		if in.Loss.Note != nil {
-			b.Note = *in.Loss.Note
-		}
-		e.Body = b
-	case api.FreezeTest:
-		e.Body = ledger.FreezeTest{Temperature: reading(in.FreezeTest.Temperature),
-			Instrument: string(in.FreezeTest.Instrument), Scale: coolant.Base(in.FreezeTest.Scale)}
-	case api.Meter:
-		e.Body = ledger.Meter{Meter: reading(in.Meter.Meter)}
-	}
-	return e, nil
+	body, err := h.body(ctx, in)
+	return append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body}), err
 }
 
-// onlyBody refuses an entry whose kind and content do not match.
-func onlyBody(in api.EntryInput) error {
-	bodies := []struct {
-		kind  api.EntryKind
-		name  string
-		given bool
-	}{
-		{api.Fill, "fill", in.Fill != nil}, {api.TopUp, "topUp", in.TopUp != nil}, {api.Loss, "loss", in.Loss != nil},
-		{api.FreezeTest, "freezeTest", in.FreezeTest != nil}, {api.Meter, "meter", in.Meter != nil},
+// body is the content named by the kind; any other is refused. A product's code
+// in it becomes the product as it is now, for the books to keep.
+func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, error) {
+	text, err := json.Marshal(in)
+	if err != nil {
+		return nil, err
 	}
-	for _, b := range bodies {
-		if b.given && b.kind != in.Kind {
-			return fieldProblem("/"+b.name, b.name, fmt.Sprintf("nothing here in a %s entry", in.Kind))
-		}
-		if !b.given && b.kind == in.Kind {
-			return fieldProblem("/"+b.name, "nothing", fmt.Sprintf("the content of a %s entry", in.Kind))
+	var given map[string]json.RawMessage
+	if err := json.Unmarshal(text, &given); err != nil {
+		return nil, err
+	}
+	kind := ledger.Kind(in.Kind)
+	name := ledger.FieldName(kind)
+	for _, k := range ledger.Kinds {
+		if other := ledger.FieldName(k); other != name && given[other] != nil {
+			return nil, fieldProblem("/"+other, other, fmt.Sprintf("nothing here in a %s entry", in.Kind))
 		}
 	}
-	return nil
+	if given[name] == nil {
+		return nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", in.Kind))
+	}
+	var fields map[string]any
+	if err := json.Unmarshal(given[name], &fields); err != nil {
+		return nil, fieldProblem("/"+name, string(given[name]), fmt.Sprintf("the content of a %s entry", in.Kind))
+	}
+	if code, ok := fields["product"].(string); ok {
+		if fields["product"], err = h.product(ctx, "/"+name+"/product", code); err != nil {
+			return nil, err
+		}
+	}
+	if text, err = json.Marshal(fields); err != nil {
+		return nil, err
+	}
+	return ledger.ParseBody(kind, text)
 }
 
 func (h handlers) product(ctx context.Context, field, code string) (*coolant.Product, error) {
@@ -194,10 +193,6 @@ func (h handlers) product(ctx context.Context, field, code string) (*coolant.Pro
 
 func fieldProblem(field, got, accepted string) error {
 	return &books.Refusal{Fields: []*ledger.FieldError{{Field: field, Got: got, Accepted: accepted}}}
-}
-
-func reading(r api.Reading) measure.Reading {
-	return measure.Reading{Value: r.Value, Unit: measure.Unit(r.Unit)}
 }
 
 func each[A, B any](in []A, f func(A) B) []B {

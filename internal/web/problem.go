@@ -8,6 +8,8 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -20,6 +22,7 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/internal/books"
+	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 	"diligentledger/internal/sums"
 )
@@ -37,6 +40,11 @@ func newProblem(status int, title, detail string, fields ...api.FieldProblem) *p
 	return p
 }
 
+var noDatabase = newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
+
+// apiPrefix is where the contract's own operations are.
+const apiPrefix = "/api/v1/"
+
 // answerError turns whatever a handler returned into a problem. What nobody
 // foresaw is logged and not shown.
 func answerError(log *slog.Logger) echo.HTTPErrorHandler {
@@ -50,6 +58,10 @@ func answerError(log *slog.Logger) echo.HTTPErrorHandler {
 			}
 			fallback(c, err)
 			return
+		}
+		var wait *people.Wait
+		if errors.As(err, &wait) {
+			c.Response().Header().Set("Retry-After", strconv.Itoa(int(wait.For().Seconds())))
 		}
 		c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
 		if err := c.JSON(p.Status, p.Problem); err != nil {
@@ -65,6 +77,9 @@ func problemOf(err error) *problem {
 	var tooLarge *http.MaxBytesError
 	var coded echo.HTTPStatusCoder
 	var network *net.OpError
+	var wait *people.Wait
+	var forbidden *books.Forbidden
+	var bad *people.BadField
 	switch {
 	case errors.As(err, &p):
 		return p
@@ -75,13 +90,27 @@ func problemOf(err error) *problem {
 	case errors.As(err, &tooLarge), errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge:
 		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
 			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", bodyLimit>>10))
+	case errors.As(err, &wait):
+		return newProblem(http.StatusTooManyRequests, "Too many tries", wait.Error())
+	case errors.As(err, &forbidden):
+		return newProblem(http.StatusForbidden, "Not yours to write", forbidden.Error(),
+			api.FieldProblem{Pointer: forbidden.Field, Detail: forbidden.Got + " is not accepted", Accepted: &forbidden.Accepted})
+	case errors.As(err, &bad):
+		return newProblem(http.StatusUnprocessableEntity, "Not taken", bad.Error(),
+			api.FieldProblem{Pointer: "/" + bad.Field, Detail: bad.Got + " is not accepted", Accepted: &bad.Accepted})
+	case errors.Is(err, people.ErrWrong):
+		return newProblem(http.StatusUnauthorized, "Not signed in", people.ErrWrong.Error())
+	case errors.Is(err, store.ErrNoLink):
+		return newProblem(http.StatusGone, "No such link", store.ErrNoLink.Error()+"; ask for a new one")
+	case errors.Is(err, store.ErrNoPerson):
+		return newProblem(http.StatusNotFound, "No such person", err.Error())
 	case errors.Is(err, store.ErrNoUnit):
 		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
 	case errors.Is(err, store.ErrOtherEntry):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
-		return newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
+		return noDatabase
 	}
 	return nil
 }
@@ -118,11 +147,18 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 	if err != nil {
 		return nil, err
 	}
+	for _, path := range contract.Paths.Map() {
+		for _, operation := range path.Operations() {
+			if _, err := rolesOf(operation); err != nil {
+				return nil, err
+			}
+		}
+	}
 	options := &openapi3filter.Options{MultiError: true}
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			req := c.Request()
-			if !strings.HasPrefix(req.URL.Path, "/api/v1/") {
+			if !strings.HasPrefix(req.URL.Path, apiPrefix) {
 				return next(c)
 			}
 			route, params, err := router.FindRoute(req)
@@ -132,6 +168,9 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 			case err != nil:
 				return newProblem(http.StatusNotFound, "No such address", req.URL.Path+" is not part of the API; see /api/openapi.json")
 			}
+			if err := allowed(route.Operation, signedIn(req.Context())); err != nil {
+				return err
+			}
 			err = openapi3filter.ValidateRequest(req.Context(), &openapi3filter.RequestValidationInput{
 				Request: req, PathParams: params, Route: route, Options: options})
 			if err != nil {
@@ -140,6 +179,37 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 			return next(c)
 		}
 	}, nil
+}
+
+// rolesOf an operation by the contract; an error when it names nobody.
+func rolesOf(o *openapi3.Operation) ([]string, error) {
+	listed, _ := o.Extensions["x-roles"].([]any)
+	var roles []string
+	for _, r := range listed {
+		if name, ok := r.(string); ok {
+			roles = append(roles, name)
+		}
+	}
+	if len(roles) == 0 {
+		return nil, fmt.Errorf("operation %s names nobody who may call it: x-roles is missing", o.OperationID)
+	}
+	return roles, nil
+}
+
+// allowed refuses whoever may not call the operation.
+func allowed(o *openapi3.Operation, p *store.Person) error {
+	roles, err := rolesOf(o)
+	switch {
+	case err != nil:
+		return err
+	case slices.Contains(roles, "public"):
+		return nil
+	case p == nil:
+		return newProblem(http.StatusUnauthorized, "Not signed in", "sign in first")
+	case slices.Contains(roles, "any"), slices.Contains(roles, string(p.Role)):
+		return nil
+	}
+	return newProblem(http.StatusForbidden, "Not yours to do", fmt.Sprintf("a %s may not do this; accepted: %s", p.Role, strings.Join(roles, ", ")))
 }
 
 // invalid words what the contract found wrong.

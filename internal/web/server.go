@@ -19,11 +19,15 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/internal/books"
+	"diligentledger/internal/people"
 )
 
 // Config of a server. Every field is needed unless it says otherwise.
 type Config struct {
-	Books *books.Books
+	Books  *books.Books
+	People *people.Service
+	// Demo accounts to show at the sign-in; none outside demo mode.
+	Demo []people.Demo
 	// Screens holds index.html and assets/.
 	Screens fs.FS
 	Log     *slog.Logger
@@ -62,6 +66,7 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
+	h := handlers{books: cfg.Books, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo)}
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log)
@@ -75,9 +80,9 @@ func New(cfg Config) (http.Handler, error) {
 				return host, err
 			},
 		}),
-		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimit(bodyLimit), middleware.Gzip(), validate)
-	api.RegisterHandlers(e, api.NewStrictHandler(handlers{cfg.Books}, nil))
+		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
+		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, validate)
+	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/*", pages.serve)
 	return e, nil

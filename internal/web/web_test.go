@@ -20,10 +20,12 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/core/ledger"
 	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
+	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 	"diligentledger/internal/web"
 )
@@ -31,10 +33,17 @@ import (
 var (
 	instance *mariadb.Instance
 	server   *httptest.Server
+	service  *people.Service
+	mail     = &letters{}
+	// cookies of the sessions of one person of each role.
+	cookies = map[ledger.Role]string{}
 	// now runs a millisecond on at each look, so that no two entries coincide.
 	ticks atomic.Int64
 	noon  = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 )
+
+// forward moves the clock on.
+func forward(d time.Duration) { ticks.Add(d.Milliseconds()) }
 
 func now() time.Time { return noon.Add(time.Duration(ticks.Add(1)) * time.Millisecond) }
 
@@ -59,21 +68,66 @@ func TestMain(m *testing.M) {
 			panic(err)
 		}
 		server = httptest.NewServer(handler(st, 10_000))
+		if err := service.AddDemo(context.Background(), demo.People); err != nil {
+			panic(err)
+		}
+		for _, p := range demo.People {
+			res, _, err := send(context.Background(), "POST", "/api/v1/session", map[string]any{"email": p.Email, "password": p.Password})
+			if err != nil || res.StatusCode != http.StatusOK {
+				panic(fmt.Sprint(p.Email, " cannot sign in: ", err))
+			}
+			if cookies[p.Role] == "" { // the first of a role
+				cookies[p.Role] = sessionOf(res)
+			}
+		}
 	})
 }
 
+// letters is an outbox that keeps what was sent.
+type letters struct{ sent []string }
+
+func (l *letters) Send(_ context.Context, to, subject, text string) error {
+	l.sent = append(l.sent, to+"\n"+subject+"\n"+text)
+	return nil
+}
+
 func handler(st *store.Store, rate float64) http.Handler {
-	h, err := web.New(web.Config{Books: books.New(st, now), Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
+	// A small memory, since the race detector makes hashing slow.
+	p, err := people.New(people.Config{Store: st, Outbox: mail, Address: "http://ledger.test", Now: now, Memory: 64})
+	if err != nil {
+		panic(err)
+	}
+	if service == nil {
+		service = p
+	}
+	h, err := web.New(web.Config{Books: books.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
 	if err != nil {
 		panic(err)
 	}
 	return h
 }
 
-// ask sends a request as a page of the application itself would; extra holds
-// headers as pairs.
+func sessionOf(res *http.Response) string {
+	for _, c := range res.Cookies() {
+		if c.Name == "session" && c.MaxAge >= 0 {
+			return "session=" + c.Value
+		}
+	}
+	return ""
+}
+
+// ask sends a request as a page of the application itself would, signed in as
+// the coordinator unless extra, which holds headers as pairs, has a Cookie.
 func ask(t *testing.T, method, path string, body any, extra ...string) (*http.Response, []byte) {
 	t.Helper()
+	res, text, err := send(t.Context(), method, path, body, append([]string{"Cookie", cookies[ledger.Coordinator]}, extra...)...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return res, text
+}
+
+func send(ctx context.Context, method, path string, body any, extra ...string) (*http.Response, []byte, error) {
 	var reader io.Reader
 	switch b := body.(type) {
 	case nil:
@@ -82,13 +136,13 @@ func ask(t *testing.T, method, path string, body any, extra ...string) (*http.Re
 	default:
 		text, err := json.Marshal(b)
 		if err != nil {
-			t.Fatal(err)
+			return nil, nil, err
 		}
 		reader = bytes.NewReader(text)
 	}
-	req, err := http.NewRequestWithContext(t.Context(), method, server.URL+path, reader)
+	req, err := http.NewRequestWithContext(ctx, method, server.URL+path, reader)
 	if err != nil {
-		t.Fatal(err)
+		return nil, nil, err
 	}
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	if body != nil {
@@ -101,14 +155,11 @@ func ask(t *testing.T, method, path string, body any, extra ...string) (*http.Re
 	}
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
-		t.Fatal(err)
+		return nil, nil, err
 	}
 	defer res.Body.Close()
 	text, err := io.ReadAll(res.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return res, text
+	return res, text, err
 }
 
 func get[T any](t *testing.T, path string) (out T) {
@@ -126,17 +177,13 @@ func get[T any](t *testing.T, path string) (out T) {
 type m = map[string]any
 
 func entry(kind string, at time.Time, content m) m {
-	name := map[string]string{"top_up": "topUp", "freeze_test": "freezeTest"}[kind]
-	if name == "" {
-		name = kind
-	}
-	return m{"id": uuid.Must(uuid.NewV7()).String(), "kind": kind, "at": at.Format(time.RFC3339), name: content}
+	return m{"id": uuid.Must(uuid.NewV7()).String(), "kind": kind, "at": at.Format(time.RFC3339Nano), ledger.FieldName(ledger.Kind(kind)): content}
 }
 
 func reading(v float64, unit string) m { return m{"value": v, "unit": unit} }
 
 func freezeTest(c float64) m {
-	return m{"temperature": reading(c, "degC"), "instrument": "refractometer", "scale": "EG"}
+	return m{"value": reading(c, "degC"), "instrument": "refractometer", "scale": "EG"}
 }
 
 func TestHealth(t *testing.T) {
@@ -155,7 +202,7 @@ func TestHealth(t *testing.T) {
 // the soonest first.
 func TestMorning(t *testing.T) {
 	morning := get[api.Morning](t, "/api/v1/morning")
-	rank := map[api.Verdict]int{api.Hold: 0, api.Overdue: 1, api.Due: 2, api.Watch: 3, api.Unknown: 4, api.Sound: 5}
+	rank := map[api.Verdict]int{"hold": 0, "overdue": 1, "due": 2, "watch": 3, "unknown": 4, "sound": 5}
 	seen := map[api.Verdict]int{}
 	for i, r := range morning.Rows {
 		seen[r.Verdict]++
@@ -179,7 +226,7 @@ func TestMorning(t *testing.T) {
 }
 
 func TestUnitsAndProducts(t *testing.T) {
-	if found := get[[]api.UnitName](t, "/api/v1/units?q=gritter"); len(found) != 1 || found[0].Code != "TK-21" {
+	if found := get[[]api.UnitName](t, "/api/v1/units?q=gritter,+6x4"); len(found) != 1 || found[0].Code != "TK-21" {
 		t.Errorf("gritter: %+v", found)
 	}
 	if found := get[[]api.UnitName](t, "/api/v1/units?limit=3"); len(found) != 3 {
@@ -207,7 +254,7 @@ func TestWriteEntry(t *testing.T) {
 	if p := effect.After.ProtectsTo; p == nil || math.Abs(*p+24.8) > 0.6 || math.Abs(*effect.After.Balance.Glycol-40) > 0.3 {
 		t.Errorf("preview: %+v", effect.After)
 	}
-	if *effect.Before.ProtectsTo != *before.ProtectsTo || effect.Line.ImpliedLoss == nil {
+	if *effect.Before.ProtectsTo != *before.ProtectsTo || effect.Line.Implied == nil {
 		t.Errorf("preview: before %v, line %+v", *effect.Before.ProtectsTo, effect.Line)
 	}
 	if n := len(get[api.Account](t, "/api/v1/units/CA-22").Lines); n != len(before.Lines) {
@@ -225,7 +272,7 @@ func TestWriteEntry(t *testing.T) {
 	}
 	after := get[api.Account](t, "/api/v1/units/CA-22")
 	last := after.Lines[len(after.Lines)-1]
-	if len(after.Lines) != len(before.Lines)+1 || last.Reading.Value != 1.9 || last.Reading.Unit != api.MeasureUnit("qt_us") || *last.RecordedBy != books.Recorder {
+	if len(after.Lines) != len(before.Lines)+1 || !strings.Contains(string(last.Body), `"volume":{"unit":"qt_us","value":1.9}`) || *last.RecordedBy != "E. Marrow" {
 		t.Errorf("read back: %d lines, %+v", len(after.Lines), last)
 	}
 	if *after.ProtectsTo != *effect.After.ProtectsTo || after.Outlook.Clocks[0].Kind != effect.After.Outlook.Clocks[0].Kind {
@@ -233,22 +280,77 @@ func TestWriteEntry(t *testing.T) {
 	}
 }
 
-// Every kind can be written.
+// Every kind can be written, and reads back as it was sent.
 func TestWriteEveryKind(t *testing.T) {
 	at := noon.Add(-50 * time.Minute)
-	for i, e := range []m{
-		entry("fill", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-C", "share": 50, "meter": reading(120_000, "km")}),
-		entry("fill", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-50", "factory": true}),
-		entry("top_up", at, m{"volume": reading(300, "mL"), "with": "premix", "product": "NORD-OAT-50"}),
-		entry("loss", at, m{"volume": reading(0.1, "gal_imp"), "note": "drain sample"}),
-		entry("freeze_test", at, freezeTest(-36)),
+	defect := entry("defect_opened", at, m{"what": "weep hole wet", "severity": "repair"})
+	wrong := entry("note", at, m{"text": "meant for another unit"})
+	all := []m{
+		entry("opening", at, m{"history": "unknown", "meter": reading(118_000, "km")}),
+		entry("renewal", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-C", "share": 50, "meter": reading(120_000, "km"),
+			"drained": []m{{"point": "petcock", "volume": reading(7.4, "L")}, {"point": "block", "volume": reading(1, "qt_us")}}, "flushes": 2, "flushWith": "water",
+			"method": "vacuum", "level": "cold", "parts": []string{"cap", "drain plug washer"}, "torque": []m{{"part": "block drain", "value": reading(78, "lbf_in")}}}),
+		entry("top_up", at, m{"volume": reading(300, "mL"), "with": "premix", "product": "NORD-OAT-50", "note": "roadside"}),
+		entry("loss", at, m{"volume": reading(0.1, "gal_imp"), "cause": "sample"}),
+		entry("freeze_test", at, m{"value": reading(49, "percent"), "instrument": "refractometer", "scale": "EG", "tool": "R-2", "zero": 0.5, "sample": reading(68, "degF")}),
+		entry("chemistry_test", at, m{"ph": 8.4, "stray": 0.05, "look": "clear"}),
+		entry("cap_test", at, m{"opened": reading(15, "psi"), "holds": true, "vacuum": "opens", "seal": "good", "seated": true, "stage": "home"}),
+		entry("hose_check", at, m{"hoses": []m{{"hose": "upper", "state": "soft", "clamp": "on_ridge"}, {"hose": "lower", "state": "good"}}}),
+		entry("pressure_test", at, m{"pressure": reading(1, "bar"), "minutes": 5, "drop": reading(2, "kPa")}),
+		entry("level_check", at, m{"temper": "cold", "mark": "max"}),
+		entry("inspection", at, m{"points": []m{{"point": "fins", "blocked": 12}, {"point": "weep_hole", "state": "good"}}}),
+		defect,
+		entry("defect_closed", at, m{"defect": defect["id"], "how": "pump renewed"}),
 		entry("meter", at, m{"meter": reading(75_000, "mi")}),
-	} {
+		entry("meter_change", at, m{"old": reading(120_800, "km"), "new": reading(4, "km")}),
+		entry("zero_check", at, m{"tool": "R-2", "zero": reading(-0.5, "degC")}),
+		entry("lay_up", at, m{"note": "winter"}),
+		entry("return", at, m{}),
+		entry("hold", at, m{"why": "loses coolant"}),
+		entry("release", at, m{"what": "pump renewed"}),
+		wrong,
+		entry("strike", at, m{"entry": wrong["id"], "why": "meant for another unit"}),
+	}
+	if len(all) != len(ledger.Kinds) {
+		t.Errorf("%d kinds are tried of %d", len(all), len(ledger.Kinds))
+	}
+	for i, e := range all {
 		e["at"] = at.Add(time.Duration(i) * time.Minute).Format(time.RFC3339)
+		if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", e); res.StatusCode != http.StatusOK {
+			t.Errorf("preview of %s: %d %s", e["kind"], res.StatusCode, text)
+		}
 		if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries", e); res.StatusCode != http.StatusCreated {
 			t.Errorf("%s: %d %s", e["kind"], res.StatusCode, text)
 		}
 	}
+	lines := get[api.Account](t, "/api/v1/units/CA-31").Lines
+	for i, e := range all {
+		name := ledger.FieldName(ledger.Kind(e["kind"].(string)))
+		want, err := json.Marshal(m{name: e[name]})
+		if err != nil {
+			t.Fatal(err)
+		}
+		l := lines[len(lines)-len(all)+i]
+		if got := normal(t, l.Body); got != normal(t, want) {
+			t.Errorf("sent %s, read back %s", normal(t, want), got)
+		}
+		if struck := l.Struck != nil; struck != (l.Id.String() == wrong["id"]) {
+			t.Errorf("%s: struck %v", l.Kind, struck)
+		}
+	}
+}
+
+func normal(t *testing.T, text []byte) string {
+	t.Helper()
+	var v any
+	if err := json.Unmarshal(text, &v); err != nil {
+		t.Fatal(err)
+	}
+	out, err := json.Marshal(v)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(out)
 }
 
 // Bad input is told what is wrong and what is accepted, and stores nothing.
@@ -274,8 +376,9 @@ func TestRefusals(t *testing.T) {
 		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "not after now"},
 		{"a meter running backwards", "CA-14", entry("meter", past, m{"meter": reading(10, "km")}), 422, "/meter/meter/value", "or more"},
 		{"a unit that does not exist", "ZZ-99", good, 404, "", "no such unit: ZZ-99"},
-		{"an unknown product", "CA-14", entry("fill", past, m{"volume": reading(7, "L"), "product": "NONE"}), 422, "/fill/product", "register"},
+		{"an unknown product", "CA-14", entry("renewal", past, m{"volume": reading(7, "L"), "product": "NONE"}), 422, "/renewal/product", "register"},
 		{"an unknown top-up product", "CA-14", with(func(e m) { e["topUp"].(m)["with"] = "premix"; e["topUp"].(m)["product"] = "NONE" }), 422, "/topUp/product", "register"},
+		{"an entry of two strikes", "CA-14", with(func(e m) { e["strikes"] = m{"id": e["id"], "entry": uuid.NewString(), "why": "typed wrong"} }), 422, "/strikes/id", "of its own"},
 		{"no content", "CA-14", m{"id": uuid.Must(uuid.NewV7()).String(), "kind": "meter", "at": past.Format(time.RFC3339)}, 422, "/meter", "the content of a meter entry"},
 		{"content of another kind", "CA-14", with(func(e m) { e["loss"] = m{"volume": reading(1, "L")} }), 422, "/loss", "nothing here"},
 		{"a random id", "CA-14", with(func(e m) { e["id"] = uuid.NewString() }), 422, "/id", "version 7"},
@@ -286,7 +389,7 @@ func TestRefusals(t *testing.T) {
 		{"an unknown kind", "CA-14", with(func(e m) { e["kind"] = "wish" }), 422, "/kind", "freeze_test"},
 		{"a date that is none", "CA-14", with(func(e m) { e["at"] = "yesterday" }), 422, "/at", "yesterday"},
 		{"a field too many", "CA-14", with(func(e m) { e["colour"] = "green" }), 422, "", "colour"},
-		{"a share over all", "CA-14", entry("fill", past, m{"volume": reading(7, "L"), "product": "NORD-OAT-C", "share": 140}), 422, "/fill/share", "100"},
+		{"a share over all", "CA-14", entry("renewal", past, m{"volume": reading(7, "L"), "product": "NORD-OAT-C", "share": 140}), 422, "/renewal/share", "100"},
 		{"half of JSON", "CA-14", `{"id":`, 400, "", "JSON"},
 		{"nothing", "CA-14", "", 422, "", "required"},
 		{"10 MB of JSON", "CA-14", `{"note":"` + strings.Repeat("x", 10<<20) + `"}`, 413, "", "256 kB"},
@@ -398,7 +501,7 @@ func TestScreens(t *testing.T) {
 	if res, _ := ask(t, "GET", "/api/v1/products", nil); res.Header.Get("Cache-Control") != "no-store" {
 		t.Errorf("answers are cached: %q", res.Header.Get("Cache-Control"))
 	}
-	if _, err := web.New(web.Config{Screens: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}); err == nil || !strings.Contains(err.Error(), "not built") {
+	if _, err := web.New(web.Config{People: service, Screens: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}); err == nil || !strings.Contains(err.Error(), "not built") {
 		t.Errorf("without a built interface: %v", err)
 	}
 }
@@ -451,7 +554,9 @@ func TestDatabaseAway(t *testing.T) {
 	h := handler(st, 100)
 	for path, want := range map[string]int{"/healthz": 200, "/readyz": 503, "/api/v1/morning": 503, "/": 200} {
 		res := httptest.NewRecorder()
-		h.ServeHTTP(res, httptest.NewRequest("GET", "http://localhost"+path, nil))
+		req := httptest.NewRequest("GET", "http://localhost"+path, nil)
+		req.Header.Set("Cookie", cookies[ledger.Coordinator])
+		h.ServeHTTP(res, req)
 		if res.Code != want || strings.Contains(res.Body.String(), "127.0.0.1:1") {
 			t.Errorf("%s: %d %s", path, res.Code, res.Body)
 		}

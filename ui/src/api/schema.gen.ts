@@ -132,6 +132,135 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in, if anybody is; in demo mode also the demo accounts. */
+        get: operations["getSession"];
+        put?: never;
+        /** Sign in. After too many wrong tries the answer is 429 with the waiting time. */
+        post: operations["signIn"];
+        /** End this session, or all of this person's sessions on every machine. */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a one-time link to the person of that address, if there is one. The answer does not tell. */
+        post: operations["forgotPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        /** Whose one-time link this is, and what for. */
+        get: operations["getLink"];
+        put?: never;
+        /** Choose a password, once, and sign in with it. */
+        post: operations["useLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who may sign in, by name. */
+        get: operations["listPeople"];
+        put?: never;
+        /** Invite somebody by a one-time link in the mail. */
+        post: operations["invitePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change somebody's role or whether they may sign in. Their sessions end. */
+        patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/api/v1/people/{id}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail somebody a new link; earlier links stop working. */
+        post: operations["inviteAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sign-ins and changes to people, register and rules, the newest first. */
+        get: operations["listAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/products": {
         parameters: {
             query?: never;
@@ -189,6 +318,50 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @enum {string} */
+        Role: "coordinator" | "technician" | "signatory" | "reader";
+        Session: {
+            person?: components["schemas"]["SignedIn"];
+            /** @description The demo accounts; empty outside demo mode. */
+            demo: components["schemas"]["DemoAccount"][];
+        };
+        SignedIn: {
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+        };
+        DemoAccount: {
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+            password: string;
+        };
+        OneTimeLink: {
+            name: string;
+            email: string;
+            /** @enum {string} */
+            purpose: "first" | "invitation" | "reset";
+        };
+        Person: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+            active: boolean;
+            /** @description Has not chosen a password yet. */
+            invited: boolean;
+        };
+        AuditLine: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            address: string;
+            what: string;
+            detail: string;
+        };
         /** @enum {string} */
         UnitSystem: "metric" | "us" | "imperial";
         Asked: {
@@ -286,7 +459,7 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "age" | "use" | "freeze" | "level";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up";
         /** @enum {string} */
         Base: "EG" | "PG";
         /** @enum {string} */
@@ -294,9 +467,9 @@ export interface components {
         /** @enum {string} */
         UnitKind: "car" | "truck" | "motorcycle" | "boat" | "aircraft";
         /** @enum {string} */
-        EntryKind: "fill" | "top_up" | "loss" | "freeze_test" | "meter";
+        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "note" | "strike";
         /** @enum {string} */
-        MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h";
+        MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h" | "kPa" | "psi" | "bar" | "percent" | "brix" | "sg" | "discs" | "mm" | "Nm" | "lbf_ft" | "lbf_in";
         Reading: {
             /** Format: double */
             value: number;
@@ -315,13 +488,79 @@ export interface components {
              * @description When it happened.
              */
             at: string;
-            fill?: components["schemas"]["FillInput"];
-            topUp?: components["schemas"]["TopUpInput"];
-            loss?: components["schemas"]["LossInput"];
-            freezeTest?: components["schemas"]["FreezeTestInput"];
-            meter?: components["schemas"]["MeterInput"];
+            strikes?: components["schemas"]["StrikesInput"];
+            opening?: components["schemas"]["OpeningBody"];
+            renewal?: components["schemas"]["RenewalBody"];
+            topUp?: components["schemas"]["TopUpBody"];
+            loss?: components["schemas"]["LossBody"];
+            freezeTest?: components["schemas"]["FreezeTestBody"];
+            chemistryTest?: components["schemas"]["ChemistryTestBody"];
+            capTest?: components["schemas"]["CapTestBody"];
+            hoseCheck?: components["schemas"]["HoseCheckBody"];
+            pressureTest?: components["schemas"]["PressureTestBody"];
+            levelCheck?: components["schemas"]["LevelCheckBody"];
+            inspection?: components["schemas"]["InspectionBody"];
+            defectOpened?: components["schemas"]["DefectOpenedBody"];
+            defectClosed?: components["schemas"]["DefectClosedBody"];
+            meter?: components["schemas"]["MeterBody"];
+            meterChange?: components["schemas"]["MeterChangeBody"];
+            zeroCheck?: components["schemas"]["ZeroCheckBody"];
+            layUp?: components["schemas"]["LayUpBody"];
+            return?: components["schemas"]["ReturnBody"];
+            hold?: components["schemas"]["HoldBody"];
+            release?: components["schemas"]["ReleaseBody"];
+            note?: components["schemas"]["NoteBody"];
+            strike?: components["schemas"]["StrikeBody"];
         };
-        FillInput: {
+        /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
+        StrikesInput: {
+            /**
+             * Format: uuid
+             * @description Of the strike; UUID version 7.
+             */
+            id: string;
+            /**
+             * Format: uuid
+             * @description Of the entry it voids.
+             */
+            entry: string;
+            why: string;
+        };
+        /** @description What happened; the one property named by the kind. */
+        EntryBody: {
+            opening?: components["schemas"]["OpeningBody"];
+            renewal?: components["schemas"]["RenewalBody"];
+            topUp?: components["schemas"]["TopUpBody"];
+            loss?: components["schemas"]["LossBody"];
+            freezeTest?: components["schemas"]["FreezeTestBody"];
+            chemistryTest?: components["schemas"]["ChemistryTestBody"];
+            capTest?: components["schemas"]["CapTestBody"];
+            hoseCheck?: components["schemas"]["HoseCheckBody"];
+            pressureTest?: components["schemas"]["PressureTestBody"];
+            levelCheck?: components["schemas"]["LevelCheckBody"];
+            inspection?: components["schemas"]["InspectionBody"];
+            defectOpened?: components["schemas"]["DefectOpenedBody"];
+            defectClosed?: components["schemas"]["DefectClosedBody"];
+            meter?: components["schemas"]["MeterBody"];
+            meterChange?: components["schemas"]["MeterChangeBody"];
+            zeroCheck?: components["schemas"]["ZeroCheckBody"];
+            layUp?: components["schemas"]["LayUpBody"];
+            return?: components["schemas"]["ReturnBody"];
+            hold?: components["schemas"]["HoldBody"];
+            release?: components["schemas"]["ReleaseBody"];
+            note?: components["schemas"]["NoteBody"];
+            strike?: components["schemas"]["StrikeBody"];
+        };
+        OpeningBody: {
+            /** @enum {string} */
+            history: "factory" | "unknown";
+            volume?: components["schemas"]["Reading"];
+            product?: string;
+            /** Format: double */
+            share?: number;
+            meter?: components["schemas"]["Reading"];
+        };
+        RenewalBody: {
             volume: components["schemas"]["Reading"];
             /** @description A product's code. */
             product: string;
@@ -333,25 +572,190 @@ export interface components {
             /** @description The charge the unit came with. */
             factory?: boolean;
             meter?: components["schemas"]["Reading"];
+            drained?: components["schemas"]["DrainedBody"][];
+            flushes?: number;
+            /** @enum {string} */
+            flushWith?: "water" | "cleaner";
+            residual?: components["schemas"]["Reading"];
+            /** @enum {string} */
+            method?: "gravity" | "vacuum" | "pressure" | "pump" | "manual";
+            /**
+             * @description How it was when the level was judged.
+             * @enum {string}
+             */
+            level?: "cold" | "hot";
+            parts?: string[];
+            torque?: components["schemas"]["TorqueBody"][];
+            note?: string;
         };
-        TopUpInput: {
+        DrainedBody: {
+            /** @enum {string} */
+            point: "petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other";
+            volume: components["schemas"]["Reading"];
+        };
+        TorqueBody: {
+            part: string;
+            value: components["schemas"]["Reading"];
+        };
+        TopUpBody: {
             volume: components["schemas"]["Reading"];
             with: components["schemas"]["Form"];
             /** @description A product's code; none for water. */
             product?: string;
-        };
-        LossInput: {
-            volume: components["schemas"]["Reading"];
             note?: string;
         };
-        FreezeTestInput: {
-            temperature: components["schemas"]["Reading"];
+        LossBody: {
+            volume: components["schemas"]["Reading"];
             /** @enum {string} */
-            instrument: "refractometer";
-            scale: components["schemas"]["Base"];
+            cause?: "leak" | "spill" | "drained" | "sample";
+            note?: string;
         };
-        MeterInput: {
+        /** @description The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample. */
+        FreezeTestBody: {
+            value: components["schemas"]["Reading"];
+            /** @enum {string} */
+            instrument: "refractometer" | "hydrometer" | "discs" | "strip";
+            scale?: components["schemas"]["Base"];
+            sample?: components["schemas"]["Reading"];
+            tool?: string;
+            /**
+             * Format: double
+             * @description What it read on purified water just before, in the unit of the value.
+             */
+            zero?: number;
+            /** @description Of a disc tester: what one, two, ... floating discs protect to, °C. */
+            chart?: number[];
+            /**
+             * Format: double
+             * @description Cold end of a strip's band, °C.
+             */
+            cold?: number;
+            expired?: boolean;
+            late?: boolean;
+        };
+        ChemistryTestBody: {
+            /** Format: double */
+            ph?: number;
+            /**
+             * Format: double
+             * @description mL of 0.1 N acid
+             */
+            reserve?: number;
+            /**
+             * Format: double
+             * @description ppm
+             */
+            nitrite?: number;
+            /**
+             * Format: double
+             * @description ppm
+             */
+            molybdate?: number;
+            /**
+             * Format: double
+             * @description V between coolant and battery ground
+             */
+            stray?: number;
+            /** @enum {string} */
+            look?: "clear" | "faded" | "cloudy" | "rusty" | "oily" | "gelled" | "sediment";
+            tool?: string;
+        };
+        CapTestBody: {
+            opened?: components["schemas"]["Reading"];
+            holds?: boolean;
+            /** @enum {string} */
+            vacuum?: "opens" | "stuck";
+            /** @enum {string} */
+            seal?: "good" | "dried" | "cracked" | "hardened";
+            seated?: boolean;
+            /** @enum {string} */
+            stage?: "home" | "first_stage";
+            note?: string;
+        };
+        HoseCheckBody: {
+            hoses: components["schemas"]["HoseBody"][];
+            note?: string;
+        };
+        HoseBody: {
+            /** @enum {string} */
+            hose: "upper" | "lower" | "heater_feed" | "heater_return" | "bypass" | "recovery";
+            /** @enum {string} */
+            state: "good" | "cracked" | "bulging" | "soft" | "hard" | "chafed" | "weeping";
+            /** @enum {string} */
+            clamp?: "good" | "loose" | "on_ridge";
+        };
+        PressureTestBody: {
+            pressure: components["schemas"]["Reading"];
+            /** Format: double */
+            minutes: number;
+            drop: components["schemas"]["Reading"];
+            note?: string;
+        };
+        LevelCheckBody: {
+            /** @enum {string} */
+            temper: "cold" | "hot";
+            /** @enum {string} */
+            mark?: "above" | "max" | "between" | "min" | "below" | "empty";
+            over?: components["schemas"]["Reading"];
+            note?: string;
+        };
+        InspectionBody: {
+            points: components["schemas"]["PointBody"][];
+            note?: string;
+        };
+        PointBody: {
+            /** @enum {string} */
+            point: "fins" | "pump" | "weep_hole" | "drain_plug" | "recovery_tank" | "heat_exchanger" | "impeller" | "anti_siphon" | "anodes" | "ground";
+            /** @enum {string} */
+            state?: "good" | "watch" | "bad";
+            /**
+             * Format: double
+             * @description Of the fins, per cent.
+             */
+            blocked?: number;
+        };
+        DefectOpenedBody: {
+            what: string;
+            /** @enum {string} */
+            severity: "stop" | "repair" | "watch";
+        };
+        DefectClosedBody: {
+            defect: string;
+            how: string;
+        };
+        MeterBody: {
             meter: components["schemas"]["Reading"];
+            /** @description Read twice, though it does not fit the readings around it. */
+            sure?: boolean;
+        };
+        MeterChangeBody: {
+            old?: components["schemas"]["Reading"];
+            new: components["schemas"]["Reading"];
+        };
+        ZeroCheckBody: {
+            tool: string;
+            zero: components["schemas"]["Reading"];
+        };
+        LayUpBody: {
+            note?: string;
+        };
+        ReturnBody: {
+            note?: string;
+        };
+        HoldBody: {
+            why: string;
+        };
+        ReleaseBody: {
+            what: string;
+            certificate?: string;
+            certificateKind?: string;
+        };
+        NoteBody: {
+            text: string;
+        };
+        StrikeBody: {
+            entry: string;
+            why: string;
         };
         Receipt: {
             /** Format: uuid */
@@ -403,6 +807,16 @@ export interface components {
              * @description Freeze point by book, °C.
              */
             freeze?: number;
+            /**
+             * Format: double
+             * @description Cold end of the band of two standard uncertainties, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warm end of that band, °C.
+             */
+            high?: number;
             /** Format: date-time */
             renewedAt?: string;
             /**
@@ -424,7 +838,9 @@ export interface components {
             note?: components["schemas"]["Note"];
         };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_backwards" | "other_meter_kind";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_backwards" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
+        /** @enum {string} */
+        Grade: "bad" | "soft" | "unknown" | "good";
         Clock: {
             kind: components["schemas"]["ClockKind"];
             verdict: components["schemas"]["Verdict"];
@@ -469,8 +885,23 @@ export interface components {
         Reconciliation: {
             /** Format: double */
             measured: number;
+            /**
+             * Format: double
+             * @description Coldest it may be, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warmest it may be, °C.
+             */
+            high?: number;
             /** Format: double */
             book?: number;
+            /**
+             * Format: double
+             * @description What the instrument showed when that is not what is inside, °C.
+             */
+            shown?: number;
             /**
              * Format: double
              * @description Two standard uncertainties, K.
@@ -479,36 +910,182 @@ export interface components {
             agrees: boolean;
             /** @description The reading says something about this coolant. */
             trusted: boolean;
+            /** @description Why the reading is not what it looks like. */
+            flags: string[];
+        };
+        Turnover: {
+            /**
+             * Format: double
+             * @description L drained; none when nobody measured.
+             */
+            out?: number;
+            /**
+             * Format: double
+             * @description L
+             */
+            in: number;
+            /**
+             * Format: double
+             * @description L that stayed inside.
+             */
+            residual: number;
+            /**
+             * Format: double
+             * @description Of the charge that is new, 0 to 1.
+             */
+            share: number;
+            /** @description As a renewal by the plan. */
+            counts: boolean;
+            /**
+             * Format: double
+             * @description L less went in than came out and had been missing.
+             */
+            short: number;
+            /**
+             * Format: double
+             * @description L that a hot level and the error of measuring account for.
+             */
+            allowed: number;
+        };
+        /** @description Why a test may not agree with the book. */
+        Explanation: {
+            /** @enum {string} */
+            cause: "water_added" | "leak_and_refill" | "concentrate_added" | "water_lost" | "wrong_scale" | "mixed_wrong" | "fill_volume";
+            /** Format: double */
+            litres?: number;
+            /**
+             * Format: double
+             * @description Per cent of concentrate that was really mixed.
+             */
+            share?: number;
+            scale?: components["schemas"]["Base"];
+            /**
+             * Format: double
+             * @description What it freezes at if so, °C.
+             */
+            truth?: number;
+            /**
+             * Format: double
+             * @description Among the explanations, adding up to 1.
+             */
+            weight: number;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            balance?: components["schemas"]["Balancing"];
+        };
+        /** @description The entry that would balance the books. */
+        Balancing: {
+            kind: components["schemas"]["EntryKind"];
+            /** Format: date-time */
+            at: string;
+            body: components["schemas"]["EntryBody"];
+            /** Format: uuid */
+            strikes?: string;
+        };
+        Struck: {
+            /** Format: uuid */
+            id: string;
+            by: string;
+            why: string;
+            /** Format: date-time */
+            at: string;
         };
         Line: {
             /** Format: uuid */
             id: string;
-            /** Format: int64 */
-            seq?: number;
             kind: components["schemas"]["EntryKind"];
             /** Format: date-time */
             at: string;
             /** Format: date-time */
             recordedAt?: string;
             recordedBy?: string;
-            reading?: components["schemas"]["Reading"];
+            body: components["schemas"]["EntryBody"];
             product?: components["schemas"]["Product"];
-            /** Format: double */
-            share?: number;
-            factory?: boolean;
-            with?: components["schemas"]["Form"];
-            scale?: components["schemas"]["Base"];
-            instrument?: string;
-            meter?: components["schemas"]["Reading"];
-            note?: string;
             after: components["schemas"]["Balance"];
             test?: components["schemas"]["Reconciliation"];
+            /** @description The likeliest first. */
+            explanations?: components["schemas"]["Explanation"][];
+            turnover?: components["schemas"]["Turnover"];
             /**
              * Format: double
-             * @description L lost before the top-up.
+             * @description L that went
              */
-            impliedLoss?: number;
+            implied?: number;
+            grade?: components["schemas"]["Grade"];
             notes: components["schemas"]["Note"][];
+            struck?: components["schemas"]["Struck"];
+        };
+        Finding: {
+            point: string;
+            /** @description Words, comma between them. */
+            state: string;
+            grade: components["schemas"]["Grade"];
+            /** Format: date-time */
+            at: string;
+        };
+        OpenDefect: {
+            /** Format: uuid */
+            id: string;
+            what: string;
+            /** @enum {string} */
+            severity: "stop" | "repair" | "watch";
+            /** Format: date-time */
+            at: string;
+        };
+        Owed: {
+            /** @enum {string} */
+            what: "level_cold" | "freeze_retest";
+            /** Format: date-time */
+            since: string;
+        };
+        Leak: {
+            /**
+             * Format: double
+             * @description L per span
+             */
+            rate: number;
+            /**
+             * Format: double
+             * @description Standard uncertainty of the rate.
+             */
+            sigma: number;
+            /** @enum {string} */
+            per: "1000km" | "100h" | "month";
+            /** Format: double */
+            litres: number;
+            events: number;
+            /** Format: date-time */
+            since: string;
+        };
+        Chemistry: {
+            /** Format: date-time */
+            at: string;
+            grade: components["schemas"]["Grade"];
+            properties: {
+                name: string;
+                /** Format: double */
+                value?: number;
+                grade: components["schemas"]["Grade"];
+                /**
+                 * Format: date
+                 * @description The day its trend meets its limit.
+                 */
+                reaches?: string;
+            }[];
+        };
+        Standing: {
+            why: string;
+            by: string;
+            /** Format: date-time */
+            since: string;
+        };
+        ColdNight: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            celsius: number;
         };
         Interval: {
             months?: number;
@@ -540,6 +1117,27 @@ export interface components {
             plan: components["schemas"]["Plan"];
             /** @description Coldest night of each month at the site, °C, January first. */
             cold: number[];
+            /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
+            nights: components["schemas"]["ColdNight"][];
+            /**
+             * Format: double
+             * @description Rated opening pressure, kPa.
+             */
+            cap?: number;
+            /** @description Other products that were poured in since the renewal. */
+            blended: components["schemas"]["Product"][];
+            findings: components["schemas"]["Finding"][];
+            defects: components["schemas"]["OpenDefect"][];
+            owed: components["schemas"]["Owed"][];
+            leak?: components["schemas"]["Leak"];
+            chemistry?: components["schemas"]["Chemistry"];
+            held?: components["schemas"]["Standing"];
+            air?: components["schemas"]["Turnover"];
+            laidUp?: components["schemas"]["Standing"];
+            /** @description The last test does not agree with the book and nobody has balanced it. */
+            offBook?: boolean;
+            /** @description Whoever asks may release this unit. */
+            mayRelease: boolean;
             balance: components["schemas"]["Balance"];
             /**
              * Format: double
@@ -587,6 +1185,7 @@ export interface components {
     parameters: {
         /** @description The unit's code, as painted on it. */
         code: string;
+        personId: number;
     };
     requestBodies: {
         Entry: {
@@ -737,6 +1336,282 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Effect"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The session. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    email: string;
+                    password: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in, in a session of a new name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: {
+                everywhere?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Signed out. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    forgotPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    email: string;
+                };
+            };
+        };
+        responses: {
+            /** @description A link is on its way, if that address is known. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The link. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneTimeLink"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    useLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    password: string;
+                    /** @description Of the first coordinator only. */
+                    name?: string;
+                    /** @description Of the first coordinator only. */
+                    email?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The people. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    invitePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    email: string;
+                    role: components["schemas"]["Role"];
+                };
+            };
+        };
+        responses: {
+            /** @description Invited. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    role?: components["schemas"]["Role"];
+                    active?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description As it stands now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    inviteAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description On its way. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAudit: {
+        parameters: {
+            query?: {
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditLine"][];
                 };
             };
             default: components["responses"]["Problem"];

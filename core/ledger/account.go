@@ -1,0 +1,194 @@
+package ledger
+
+import (
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+// Note is something about a line that its reader should know, as a code.
+type Note string
+
+// The notes.
+const (
+	NoteImpliedLoss   Note = "implied_loss"      // the top-up shows that something was lost before
+	NoteMoreThanBook  Note = "more_than_book"    // more was lost than the book held
+	NoteNotFilled     Note = "not_filled"        // poured into a system whose charge nobody wrote down
+	NoteMixedBase     Note = "mixed_base"        // EG and PG together: no table applies
+	NoteMixedTech     Note = "mixed_technology"  // another inhibitor technology was poured in
+	NotePremixThinned Note = "premix_thinned"    // water poured onto a premix
+	NoteWrongScale    Note = "wrong_scale"       // read on the scale of the other glycol
+	NoteBaseUnknown   Note = "base_unknown"      // nobody knows which scale would be right
+	NoteBeyondTable   Note = "beyond_table"      // stronger or colder than any table row
+	NoteVolumeAssumed Note = "volume_assumed"    // first known strength; the system is taken as full
+	NoteMeterBack     Note = "meter_backwards"   // lower than an earlier reading; not used
+	NoteOtherMeter    Note = "other_meter_kind"  // hours on a unit that counts distance, or the reverse
+	NoteDistrusted    Note = "reading_refused"   // the instrument's reading cannot be used; its flags say why
+	NotePartial       Note = "partial_drain"     // too little was replaced to count as a renewal
+	NoteAirTrapped    Note = "air_trapped"       // less went in than came out
+	NoteLevelLow      Note = "level_below_book"  // the level shows less than the book holds
+	NoteLevelHigh     Note = "level_above_book"  // the level shows more than the book holds
+	NoteLevelHot      Note = "level_hot"         // a hot level reads high and proves nothing
+	NoteNoTank        Note = "tank_unknown"      // millimetres mean no litres without the tank's area
+	NoteStrikesNone   Note = "strikes_nothing"   // the struck entry is not in these books (yet)
+	NoteClosesNone    Note = "closes_nothing"    // no such defect is open
+	NoteNotHeld       Note = "was_not_held"      // released without a hold
+	NoteLeaks         Note = "does_not_hold"     // the pressure fell by more than a sound system's would
+	NoteOffRating     Note = "off_rating"        // the cap opens off its rating
+	NoteGlycolKept    Note = "water_left_inside" // flush water stayed inside and thinned the fill
+)
+
+// Balance is what the books say after a line. Nil pointers are unknown.
+type Balance struct {
+	Litres    *measure.Litre
+	Glycol    *float64         // volume fraction, 0 to 1
+	Freeze    *measure.Celsius // freeze point by book
+	Low, High *measure.Celsius // the band of two standard uncertainties around it
+	RenewedAt *time.Time       // of the last qualifying renewal
+	MeanAge   *time.Duration   // volume-weighted, at the time of the line
+	Used      *float64         // km or h since the last renewal, by the last meter reading
+}
+
+// Reconciliation is a test held against the book.
+type Reconciliation struct {
+	Measured  measure.Celsius
+	Low, High measure.Celsius  // what the instrument leaves open
+	Book      *measure.Celsius // nil when the book knew nothing
+	Tolerance measure.Kelvin   // two standard uncertainties of the difference
+	Agrees    bool             // within the tolerance
+	Trusted   bool             // false when the reading says nothing about this coolant
+	// Shown is what the instrument showed when that is not what is inside.
+	Shown *measure.Celsius
+	Flags []coolant.Flag
+}
+
+// Line is an entry with what it did to the account.
+type Line struct {
+	Entry   Entry
+	After   Balance
+	Test    *Reconciliation // of a freeze test
+	Turn    *Turnover       // of a renewal
+	Implied measure.Litre   // lost, or found beyond the book, see the notes
+	Grade   coolant.Grade   // of what was tested or seen; empty for other kinds
+	Notes   []Note
+	// Struck is the entry that voids this one.
+	Struck *Entry
+
+	before *Account // as it stood before a test that does not agree
+}
+
+// MeterPoint is one usable meter reading, in km or h.
+type MeterPoint struct {
+	At    time.Time
+	Value float64 // run on through changes of the meter
+	Raw   float64 // as the meter showed it
+	Meter int     // 0 for the first meter, one more after each change
+}
+
+// Finding is the last state of a point that was looked at or tested.
+type Finding struct {
+	Point string // such as "cap", "upper hose", "weep_hole"
+	State string
+	Grade coolant.Grade
+	At    time.Time
+	Entry string
+}
+
+// OpenDefect is a defect nobody has closed.
+type OpenDefect struct {
+	Defect
+	ID string
+	At time.Time
+}
+
+// Owed is a check that is owed since a moment.
+type Owed struct {
+	What  string // OwedLevel or OwedRetest
+	Since time.Time
+}
+
+// What may be owed after coolant was poured in.
+const (
+	OwedLevel  = "level_cold"    // the level, cold, on the next day
+	OwedRetest = "freeze_retest" // the freeze point, once it is mixed
+)
+
+// Chemistry is a sample as it was judged.
+type Chemistry struct {
+	At         time.Time
+	Sample     coolant.Sample
+	Grade      coolant.Grade
+	Properties []coolant.PropertyGrade
+}
+
+// TestMark is when a test was made and what it read.
+type TestMark struct {
+	At       time.Time
+	Measured measure.Celsius
+	Agreed   bool
+	Note     Note // why it was not trusted
+	// Instrument, which one, and its last zero check, if any was written.
+	Instrument, Tool string
+	ZeroAt           *time.Time
+}
+
+// Account is a unit's entries folded.
+type Account struct {
+	Unit     Unit
+	Lines    []Line // in the order in which things happened
+	Balance  Balance
+	Charge   coolant.Charge
+	Known    bool         // Charge means something
+	Base     coolant.Base // inside: of the charge, else of the register
+	Product  *coolant.Product
+	Factory  bool // the running charge is the one the unit came with
+	Mixed    bool // EG and PG together
+	Blended  []coolant.Product
+	Points   []MeterPoint
+	LastTest *TestMark // last test that could be trusted
+	// Distrusted is the last test when it could not be trusted.
+	Distrusted *TestMark
+	// Filled is the volume of the last fill, or the capacity when nobody wrote one.
+	Filled measure.Litre
+	// Changes since the last trusted test or fill that nobody measured.
+	Changes   int
+	Findings  []Finding
+	Defects   []OpenDefect
+	Owed      []Owed
+	Chemistry []Chemistry
+	Held      *Entry    // the hold that stands
+	LaidUp    *Entry    // the lay-up that stands
+	Air       *Turnover // a fill that took less than came out, until it is settled
+	// OffBook is the last test that did not agree, until a later one does.
+	OffBook *TestMark
+
+	strength float64 // standard uncertainty of the mass fraction by book
+	volume   float64 // standard uncertainty of the litres by book
+	born     time.Time
+	full     measure.Litre // the most the book may hold
+	leaks    []leaked
+	zeros    []zeroed
+	renewal  int     // index of the line of the last renewal, -1 for none
+	startsAt float64 // meter at the last renewal
+	started  bool    // startsAt is known
+	guessed  bool    // startsAt is the last reading before the renewal
+	figures  figures // of the charge, reckoned once per change
+	strikes  map[string]*Entry
+}
+
+type zeroed struct {
+	tool string
+	at   time.Time
+	zero measure.Reading
+}
+
+// figures follow from the charge and its uncertainty.
+type figures struct {
+	done      bool
+	known     bool // the freeze point is known
+	litres    measure.Litre
+	glycol    float64
+	freeze    measure.Celsius
+	low, high measure.Celsius
+}

@@ -1,0 +1,347 @@
+package ledger
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+// Cause is why a test may not agree with the book, as a code.
+type Cause string
+
+// The causes.
+const (
+	CauseWater       Cause = "water_added"       // litres of plain water, not written down
+	CauseLeakRefill  Cause = "leak_and_refill"   // litres that leaked and were made up with water
+	CauseConcentrate Cause = "concentrate_added" // litres of concentrate, not written down
+	CauseBoiledOff   Cause = "water_lost"        // litres of water that boiled off
+	CauseScale       Cause = "wrong_scale"       // read on the scale of the other glycol
+	CauseMixedWrong  Cause = "mixed_wrong"       // the renewal was mixed at another share
+	CauseFillVolume  Cause = "fill_volume"       // another volume was filled at the renewal
+)
+
+// Explanation of a test that does not agree, with what would balance the books.
+type Explanation struct {
+	Cause  Cause
+	Litres measure.Litre    // moved without being written down; of the wrong fill what really went in
+	Share  float64          // per cent of concentrate, of a mix that was wrong
+	Scale  coolant.Base     // the scale it would have been read on
+	True   *measure.Celsius // what it would then freeze at
+	// Weight among the explanations, adding up to 1.
+	Weight float64
+	// From and To are the days between which it happened.
+	From, To time.Time
+	// Balance is the entry that would make book and test agree; nil when nothing
+	// can be written for it. Strikes is the entry it takes the place of.
+	Balance Body
+	At      time.Time
+	Strikes string
+}
+
+// How likely a cause is before its litres are looked at (common practice: water
+// that was not written down is the commonest, a mixed-up scale comes next).
+const (
+	priorWater       = 0.45
+	priorScale       = 0.30
+	priorLeak        = 0.20
+	priorLeakKnown   = 0.60 // more is known to have gone than any engine takes
+	priorConcentrate = 0.35
+	priorBoiledOff   = 0.10
+	priorFill        = 0.25
+	// A scale has no litres to choose: that it fits at all speaks for it.
+	scaleFits = 1.6
+)
+
+// Shares of the charge: gone since the renewal, from which on a unit is known to
+// leak, and missing at present (common practice).
+const (
+	knownLeak = 0.15
+	nowLow    = 0.025
+)
+
+// Explain the test of line i: the likeliest causes first. It is nil when the
+// line is no test, or the test agrees. It takes the time of some folds.
+func (a *Account) Explain(i int) []Explanation {
+	line := a.Lines[i]
+	b, ok := line.Entry.Body.(FreezeTest)
+	if !ok || line.Test == nil || line.Struck != nil || line.Test.Agrees && line.Test.Trusted {
+		return nil
+	}
+	if !line.Test.Trusted {
+		return explainScale(line)
+	}
+	if line.before == nil {
+		return nil // the book knew nothing
+	}
+	e := explainer{line: line, test: b, book: line.before, unit: a.Unit}
+	e.from, e.to = e.since(), line.Entry.At
+	e.at = e.to.Add(-time.Minute)
+	if e.at.Before(e.from) {
+		e.at = e.from.Add(e.to.Sub(e.from) / 2)
+	}
+	if line.Test.Measured > *line.Test.Book {
+		e.water()
+	} else {
+		e.stronger()
+	}
+	e.scale()
+	e.renewal()
+	total := 0.0
+	for _, f := range e.found {
+		total += f.Weight
+	}
+	for n := range e.found {
+		e.found[n].Weight /= total
+	}
+	slices.SortStableFunc(e.found, func(x, y Explanation) int {
+		switch {
+		case x.Weight > y.Weight:
+			return -1
+		case x.Weight < y.Weight:
+			return 1
+		}
+		return 0
+	})
+	return e.found
+}
+
+// explainScale tells what a test that was read on the other glycol's scale would
+// mean; there is nothing to balance but to test again.
+func explainScale(line Line) []Explanation {
+	if !slices.Contains(line.Test.Flags, coolant.FlagWrongScale) {
+		return nil
+	}
+	t := line.Test.Measured
+	b := line.Entry.Body.(FreezeTest)
+	return []Explanation{{Cause: CauseScale, Scale: b.Scale, True: &t, Weight: 1, From: line.Entry.At, To: line.Entry.At}}
+}
+
+type explainer struct {
+	line         Line
+	test         FreezeTest
+	book         *Account // before the test
+	unit         Unit
+	from, to, at time.Time
+	found        []Explanation
+}
+
+// since is when the strength was last sure: the last trusted test or the
+// renewal.
+func (e *explainer) since() time.Time {
+	var t time.Time
+	if e.book.LastTest != nil {
+		t = e.book.LastTest.At
+	}
+	if r := e.book.renewal; r >= 0 && e.book.Lines[r].Entry.At.After(t) {
+		t = e.book.Lines[r].Entry.At
+	}
+	if t.IsZero() && len(e.book.Lines) > 0 {
+		t = e.book.Lines[0].Entry.At
+	}
+	return t
+}
+
+func (e *explainer) add(x Explanation) {
+	x.From, x.To = e.from, e.to
+	if x.Balance != nil && x.At.IsZero() {
+		x.At = e.at
+	}
+	e.found = append(e.found, x)
+}
+
+// after is the mass fraction by book once body has been entered.
+func (e *explainer) after(body Body) float64 {
+	c := e.book.snapshot()
+	c.Lines = nil // pouring looks at no line before it
+	c.take(Entry{ID: "~", Unit: e.unit.Code, At: e.at, Body: body})
+	return c.Charge.MassFraction()
+}
+
+// litresFor is how much of what body pours makes the book's strength the
+// measured one, up to most; false when none does.
+func (e *explainer) litresFor(most measure.Litre, body func(measure.Reading) Body) (measure.Litre, bool) {
+	want, err := coolant.MassFor(e.book.Base, e.line.Test.Measured)
+	if err != nil {
+		return 0, false
+	}
+	now := e.book.Charge.MassFraction()
+	low, high := 0.0, float64(most)
+	past := func(v float64) bool {
+		w := e.after(body(measure.Reading{Value: v, Unit: measure.L}))
+		return (w < want) == (want < now)
+	}
+	if !past(high) {
+		return 0, false
+	}
+	for range 30 {
+		if mid := (low + high) / 2; past(mid) {
+			high = mid
+		} else {
+			low = mid
+		}
+	}
+	return measure.Litre(high), true
+}
+
+// twoDigits is a volume as somebody would write it down.
+func twoDigits(v measure.Litre) measure.Reading {
+	return measure.Reading{Value: math.Round(float64(v)*100) / 100, Unit: measure.L}
+}
+
+const balancing = "balances the books: not written down at the time"
+
+func (e *explainer) water() {
+	pour := func(r measure.Reading) Body { return TopUp{Volume: r, With: coolant.Water, Note: balancing} }
+	v, ok := e.litresFor(e.unit.Capacity*0.95, pour)
+	if !ok {
+		return
+	}
+	// The more of the charge it takes, the less likely it went unnoticed.
+	share := float64(v / e.unit.Capacity)
+	unnoticed := math.Exp(-2 * share)
+	e.add(Explanation{Cause: CauseWater, Litres: v, Weight: priorWater * unnoticed, Balance: pour(twoDigits(v))})
+	leak := priorLeak
+	gone := measure.Litre(0)
+	for _, l := range e.book.leaks {
+		gone += l.litres
+	}
+	if gone > knownLeak*e.unit.Capacity || e.book.Charge.Volume() < e.book.Filled*(1-nowLow) {
+		leak = priorLeakKnown
+	}
+	e.add(Explanation{Cause: CauseLeakRefill, Litres: v, Weight: leak * math.Sqrt(unnoticed), Balance: pour(twoDigits(v))})
+}
+
+func (e *explainer) stronger() {
+	if p := e.book.Product; p != nil {
+		can := *p
+		if can.Form != coolant.Concentrate {
+			can = coolant.Product{Code: p.Code, Name: p.Name, Base: p.Base, Technology: p.Technology, Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+		}
+		pour := func(r measure.Reading) Body {
+			return TopUp{Volume: r, With: coolant.Concentrate, Product: &can, Note: balancing}
+		}
+		if v, ok := e.litresFor(e.unit.Capacity*0.6, pour); ok {
+			x := Explanation{Cause: CauseConcentrate, Litres: v, Weight: priorConcentrate * math.Exp(-2*float64(v/e.unit.Capacity))}
+			if p.Form == coolant.Concentrate {
+				x.Balance = pour(twoDigits(v))
+			}
+			e.add(x)
+		}
+	}
+	// Water boils off or seeps out as vapour and leaves the glycol behind.
+	want, err := coolant.MassFor(e.book.Base, e.line.Test.Measured)
+	if err != nil {
+		return
+	}
+	c := e.book.Charge
+	gone := measure.Litre(float64(c.Water) - float64(c.Glycol)*(1-want)/want)
+	if gone > 0 && gone < e.unit.Capacity/4 {
+		e.add(Explanation{Cause: CauseBoiledOff, Litres: gone, Weight: priorBoiledOff * math.Exp(-6*float64(gone/e.unit.Capacity))})
+	}
+}
+
+// scale asks whether the book would be right if the line had been read on the
+// other glycol's scale.
+func (e *explainer) scale() {
+	if e.test.Instrument != Refractometer || e.test.Value.Unit == measure.Brix || !e.book.Base.Known() {
+		return
+	}
+	other := coolant.EG
+	if e.test.Scale == coolant.EG {
+		other = coolant.PG
+	}
+	wrong := e.test
+	wrong.Scale = other
+	read, err := e.book.read(wrong, e.to)
+	if err != nil || read.NoHint {
+		return
+	}
+	k := math.Abs(slope(e.book.Base, e.book.Charge.MassFraction()))
+	sigma := math.Hypot(float64(read.High-read.Low)/4, e.book.strength*k)
+	z := float64(read.Freeze-*e.line.Test.Book) / sigma
+	if math.Abs(z) > 3 {
+		return
+	}
+	t := read.Freeze
+	e.add(Explanation{Cause: CauseScale, Scale: other, True: &t, Weight: priorScale * scaleFits * math.Exp(-z*z),
+		Balance: wrong, At: e.to, Strikes: e.line.Entry.ID})
+}
+
+// renewal asks whether the last renewal was mixed, or measured, otherwise than
+// written; only when nobody has tested since.
+func (e *explainer) renewal() {
+	r := e.book.renewal
+	if r < 0 || e.book.LastTest != nil {
+		return
+	}
+	line := e.book.Lines[r]
+	b, ok := line.Entry.Body.(Renewal)
+	if !ok {
+		return
+	}
+	want, err := coolant.MassFor(e.book.Base, e.line.Test.Measured)
+	if err != nil {
+		return
+	}
+	var standing []Entry
+	at := 0
+	for i, l := range e.book.Lines {
+		if i == r {
+			at = len(standing)
+		}
+		if l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
+			standing = append(standing, l.Entry)
+		}
+	}
+	strength := func(changed Renewal) float64 {
+		standing[at].Body = changed
+		a := Fold(e.unit, standing)
+		return a.Charge.MassFraction()
+	}
+	solve := func(low, high float64, with func(float64) Renewal) (float64, bool) {
+		off := func(x float64) float64 { return strength(with(x)) - want }
+		a, b := off(low), off(high)
+		if a*b > 0 {
+			return 0, false
+		}
+		for range 16 {
+			mid := (low + high) / 2
+			if m := off(mid); m*a <= 0 {
+				high = mid
+			} else {
+				low, a = mid, m
+			}
+		}
+		return (low + high) / 2, true
+	}
+	switch {
+	case b.Share != nil && b.Product.Form == coolant.Concentrate:
+		share, ok := solve(5, 65, func(s float64) Renewal { c := b; c.Share = &s; return c })
+		if !ok {
+			return
+		}
+		share = math.Round(share*10) / 10
+		fixed := b
+		fixed.Share = &share
+		litres, _ := b.Volume.Metric(measure.Volume)
+		e.add(Explanation{Cause: CauseMixedWrong, Share: share, Litres: measure.Litre(litres * share / 100),
+			Weight: priorFill * math.Exp(-math.Abs(share-*b.Share)/20), Balance: fixed, At: line.Entry.At, Strikes: line.Entry.ID})
+	case line.Turn != nil && line.Turn.Residual > 0:
+		in := float64(line.Turn.In)
+		v, ok := solve(0.3*in, 1.5*in, func(v float64) Renewal {
+			c := b
+			c.Volume = measure.Reading{Value: v, Unit: measure.L}
+			return c
+		})
+		if !ok {
+			return
+		}
+		fixed := b
+		fixed.Volume = twoDigits(measure.Litre(v))
+		e.add(Explanation{Cause: CauseFillVolume, Litres: measure.Litre(v), Weight: priorFill * math.Exp(-3*math.Abs(v-in)/in),
+			Balance: fixed, At: line.Entry.At, Strikes: line.Entry.ID})
+	}
+}

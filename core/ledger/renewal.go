@@ -1,0 +1,253 @@
+package ledger
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+// Turnover is what a renewal moved. Volume in must equal volume out: less means
+// that air is trapped, and the engine can overheat.
+type Turnover struct {
+	At       time.Time
+	Out      measure.Litre // drained; nought when nobody measured
+	In       measure.Litre
+	Residual measure.Litre // stayed inside, old coolant and flush water
+	Share    float64       // of the charge that is new, 0 to 1
+	Counts   bool          // as a renewal
+	// Short is how much less went in than came out and had been missing before;
+	// negative when more went in. Allowed is what a hot level and the error of
+	// measuring account for.
+	Short, Allowed measure.Litre
+}
+
+// expansion of a half-and-half mixture from 20 °C to about 85 °C, as a share of
+// its volume (density tables of makers of coolant, recalled from memory: 1.07
+// against 1.03 kg/L).
+const expansion = 0.04
+
+// foreignGlycol is the share of all glycol below which the remains of the other
+// base are no mixture (common practice).
+const foreignGlycol = 0.02
+
+// open begins the account.
+func (a *Account) open(line *Line, b Opening) {
+	if b.Meter != nil {
+		a.meter(line, *b.Meter)
+	}
+	if b.History != Factory {
+		*a = Account{Unit: a.Unit, Lines: a.Lines, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
+			renewal: -1, strikes: a.strikes, zeros: a.zeros}
+		return
+	}
+	at := line.Entry.At
+	a.Factory, a.Balance.RenewedAt, a.born = true, &line.Entry.At, at
+	a.renewal = len(a.Lines) - 1
+	a.startMeter(b.Meter != nil)
+	if b.Product == nil {
+		return
+	}
+	v := float64(a.Unit.Capacity)
+	if b.Volume != nil {
+		if metric, err := b.Volume.Metric(measure.Volume); err == nil {
+			v = metric
+		}
+	}
+	fresh, err := filling(*b.Product, measure.Litre(v), b.Share)
+	if err != nil {
+		line.note(NoteBeyondTable)
+		return
+	}
+	a.fillWith(fresh, *b.Product, measure.Litre(v))
+}
+
+func filling(p coolant.Product, v measure.Litre, share *float64) (coolant.Charge, error) {
+	if share != nil && p.Form == coolant.Concentrate {
+		return coolant.Mix(p, v, *share/100)
+	}
+	return coolant.PourProduct(p, v)
+}
+
+// fillWith makes fresh the whole charge.
+func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Litre) {
+	a.Charge, a.Base, a.Product = fresh, fresh.Base, &p
+	a.Known, a.Mixed, a.Blended = true, false, nil
+	a.Filled, a.full = v, max(a.Unit.Capacity, v)
+	a.strength, a.volume = sigmaFill(p), sigmaPoured(v)
+	a.changed()
+	a.Changes, a.LastTest, a.Distrusted, a.OffBook = 0, nil, nil, nil
+}
+
+func sigmaFill(p coolant.Product) float64 {
+	if p.Form == coolant.Premix {
+		return sigmaPremix
+	}
+	return sigmaMixed
+}
+
+func (a *Account) renew(line *Line, b Renewal) {
+	v, err := b.Volume.Metric(measure.Volume)
+	if err != nil {
+		return
+	}
+	in := measure.Litre(v)
+	fresh, err := filling(b.Product, in, b.Share)
+	if err != nil {
+		line.note(NoteBeyondTable)
+		return
+	}
+	if b.Meter != nil {
+		a.meter(line, *b.Meter)
+	}
+	t := &Turnover{At: line.Entry.At, In: in, Share: 1, Counts: true}
+	line.Turn = t
+	held := a.Unit.Capacity
+	if a.Known {
+		held = a.Charge.Volume()
+	}
+	measured := a.turnOver(t, b, held)
+	// What stayed inside left no more room than was filled: if more went in, so
+	// much had gone before.
+	if room := max(0, max(a.full, in)-in); t.Residual > room {
+		if excess := t.Residual - room; float64(excess) > 2*sigmaPoured(in) {
+			line.note(NoteImpliedLoss)
+			line.Implied = excess
+		}
+		t.Residual = room
+	}
+	if t.Residual <= 0 {
+		a.fillWith(fresh, b.Product, in)
+		a.born = t.At
+	} else {
+		a.mixWith(line, fresh, b, held)
+	}
+	if t.Counts {
+		a.Balance.RenewedAt, a.Factory = &line.Entry.At, b.Factory
+		a.renewal, a.leaks = len(a.Lines)-1, nil
+		a.startMeter(b.Meter != nil)
+	} else {
+		line.note(NotePartial)
+	}
+	a.Air = nil
+	if measured && t.Short > t.Allowed {
+		line.note(NoteAirTrapped)
+		air := *t
+		a.Air = &air
+	}
+	a.owe(OwedLevel, t.At)
+	a.owe(OwedRetest, t.At)
+}
+
+// turnOver reckons what came out, what stayed, and whether as much went in. It
+// reports whether somebody measured what came out.
+func (a *Account) turnOver(t *Turnover, b Renewal, held measure.Litre) bool {
+	variance := 0.0
+	for _, d := range b.Drained {
+		if out, err := d.Volume.Metric(measure.Volume); err == nil {
+			t.Out += measure.Litre(out)
+			variance += math.Pow(sigmaPoured(measure.Litre(out)), 2)
+		}
+	}
+	measured := t.Out > 0
+	if measured {
+		t.Residual = max(0, held-t.Out)
+		missing := measure.Litre(0)
+		if a.Known {
+			missing = max(0, a.Filled-held)
+		}
+		doubt := sigmaPoured(t.In)
+		if missing > 0 {
+			doubt = math.Hypot(doubt, a.volume)
+		}
+		t.Short = t.Out + missing - t.In
+		t.Allowed = measure.Litre(2 * math.Hypot(math.Sqrt(variance), doubt))
+		if b.Level == Hot {
+			t.Allowed += measure.Litre(expansion * float64(a.Unit.Capacity))
+		}
+		// A drain to within measuring error of all there was leaves nothing.
+		if t.Residual < measure.Litre(math.Sqrt(variance)) {
+			t.Residual = 0
+		}
+	}
+	if b.Residual != nil {
+		if r, err := b.Residual.Metric(measure.Volume); err == nil {
+			t.Residual = min(measure.Litre(r), held)
+		}
+	}
+	return measured
+}
+
+// mixWith pours fresh onto what stayed inside, which each flush thinned.
+func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held measure.Litre) {
+	t := line.Turn
+	r := t.Residual
+	// Each flush fills the system with water and drains it to the residual again.
+	left := math.Pow(math.Min(1, float64(r/max(a.full, r))), float64(b.Flushes))
+	old, doubt := a.Charge.Take(held-r), a.strength
+	if !a.Known {
+		// Of an unknown charge anything from water to 60 % may have stayed.
+		old, doubt = coolant.Charge{Base: fresh.Base, Glycol: 0.3, Water: 0.7}, 0.2
+		old = scaleTo(old, r)
+	}
+	kept := scaleTo(old, measure.Litre(float64(old.Volume())*left))
+	water, _ := coolant.PourWater(max(0, r-kept.Volume())) // not negative
+	if b.Flushes > 0 {
+		line.note(NoteGlycolKept)
+	}
+	mixed := false
+	if kept.Base != "" && kept.Base != fresh.Base {
+		mixed = float64(kept.Glycol) > foreignGlycol*float64(kept.Glycol+fresh.Glycol)
+		kept.Base = fresh.Base
+	}
+	rest := coolant.Charge{Base: fresh.Base, Glycol: kept.Glycol, Water: kept.Water + water.Water}
+	total := coolant.Charge{Base: fresh.Base, Glycol: rest.Glycol + fresh.Glycol, Water: rest.Water + fresh.Water}
+	volume := float64(total.Volume())
+	oldShare := float64(kept.Volume()) / volume
+	t.Share = 1 - oldShare
+	t.Counts = t.Share >= a.Unit.replaced()
+
+	// Uncertainty of the mixture: of what went in, of what stayed, and of how
+	// much that was.
+	p, q := float64(fresh.Volume())/volume, float64(r)/volume
+	apart := math.Abs(fresh.MassFraction()-rest.MassFraction()) / volume
+	strength := math.Hypot(math.Hypot(sigmaFill(b.Product)*p, doubt*left*q), apart*math.Hypot(a.volume, sigmaPoured(t.Out)))
+	before, wasKnown, born, blended, wasMixed := a.Product, a.Known, a.born, a.Blended, a.Mixed
+	a.fillWith(total, b.Product, measure.Litre(volume))
+	a.strength = strength
+	a.Mixed = mixed || wasMixed && oldShare > foreignGlycol
+	switch {
+	case !born.IsZero():
+		a.born = born.Add(time.Duration(float64(t.At.Sub(born)) * (1 - oldShare)))
+	case oldShare <= foreignGlycol:
+		a.born = t.At
+	default:
+		a.born = time.Time{} // part of it is of an age nobody knows
+	}
+	if oldShare > foreignGlycol && wasKnown {
+		a.Blended = blended
+		if before != nil && before.Code != b.Product.Code {
+			a.blend(line, *before)
+		}
+	}
+	if !t.Counts && before != nil {
+		// The old product is still most of it.
+		fresh := *a.Product
+		a.Product = before
+		if fresh.Code != before.Code {
+			a.Blended = slices.DeleteFunc(slices.Clone(a.Blended), func(p coolant.Product) bool { return p.Code == before.Code })
+			a.blend(line, fresh)
+		}
+	}
+}
+
+func scaleTo(c coolant.Charge, v measure.Litre) coolant.Charge {
+	have := c.Volume()
+	if have <= 0 {
+		return coolant.Charge{Base: c.Base}
+	}
+	f := measure.Kilogram(v / have)
+	return coolant.Charge{Base: c.Base, Glycol: c.Glycol * f, Water: c.Water * f}
+}

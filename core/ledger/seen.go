@@ -1,0 +1,149 @@
+package ledger
+
+import "diligentledger/core/measure"
+
+// HoseCheck is what was found on hoses and clamps.
+type HoseCheck struct {
+	Hoses []HoseFound `json:"hoses"`
+	Note  string      `json:"note,omitempty"`
+}
+
+// HoseFound is one hose with its clamps.
+type HoseFound struct {
+	Hose  string `json:"hose"`            // of Hoses
+	State string `json:"state"`           // of HoseStates
+	Clamp string `json:"clamp,omitempty"` // of Clamps
+}
+
+// Inspection is what was found at other points.
+type Inspection struct {
+	Points []PointFound `json:"points"`
+	Note   string       `json:"note,omitempty"`
+}
+
+// PointFound is one inspected point.
+type PointFound struct {
+	Point string `json:"point"`           // of Points
+	State string `json:"state,omitempty"` // of PointStates; told by the per cent for fins
+	// Blocked share of the radiator's face, per cent.
+	Blocked *float64 `json:"blocked,omitempty"`
+}
+
+// What is looked at, and what may be found.
+var (
+	Hoses       = []string{"upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"}
+	HoseStates  = []string{"good", "cracked", "bulging", "soft", "hard", "chafed", "weeping"}
+	Clamps      = []string{"good", "loose", "on_ridge"}
+	Points      = []string{"fins", "pump", "weep_hole", "drain_plug", "recovery_tank", "heat_exchanger", "impeller", "anti_siphon", "anodes", "ground"}
+	PointStates = []string{"good", "watch", "bad"}
+)
+
+// Defect opens a finding that stays open until it is closed.
+type Defect struct {
+	What     string `json:"what"`
+	Severity string `json:"severity"` // of Severities
+}
+
+// Severities of a defect, the worst first.
+var Severities = []string{"stop", "repair", "watch"}
+
+// DefectClosed closes a defect.
+type DefectClosed struct {
+	Defect string `json:"defect"` // the id of the entry that opened it
+	How    string `json:"how"`
+}
+
+// LayUp begins a time in which the unit is not used.
+type LayUp struct {
+	Note string `json:"note,omitempty"`
+}
+
+// Return ends it.
+type Return struct {
+	Note string `json:"note,omitempty"`
+}
+
+// Hold says that the unit must not run.
+type Hold struct {
+	Why string `json:"why"`
+}
+
+// Release ends a hold. For an aircraft it records the signatory's certificate
+// (14 CFR 43.9: description, date, name, signature, certificate number and
+// kind; recalled from memory).
+type Release struct {
+	What            string `json:"what"`
+	Certificate     string `json:"certificate,omitempty"`
+	CertificateKind string `json:"certificateKind,omitempty"`
+}
+
+// Remark is a note.
+type Remark struct {
+	Text string `json:"text"`
+}
+
+// Strike voids an entry. The struck entry stays to be read.
+type Strike struct {
+	Entry string `json:"entry"` // the id of the entry it voids
+	Why   string `json:"why"`
+}
+
+// Kind of the entry.
+func (HoseCheck) Kind() Kind { return KindHoseCheck }
+
+// Kind of the entry.
+func (Inspection) Kind() Kind { return KindInspection }
+
+// Kind of the entry.
+func (Defect) Kind() Kind { return KindDefect }
+
+// Kind of the entry.
+func (DefectClosed) Kind() Kind { return KindDefectClosed }
+
+// Kind of the entry.
+func (LayUp) Kind() Kind { return KindLayUp }
+
+// Kind of the entry.
+func (Return) Kind() Kind { return KindReturn }
+
+// Kind of the entry.
+func (Hold) Kind() Kind { return KindHold }
+
+// Kind of the entry.
+func (Release) Kind() Kind { return KindRelease }
+
+// Kind of the entry.
+func (Remark) Kind() Kind { return KindNote }
+
+// Kind of the entry.
+func (Strike) Kind() Kind { return KindStrike }
+
+// Reading is none.
+func (HoseCheck) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Inspection) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Defect) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (DefectClosed) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (LayUp) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Return) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Hold) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Release) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Remark) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is none.
+func (Strike) Reading() measure.Reading { return measure.Reading{} }

@@ -1,0 +1,154 @@
+package ledger
+
+import (
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+)
+
+// The instruments of a freeze test.
+const (
+	Refractometer = "refractometer"
+	Hydrometer    = "hydrometer"
+	DiscTester    = "discs"
+	TestStrip     = "strip"
+)
+
+// Instruments in the order they are offered.
+var Instruments = []string{Refractometer, Hydrometer, DiscTester, TestStrip}
+
+// FreezeTest is what an instrument showed. The unit of the value tells which
+// scale it was: °C or °F of a freeze line or a strip's band, per cent, °Bx,
+// relative density, floating discs.
+type FreezeTest struct {
+	Value      measure.Reading `json:"value"`
+	Instrument string          `json:"instrument"`
+	Scale      coolant.Base    `json:"scale,omitempty"` // of a refractometer's line
+	// Sample is the temperature of the sample, when it was taken.
+	Sample *measure.Reading `json:"sample,omitempty"`
+	// Tool is which instrument it was, such as "R-2".
+	Tool string `json:"tool,omitempty"`
+	// Zero is what it read on purified water just before, in the unit of Value.
+	Zero *float64 `json:"zero,omitempty"`
+	// Chart of a disc tester: what one, two, ... floating discs protect to, °C.
+	Chart []measure.Celsius `json:"chart,omitempty"`
+	// Cold end of a strip's band, °C; Value is the warm end.
+	Cold    *measure.Celsius `json:"cold,omitempty"`
+	Expired bool             `json:"expired,omitempty"`
+	Late    bool             `json:"late,omitempty"`
+}
+
+// ChemistryTest of a sample. Pointers are nil for what was not tested.
+type ChemistryTest struct {
+	PH        *float64     `json:"ph,omitempty"`
+	Reserve   *float64     `json:"reserve,omitempty"`   // mL of 0.1 N acid
+	Nitrite   *float64     `json:"nitrite,omitempty"`   // ppm
+	Molybdate *float64     `json:"molybdate,omitempty"` // ppm
+	Stray     *float64     `json:"stray,omitempty"`     // V between coolant and battery ground
+	Look      coolant.Look `json:"look,omitempty"`
+	Tool      string       `json:"tool,omitempty"`
+}
+
+// CapTest of the pressure cap.
+type CapTest struct {
+	Opened *measure.Reading `json:"opened,omitempty"` // pressure at which it opened
+	Holds  *bool            `json:"holds,omitempty"`  // holds just below that
+	Vacuum string           `json:"vacuum,omitempty"` // of VacuumValves
+	Seal   string           `json:"seal,omitempty"`   // of Seals
+	// Seated on its neck; for a two-stage cap Stage tells how far it is turned.
+	Seated *bool  `json:"seated,omitempty"`
+	Stage  string `json:"stage,omitempty"` // of CapStages
+	Note   string `json:"note,omitempty"`
+}
+
+// What may be found on a cap.
+var (
+	VacuumValves = []string{"opens", "stuck"}
+	Seals        = []string{"good", "dried", "cracked", "hardened"}
+	CapStages    = []string{"home", "first_stage"}
+)
+
+// PressureTest of the whole system, cold.
+type PressureTest struct {
+	Pressure measure.Reading `json:"pressure"`
+	Minutes  float64         `json:"minutes"`
+	Drop     measure.Reading `json:"drop"`
+	Note     string          `json:"note,omitempty"`
+}
+
+// LevelCheck against the cold marks, or in millimetres over the upper one.
+type LevelCheck struct {
+	Temper string           `json:"temper"`         // Cold or Hot
+	Mark   string           `json:"mark,omitempty"` // of Marks
+	Over   *measure.Reading `json:"over,omitempty"` // mm over the upper mark, negative below it
+	Note   string           `json:"note,omitempty"`
+}
+
+// Marks of a level, from above.
+var Marks = []string{"above", "max", "between", "min", "below", "empty"}
+
+// ZeroCheck is what an instrument read on purified water.
+type ZeroCheck struct {
+	Tool string          `json:"tool"`
+	Zero measure.Reading `json:"zero"` // in the unit of the instrument's scale
+}
+
+// Meter is an odometer or hour meter as it stood.
+type Meter struct {
+	Meter measure.Reading `json:"meter"`
+	// Sure: it was read twice, though it does not fit the readings around it.
+	Sure bool `json:"sure,omitempty"`
+}
+
+// MeterChange is one meter taken out and another put in.
+type MeterChange struct {
+	Old *measure.Reading `json:"old,omitempty"` // the old one's last reading; nil when it was lost
+	New measure.Reading  `json:"new"`           // where the new one begins
+}
+
+// Kind of the entry.
+func (FreezeTest) Kind() Kind { return KindFreezeTest }
+
+// Kind of the entry.
+func (ChemistryTest) Kind() Kind { return KindChemistry }
+
+// Kind of the entry.
+func (CapTest) Kind() Kind { return KindCapTest }
+
+// Kind of the entry.
+func (PressureTest) Kind() Kind { return KindPressureTest }
+
+// Kind of the entry.
+func (LevelCheck) Kind() Kind { return KindLevelCheck }
+
+// Kind of the entry.
+func (ZeroCheck) Kind() Kind { return KindZeroCheck }
+
+// Kind of the entry.
+func (Meter) Kind() Kind { return KindMeter }
+
+// Kind of the entry.
+func (MeterChange) Kind() Kind { return KindMeterChange }
+
+// Reading is what the instrument showed.
+func (b FreezeTest) Reading() measure.Reading { return b.Value }
+
+// Reading is none: several properties are tested.
+func (ChemistryTest) Reading() measure.Reading { return measure.Reading{} }
+
+// Reading is the opening pressure.
+func (b CapTest) Reading() measure.Reading { return deref(b.Opened) }
+
+// Reading is how far the pressure fell.
+func (b PressureTest) Reading() measure.Reading { return b.Drop }
+
+// Reading is the level in millimetres, if it was measured.
+func (b LevelCheck) Reading() measure.Reading { return deref(b.Over) }
+
+// Reading is what was read on purified water.
+func (b ZeroCheck) Reading() measure.Reading { return b.Zero }
+
+// Reading is the meter.
+func (b Meter) Reading() measure.Reading { return b.Meter }
+
+// Reading is where the new meter begins.
+func (b MeterChange) Reading() measure.Reading { return b.New }

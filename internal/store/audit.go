@@ -1,0 +1,90 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"time"
+)
+
+// Audited is something that was done to people, register or rules, or a sign-in.
+type Audited struct {
+	ID      int64
+	At      time.Time
+	Who     string // name, or the address that was tried
+	Address string // network address
+	What    string // code
+	Detail  string
+}
+
+// Audit writes a line nobody can change.
+func (s *Store) Audit(ctx context.Context, a Audited) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
+		s.now().UTC(), cut(a.Who, 190), cut(a.Address, 64), a.What, cut(a.Detail, 500))
+	return err
+}
+
+func cut(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
+	}
+	return s
+}
+
+// AuditLines before an id, the newest first; before 0 begins with the last.
+func (s *Store) AuditLines(ctx context.Context, before int64, limit int) ([]Audited, error) {
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT id, at, who, address, what, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id DESC LIMIT ?`, before, before, limit)
+	return collect(rows, err, func(rows *sql.Rows) (a Audited, err error) {
+		return a, rows.Scan(&a.ID, &a.At, &a.Who, &a.Address, &a.What, &a.Detail)
+	})
+}
+
+// Throttle is how often somebody failed, and until when they have to wait.
+type Throttle struct {
+	Failures    int
+	Last, Until time.Time
+}
+
+// Throttled reads the throttle of who; nought when nobody failed.
+func (s *Store) Throttled(ctx context.Context, who string) (t Throttle, err error) {
+	err = s.db.QueryRowContext(ctx, `SELECT failures, last_at, until_at FROM throttle WHERE who = ?`, cut(who, 200)).
+		Scan(&t.Failures, &t.Last, &t.Until)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = nil
+	}
+	return t, err
+}
+
+// Fail changes the throttle of who as next says, while nobody else can.
+func (s *Store) Fail(ctx context.Context, who string, next func(Throttle) Throttle) error {
+	who = cut(who, 200)
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		// The row must stand before it can be locked.
+		long := time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO throttle (who, failures, last_at, until_at) VALUES (?, 0, ?, ?)`, who, long, long); err != nil {
+			return err
+		}
+		var t Throttle
+		if err := tx.QueryRowContext(ctx, `SELECT failures, last_at, until_at FROM throttle WHERE who = ? FOR UPDATE`, who).
+			Scan(&t.Failures, &t.Last, &t.Until); err != nil {
+			return err
+		}
+		t = next(t)
+		_, err := tx.ExecContext(ctx, `UPDATE throttle SET failures = ?, last_at = ?, until_at = ? WHERE who = ?`,
+			t.Failures, t.Last.UTC(), t.Until.UTC(), who)
+		return err
+	})
+}
+
+// Forgive the failures of who.
+func (s *Store) Forgive(ctx context.Context, who string) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM throttle WHERE who = ?`, cut(who, 200))
+	return err
+}
+
+// SweepSessions removes some of the sessions that have run out.
+func (s *Store) SweepSessions(ctx context.Context) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE expiry < UTC_TIMESTAMP(6) LIMIT 200`)
+	return err
+}

@@ -1,0 +1,182 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"diligentledger/core/ledger"
+)
+
+// Person who may sign in.
+type Person struct {
+	ID          int64
+	Name, Email string
+	Role        ledger.Role
+	Active      bool
+	// Epoch rises when all sessions of the person end.
+	Epoch int64
+	// Password as its hash; empty until the person has chosen one.
+	Password string
+}
+
+// ErrNoPerson says that nobody of that kind is known.
+var ErrNoPerson = errors.New("no such person")
+
+// ErrTaken says that a name or an e-mail address belongs to somebody else.
+var ErrTaken = errors.New("taken by somebody else")
+
+const personQuery = `SELECT id, name, email, role, active, epoch, COALESCE(password, '') FROM person`
+
+func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
+	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNoPerson
+	}
+	return p, err
+}
+
+// PersonByEmail finds somebody by address; [ErrNoPerson] when there is none.
+func (s *Store) PersonByEmail(ctx context.Context, email string) (Person, error) {
+	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE email = ?`, email))
+}
+
+// Person of that id; [ErrNoPerson] when there is none.
+func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
+	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE id = ?`, id))
+}
+
+// People by name.
+func (s *Store) People(ctx context.Context) ([]Person, error) {
+	rows, err := s.db.QueryContext(ctx, personQuery+` ORDER BY name`)
+	return collect(rows, err, func(rows *sql.Rows) (Person, error) { return scanPerson(rows) })
+}
+
+// AddPerson writes somebody into the register and returns the id; [ErrTaken]
+// when the name or the address is another's.
+func (s *Store) AddPerson(ctx context.Context, p Person) (int64, error) {
+	res, err := s.db.ExecContext(ctx, `INSERT INTO person (name, email, role, password, created_at) VALUES (?, ?, ?, NULLIF(?, ''), ?)`,
+		p.Name, p.Email, p.Role, p.Password, s.now().UTC())
+	if err != nil {
+		return 0, taken(err)
+	}
+	return res.LastInsertId()
+}
+
+func taken(err error) error {
+	var e *mysql.MySQLError
+	if errors.As(err, &e) && e.Number == duplicate {
+		return fmt.Errorf("%w: %s", ErrTaken, e.Message)
+	}
+	return err
+}
+
+// SetPerson changes role and whether somebody may sign in; when either changes
+// all their sessions end. change sees the person and how many coordinators there
+// are, while nobody else can change either.
+func (s *Store) SetPerson(ctx context.Context, id int64, change func(p Person, coordinators int) (Person, error)) (Person, error) {
+	var after Person
+	err := s.inTx(ctx, func(tx *sql.Tx) error {
+		coordinators := 0
+		if err := tx.QueryRowContext(ctx, `SELECT COUNT(*) FROM person WHERE role = 'coordinator' AND active FOR UPDATE`).Scan(&coordinators); err != nil {
+			return err
+		}
+		before, err := scanPerson(tx.QueryRowContext(ctx, personQuery+` WHERE id = ? FOR UPDATE`, id))
+		if err != nil {
+			return err
+		}
+		if after, err = change(before, coordinators); err != nil {
+			return err
+		}
+		after.Epoch++
+		_, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id)
+		return err
+	})
+	return after, err
+}
+
+// SetPassword and end all sessions.
+func (s *Store) SetPassword(ctx context.Context, id int64, hash string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE person SET password = ?, epoch = epoch + 1 WHERE id = ?`, hash, id)
+	return err
+}
+
+// EndSessions of somebody, on every machine.
+func (s *Store) EndSessions(ctx context.Context, id int64) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE person SET epoch = epoch + 1 WHERE id = ?`, id)
+	return err
+}
+
+// Link to choose a password once.
+type Link struct {
+	Hash    [32]byte // SHA-256 of the secret in the address
+	Person  int64
+	Purpose string // First, Invitation or Reset
+	Expires time.Time
+}
+
+// The purposes of a link.
+const (
+	First      = "first" // of the first coordinator, who also tells name and address
+	Invitation = "invitation"
+	Reset      = "reset"
+)
+
+// ErrNoLink says that a link is unknown, used, or too old.
+var ErrNoLink = errors.New("this link has been used, has run out, or never was")
+
+// AddLink keeps a link; earlier unused ones of the same person end.
+func (s *Store) AddLink(ctx context.Context, l Link) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM one_time_link WHERE person_id = ? AND used_at IS NULL`, l.Person); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO one_time_link (hash, person_id, purpose, expires_at) VALUES (?, ?, ?, ?)`,
+			l.Hash[:], l.Person, l.Purpose, l.Expires.UTC())
+		return err
+	})
+}
+
+const linkQuery = `SELECT l.purpose, p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, '')
+	FROM one_time_link l JOIN person p ON p.id = l.person_id
+	WHERE l.hash = ? AND l.used_at IS NULL AND l.expires_at > ? AND p.active`
+
+func (s *Store) linked(ctx context.Context, q querier, hash [32]byte, lock string) (p Person, purpose string, err error) {
+	err = q.QueryRowContext(ctx, linkQuery+lock, hash[:], s.now().UTC()).
+		Scan(&purpose, &p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNoLink
+	}
+	return p, purpose, err
+}
+
+// Linked tells whose link it is, without using it; [ErrNoLink].
+func (s *Store) Linked(ctx context.Context, hash [32]byte) (Person, string, error) {
+	return s.linked(ctx, s.db, hash, "")
+}
+
+// UseLink sets the password of the link's person, once; [ErrNoLink] for all who
+// come after. The first coordinator also takes the name and address given.
+func (s *Store) UseLink(ctx context.Context, hash [32]byte, password, name, email string) (Person, string, error) {
+	var p Person
+	var purpose string
+	err := s.inTx(ctx, func(tx *sql.Tx) (err error) {
+		if p, purpose, err = s.linked(ctx, tx, hash, " FOR UPDATE"); err != nil {
+			return err
+		}
+		if purpose == First {
+			p.Name, p.Email = name, email
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE one_time_link SET used_at = ? WHERE hash = ?`, s.now().UTC(), hash[:]); err != nil {
+			return err
+		}
+		p.Epoch++
+		_, err = tx.ExecContext(ctx, `UPDATE person SET name = ?, email = ?, password = ?, epoch = ? WHERE id = ?`, p.Name, p.Email, password, p.Epoch, p.ID)
+		return taken(err)
+	})
+	return p, purpose, err
+}

@@ -1,0 +1,239 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/alexedwards/scs/mysqlstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/labstack/echo/v5"
+
+	"diligentledger/api"
+	"diligentledger/core/ledger"
+	"diligentledger/internal/books"
+	"diligentledger/internal/people"
+	"diligentledger/internal/store"
+)
+
+// Names of what a session holds.
+const (
+	sessionPerson = "person"
+	sessionEpoch  = "epoch"
+)
+
+// sessionLasts a working day with its overtime.
+const sessionLasts = 12 * time.Hour
+
+func newSessions(st *store.Store) *scs.SessionManager {
+	s := scs.New()
+	s.Store = mysqlstore.NewWithCleanupInterval(st.DB(), 0)
+	s.Lifetime = sessionLasts
+	s.HashTokenInStore = true
+	s.Cookie.Name, s.Cookie.Path = "session", "/"
+	s.Cookie.HttpOnly, s.Cookie.Secure, s.Cookie.SameSite = true, true, http.SameSiteLaxMode
+	s.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, _ error) {
+		w.Header().Set("Content-Type", echo.MIMEApplicationProblemJSON)
+		w.WriteHeader(http.StatusServiceUnavailable)
+		_ = json.NewEncoder(w).Encode(noDatabase.Problem) // to a client that may have gone
+	}
+	return s
+}
+
+// withSession loads the session for what belongs to the API; files and health
+// need none, and no database.
+func (h handlers) withSession(next echo.HandlerFunc) echo.HandlerFunc {
+	loaded := echo.WrapMiddleware(h.sessions.LoadAndSave)(h.who(next))
+	return func(c *echo.Context) error {
+		if !strings.HasPrefix(c.Request().URL.Path, apiPrefix) {
+			return next(c)
+		}
+		return loaded(c)
+	}
+}
+
+// personKey and addressKey find in a request's context who asks, and from where.
+type (
+	personKey  struct{}
+	addressKey struct{}
+)
+
+// signedIn is who asks; nil for nobody.
+func signedIn(ctx context.Context) *store.Person {
+	p, _ := ctx.Value(personKey{}).(*store.Person)
+	return p
+}
+
+func address(ctx context.Context) string {
+	a, _ := ctx.Value(addressKey{}).(string)
+	return a
+}
+
+func writer(ctx context.Context) books.Writer {
+	if p := signedIn(ctx); p != nil {
+		return books.Writer{Name: p.Name, Role: p.Role}
+	}
+	return books.Writer{}
+}
+
+// who puts the person of the session into the request's context.
+func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		req := c.Request()
+		host, _, err := net.SplitHostPort(req.RemoteAddr)
+		if err != nil {
+			host = req.RemoteAddr
+		}
+		ctx := context.WithValue(req.Context(), addressKey{}, host)
+		if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
+			p, err := h.people.Store.Person(ctx, id)
+			if err != nil && !errors.Is(err, store.ErrNoPerson) {
+				return err
+			}
+			// The epoch has risen when the sessions of the person were ended.
+			if err == nil && p.Active && p.Epoch == h.sessions.GetInt64(ctx, sessionEpoch) {
+				ctx = context.WithValue(ctx, personKey{}, &p)
+			}
+		}
+		c.SetRequest(req.WithContext(ctx))
+		return next(c)
+	}
+}
+
+// begin a session under a new name, so that one planted before is worth nothing.
+func (h handlers) begin(ctx context.Context, p store.Person) (api.Session, error) {
+	if err := h.sessions.RenewToken(ctx); err != nil {
+		return api.Session{}, err
+	}
+	h.sessions.Put(ctx, sessionPerson, p.ID)
+	h.sessions.Put(ctx, sessionEpoch, p.Epoch)
+	return h.session(&p), nil
+}
+
+func (h handlers) session(p *store.Person) api.Session {
+	s := api.Session{Demo: h.demo}
+	if s.Demo == nil {
+		s.Demo = []api.DemoAccount{}
+	}
+	if p != nil {
+		s.Person = &api.SignedIn{Name: p.Name, Email: p.Email, Role: api.Role(p.Role)}
+	}
+	return s
+}
+
+// GetSession tells who is signed in.
+func (h handlers) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
+	return api.GetSession200JSONResponse(h.session(signedIn(ctx))), nil
+}
+
+// SignIn begins a session.
+func (h handlers) SignIn(ctx context.Context, r api.SignInRequestObject) (api.SignInResponseObject, error) {
+	p, err := h.people.SignIn(ctx, r.Body.Email, r.Body.Password, address(ctx))
+	if err != nil {
+		return nil, err
+	}
+	s, err := h.begin(ctx, p)
+	return api.SignIn200JSONResponse(s), err
+}
+
+// SignOut ends this session, or all.
+func (h handlers) SignOut(ctx context.Context, r api.SignOutRequestObject) (api.SignOutResponseObject, error) {
+	everywhere := r.Params.Everywhere != nil && *r.Params.Everywhere
+	if err := h.people.SignedOut(ctx, *signedIn(ctx), address(ctx), everywhere); err != nil {
+		return nil, err
+	}
+	return api.SignOut204Response{}, h.sessions.Destroy(ctx)
+}
+
+// ForgotPassword mails a link.
+func (h handlers) ForgotPassword(ctx context.Context, r api.ForgotPasswordRequestObject) (api.ForgotPasswordResponseObject, error) {
+	return api.ForgotPassword202Response{}, h.people.Forgot(ctx, r.Body.Email, address(ctx))
+}
+
+// GetLink tells whose link it is.
+func (h handlers) GetLink(ctx context.Context, r api.GetLinkRequestObject) (api.GetLinkResponseObject, error) {
+	p, purpose, err := h.people.Linked(ctx, r.Token)
+	if err != nil {
+		return nil, err
+	}
+	return api.GetLink200JSONResponse{Name: p.Name, Email: p.Email, Purpose: api.OneTimeLinkPurpose(purpose)}, nil
+}
+
+// UseLink sets a password and signs in.
+func (h handlers) UseLink(ctx context.Context, r api.UseLinkRequestObject) (api.UseLinkResponseObject, error) {
+	text := func(s *string) string {
+		if s == nil {
+			return ""
+		}
+		return *s
+	}
+	p, err := h.people.Choose(ctx, r.Token, r.Body.Password, text(r.Body.Name), text(r.Body.Email), address(ctx))
+	if err != nil {
+		return nil, err
+	}
+	s, err := h.begin(ctx, p)
+	return api.UseLink200JSONResponse(s), err
+}
+
+func person(p store.Person) api.Person {
+	return api.Person{Id: p.ID, Name: p.Name, Email: p.Email, Role: api.Role(p.Role), Active: p.Active, Invited: p.Password == ""}
+}
+
+// ListPeople by name.
+func (h handlers) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject) (api.ListPeopleResponseObject, error) {
+	all, err := h.people.Store.People(ctx)
+	return api.ListPeople200JSONResponse(each(all, person)), err
+}
+
+// InvitePerson by mail.
+func (h handlers) InvitePerson(ctx context.Context, r api.InvitePersonRequestObject) (api.InvitePersonResponseObject, error) {
+	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, ledger.Role(r.Body.Role))
+	if err != nil {
+		return nil, err
+	}
+	return api.InvitePerson201JSONResponse(person(p)), nil
+}
+
+// InviteAgain mails a new link.
+func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObject) (api.InviteAgainResponseObject, error) {
+	p, err := h.people.Store.Person(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	return api.InviteAgain202Response{}, h.people.SendInvitation(ctx, p)
+}
+
+// ChangePerson sets role and access.
+func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
+	p, err := h.people.Set(ctx, *signedIn(ctx), address(ctx), r.Id, (*ledger.Role)(r.Body.Role), r.Body.Active)
+	if err != nil {
+		return nil, err
+	}
+	return api.ChangePerson200JSONResponse(person(p)), nil
+}
+
+// ListAudit the newest first.
+func (h handlers) ListAudit(ctx context.Context, r api.ListAuditRequestObject) (api.ListAuditResponseObject, error) {
+	before, limit := int64(0), 100
+	if r.Params.Before != nil {
+		before = *r.Params.Before
+	}
+	if r.Params.Limit != nil {
+		limit = *r.Params.Limit
+	}
+	lines, err := h.people.Store.AuditLines(ctx, before, limit)
+	return api.ListAudit200JSONResponse(each(lines, func(a store.Audited) api.AuditLine {
+		return api.AuditLine{Id: a.ID, At: a.At, Who: a.Who, Address: a.Address, What: a.What, Detail: a.Detail}
+	})), err
+}
+
+// demoAccounts as the contract has them.
+func demoAccounts(all []people.Demo) []api.DemoAccount {
+	return each(all, func(d people.Demo) api.DemoAccount {
+		return api.DemoAccount{Name: d.Name, Email: d.Email, Role: api.Role(d.Role), Password: d.Password}
+	})
+}

@@ -1,0 +1,431 @@
+package web_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/google/uuid"
+
+	"diligentledger/api"
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/store"
+)
+
+func as(r ledger.Role) []string { return []string{"Cookie", cookies[r]} }
+
+// Route by route from the contract: who is named gets in, who is not is told so,
+// and nobody who is not signed in reaches anything that is not public.
+func TestRolesByTheContract(t *testing.T) {
+	contract, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := 0
+	for path, item := range contract.Paths.Map() {
+		for method, operation := range item.Operations() {
+			listed, _ := operation.Extensions["x-roles"].([]any)
+			if len(listed) == 0 {
+				t.Errorf("%s %s names nobody", method, path)
+			}
+			seen++
+			may := func(r ledger.Role) bool {
+				return slices.ContainsFunc(listed, func(l any) bool { return l == "public" || r != "" && (l == "any" || l == string(r)) })
+			}
+			where := strings.NewReplacer("{code}", "CA-14", "{question}", "protects", "{token}", "none", "{id}", "999999").Replace(path)
+			for _, role := range append([]ledger.Role{""}, ledger.Roles...) {
+				if operation.OperationID == "signOut" && role != "" {
+					continue // has a test of its own
+				}
+				var body any
+				if operation.RequestBody != nil {
+					body = "{}" // refused as incomplete, after the role was looked at
+				}
+				res, text := ask(t, method, where, body, as(role)...)
+				refused := res.StatusCode == http.StatusUnauthorized && role == "" || res.StatusCode == http.StatusForbidden
+				if refused == may(role) || res.StatusCode >= 500 {
+					t.Errorf("%s %s as %q: %d %.200s; may: %v", method, path, role, res.StatusCode, text, may(role))
+				}
+			}
+		}
+	}
+	if seen < 18 {
+		t.Errorf("the contract has %d operations", seen)
+	}
+}
+
+// The roles within the books: a reader writes nothing, a technician strikes only
+// their own, an aircraft is released by a signatory.
+func TestRolesInTheBooks(t *testing.T) {
+	at := noon.Add(-2 * time.Hour)
+	write := func(r ledger.Role, unit string, e m) (int, string) {
+		res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e, as(r)...)
+		return res.StatusCode, string(text)
+	}
+	theirs := entry("note", at, m{"text": "seen"})
+	own := entry("note", at, m{"text": "seen too"})
+	strike := func(e m) m { return entry("strike", at, m{"entry": e["id"], "why": "not so"}) }
+	release := m{"what": "coolant renewed", "certificate": "SS-104", "certificateKind": "inspection authorisation"}
+	for _, c := range []struct {
+		name   string
+		role   ledger.Role
+		unit   string
+		entry  m
+		status int
+	}{
+		{"a reader writes", ledger.Reader, "CA-22", theirs, 403},
+		{"the coordinator writes", ledger.Coordinator, "CA-22", theirs, 201},
+		{"a technician strikes another's", ledger.Technician, "CA-22", strike(theirs), 403},
+		{"a technician writes", ledger.Technician, "CA-22", own, 201},
+		{"a technician strikes their own", ledger.Technician, "CA-22", strike(own), 201},
+		{"the coordinator strikes another's", ledger.Coordinator, "CA-22", strike(theirs), 201},
+		{"a technician holds an aircraft", ledger.Technician, "AV-02", entry("hold", at, m{"why": "hose chafed"}), 201},
+		{"the coordinator releases an aircraft", ledger.Coordinator, "AV-02", entry("release", at.Add(time.Minute), release), 403},
+		{"a signatory releases it without a certificate", ledger.Signatory, "AV-02", entry("release", at.Add(time.Minute), m{"what": "hose renewed"}), 422},
+		{"a signatory releases it", ledger.Signatory, "AV-02", entry("release", at.Add(time.Minute), release), 201},
+	} {
+		if status, text := write(c.role, c.unit, c.entry); status != c.status {
+			t.Errorf("%s: %d %s", c.name, status, text)
+		}
+	}
+	if a := get[api.Account](t, "/api/v1/units/AV-02"); a.Held != nil || a.MayRelease {
+		t.Errorf("after the release: held %v; the coordinator may release: %v", a.Held, a.MayRelease)
+	}
+}
+
+func TestSignIn(t *testing.T) {
+	p := demo.People[2]
+	signIn := func(email, password string) (*http.Response, string) {
+		res, text := ask(t, "POST", "/api/v1/session", m{"email": email, "password": password}, "Cookie", "")
+		return res, string(text)
+	}
+	res, text := signIn(strings.ToUpper(p.Email)+" ", p.Password)
+	if res.StatusCode != http.StatusOK || !strings.Contains(text, p.Name) {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	for _, c := range res.Cookies() {
+		if c.Name == "session" && !(c.HttpOnly && c.Secure && c.SameSite == http.SameSiteLaxMode && c.Path == "/" && len(c.Value) >= 32) {
+			t.Errorf("the session's cookie is %+v", c)
+		}
+	}
+	first := sessionOf(res)
+	// Signing in within a session gives it another name, and the old one is dead.
+	res, _ = ask(t, "POST", "/api/v1/session", m{"email": p.Email, "password": p.Password}, "Cookie", first)
+	second := sessionOf(res)
+	if second == "" || second == first {
+		t.Errorf("signed in again: %q after %q", second, first)
+	}
+	in := func(cookie string) bool {
+		res, text := ask(t, "GET", "/api/v1/session", nil, "Cookie", cookie)
+		return res.StatusCode == http.StatusOK && strings.Contains(string(text), `"person"`)
+	}
+	if in(first) || !in(second) || in("session=made-up") || in("") {
+		t.Errorf("first %v, second %v, made up %v, none %v", in(first), in(second), in("session=made-up"), in(""))
+	}
+	res, _ = signIn(p.Email, p.Password)
+	third := sessionOf(res)
+	if res, text := ask(t, "DELETE", "/api/v1/session", nil, "Cookie", second); res.StatusCode != http.StatusNoContent || in(second) || !in(third) {
+		t.Errorf("signed out: %d %s, second %v, third %v", res.StatusCode, text, in(second), in(third))
+	}
+	res, _ = signIn(p.Email, p.Password)
+	fourth := sessionOf(res)
+	if res, _ := ask(t, "DELETE", "/api/v1/session?everywhere=true", nil, "Cookie", third); res.StatusCode != http.StatusNoContent || in(third) || in(fourth) {
+		t.Errorf("signed out everywhere: %d, third %v, fourth %v", res.StatusCode, in(third), in(fourth))
+	}
+	lines := get[[]api.AuditLine](t, "/api/v1/audit?limit=500")
+	for _, what := range []string{"signed_in", "signed_out", "signed_out_everywhere"} {
+		if !slices.ContainsFunc(lines, func(l api.AuditLine) bool { return l.What == what && l.Who == p.Name && l.Address == "127.0.0.1" }) {
+			t.Errorf("the audit does not tell of %s", what)
+		}
+	}
+	if older := get[[]api.AuditLine](t, fmt.Sprintf("/api/v1/audit?before=%d&limit=1", lines[0].Id)); len(older) != 1 || older[0].Id >= lines[0].Id {
+		t.Errorf("older lines: %+v", older)
+	}
+}
+
+// After five wrong tries an account waits, each further one doubling it; the
+// right password does not get in meanwhile, and does afterwards.
+func TestThrottle(t *testing.T) {
+	if _, err := service.Store.AddPerson(t.Context(), store.Person{Name: "W. Slow", Email: "slow@skerrow.example", Role: ledger.Reader, Password: mustHash(t, "right right right")}); err != nil {
+		t.Fatal(err)
+	}
+	try := func(password string) (int, string, string) {
+		res, text := ask(t, "POST", "/api/v1/session", m{"email": "slow@skerrow.example", "password": password}, "Cookie", "")
+		return res.StatusCode, string(text), res.Header.Get("Retry-After")
+	}
+	for i := range 5 {
+		if status, text, _ := try("wrong"); status != http.StatusUnauthorized || strings.Contains(text, "slow@") {
+			t.Fatalf("wrong try %d: %d %s", i, status, text)
+		}
+	}
+	status, text, after := try("right right right")
+	if status != http.StatusTooManyRequests || !regexp.MustCompile(`counts in (29|30) s`).MatchString(text) || after != "30" && after != "29" {
+		t.Errorf("the sixth: %d %s, Retry-After %q", status, text, after)
+	}
+	forward(31 * time.Second)
+	if status, _, _ := try("wrong"); status != http.StatusUnauthorized {
+		t.Errorf("after the wait: %d", status)
+	}
+	if status, text, _ := try("right right right"); status != http.StatusTooManyRequests || !strings.Contains(text, "59 s") && !strings.Contains(text, "1 min 0 s") {
+		t.Errorf("the wait is not doubled: %d %s", status, text)
+	}
+	forward(61 * time.Second)
+	if status, text, _ := try("right right right"); status != http.StatusOK {
+		t.Errorf("after the second wait: %d %s", status, text)
+	}
+	// An address nobody has is answered like a wrong password.
+	for _, email := range []string{"nobody@skerrow.example", "' OR 1=1 --"} {
+		if res, text := ask(t, "POST", "/api/v1/session", m{"email": email, "password": "x"}, "Cookie", ""); res.StatusCode != http.StatusUnauthorized {
+			t.Errorf("%s: %d %s", email, res.StatusCode, text)
+		}
+	}
+	if err := service.Store.Forgive(context.Background(), "address 127.0.0.1"); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func mustHash(t *testing.T, password string) string {
+	t.Helper()
+	hash, err := service.Hash(password)
+	if err != nil || !strings.HasPrefix(hash, "$argon2id$") {
+		t.Fatalf("%s, %v", hash, err)
+	}
+	return hash
+}
+
+var linkIn = regexp.MustCompile(`http://ledger\.test/link/([\w-]+)`)
+
+func lastLink(t *testing.T) string {
+	t.Helper()
+	found := linkIn.FindStringSubmatch(mail.sent[len(mail.sent)-1])
+	if found == nil {
+		t.Fatalf("no link in %q", mail.sent)
+	}
+	return found[1]
+}
+
+// From invitation to sign-in to a forgotten password, by links that work once.
+func TestInvitation(t *testing.T) {
+	const email = "brook@skerrow.example"
+	invite := func(name, email, role string) (int, string) {
+		res, text := ask(t, "POST", "/api/v1/people", m{"name": name, "email": email, "role": role})
+		return res.StatusCode, string(text)
+	}
+	if status, text := invite("  A.  Brook ", strings.ToUpper(email), "technician"); status != http.StatusCreated || !strings.Contains(text, `"A. Brook"`) {
+		t.Fatalf("%d %s", status, text)
+	}
+	for name, c := range map[string][4]string{
+		"a name that is taken":     {"A. Brook", "b@skerrow.example", "technician", "/name"},
+		"an address that is":       {"B. Brook", email, "technician", "/email"},
+		"no name":                  {" ", "b@skerrow.example", "technician", "/name"},
+		"no address":               {"B. Brook", "brook at skerrow", "technician", "/email"},
+		"two lines for one":        {"B. Brook", "b@skerrow.example\r\nBcc: x@y.z", "technician", "/email"},
+		"a role that is not one":   {"B. Brook", "b@skerrow.example", "king", "/role"},
+		"a name of 200 characters": {strings.Repeat("x", 200), "b@skerrow.example", "reader", "/name"},
+	} {
+		if status, text := invite(c[0], c[1], c[2]); status != http.StatusUnprocessableEntity || !strings.Contains(text, `"`+c[3]+`"`) {
+			t.Errorf("%s: %d %s", name, status, text)
+		}
+	}
+	use := func(token, password string) (*http.Response, string) {
+		res, text := ask(t, "POST", "/api/v1/links/"+token, m{"password": password}, "Cookie", "")
+		return res, string(text)
+	}
+	token := lastLink(t)
+	var link api.OneTimeLink
+	res, text := ask(t, "GET", "/api/v1/links/"+token, nil, "Cookie", "")
+	if err := json.Unmarshal(text, &link); err != nil || res.StatusCode != http.StatusOK || link.Name != "A. Brook" || link.Purpose != "invitation" {
+		t.Errorf("the link says %d %s", res.StatusCode, text)
+	}
+	for name, password := range map[string]string{"short": "short", "of one letter": strings.Repeat("a", 20), "of the name": "I am A. Brook and nobody", "of a list": "my password is long"} {
+		if res, text := use(token, password); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(text, "four unrelated words") {
+			t.Errorf("a password %s: %d %s", name, res.StatusCode, text)
+		}
+	}
+	res, body := use(token, "tern gravel oilskin noon")
+	if res.StatusCode != http.StatusOK || sessionOf(res) == "" {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	if res, body := use(token, "tern gravel oilskin two"); res.StatusCode != http.StatusGone {
+		t.Errorf("used twice: %d %s", res.StatusCode, body)
+	}
+
+	forgot := func(email string) int {
+		res, _ := ask(t, "POST", "/api/v1/password-reset", m{"email": email}, "Cookie", "")
+		return res.StatusCode
+	}
+	sent := len(mail.sent)
+	if forgot("nobody@skerrow.example") != http.StatusAccepted || len(mail.sent) != sent {
+		t.Error("an address nobody has got mail, or was told apart")
+	}
+	if forgot(email) != http.StatusAccepted || len(mail.sent) != sent+1 {
+		t.Error("no link was sent")
+	}
+	old := lastLink(t)
+	forgot(email)
+	if res, _ := use(old, "tern gravel oilskin three"); res.StatusCode != http.StatusGone {
+		t.Errorf("an earlier link still works: %d", res.StatusCode)
+	}
+	forward(3 * time.Hour)
+	if res, _ := use(lastLink(t), "tern gravel oilskin three"); res.StatusCode != http.StatusGone {
+		t.Errorf("a link three hours old: %d", res.StatusCode)
+	}
+	forgot(email)
+	res, body = use(lastLink(t), "tern gravel oilskin four")
+	again := sessionOf(res)
+	if res.StatusCode != http.StatusOK {
+		t.Fatalf("reset: %d %s", res.StatusCode, body)
+	}
+	for range 4 {
+		forgot(email)
+	}
+	if status := forgot(email); status != http.StatusTooManyRequests {
+		t.Errorf("asking without end: %d", status)
+	}
+
+	// Closed by the coordinator, the account's sessions end at once.
+	people := get[[]api.Person](t, "/api/v1/people")
+	i := slices.IndexFunc(people, func(p api.Person) bool { return p.Email == email })
+	path := fmt.Sprint("/api/v1/people/", people[i].Id)
+	if res, text := ask(t, "PATCH", path, m{"active": false}); res.StatusCode != http.StatusOK {
+		t.Errorf("closing: %d %s", res.StatusCode, text)
+	}
+	if res, _ := ask(t, "GET", "/api/v1/morning", nil, "Cookie", again); res.StatusCode != http.StatusUnauthorized {
+		t.Errorf("a closed account reads on: %d", res.StatusCode)
+	}
+	if res, _ := ask(t, "POST", "/api/v1/session", m{"email": email, "password": "tern gravel oilskin four"}, "Cookie", ""); res.StatusCode != http.StatusUnauthorized {
+		t.Errorf("a closed account signs in: %d", res.StatusCode)
+	}
+	me := slices.IndexFunc(people, func(p api.Person) bool { return p.Role == api.Role(ledger.Coordinator) })
+	if res, text := ask(t, "PATCH", fmt.Sprint("/api/v1/people/", people[me].Id), m{"role": "reader"}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "no other") {
+		t.Errorf("the last coordinator: %d %s", res.StatusCode, text)
+	}
+	if res, _ := ask(t, "POST", path+"/invitation", nil); res.StatusCode != http.StatusAccepted {
+		t.Errorf("invited again: %d", res.StatusCode)
+	}
+	lines := get[[]api.AuditLine](t, "/api/v1/audit")
+	for _, what := range []string{"invited", "password_chosen", "password_forgotten", "person_changed"} {
+		if !slices.ContainsFunc(lines, func(l api.AuditLine) bool { return l.What == what }) {
+			t.Errorf("the audit does not tell of %s", what)
+		}
+	}
+}
+
+// Lines of one unit sent in another order, twice, by two people at once, give
+// the account they would have given in order.
+func TestOutOfOrderTwiceAndTogether(t *testing.T) {
+	at := func(minutes int) time.Time { return noon.Add(time.Duration(minutes-300) * time.Minute) }
+	life := func() []m {
+		wrong := entry("top_up", at(20), m{"volume": reading(3, "L"), "with": "water"})
+		return []m{
+			entry("renewal", at(0), m{"volume": reading(14, "L"), "product": "TERN-PG-50", "meter": reading(5000, "h")}),
+			entry("top_up", at(10), m{"volume": reading(0.5, "L"), "with": "water"}), wrong,
+			entry("strike", at(30), m{"entry": wrong["id"], "why": "typed wrong"}),
+			entry("freeze_test", at(40), m{"value": reading(-32, "degC"), "instrument": "refractometer", "scale": "PG"}),
+			entry("meter", at(50), m{"meter": reading(5003, "h")}),
+			entry("loss", at(60), m{"volume": reading(0.2, "L"), "cause": "spill"}),
+		}
+	}
+	post := func(unit string, e m, r ledger.Role) {
+		if res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e, as(r)...); res.StatusCode != http.StatusCreated {
+			t.Errorf("%s %s: %d %s", unit, e["kind"], res.StatusCode, text)
+		}
+	}
+	sent := life()
+	finished := make(chan bool)
+	for range 2 {
+		go func() {
+			defer func() { finished <- true }()
+			for i := len(sent) - 1; i >= 0; i-- {
+				post("HB-11", sent[i], ledger.Technician)
+			}
+		}()
+	}
+	<-finished
+	<-finished
+	got := get[api.Account](t, "/api/v1/units/HB-11")
+	// What they would have given in order: the core's own fold.
+	f := demo.Fleet(noon)
+	u := f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == "HB-11" })]
+	entries := u.Entries
+	for _, e := range sent {
+		at, err := time.Parse(time.RFC3339Nano, e["at"].(string))
+		if err != nil {
+			t.Fatal(err)
+		}
+		content := e[ledger.FieldName(ledger.Kind(e["kind"].(string)))].(m)
+		if code, ok := content["product"].(string); ok {
+			content["product"] = f.Products[slices.IndexFunc(f.Products, func(p coolant.Product) bool { return p.Code == code })]
+		}
+		text, err := json.Marshal(content)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, err := ledger.ParseBody(ledger.Kind(e["kind"].(string)), text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		entries = append(entries, ledger.Entry{ID: e["id"].(string), Unit: u.Code, At: at, Body: body})
+	}
+	want := ledger.Fold(u.Ledger(f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == u.Plan })]), entries)
+	if len(got.Lines) != len(want.Lines) {
+		t.Fatalf("%d lines, want %d", len(got.Lines), len(want.Lines))
+	}
+	for i, l := range got.Lines {
+		w := want.Lines[i]
+		if l.Id.String() != w.Entry.ID || (l.Struck == nil) != (w.Struck == nil) {
+			t.Errorf("line %d is %s %s, want %s", i, l.Kind, l.Id, w.Entry.ID)
+		}
+		if a, b := l.After.Freeze, w.After.Freeze; (a == nil) != (b == nil) || a != nil && math.Abs(*a-float64(*b)) > 1e-9 {
+			t.Errorf("line %d, %s: the book says %v, want %v", i, l.Kind, a, b)
+		}
+	}
+	if _, breaks, err := service.Store.Verify(t.Context(), nil); err != nil || len(breaks) > 0 {
+		t.Errorf("the chains: %v, %v", breaks, err)
+	}
+}
+
+// A wrong entry is struck and written anew in one act, or not at all.
+func TestStrikeAndRewrite(t *testing.T) {
+	at := noon.Add(-30 * time.Minute)
+	wrong := entry("freeze_test", at, freezeTest(-3))
+	if res, text := ask(t, "POST", "/api/v1/units/CA-40/entries", wrong); res.StatusCode != http.StatusCreated {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	right := entry("freeze_test", at, freezeTest(-36))
+	right["strikes"] = m{"id": uuid.Must(uuid.NewV7()).String(), "entry": wrong["id"], "why": "typed −3 for −36"}
+	bad := entry("freeze_test", at, freezeTest(12))
+	bad["strikes"] = m{"id": uuid.Must(uuid.NewV7()).String(), "entry": wrong["id"], "why": "typed wrong again"}
+	if res, _ := ask(t, "POST", "/api/v1/units/CA-40/entries", bad); res.StatusCode != http.StatusUnprocessableEntity {
+		t.Errorf("a wrong rewrite: %d", res.StatusCode)
+	}
+	struck := func() (all []api.Line) {
+		for _, l := range get[api.Account](t, "/api/v1/units/CA-40").Lines {
+			if l.Struck != nil {
+				all = append(all, l)
+			}
+		}
+		return all
+	}
+	before := len(struck())
+	for range 2 { // and once more, as a phone would that got no answer
+		if res, text := ask(t, "POST", "/api/v1/units/CA-40/entries", right); res.StatusCode != http.StatusCreated {
+			t.Errorf("%d %s", res.StatusCode, text)
+		}
+	}
+	after := struck()
+	if len(after) != before+1 || after[len(after)-1].Struck.Why != "typed −3 for −36" || after[len(after)-1].Struck.By != "E. Marrow" {
+		t.Errorf("struck: %+v", after)
+	}
+}
