@@ -129,8 +129,8 @@ func TestFromMorningToTheBooks(t *testing.T) {
 	check("before")
 	before, _ := want.shows()
 
-	// Written with the keyboard alone: u, the figure, Enter.
-	b.press("u")
+	// Written with the keyboard alone: w, the figure, Enter.
+	b.press("w")
 	b.wait(figureBox)
 	b.typeIn(figureBox, "1.6")
 	want.add(ledger.TopUp{Volume: measure.Reading{Value: 1.6, Unit: measure.L}, With: coolant.Water})
@@ -149,15 +149,18 @@ func TestFromMorningToTheBooks(t *testing.T) {
 	b.wait(`tr[data-kind="top_up"]`)
 	check("after the top-up")
 
-	b.click(`form [aria-label="Kind of entry"] button:first-child`)
-	b.until(`document.querySelector('form').innerText.includes('scale of the refractometer')`)
+	// And the test: f, the figure, Enter.
+	b.press(kb.Escape)
+	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	b.press("f")
+	b.wait(figureBox)
 	b.typeIn(figureBox, "-18")
 	b.wait(effect)
-	b.click(`form button[type="submit"]`)
+	b.typeIn(figureBox, kb.Enter)
 	book, _ := want.shows()
 	want.add(ledger.FreezeTest{Value: measure.Reading{Value: -18, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG})
 	check("after the test")
-	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "book "+strings.TrimSuffix(book, " °C")+": off by") {
+	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "measured -18, book "+strings.TrimSuffix(book, " °C")+": off by") {
 		t.Errorf("the line reads %q; want measured -18 beside book %s", line, book)
 	}
 	b.calm()
@@ -167,7 +170,7 @@ func TestFromMorningToTheBooks(t *testing.T) {
 // is stored.
 func TestBadInputInTheForm(t *testing.T) {
 	b := newTab(t)
-	b.open("/units/HB-02?write=top_up", figureBox)
+	b.open("/units/HB-02?write=top_up&with=water", figureBox)
 	lines := strings.Count(b.page(), `data-kind=`)
 	for _, c := range []struct{ typed, says string }{
 		{"-2", "-2 L is not accepted; accepted: more than 0 and at most 22 L"},
@@ -199,7 +202,7 @@ func (b *tab) page() string {
 
 // Two people write to the same unit at once: both lines stand, in both views.
 func TestTwoPeopleAtOnce(t *testing.T) {
-	one, two := newTab(t), newTab(t)
+	one, two := newTab(t), newTabOf(t, technician)
 	for i, b := range []*tab{one, two} {
 		b.open("/units/TK-33?write=loss", figureBox)
 		b.typeIn(figureBox, []string{"0.25", "0.5"}[i])
@@ -237,7 +240,7 @@ func TestKeyboard(t *testing.T) {
 	b.until(`!document.querySelector('[role="dialog"]')`)
 	b.press("/")
 	b.until(`document.activeElement?.getAttribute('aria-label') === 'Jump to unit'`)
-	b.press("grit")
+	b.press("gritter, 6")
 	b.until(`document.querySelector('[role="option"]')?.innerText.includes('TK-21')`)
 	b.press(kb.Enter)
 	b.until(`location.pathname === '/units/TK-21'`)
@@ -296,12 +299,39 @@ var views = []struct {
 	{"morning-dark", "/", `[data-line]`, 1280, 800, true},
 	{"account", "/units/CA-31", protects, 1280, 800, false},
 	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
-	{"account-dark", "/units/TK-21?write=fill", figureBox, 1280, 800, true},
+	{"account-dark", "/units/TK-20?write=renewal", figureBox, 1280, 800, true},
 	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
 	{"bench-target", "/bench?q=target&drainable=3%20L&strength=20%20%25", `[data-testid="headline"]`, 1280, 800, false},
 	{"bench-dark", "/bench?q=reading&inside=PG&freeze=-41%20C&checked=3", `[data-testid="headline"]`, 1280, 800, true},
 	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
+	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
+	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
+	{signInView, "/", signInForm, 1280, 800, false},
+	{signInView + "-phone", "/", signInForm, 390, 844, true},
 	{"account-phone", "/units/MC-08?write=top_up", figureBox, 390, 844, false},
+}
+
+const (
+	signInView = "sign-in"
+	signInForm = `form[aria-label="Sign in"]`
+)
+
+// disagrees is the id of the last line of a demo unit: its test that is off.
+func disagrees(code string) string {
+	entries := demoUnit(code).entries
+	return entries[len(entries)-1].ID
+}
+
+// viewers are tabs of the coordinator and of nobody.
+type viewers struct{ coordinator, nobody *tab }
+
+func newViewers(t *testing.T) viewers { return viewers{newTab(t), newTabOf(t, "")} }
+
+func (v viewers) of(view string) *tab {
+	if strings.HasPrefix(view, signInView) {
+		return v.nobody
+	}
+	return v.coordinator
 }
 
 func (b *tab) view(path, ready string, width, height int64, dark bool) {
@@ -324,8 +354,9 @@ func TestAccessibility(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := newTab(t)
+	tabs := newViewers(t)
 	for _, v := range views {
+		b := tabs.of(v.name)
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
 		js[chromedp.Void](b, string(axe))
 		found := js[[]string](b, `axe.run().then(r => r.violations
@@ -342,8 +373,9 @@ func TestAccessibility(t *testing.T) {
 
 // TestPictures takes a picture of each main view; with -shots it keeps them.
 func TestPictures(t *testing.T) {
-	b := newTab(t)
+	tabs := newViewers(t)
 	for _, v := range views {
+		b := tabs.of(v.name)
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
 		if v.ready == figureBox && v.width > 500 && !v.dark {
 			// A picture of an entry shows what it would do.

@@ -21,6 +21,8 @@ import (
 
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
+
+	"diligentledger/internal/demo"
 )
 
 // shots is where TestPictures leaves its pictures; without it they are only
@@ -80,12 +82,14 @@ type program struct {
 	mu      sync.Mutex
 	said    strings.Builder
 	exited  chan struct{}
+	// cookies of the sessions begun so far, by e-mail address.
+	cookies map[string]string
 }
 
 // begin starts the program on a data folder and waits until it tells where it
 // is, or ends.
 func begin(data string, args ...string) (*program, error) {
-	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{})}
+	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{}), cookies: map[string]string{}}
 	out, err := p.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
@@ -143,12 +147,60 @@ func (p *program) end() error {
 	return nil
 }
 
-// get waits until the address answers 200, and returns what it says.
+// The demo's people, by their role in the tests.
+const (
+	coordinator = "marrow@skerrow.example"
+	technician  = "quayle@skerrow.example"
+	reader      = "reed@skerrow.example"
+)
+
+// session of a demo person, begun once, as the value of its cookie.
+func (p *program) session(t *testing.T, email string) string {
+	t.Helper()
+	if p.cookies[email] == "" {
+		p.post(t, email, "/api/v1/session", fmt.Sprintf(`{"email":%q,"password":%q}`, email, demo.Password))
+	}
+	return p.cookies[email]
+}
+
+// post sends JSON and keeps the session it begins under the address given.
+func (p *program) post(t *testing.T, email, path, body string) {
+	t.Helper()
+	req, err := http.NewRequestWithContext(t.Context(), "POST", p.address+path, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	for _, c := range res.Cookies() {
+		if c.Name == "session" {
+			p.cookies[email] = c.Value
+		}
+	}
+	if res.StatusCode != http.StatusOK || p.cookies[email] == "" {
+		text, _ := io.ReadAll(res.Body)
+		t.Fatalf("%s: %d %s", path, res.StatusCode, text)
+	}
+}
+
+// get waits until the address answers 200 to the coordinator, and returns what
+// it says.
 func (p *program) get(t *testing.T, path string) string {
 	t.Helper()
+	session := p.session(t, coordinator)
 	last := ""
 	for range 300 {
-		res, err := http.Get(p.address + path)
+		req, err := http.NewRequestWithContext(t.Context(), "GET", p.address+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Cookie", "session="+session)
+		res, err := http.DefaultClient.Do(req)
 		if err == nil {
 			text, _ := io.ReadAll(res.Body)
 			res.Body.Close()
@@ -176,9 +228,17 @@ type tab struct {
 	troubles []string
 }
 
+// newTab is the coordinator's.
 func newTab(t *testing.T) *tab {
 	t.Helper()
-	ctx, cancel := chromedp.NewContext(browser)
+	return newTabOf(t, coordinator)
+}
+
+// newTabOf somebody, in a browser profile of its own; of nobody when email is
+// empty.
+func newTabOf(t *testing.T, email string) *tab {
+	t.Helper()
+	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
 	b := &tab{t: t, ctx: ctx}
 	// Listen opens the tab, so it must come before the time limit.
@@ -190,6 +250,12 @@ func newTab(t *testing.T) *tab {
 	b.ctx = limited
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
 		t.Fatal(err)
+	}
+	if yes := true; email != "" {
+		if _, err := chromedp.Call(limited, network.SetCookie, network.SetCookieParams{
+			Name: "session", Value: app.session(t, email), URL: app.address, HTTPOnly: &yes, Secure: &yes, SameSite: network.CookieSameSiteLax}); err != nil {
+			t.Fatal(err)
+		}
 	}
 	return b
 }

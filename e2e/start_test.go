@@ -123,8 +123,21 @@ func TestStartSaysWhatIsWrong(t *testing.T) {
 	_, port, _ := net.SplitHostPort(taken.Addr().String())
 	data := testfolder.New(t)
 	p := mustBegin(t, data, "--no-demo")
+	// The first coordinator comes in by the link on the terminal, once.
+	_, rest, ok := strings.Cut(p.output(), "/link/")
+	token, _, _ := strings.Cut(rest, "\n")
+	if !ok || !strings.Contains(p.output(), "first coordinator") {
+		t.Fatalf("no link for the first coordinator: %s", p.output())
+	}
+	p.post(t, coordinator, "/api/v1/links/"+token, `{"password":"tern gravel oilskin noon","name":"N. Harrow","email":"harrow@skerrow.example"}`)
 	if got := p.get(t, "/api/v1/units"); strings.TrimSpace(got) != "[]" {
 		t.Errorf("--no-demo shows %s", got)
+	}
+	if got := p.get(t, "/api/v1/session"); !strings.Contains(got, `"N. Harrow"`) || !strings.Contains(got, `"demo":[]`) {
+		t.Errorf("the first coordinator's session: %s", got)
+	}
+	if got := p.get(t, "/api/v1/people"); strings.Count(got, `"email"`) != 1 {
+		t.Errorf("people: %s", got)
 	}
 	file := filepath.Join(testfolder.New(t), "file")
 	if err := os.WriteFile(file, nil, 0o600); err != nil {

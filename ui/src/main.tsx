@@ -12,6 +12,9 @@ import { BenchPage } from "./bench/BenchPage";
 import { Problem } from "./api/client";
 import { MorningPage } from "./morning/MorningPage";
 import { NoPage } from "./NoPage";
+import { LinkPage } from "./people/LinkPage";
+import { RegisterPage } from "./people/RegisterPage";
+import { SessionGate } from "./people/SessionGate";
 import { system } from "./theme";
 
 // The server lets only styles with this nonce into the page.
@@ -37,10 +40,21 @@ createRoot(root).render(
         <QueryClientProvider client={client}>
           <BrowserRouter>
             <Routes>
-              <Route path="/" element={<MorningPage />} />
-              <Route path="/units/:code" element={<AccountPage />} />
-              <Route path="/bench" element={<BenchPage />} />
-              <Route path="*" element={<NoPage />} />
+              <Route path="/link/:token" element={<LinkPage />} />
+              <Route
+                path="*"
+                element={
+                  <SessionGate>
+                    <Routes>
+                      <Route path="/" element={<MorningPage />} />
+                      <Route path="/units/:code" element={<AccountPage />} />
+                      <Route path="/bench" element={<BenchPage />} />
+                      <Route path="/register" element={<RegisterPage />} />
+                      <Route path="*" element={<NoPage />} />
+                    </Routes>
+                  </SessionGate>
+                }
+              />
             </Routes>
           </BrowserRouter>
         </QueryClientProvider>

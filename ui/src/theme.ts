@@ -27,6 +27,8 @@ const config = defineConfig({
   globalCss: {
     "html, body": { bg: "page", color: "ink", fontFamily: "body", fontSize: "15px", lineHeight: "1.4" },
     "*:focus-visible": { outline: "2px solid", outlineColor: "accent", outlineOffset: "2px" },
+    ".print-only": { display: "none", _print: { display: "table-row" } },
+    ".no-print": { _print: { display: "none" } },
     ".figures": { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "0.93em" },
   },
 });

@@ -1,41 +1,99 @@
 import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
-import { type Account, type EntryKind, type Schemas, api } from "../api/client";
+import { type Account, type EntryKind, type Line, type Schemas, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
-import type { Key } from "../frame/keys";
+import { type Key, useEscape } from "../frame/keys";
+import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
 import { celsius, figure, longDay, symbols } from "../words/figures";
-import { kindNames } from "../words/lines";
+import { explains, meanAge } from "../words/lines";
+import { kindNames } from "../words/names";
 import { verdictWords } from "../words/reasons";
 import { Clocks } from "./Clocks";
-import { EntryForm, entryKeys } from "./EntryForm";
-import { LedgerPage, inside } from "./LedgerPage";
+import { bodyName, tellOf } from "./draft";
+import { EntryForm, type Writing } from "./EntryForm";
+import { type Way, moreWays, ways } from "./kinds";
+import { Blended, LedgerPage, inside } from "./LedgerPage";
+import { ProtectionDrawing } from "./ProtectionDrawing";
+import { Disagreement, Standing } from "./Standing";
+
+/** What is being written, as the address has it. */
+function writingOf(query: URLSearchParams, account: Account | undefined): Writing | undefined {
+  const kind = query.get("write");
+  if (!account || kind === null || !(kind in kindNames)) return undefined;
+  const line = account.lines.find((l) => l.id === query.get("line"));
+  const balance = line?.explanations?.[Number(query.get("balance") ?? "-1")];
+  if (line && balance?.balance) {
+    const b = balance.balance;
+    const struck = account.lines.find((l) => l.id === b.strikes);
+    return {
+      kind: b.kind,
+      preset: tellOf(b.body[bodyName(b.kind)] ?? {}),
+      line: struck,
+      balance: { at: b.at, why: struck ? explains(balance) : "" },
+    };
+  }
+  const told = query.get("with");
+  return { kind: kind as EntryKind, line, preset: told ? { with: told } : undefined };
+}
 
 /** One unit's account: the ledger page, its clocks, and a line to write. */
 export function AccountPage() {
   const { code = "" } = useParams();
   const [query, setQuery] = useSearchParams();
+  const [choosing, setChoosing] = useState(false);
+  const person = usePerson();
   const account = useQuery({ queryKey: ["account", code], queryFn: ({ signal }) => api.account(code, signal) });
-  const asked = query.get("write");
-  const writing = entryKeys.find(([k]) => k === asked)?.[0];
-  const keys = useMemo<Key[]>(() => {
-    const write = (kind: EntryKind) => setQuery({ write: kind }, { replace: true });
-    return [
-      { key: "n", does: "write an entry", run: () => write("freeze_test") },
-      ...entryKeys.map(([kind, key]) => ({ key, does: kindNames[kind].toLowerCase(), run: () => write(kind) })),
-    ];
-  }, [setQuery]);
   const data = account.data;
+  const mayWrite = person.role !== "reader";
+  const writing = mayWrite ? writingOf(query, data) : undefined;
+  const go = useMemo(() => {
+    const set = (told: Record<string, string>) => {
+      setChoosing(false);
+      setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...told }), {
+        replace: true,
+      });
+    };
+    return {
+      write: (w: Way) => set({ write: w.kind, ...w.preset }),
+      correct: (l: Line) => set({ write: l.kind, line: l.id }),
+      strike: (l: Line) => set({ write: "strike", line: l.id }),
+      balance: (l: Line, n: number) => set({ write: "note", line: l.id, balance: String(n) }),
+      close: () => set({}),
+    };
+  }, [setQuery]);
+  useEscape(() => {
+    setChoosing(false);
+    if (writing) go.close();
+  });
+  const keys = useMemo<Key[]>(() => {
+    if (!mayWrite) return [];
+    const onLine = (act: (l: Line) => void) => () => {
+      const id = (document.activeElement as HTMLElement | null)?.dataset.id;
+      const line = data?.lines.find((l) => l.id === id);
+      if (line && !line.struck && line.kind !== "strike") act(line);
+    };
+    const choose = (list: readonly Way[]) => list.map((w) => ({ key: w.key, does: w.words, run: () => go.write(w) }));
+    if (choosing) return [...choose(moreWays), ...choose(ways)];
+    return [
+      ...choose(ways),
+      { key: "n", does: "any other entry: then the letter of its kind", run: () => setChoosing(true) },
+      { key: "c", does: "correct the line: strike it and write it anew", run: onLine(go.correct) },
+      { key: "x", does: "strike the line", run: onLine(go.strike) },
+    ];
+  }, [mayWrite, choosing, go, data]);
+  const writingKey = `${code} ${query.get("write") ?? ""} ${query.get("line") ?? ""} ${query.get("balance") ?? ""} ${query.get("with") ?? ""}`;
   return (
     <Frame
       title={data?.unit.code ?? code}
       head={data && `account · ${longDay(data.today)}`}
       open={data?.unit.code ?? code}
       keys={keys}
+      only={choosing}
     >
       {account.isPending && <Waiting what={`the account of ${code}`} />}
       {account.error && !data && (
@@ -47,42 +105,28 @@ export function AccountPage() {
         <Flex gap="30px" direction={{ base: "column", lg: "row" }} align="flex-start">
           <Box flex="1" minW="0" w="100%">
             <Opening account={data} />
+            <Box mt="8px">
+              <ProtectionDrawing account={data} />
+            </Box>
             {writing ? (
-              <EntryForm
-                key={data.unit.code}
-                account={data}
-                kind={writing}
-                onKind={(kind) => setQuery({ write: kind }, { replace: true })}
-                onClose={() => setQuery({}, { replace: true })}
-              />
+              <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />
             ) : (
-              <Flex gap="6px" wrap="wrap" mt="6px">
-                {entryKeys.map(([kind, letter]) => (
-                  <Button
-                    key={kind}
-                    variant="ghost"
-                    size="sm"
-                    minH="44px"
-                    px="10px"
-                    ml={letter === "f" ? "-10px" : "0"}
-                    color="accent"
-                    fontWeight="700"
-                    onClick={() => setQuery({ write: kind }, { replace: true })}
-                  >
-                    {kindNames[kind].toLowerCase()}{" "}
-                    <Text as="span" color="faint" fontWeight="400" aria-hidden="true">
-                      {letter}
-                    </Text>
-                  </Button>
-                ))}
-              </Flex>
+              mayWrite && <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
             )}
-            <Box mt="10px">
-              <LedgerPage account={data} />
+            <Box mt="6px">
+              <LedgerPage
+                account={data}
+                only={query.get("kind") ?? ""}
+                onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })}
+                onCorrect={mayWrite ? go.correct : undefined}
+                onStrike={mayWrite ? go.strike : undefined}
+              />
             </Box>
           </Box>
           <Box w={{ base: "100%", lg: "350px" }} flexShrink={0}>
             <Clocks account={data} />
+            <Disagreement account={data} onBalance={mayWrite ? go.balance : undefined} />
+            <Standing account={data} />
             <BenchLinks account={data} />
             <PlanOf account={data} />
             <Cautions kind={data.unit.kind} />
@@ -93,8 +137,61 @@ export function AccountPage() {
   );
 }
 
+/** The entries one can write: those of every day by name, all others behind one more key. */
+function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) => void; onWrite: (w: Way) => void }) {
+  const usable = (w: Way) =>
+    (w.kind !== "meter" || p.account.meterUnit !== undefined) &&
+    (w.kind !== "meter_change" || p.account.meterUnit !== undefined) &&
+    (w.kind !== "defect_closed" || p.account.defects.length > 0) &&
+    (w.kind !== "release" || p.account.mayRelease);
+  return (
+    <Box className="no-print" role="group" aria-label="Write an entry">
+      <Flex gap="4px" wrap="wrap" mt="2px">
+        {ways.filter(usable).map((w) => (
+          <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
+            {w.words}
+          </WayButton>
+        ))}
+        <WayButton letter="n" expanded={p.choosing} onClick={() => p.onChoose(!p.choosing)}>
+          other
+        </WayButton>
+      </Flex>
+      {p.choosing && (
+        <Flex gap="4px" wrap="wrap" borderTopWidth="1px" borderColor="rule" bg="wash" px="4px">
+          {moreWays.filter(usable).map((w) => (
+            <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
+              {w.words}
+            </WayButton>
+          ))}
+        </Flex>
+      )}
+    </Box>
+  );
+}
+
+function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void; children: ReactNode }) {
+  return (
+    <Button
+      variant="ghost"
+      size="sm"
+      minH="44px"
+      px="8px"
+      color="accent"
+      fontWeight="700"
+      aria-expanded={p.expanded}
+      onClick={p.onClick}
+    >
+      {p.children}{" "}
+      <Text as="span" color="faint" fontWeight="400" aria-hidden="true">
+        {p.letter}
+      </Text>
+    </Button>
+  );
+}
+
 function Opening({ account }: { account: Account }) {
   const governing = account.outlook.clocks[0];
+  const age = meanAge(account.balance);
   return (
     <Flex gap="12px" align="center" data-testid="opening">
       <Vial verdict={account.outlook.verdict} left={governing?.left} />
@@ -103,8 +200,10 @@ function Opening({ account }: { account: Account }) {
           <b>{verdictWords[account.outlook.verdict]}</b> · protects to{" "}
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
           {account.mixed && " · EG and PG are mixed"}
+          {age && ` · on average ${age} old`}
         </Text>
         <Text color="faint">{inside(account)}</Text>
+        <Blended account={account} />
       </Box>
     </Flex>
   );
@@ -121,14 +220,14 @@ function BenchLinks({ account }: { account: Account }) {
     capacity: `${account.capacity} L`,
     night: `${Math.min(...account.cold)} C`,
     margin: String(account.plan.freezeMargin),
-    // Nobody has written down what one drain reaches, nor the cap's rating: they must be told.
+    // Nobody has written down what one drain reaches: it must be told.
     drainable: "",
-    rated: "",
+    rated: account.cap === undefined ? "" : `${account.cap} kPa`,
     units: "metric",
   });
   if (balance.litres !== undefined) told.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
   return (
-    <Text mt="14px">
+    <Text mt="14px" className="no-print">
       On the Bench:{" "}
       {(
         [

@@ -1,36 +1,62 @@
 import { Box, Button, Checkbox, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type SyntheticEvent, useEffect, useRef, useState } from "react";
-import { type Account, type EntryKind, type MeasureUnit, Problem, api } from "../api/client";
+import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
 import { useSettled } from "../frame/settled";
-import { kindNames } from "../words/lines";
-import { type Draft, type FieldErrors, asLocalInput, emptyDraft, newId, rememberUnits, toEntry } from "./draft";
+import { shortDay } from "../words/figures";
+import { says } from "../words/lines";
+import { kindNames } from "../words/names";
+import {
+  type Draft,
+  type FieldErrors,
+  asLocalInput,
+  bodyName,
+  newId,
+  rowPointer,
+  rememberUnits,
+  specOf,
+  tellOf,
+  toEntry,
+  toldOf,
+} from "./draft";
 import { EffectOf } from "./EffectOf";
-import { ReadingField, SelectField, TextField } from "./fields";
+import { FieldOf } from "./FieldOf";
+import { TextField } from "./fields";
 
-const volumeUnits: readonly MeasureUnit[] = ["L", "mL", "qt_us", "gal_us", "qt_imp", "gal_imp"];
-const temperatureUnits: readonly MeasureUnit[] = ["degC", "degF"];
+/** What the form is opened for. */
+export interface Writing {
+  readonly kind: EntryKind;
+  readonly preset?: Readonly<Record<string, string>>;
+  /** The line that is written anew, or that is struck. */
+  readonly line?: Line;
+  /** What would balance the books. */
+  readonly balance?: { readonly at: string; readonly why: string };
+}
 
-/** The kinds in the order of how often they are written, each with its key. */
-export const entryKeys: readonly (readonly [EntryKind, string])[] = [
-  ["freeze_test", "f"],
-  ["top_up", "u"],
-  ["meter", "o"],
-  ["loss", "l"],
-  ["fill", "r"],
-];
+function begin(w: Writing): Draft {
+  const told = { ...w.preset };
+  if (w.line && w.kind === "strike") told.entry = w.line.id;
+  else if (w.line && !w.balance) Object.assign(told, tellOf(w.line.body[bodyName(w.kind)] ?? {}));
+  const at = w.balance?.at ?? (w.line && w.kind !== "strike" ? w.line.at : "");
+  return {
+    kind: w.kind,
+    when: at ? at : "",
+    told,
+    strikes: w.line && w.kind !== "strike" ? w.line.id : undefined,
+    why: w.balance?.why ?? "",
+  };
+}
 
 interface Props {
   account: Account;
-  kind: EntryKind;
-  onKind: (kind: EntryKind) => void;
+  writing: Writing;
   onClose: () => void;
 }
 
 /** Writes one entry; tells what it will do while it is being typed, by asking the server. */
-export function EntryForm({ account, kind, onKind, onClose }: Props) {
-  const [draft, setDraft] = useState<Draft>(() => emptyDraft(kind, account));
-  const [id, setId] = useState(newId);
+export function EntryForm({ account, writing, onClose }: Props) {
+  const [draft, setDraft] = useState<Draft>(() => begin(writing));
+  const [ids, setIds] = useState(() => ({ entry: newId(), strike: newId() }));
   const [written, setWritten] = useState("");
   const form = useRef<HTMLFormElement>(null);
   const queries = useQueryClient();
@@ -39,108 +65,104 @@ export function EntryForm({ account, kind, onKind, onClose }: Props) {
     queryFn: ({ signal }) => api.products(signal),
     staleTime: 60_000,
   });
-  const current: Draft = { ...draft, kind };
-  const settled = JSON.parse(useSettled(JSON.stringify(current))) as Draft;
+  const known: readonly Product[] = products.data ?? [];
+  const settled = JSON.parse(useSettled(JSON.stringify(draft))) as Draft;
   const code = account.unit.code;
-  const readable = toEntry(settled, id, products.data ?? []);
+  const readable = toEntry(settled, ids, account, known);
+  const entry = readable && "entry" in readable ? readable.entry : undefined;
   const preview = useQuery({
-    queryKey: ["preview", code, id, settled, account.lines.length],
+    queryKey: ["preview", code, ids.entry, settled, account.lines.length],
     queryFn: ({ signal }) => {
-      if (!readable || !("entry" in readable)) throw new Error("there is nothing to preview yet");
-      return api.preview(code, readable.entry, signal);
+      if (!entry) throw new Error("there is nothing to preview yet");
+      return api.preview(code, entry, signal);
     },
-    enabled: readable !== undefined && "entry" in readable,
+    enabled: entry !== undefined,
     placeholderData: (previous) => previous,
     retry: false,
   });
   const write = useMutation({
     mutationFn: async () => {
-      const now = toEntry(current, id, products.data ?? []);
-      if (!now) throw new Error("The figure is still missing.");
+      const now = toEntry(draft, ids, account, known);
+      if (!now) throw new Error("Something is still missing.");
       if ("errors" in now) throw new Error(Object.values(now.errors).join(" "));
       return api.write(code, now.entry);
     },
     onSuccess: async () => {
-      rememberUnits(current);
-      setWritten(`${kindNames[kind]} written.`);
-      setDraft(emptyDraft(kind, account));
-      setId(newId());
+      rememberUnits(draft);
+      setWritten(`${kindNames[draft.kind]} written.`);
+      setIds({ entry: newId(), strike: newId() });
       await queries.invalidateQueries({ queryKey: ["account", code] });
       await queries.invalidateQueries({ queryKey: ["morning"] });
+      if (writing.line) onClose();
+      else setDraft(begin(writing));
     },
   });
-  // A new kind puts the cursor on its figure.
-  useEffect(() => form.current?.querySelector<HTMLElement>("input[inputmode=decimal]")?.focus(), [kind]);
+  // The cursor stands on the first thing to be told.
+  useEffect(() => form.current?.querySelector<HTMLElement>("[data-first] input, [data-first] select")?.focus(), []);
 
   function change(part: Partial<Draft>) {
     setWritten("");
     write.reset();
-    setDraft({ ...current, ...part });
+    setDraft({ ...draft, ...part });
   }
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!write.isPending) write.mutate();
   }
   const refusal = write.error ?? (preview.isPlaceholderData ? null : preview.error);
-  const errors = fieldErrors(readable, refusal);
+  const errors = fieldErrors(readable, refusal, entry);
+  const told = toldOf(draft, account, known);
   return (
-    <Box asChild borderWidth="1px" borderColor="ink" p="14px" mt="14px">
+    <Box asChild borderWidth="1px" borderColor="ink" p="14px" mt="14px" className="no-print">
       <form ref={form} onSubmit={submit} aria-label="Write an entry" noValidate>
-        <Flex gap="4px" wrap="wrap" mb="12px" role="group" aria-label="Kind of entry">
-          {entryKeys.map(([k, letter]) => (
-            <Button
-              key={k}
-              size="sm"
-              minH="44px"
-              borderRadius="0"
-              variant="ghost"
-              color={k === kind ? "ink" : "accent"}
-              borderWidth="0"
-              borderBottomWidth="3px"
-              borderBottomColor={k === kind ? "accent" : "transparent"}
-              fontWeight={k === kind ? "700" : "400"}
-              aria-pressed={k === kind}
-              onClick={() => {
-                setWritten("");
-                write.reset();
-                onKind(k);
-              }}
-            >
-              {kindNames[k].toLowerCase()}
-              <Text as="span" color="faint" aria-hidden="true">
-                {letter}
-              </Text>
-            </Button>
-          ))}
-          <Box flex="1" />
+        <Flex gap="8px" mb="10px" align="baseline">
+          <Text as="h2" fontWeight="700" flex="1">
+            {heading(writing)}
+          </Text>
           <Button size="sm" minH="44px" variant="ghost" color="faint" onClick={onClose}>
-            close
+            close <Text as="span">esc</Text>
           </Button>
         </Flex>
-        <Flex gap="14px" wrap="wrap" align="flex-start">
-          <KindFields
-            draft={current}
-            account={account}
-            errors={errors}
-            change={change}
-            products={products.data ?? []}
-          />
+        <Flex gap="14px" rowGap="10px" wrap="wrap" align="flex-start">
+          {specOf(draft, account, known).map((f, i) => (
+            <Box key={f.name} data-first={i === 0 ? "" : undefined}>
+              <FieldOf
+                spec={f}
+                path={f.name}
+                pointer={`/${bodyName(draft.kind)}/${f.name}`}
+                told={told}
+                tell={(part) => change({ told: { ...draft.told, ...part } })}
+                errors={errors}
+                products={known}
+              />
+            </Box>
+          ))}
+          {draft.strikes && (
+            <TextField
+              label="why the old line is struck"
+              width="320px"
+              maxLength={500}
+              value={draft.why}
+              onChange={(why) => change({ why })}
+              error={errors["/strikes/why"] ?? errors["/strike/why"]}
+            />
+          )}
           <TextField
             label="when"
             type="datetime-local"
             width="200px"
-            value={current.when || asLocalInput(new Date())}
-            onChange={(when) => change({ when })}
+            value={draft.when ? asLocalInput(new Date(draft.when)) : asLocalInput(new Date())}
+            onChange={(when) => change({ when: keepMoment(when, draft.when) })}
             error={errors["/at"]}
           />
         </Flex>
-        <Box minH="72px" mt="12px" aria-live="polite">
+        <Box minH="64px" mt="12px" aria-live="polite">
           {written && <Text fontWeight="700">{written}</Text>}
-          {!refusal && readable && "entry" in readable && preview.data && !written && (
+          {!refusal && entry && preview.data && !written && (
             <EffectOf effect={preview.data} site={account.unit.site} today={account.today} />
           )}
           {!readable && !written && (
-            <Text color="faint">The line says what it does to the account as soon as its figure stands.</Text>
+            <Text color="faint">The line says what it does to the account as soon as it can be read.</Text>
           )}
           {refusal && <Unplaced error={refusal} placed={errors} />}
         </Box>
@@ -152,161 +174,56 @@ export function EntryForm({ account, kind, onKind, onClose }: Props) {
           color="page"
           disabled={!readable || "errors" in readable || write.isPending}
         >
-          {write.isPending ? "writing …" : "write it down"}
+          {write.isPending ? "writing …" : draft.strikes ? "strike the old line and write this one" : "write it down"}
         </Button>
+        {draft.kind === "meter" && !draft.told.sure && refusal instanceof Problem && (
+          <Checkbox.Root
+            ml="16px"
+            checked={false}
+            onCheckedChange={() => change({ told: { ...draft.told, sure: "yes" } })}
+          >
+            <Checkbox.HiddenInput />
+            <Checkbox.Control borderColor="faint" />
+            <Checkbox.Label>I have read it twice: write it all the same</Checkbox.Label>
+          </Checkbox.Root>
+        )}
       </form>
     </Box>
   );
 }
 
-function KindFields(p: {
-  draft: Draft;
-  account: Account;
-  errors: FieldErrors;
-  change: (part: Partial<Draft>) => void;
-  products: readonly { code: string; name: string; form: string }[];
-}) {
-  const { draft, errors, change } = p;
-  const volume = (pointer: string, label: string) => (
-    <ReadingField
-      label={label}
-      value={draft.volume}
-      unit={draft.volumeUnit}
-      units={volumeUnits}
-      onValue={(v) => change({ volume: v })}
-      onUnit={(u) => change({ volumeUnit: u })}
-      error={errors[`${pointer}/value`] ?? errors[`${pointer}/unit`]}
-    />
-  );
-  const meter = (pointer: string, label: string) => (
-    <ReadingField
-      label={label}
-      value={draft.meter}
-      unit={draft.meterUnit}
-      units={p.account.meterUnit === "h" ? ["h"] : ["km", "mi"]}
-      onValue={(v) => change({ meter: v })}
-      onUnit={(u) => change({ meterUnit: u })}
-      error={errors[`${pointer}/value`] ?? errors[`${pointer}/unit`] ?? errors[pointer]}
-    />
-  );
-  const productOf = (pointer: string, forms: readonly string[]) => (
-    <SelectField
-      label="product"
-      width="240px"
-      value={p.products.some((o) => o.code === draft.product && forms.includes(o.form)) ? draft.product : ""}
-      options={p.products.filter((o) => forms.includes(o.form)).map((o) => [o.code, o.name] as const)}
-      onChange={(product) => change({ product })}
-      error={errors[pointer]}
-    />
-  );
-  switch (draft.kind) {
-    case "freeze_test":
-      return (
-        <>
-          <ReadingField
-            label="line on the scale"
-            value={draft.temperature}
-            unit={draft.temperatureUnit}
-            units={temperatureUnits}
-            onValue={(v) => change({ temperature: v })}
-            onUnit={(u) => change({ temperatureUnit: u })}
-            placeholder="−37"
-            error={errors["/freezeTest/temperature/value"]}
-          />
-          <SelectField
-            label="scale of the refractometer"
-            width="190px"
-            value={draft.scale}
-            options={[
-              ["EG", "EG, ethylene glycol"],
-              ["PG", "PG, propylene glycol"],
-            ]}
-            onChange={(scale) => change({ scale })}
-            error={errors["/freezeTest/scale"]}
-          />
-        </>
-      );
-    case "top_up":
-      return (
-        <>
-          {volume("/topUp/volume", "poured in")}
-          <SelectField
-            label="with"
-            width="170px"
-            value={draft.form}
-            options={[
-              ["water", "purified water"],
-              ["premix", "premix"],
-              ["concentrate", "concentrate"],
-            ]}
-            onChange={(form) => change({ form })}
-            error={errors["/topUp/with"]}
-          />
-          {draft.form !== "water" && productOf("/topUp/product", [draft.form])}
-        </>
-      );
-    case "loss":
-      return (
-        <>
-          {volume("/loss/volume", "gone")}
-          <TextField
-            label="where it went"
-            width="300px"
-            maxLength={500}
-            value={draft.note}
-            onChange={(note) => change({ note })}
-            error={errors["/loss/note"]}
-          />
-        </>
-      );
-    case "fill": {
-      const concentrate = p.products.find((o) => o.code === draft.product)?.form === "concentrate";
-      return (
-        <>
-          {volume("/fill/volume", "filled")}
-          {productOf("/fill/product", ["premix", "concentrate"])}
-          {concentrate && (
-            <TextField
-              label="% concentrate"
-              width="110px"
-              figures
-              value={draft.share}
-              onChange={(share) => change({ share })}
-              error={errors["/fill/share"]}
-            />
-          )}
-          {p.account.meterUnit && meter("/fill/meter", "meter (if read)")}
-          <Checkbox.Root
-            mt="34px"
-            checked={draft.factory}
-            onCheckedChange={(d) => change({ factory: d.checked === true })}
-          >
-            <Checkbox.HiddenInput />
-            <Checkbox.Control borderColor="faint" />
-            <Checkbox.Label>came with the unit</Checkbox.Label>
-          </Checkbox.Root>
-        </>
-      );
-    }
-    case "meter":
-      return meter("/meter/meter", "meter");
+/** A field of local time knows minutes only: what was not changed keeps its seconds. */
+function keepMoment(typed: string, before: string): string {
+  return before && typed === asLocalInput(new Date(before)) ? before : typed;
+}
+
+function heading(w: Writing): string {
+  if (w.line && w.kind === "strike") {
+    return `Strike the line of ${shortDay(w.line.at)}: ${kindNames[w.line.kind]} ${says(w.line)}`;
   }
+  if (w.balance) return `${kindNames[w.kind]} that balances the books`;
+  if (w.line) return `Correct the line of ${shortDay(w.line.at)}`;
+  return kindNames[w.kind];
 }
 
 /** Field errors of the draft itself, else those the server pointed at. */
-function fieldErrors(readable: ReturnType<typeof toEntry>, refusal: Error | null): FieldErrors {
+function fieldErrors(
+  readable: ReturnType<typeof toEntry>,
+  refusal: Error | null,
+  entry: EntryInput | undefined,
+): FieldErrors {
   if (readable && "errors" in readable) return readable.errors;
   if (!(refusal instanceof Problem)) return {};
   return Object.fromEntries(
-    refusal.fields.map((f) => [f.pointer, f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail]),
+    refusal.fields.map((f) => [
+      rowPointer(f.pointer, entry),
+      f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail,
+    ]),
   );
 }
 
-/** What was refused without a field of this form to stand under. */
+/** What was refused; said whole, since not every field it points at is shown. */
 function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
-  if (error instanceof Problem && error.fields.length > 0) {
-    const elsewhere = error.fields.filter((f) => f.pointer === "/id" || !(f.pointer in placed));
-    if (elsewhere.length === 0) return <Text color="alarm">Not written yet: see the field above.</Text>;
-  }
-  return <Text color="alarm">{error.message}</Text>;
+  const plain = error instanceof Problem && error.fields.length > 0 ? Object.values(placed).join("; ") : error.message;
+  return <Text color="alarm">Not written: {plain}</Text>;
 }

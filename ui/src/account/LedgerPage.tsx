@@ -1,39 +1,113 @@
-import { Table, Text } from "@chakra-ui/react";
-import type { Account, Line } from "../api/client";
+import { Box, Button, Flex, Menu, Portal, Table, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Account, EntryKind, Line } from "../api/client";
 import { asRead, figure, nothing, shortDay, symbols } from "../words/figures";
-import { kindNames, reconciles, says } from "../words/lines";
+import { reconciles, says } from "../words/lines";
+import { kindNames } from "../words/names";
 import { noteWords } from "../words/reasons";
+import { SelectField } from "./fields";
+
+/** How many lines stand before the rest is asked for; all of them are printed. */
+const pageful = 60;
+
+interface Props {
+  account: Account;
+  /** Kind to show alone; empty for all. */
+  only: string;
+  onOnly: (kind: string) => void;
+  onCorrect?: ((line: Line) => void) | undefined;
+  onStrike?: ((line: Line) => void) | undefined;
+}
 
 /** The ledger page of a unit: every line with what the books say after it, the newest first. */
-export function LedgerPage({ account }: { account: Account }) {
+export function LedgerPage({ account, only, onOnly, onCorrect, onStrike }: Props) {
+  const [all, setAll] = useState(false);
   const unit = account.meterUnit ? symbols[account.meterUnit] : "";
   if (account.lines.length === 0) {
-    return <Text py="16px">Nothing is written in this account yet. Begin with a fill, or with a freeze test.</Text>;
+    return (
+      <Text py="16px">Nothing is written in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
+    );
   }
+  const kinds = countKinds(account.lines);
+  const shown = account.lines.filter((l) => only === "" || l.kind === only).toReversed();
   return (
-    <Table.ScrollArea>
-      <Table.Root size="sm" variant="line" aria-label="Ledger">
-        <Table.Header>
-          <Table.Row bg="page">
-            <Head>date</Head>
-            <Head>entry</Head>
-            <Head right>litres</Head>
-            <Head right>glycol %</Head>
-            <Head right>freezes °C</Head>
-            {unit && <Head right>{unit} since fill</Head>}
-          </Table.Row>
-        </Table.Header>
-        <Table.Body>
-          {account.lines.toReversed().map((line) => (
-            <LedgerLine key={line.id} line={line} meter={unit !== ""} />
-          ))}
-        </Table.Body>
-      </Table.Root>
-    </Table.ScrollArea>
+    <>
+      <Flex justify="flex-end" align="center" gap="12px" className="no-print" mb="4px">
+        <SelectField
+          label="lines shown"
+          hidden
+          width="200px"
+          value={kinds.some(([k]) => k === only) ? only : ""}
+          options={[
+            ["", `all kinds (${account.lines.length})`],
+            ...kinds.map(([k, n]) => [k, `${kindNames[k].toLowerCase()} (${n})`] as const),
+          ]}
+          onChange={onOnly}
+        />
+        <Button
+          size="sm"
+          minH="44px"
+          variant="ghost"
+          color="accent"
+          fontWeight="700"
+          onClick={() => {
+            setAll(true);
+            setTimeout(() => window.print(), 50);
+          }}
+        >
+          print
+        </Button>
+      </Flex>
+      <Table.ScrollArea>
+        <Table.Root size="sm" variant="line" aria-label="Ledger">
+          <Table.Header>
+            <Table.Row bg="page">
+              <Head>date</Head>
+              <Head>entry</Head>
+              <Head right>litres</Head>
+              <Head right>glycol %</Head>
+              <Head right>freezes °C</Head>
+              {unit && <Head right>{`${unit} since`}</Head>}
+              {onStrike && <Head>{""}</Head>}
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {shown.map((line, i) => (
+              <LedgerLine
+                key={line.id}
+                line={line}
+                meter={unit !== ""}
+                late={!all && i >= pageful}
+                onCorrect={onCorrect}
+                onStrike={onStrike}
+                named={strikesWhat(line, account.lines)}
+              />
+            ))}
+          </Table.Body>
+        </Table.Root>
+      </Table.ScrollArea>
+      {!all && shown.length > pageful && (
+        <Button variant="ghost" size="sm" minH="44px" color="accent" className="no-print" onClick={() => setAll(true)}>
+          show the {figure(shown.length - pageful)} older lines
+        </Button>
+      )}
+    </>
   );
 }
 
-function Head({ right, children }: { right?: boolean; children: string | string[] }) {
+function countKinds(lines: readonly Line[]): [EntryKind, number][] {
+  const counts = new Map<EntryKind, number>();
+  for (const l of lines) counts.set(l.kind, (counts.get(l.kind) ?? 0) + 1);
+  return [...counts].sort((a, b) => kindNames[a[0]].localeCompare(kindNames[b[0]]));
+}
+
+/** What a strike voids, in short. */
+function strikesWhat(line: Line, lines: readonly Line[]): string {
+  const target = lines.find((l) => l.id === line.body.strike?.entry);
+  return target ? `${kindNames[target.kind].toLowerCase()} of ${shortDay(target.at)}: ` : "";
+}
+
+function Head({ right, children }: { right?: boolean; children: string }) {
   return (
     <Table.ColumnHeader color="faint" fontSize="13px" px="6px" textAlign={right ? "right" : "left"} borderColor="ink">
       {children}
@@ -41,42 +115,125 @@ function Head({ right, children }: { right?: boolean; children: string | string[
   );
 }
 
-function LedgerLine({ line, meter }: { line: Line; meter: boolean }) {
-  const compared = reconciles(line);
+/** Notes that only explain; all others are warnings. */
+const quiet = new Set(["implied_loss", "volume_assumed", "level_hot", "water_left_inside", "tank_unknown"]);
+
+function LedgerLine(p: {
+  line: Line;
+  meter: boolean;
+  /** Printed, but not shown yet. */
+  late: boolean;
+  named: string;
+  onCorrect: Props["onCorrect"];
+  onStrike: Props["onStrike"];
+}) {
+  const { line } = p;
+  const struck = line.struck;
+  const compared = struck ? "" : reconciles(line);
   const off = line.test?.trusted === true && line.test.book !== undefined && !line.test.agrees;
+  const bare = line.kind === "strike" || struck !== undefined;
   return (
-    <Table.Row bg="page" data-line="" data-kind={line.kind} tabIndex={-1}>
+    <Table.Row
+      bg="page"
+      data-line=""
+      data-kind={line.kind}
+      data-id={line.id}
+      data-struck={struck ? "" : undefined}
+      tabIndex={-1}
+      className={p.late ? "print-only" : undefined}
+      _focus={{ bg: "wash" }}
+    >
       <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule" verticalAlign="top">
         {shortDay(line.at)}
       </Table.Cell>
       <Table.Cell px="6px" borderColor="rule" whiteSpace="normal" minW={{ base: "150px", md: "240px" }}>
-        <b>{kindNames[line.kind]}</b> {says(line)}
+        <Text as={struck ? "del" : "span"} color={struck ? "faint" : undefined}>
+          <b>{kindNames[line.kind]}</b> {p.named}
+          {says(line)}
+        </Text>
         {compared && (
           <Text as="span" color={off ? "alarm" : "faint"}>
             {" "}
             · {compared}
           </Text>
         )}
+        {line.grade === "bad" && (
+          <Text as="span" color="alarm">
+            {" "}
+            · bad
+          </Text>
+        )}
         {line.notes.map((n) => (
-          <Text as="span" key={n} color={n === "implied_loss" || n === "volume_assumed" ? "faint" : "alarm"}>
+          <Text as="span" key={n} color={quiet.has(n) ? "faint" : "alarm"}>
             {" "}
             · {noteWords[n]}
-            {n === "implied_loss" && ` (${figure(line.impliedLoss, 1)}\u00a0L)`}
+            {line.implied !== undefined && /implied|level_/.test(n) && ` (${figure(line.implied, 1)}\u00a0L)`}
+            {n === "air_trapped" && line.turnover && ` (${figure(line.turnover.short, 1)}\u00a0L)`}
+            {n === "partial_drain" && line.turnover && ` (${figure(100 * line.turnover.share)}\u00a0% new)`}
           </Text>
         ))}
-        <Text as="span" fontSize="13px" color="faint" whiteSpace="nowrap">
+        <Text as="span" fontSize="13px" color="faint">
           {" — "}
           {line.recordedBy}
           {line.recordedAt && shortDay(line.recordedAt) !== shortDay(line.at)
             ? `, written ${shortDay(line.recordedAt)}`
             : ""}
         </Text>
+        {struck && (
+          <Text fontSize="13px" color="alarm">
+            struck by {struck.by}, {shortDay(struck.at)}: {struck.why}
+          </Text>
+        )}
       </Table.Cell>
-      <Figure>{figure(line.after.litres, 1)}</Figure>
-      <Figure>{figure(line.after.glycol)}</Figure>
-      <Figure strong>{line.after.freeze === undefined ? nothing : figure(line.after.freeze)}</Figure>
-      {meter && <Figure>{figure(line.after.used)}</Figure>}
+      <Figure>{bare ? "" : figure(line.after.litres, 1)}</Figure>
+      <Figure>{bare ? "" : figure(line.after.glycol)}</Figure>
+      <Figure strong>{bare ? "" : line.after.freeze === undefined ? nothing : figure(line.after.freeze)}</Figure>
+      {p.meter && <Figure>{bare ? "" : figure(line.after.used)}</Figure>}
+      {p.onStrike && (
+        <Table.Cell px="0" py="0" borderColor="rule" verticalAlign="top" className="no-print">
+          {!bare && <LineMenu {...p} />}
+        </Table.Cell>
+      )}
     </Table.Row>
+  );
+}
+
+function LineMenu({
+  line,
+  onCorrect,
+  onStrike,
+}: {
+  line: Line;
+  onCorrect: Props["onCorrect"];
+  onStrike: Props["onStrike"];
+}) {
+  return (
+    <Menu.Root lazyMount unmountOnExit>
+      <Menu.Trigger asChild>
+        <Button
+          variant="ghost"
+          size="xs"
+          minW="32px"
+          minH="32px"
+          color="faint"
+          aria-label={`correct or strike: ${kindNames[line.kind]} of ${shortDay(line.at)}`}
+        >
+          ⋯
+        </Button>
+      </Menu.Trigger>
+      <Portal>
+        <Menu.Positioner>
+          <Menu.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
+            <Menu.Item value="correct" minH="44px" onClick={() => onCorrect?.(line)}>
+              correct it: strike and write anew
+            </Menu.Item>
+            <Menu.Item value="strike" minH="44px" onClick={() => onStrike?.(line)}>
+              strike it
+            </Menu.Item>
+          </Menu.Content>
+        </Menu.Positioner>
+      </Portal>
+    </Menu.Root>
   );
 }
 
@@ -103,6 +260,7 @@ export function inside(account: Account): string {
     account.unit.site,
     b.litres === undefined ? `${figure(account.capacity, 1)} L system, charge unknown` : `${figure(b.litres, 1)} L`,
     account.product ? account.product.name : account.base ? `${account.base}, product unknown` : "coolant unknown",
+    account.cap === undefined ? "" : `cap ${figure(account.cap)}\u00a0kPa`,
     lastMeter(account),
   ]
     .filter(Boolean)
@@ -111,8 +269,20 @@ export function inside(account: Account): string {
 
 function lastMeter(account: Account): string {
   for (const line of account.lines.toReversed()) {
-    const read = line.kind === "meter" ? line.reading : line.meter;
+    if (line.struck) continue;
+    const b = line.body;
+    const read = b.meter?.meter ?? b.meterChange?.new ?? b.renewal?.meter ?? b.opening?.meter;
     if (read) return asRead(read);
   }
   return "";
+}
+
+/** What stands under the account's name: everything that is blended in. */
+export function Blended({ account }: { account: Account }) {
+  if (account.blended.length === 0) return null;
+  return (
+    <Box color="alarm" fontSize="14px">
+      Also poured in since the renewal: {account.blended.map((p) => `${p.name} (${p.technology})`).join(", ")}.
+    </Box>
+  );
 }

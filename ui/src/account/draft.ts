@@ -1,24 +1,17 @@
 import { format } from "date-fns";
 import { v7 as uuidv7 } from "uuid";
 import type { Account, EntryInput, EntryKind, MeasureUnit, Product, Schemas } from "../api/client";
+import { type FieldSpec, fieldsOf } from "./kinds";
 
-/** An entry as it is being typed: text where numbers will be. */
+/** An entry as it is being typed: text by field, such as "volume", "volume.unit" or "hoses.upper.state". */
 export interface Draft {
   readonly kind: EntryKind;
   /** Local date and time; empty means "now". */
   readonly when: string;
-  readonly volume: string;
-  readonly volumeUnit: MeasureUnit;
-  readonly temperature: string;
-  readonly temperatureUnit: MeasureUnit;
-  readonly scale: Schemas["Base"] | "";
-  readonly form: Schemas["Form"];
-  readonly product: string;
-  readonly share: string;
-  readonly factory: boolean;
-  readonly meter: string;
-  readonly meterUnit: MeasureUnit;
-  readonly note: string;
+  readonly told: Readonly<Record<string, string>>;
+  /** The entry this one takes the place of, and why. */
+  readonly strikes?: string;
+  readonly why: string;
 }
 
 /** What is wrong with a field, by JSON pointer into the entry. */
@@ -26,43 +19,66 @@ export type FieldErrors = Readonly<Record<string, string>>;
 
 const unitsKey = "diligent.units";
 
-/** The units this person used last, by dimension. */
-function lastUnits(): Partial<Record<"volume" | "temperature" | "distance", MeasureUnit>> {
+/** The unit this person used last for a field that offers these. */
+export function lastUnit(units: readonly MeasureUnit[]): MeasureUnit {
+  const used = lastUnits();
+  return units.find((u) => used.includes(u)) ?? units[0] ?? "L";
+}
+
+function lastUnits(): string[] {
+  const kept = localStorage.getItem(unitsKey);
   try {
-    return JSON.parse(localStorage.getItem(unitsKey) ?? "{}") as ReturnType<typeof lastUnits>;
+    const list: unknown = JSON.parse(kept ?? "[]");
+    return Array.isArray(list) ? list.map(String) : [];
   } catch {
-    return {};
+    return [];
   }
 }
 
 export function rememberUnits(d: Draft) {
-  const distance = d.meterUnit === "h" ? lastUnits().distance : d.meterUnit;
-  localStorage.setItem(unitsKey, JSON.stringify({ volume: d.volumeUnit, temperature: d.temperatureUnit, distance }));
-}
-
-export function emptyDraft(kind: EntryKind, account: Account): Draft {
-  const units = lastUnits();
-  return {
-    kind,
-    when: "",
-    volume: "",
-    volumeUnit: units.volume ?? "L",
-    temperature: "",
-    temperatureUnit: units.temperature ?? "degC",
-    scale: account.base ?? "",
-    form: "water",
-    product: account.product?.code ?? "",
-    share: "50",
-    factory: false,
-    meter: "",
-    meterUnit: account.meterUnit === "h" ? "h" : (units.distance ?? "km"),
-    note: "",
-  };
+  const used = Object.entries(d.told)
+    .filter(([name, value]) => name.endsWith(".unit") && value)
+    .map(([, value]) => value);
+  localStorage.setItem(unitsKey, JSON.stringify([...new Set([...used, ...lastUnits()])].slice(0, 20)));
 }
 
 export const newId = () => uuidv7();
 
 export const asLocalInput = (t: Date) => format(t, "yyyy-MM-dd'T'HH:mm");
+
+/** The contract's name of a kind's content: freezeTest of freeze_test. */
+export const bodyName = (kind: EntryKind) =>
+  kind.replaceAll(/_(\w)/g, (_, c: string) => c.toUpperCase()) as keyof Schemas["EntryBody"];
+
+/** What a field says so far: what was typed, else where it begins. */
+export function toldOf(draft: Draft, account: Account, products: readonly Product[]) {
+  const told = (name: string): string => {
+    const typed = draft.told[name];
+    if (typed !== undefined) return typed;
+    if (name === "product") return likelyProduct(draft, account, products);
+    if (name === "scale") return account.base ?? "";
+    if (name === "mark") return "max";
+    if (name === "with") return "premix";
+    if (name === "history") return "unknown";
+    return "";
+  };
+  return told;
+}
+
+/** The product inside, or the one of its make in the wanted form. */
+function likelyProduct(draft: Draft, account: Account, products: readonly Product[]): string {
+  const inside = account.product;
+  if (!inside) return "";
+  const wanted = draft.kind === "top_up" ? (draft.told.with ?? "premix") : inside.form;
+  if (inside.form === wanted) return inside.code;
+  const alike = products.find((p) => p.form === wanted && p.base === inside.base && p.technology === inside.technology);
+  return alike?.code ?? "";
+}
+
+export function specOf(draft: Draft, account: Account, products: readonly Product[]): FieldSpec[] {
+  const form = (code: string) => products.find((p) => p.code === code)?.form ?? "";
+  return fieldsOf(draft.kind, account, toldOf(draft, account, products), form);
+}
 
 /** A number as typed: a true minus or a hyphen, a comma or a point. */
 function number(text: string): number | undefined {
@@ -70,63 +86,176 @@ function number(text: string): number | undefined {
   return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined;
 }
 
-/** The draft as an entry, or what cannot be read in it; undefined while the main figure is still empty. */
+type Value = string | number | boolean | Value[] | { [name: string]: Value };
+
+interface Reader {
+  at: (name: string) => string;
+  errors: Record<string, string>;
+  /** A field that has to be told has not been. */
+  missing: boolean;
+}
+
+/** The draft as an entry, or what cannot be read in it; undefined while something that is needed is still empty. */
 export function toEntry(
-  d: Draft,
-  id: string,
+  draft: Draft,
+  ids: { entry: string; strike: string },
+  account: Account,
   products: readonly Product[],
 ): { entry: EntryInput } | { errors: FieldErrors } | undefined {
-  const errors: Record<string, string> = {};
-  const reading = (pointer: string, text: string, unit: MeasureUnit): Schemas["Reading"] => {
-    const value = number(text);
-    if (value === undefined) errors[`${pointer}/value`] = `“${text}” is not a number; accepted: digits, such as 2.4`;
-    return { value: value ?? 0, unit };
-  };
-  const at = d.when ? new Date(d.when) : new Date();
-  if (Number.isNaN(at.getTime())) {
-    return { errors: { "/at": `“${d.when}” is not a date and time` } };
+  const at = draft.when ? new Date(draft.when) : new Date();
+  if (Number.isNaN(at.getTime())) return { errors: { "/at": `“${draft.when}” is not a date and time` } };
+  const told = toldOf(draft, account, products);
+  const reader: Reader = { at: told, errors: {}, missing: false };
+  const name = bodyName(draft.kind);
+  const body = readAll(specOf(draft, account, products), reader, "", `/${name}`);
+  // The share of blocked fins stands on the line of the fins.
+  if (draft.kind === "inspection") placeBlocked(body, reader);
+  const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
+  if (draft.strikes) {
+    if (draft.why.trim() === "") reader.missing = true;
+    entry.strikes = { id: ids.strike, entry: draft.strikes, why: draft.why.trim() };
   }
-  const entry: EntryInput = { id, kind: d.kind, at: at.toISOString() };
-  const chosen = products.find((p) => p.code === d.product);
-  switch (d.kind) {
-    case "fill": {
-      if (!d.volume) return undefined;
-      entry.fill = { volume: reading("/fill/volume", d.volume, d.volumeUnit), product: d.product };
-      if (!d.product) errors["/fill/product"] = "no product chosen; choose what was poured in";
-      if (chosen?.form === "concentrate") {
-        const share = number(d.share);
-        if (share === undefined) errors["/fill/share"] = `“${d.share}” is not a number; accepted: 1 to 100`;
-        else entry.fill.share = share;
-      }
-      if (d.factory) entry.fill.factory = true;
-      if (d.meter) entry.fill.meter = reading("/fill/meter", d.meter, d.meterUnit);
-      break;
+  if (Object.keys(reader.errors).length > 0) return { errors: reader.errors };
+  return reader.missing ? undefined : { entry };
+}
+
+function placeBlocked(body: Record<string, Value>, reader: Reader) {
+  const blocked = body.blocked;
+  delete body.blocked;
+  if (blocked === undefined) return;
+  const points = Array.isArray(body.points) ? body.points : [];
+  const fins = points.find(
+    (p): p is Record<string, Value> => typeof p === "object" && !Array.isArray(p) && p.point === "fins",
+  );
+  if (fins) fins.blocked = blocked;
+  else points.push({ point: "fins", blocked });
+  body.points = points;
+  reader.missing = false;
+}
+
+function readAll(specs: readonly FieldSpec[], r: Reader, prefix: string, pointer: string): Record<string, Value> {
+  const body: Record<string, Value> = {};
+  for (const f of specs) {
+    const value = readField(f, r, prefix + f.name, `${pointer}/${f.name}`);
+    if (value !== undefined) body[f.name] = value;
+  }
+  return body;
+}
+
+function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Value | undefined {
+  const text = r.at(name).trim();
+  switch (f.type) {
+    case "reading": {
+      if (!text) return needed(f, r);
+      const value = number(text);
+      if (value === undefined)
+        r.errors[`${pointer}/value`] = `“${text}” is not a number; accepted: digits, such as 2.4`;
+      return { value: value ?? 0, unit: r.at(`${name}.unit`) || lastUnit(f.units) };
     }
-    case "top_up":
-      if (!d.volume) return undefined;
-      entry.topUp = { volume: reading("/topUp/volume", d.volume, d.volumeUnit), with: d.form };
-      if (d.form !== "water") {
-        if (chosen?.form !== d.form) errors["/topUp/product"] = `no product chosen; choose a ${d.form}`;
-        entry.topUp.product = d.product;
-      }
-      break;
-    case "loss":
-      if (!d.volume) return undefined;
-      entry.loss = { volume: reading("/loss/volume", d.volume, d.volumeUnit), note: d.note || undefined };
-      break;
-    case "freeze_test":
-      if (!d.temperature) return undefined;
-      if (!d.scale) return { errors: { "/freezeTest/scale": "no scale chosen; the line was read on EG or on PG" } };
-      entry.freezeTest = {
-        temperature: reading("/freezeTest/temperature", d.temperature, d.temperatureUnit),
-        instrument: "refractometer",
-        scale: d.scale,
-      };
-      break;
-    case "meter":
-      if (!d.meter) return undefined;
-      entry.meter = { meter: reading("/meter/meter", d.meter, d.meterUnit) };
-      break;
+    case "number": {
+      const typed = text || (f.initial ?? "");
+      if (!typed) return needed(f, r);
+      const value = number(typed);
+      if (value === undefined) r.errors[pointer] = `“${typed}” is not a number; accepted: digits, such as 8.5`;
+      return value ?? 0;
+    }
+    case "numbers": {
+      const parts = (text || (f.initial ?? "")).split(/[;,]\s*|\s+/).filter(Boolean);
+      const values = parts.map(number);
+      if (values.includes(undefined))
+        r.errors[pointer] = "not all of these are numbers; accepted: numbers with commas between";
+      return values.map((v) => v ?? 0);
+    }
+    case "choice": {
+      const chosen = text || (f.initial ?? "");
+      return chosen ? chosen : needed({ optional: f.optional === true || f.options.some(([v]) => v === "") }, r);
+    }
+    case "yesno":
+      return text === "" ? undefined : text === "yes";
+    case "check":
+      return text === "yes" ? true : undefined;
+    case "text":
+    case "line":
+      return text ? text : needed({ optional: f.type === "text" && f.optional }, r);
+    case "product":
+      if (text) return text;
+      if (!f.optional) r.errors[pointer] = "no product chosen; choose what was poured in";
+      return undefined;
+    case "words": {
+      const words = text
+        .split(",")
+        .map((w) => w.trim())
+        .filter(Boolean);
+      return words.length > 0 ? words : undefined;
+    }
+    case "lines":
+    case "named": {
+      const items = rowsOf(f).flatMap((row) => {
+        const key = f.type === "lines" ? row : r.at(`${name}.${row}.${f.key}`).trim();
+        const inner: Reader = { ...r, missing: false };
+        const item = readAll(f.columns, inner, `${name}.${row}.`, `${pointer}/${row}`);
+        return Object.keys(item).length > 0 ? [{ [f.key]: key || "unnamed", ...item }] : [];
+      });
+      if (items.length === 0) return f.name === "drained" || f.type === "named" ? undefined : needed({}, r);
+      return items;
+    }
   }
-  return Object.keys(errors).length > 0 ? { errors } : { entry };
+}
+
+/** The rows a list of lines is typed in, by name. */
+export const rowsOf = (f: Extract<FieldSpec, { type: "lines" | "named" }>): readonly string[] =>
+  f.type === "lines" ? f.keys : Array.from({ length: f.rows }, (_, i) => String(i));
+
+function needed(f: { optional?: boolean }, r: Reader): Value | undefined {
+  if (!f.optional) r.missing = true;
+  return undefined;
+}
+
+/** A body as it stands in the books, as text by field, to be typed over. */
+export function tellOf(body: Record<string, unknown>, prefix = ""): Record<string, string> {
+  const told: Record<string, string> = {};
+  for (const [name, value] of Object.entries(body)) {
+    const at = prefix + name;
+    if (typeof value === "string") told[at] = value;
+    else if (typeof value === "number") told[at] = String(value);
+    else if (typeof value === "boolean") told[at] = value ? "yes" : "no";
+    else if (Array.isArray(value)) Object.assign(told, tellList(at, value));
+    else if (isRecord(value)) {
+      if ("unit" in value && "value" in value) {
+        told[at] = String(value.value);
+        told[`${at}.unit`] = String(value.unit);
+      } else Object.assign(told, tellOf(value, `${at}.`));
+    }
+  }
+  return told;
+}
+
+const isRecord = (v: unknown): v is Record<string, unknown> => typeof v === "object" && v !== null && !Array.isArray(v);
+
+function tellList(at: string, list: readonly unknown[]): Record<string, string> {
+  const told: Record<string, string> = {};
+  const plain = list.filter((v) => typeof v === "string" || typeof v === "number");
+  if (plain.length > 0) return { [at]: plain.join(", ") };
+  list.filter(isRecord).forEach((item, i) => {
+    // The key of a line names its row; lines that name themselves are numbered.
+    const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
+    if (typeof item.blocked === "number") told.blocked = String(item.blocked);
+    Object.assign(told, tellOf(item, `${at}.${key ?? String(i)}.`));
+  });
+  return told;
+}
+
+/** A pointer into a list, which counts its items, as the form has it, which names its rows. */
+export function rowPointer(pointer: string, entry: EntryInput | undefined): string {
+  const match = /^\/(\w+)\/(\w+)\/(\d+)(.*)$/.exec(pointer);
+  if (!match || !entry) return pointer;
+  const [, body = "", list = "", index = "", rest = ""] = match;
+  const content: unknown = entry[body as keyof EntryInput];
+  const items = isRecord(content) ? content[list] : undefined;
+  const item: unknown = Array.isArray(items) ? items[Number(index)] : undefined;
+  if (!isRecord(item)) return pointer;
+  const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
+  // What is wrong with the key itself is said beside what was told of it.
+  const at = rest === "/point" || rest === "/hose" ? "/state" : rest;
+  return key ? `/${body}/${list}/${key}${at}` : pointer;
 }

@@ -1,13 +1,26 @@
-import { Field, Flex, Input, NativeSelect } from "@chakra-ui/react";
+import { Field, Flex, Input, NativeSelect, VisuallyHidden } from "@chakra-ui/react";
 import type { MeasureUnit } from "../api/client";
 import { symbols } from "../words/figures";
 
 interface Common {
   label: string;
+  /** Read to screen readers only, where a head stands above. */
+  hidden?: boolean | undefined;
   error?: string | undefined;
   width?: string;
   /** What helps beneath the line. */
   hint?: string | undefined;
+}
+
+function Label({ hidden, children }: { hidden: boolean | undefined; children: string }) {
+  if (hidden) {
+    return (
+      <VisuallyHidden asChild>
+        <Field.Label>{children}</Field.Label>
+      </VisuallyHidden>
+    );
+  }
+  return <Field.Label fontSize="13px">{children}</Field.Label>;
 }
 
 /** A line to write on, with its label above and what is wrong beneath. */
@@ -20,11 +33,12 @@ export function TextField(
     figures?: boolean;
     placeholder?: string;
     maxLength?: number;
+    autoComplete?: string;
   },
 ) {
   return (
     <Field.Root invalid={Boolean(p.error)} width={p.width ?? "auto"}>
-      <Field.Label fontSize="13px">{p.label}</Field.Label>
+      <Label hidden={p.hidden}>{p.label}</Label>
       <Input
         size="sm"
         minH="44px"
@@ -34,7 +48,7 @@ export function TextField(
         max={p.max}
         maxLength={p.maxLength}
         inputMode={p.figures ? "decimal" : undefined}
-        autoComplete="off"
+        autoComplete={p.autoComplete ?? "off"}
         className={p.figures ? "figures" : undefined}
         textAlign={p.figures ? "right" : undefined}
         placeholder={p.placeholder}
@@ -49,11 +63,17 @@ export function TextField(
 
 /** A choice among few. */
 export function SelectField<T extends string>(
-  p: Common & { value: T | ""; options: readonly (readonly [T, string])[]; onChange: (value: T) => void },
+  p: Common & {
+    value: T | "";
+    options: readonly (readonly [T, string])[];
+    onChange: (value: T) => void;
+    /** How the empty choice reads, when it may stay empty. */
+    unsaid?: string | undefined;
+  },
 ) {
   return (
     <Field.Root invalid={Boolean(p.error)} width={p.width ?? "auto"}>
-      <Field.Label fontSize="13px">{p.label}</Field.Label>
+      <Label hidden={p.hidden}>{p.label}</Label>
       <NativeSelect.Root size="sm">
         <NativeSelect.Field
           minH="44px"
@@ -63,7 +83,10 @@ export function SelectField<T extends string>(
           value={p.value}
           onChange={(e) => p.onChange(e.target.value as T)}
         >
-          {p.value === "" && <option value="">choose</option>}
+          {p.unsaid !== undefined && <option value="">{p.unsaid}</option>}
+          {p.unsaid === undefined && p.value === "" && !p.options.some(([v]) => v === "") && (
+            <option value="">choose</option>
+          )}
           {p.options.map(([value, words]) => (
             <option key={value} value={value}>
               {words}
@@ -92,6 +115,7 @@ export function ReadingField(
     <Flex align="flex-start" gap="0">
       <TextField
         label={p.label}
+        hidden={p.hidden}
         error={p.error}
         width={p.width ?? "120px"}
         figures
@@ -100,8 +124,9 @@ export function ReadingField(
         placeholder={p.placeholder ?? ""}
       />
       <SelectField
-        label="in"
-        width="94px"
+        label={p.hidden ? `unit of ${p.label}` : "in"}
+        hidden={p.hidden}
+        width={p.units.length > 1 ? "94px" : "100px"}
         value={p.unit}
         options={p.units.map((u) => [u, symbols[u]] as const)}
         onChange={p.onUnit}

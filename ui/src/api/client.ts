@@ -7,6 +7,10 @@ export type Balance = Schemas["Balance"];
 export type Clock = Schemas["Clock"];
 export type EntryInput = Schemas["EntryInput"];
 export type EntryKind = Schemas["EntryKind"];
+export type EntryBody = Schemas["EntryBody"];
+export type Explanation = Schemas["Explanation"];
+export type Role = Schemas["Role"];
+export type Session = Schemas["Session"];
 export type Line = Schemas["Line"];
 export type MeasureUnit = Schemas["MeasureUnit"];
 export type Moment = Schemas["Moment"];
@@ -18,6 +22,11 @@ export type Verdict = Schemas["Verdict"];
 export class Problem extends Error {
   readonly status: number;
   readonly fields: readonly Schemas["FieldProblem"][];
+  /** Accepted values of the first wrong field, and so on, by pointer. */
+  said(pointer: string): string | undefined {
+    const f = this.fields.find((one) => one.pointer === pointer);
+    return f && (f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail);
+  }
   constructor(body: Schemas["Problem"]) {
     super(body.detail ?? body.title);
     this.status = body.status;
@@ -26,6 +35,13 @@ export class Problem extends Error {
 }
 
 const client = createClient<paths>({ baseUrl: window.location.origin });
+
+let signedOut = () => {};
+
+/** What to do when an answer says that nobody is signed in. */
+export function onSignedOut(act: () => void) {
+  signedOut = act;
+}
 
 async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let result;
@@ -39,6 +55,8 @@ async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Re
     });
   }
   if (result.data !== undefined) return result.data;
+  if (result.response.ok) return undefined as T;
+  if (result.response.status === 401) signedOut();
   const error = result.error as Partial<Schemas["Problem"]> | undefined;
   throw new Problem({
     type: "about:blank",
@@ -49,6 +67,21 @@ async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Re
 }
 
 export const api = {
+  session: (signal?: AbortSignal) => answer(client.GET("/api/v1/session", { signal })),
+  signIn: (email: string, password: string) => answer(client.POST("/api/v1/session", { body: { email, password } })),
+  signOut: (everywhere: boolean) => answer(client.DELETE("/api/v1/session", { params: { query: { everywhere } } })),
+  forgot: (email: string) => answer(client.POST("/api/v1/password-reset", { body: { email } })),
+  link: (token: string, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/links/{token}", { params: { path: { token } }, signal })),
+  choose: (token: string, body: { password: string; name?: string; email?: string }) =>
+    answer(client.POST("/api/v1/links/{token}", { params: { path: { token } }, body })),
+  people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
+  invite: (body: { name: string; email: string; role: Role }) => answer(client.POST("/api/v1/people", { body })),
+  inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
+  changePerson: (id: number, body: { role?: Role; active?: boolean }) =>
+    answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),
+  audit: (before: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
   morning: (signal?: AbortSignal) => answer(client.GET("/api/v1/morning", { signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),

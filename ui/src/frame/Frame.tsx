@@ -3,6 +3,8 @@ import { type ReactNode, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { JumpField } from "./JumpField";
 import { type Key, moveLine, useKeys } from "./keys";
+import { PersonMenu } from "../people/PersonMenu";
+import { mayRegister, usePerson } from "../people/session";
 import { useScheme } from "./scheme";
 
 interface Props {
@@ -13,32 +15,36 @@ interface Props {
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
   /** Which tab this page belongs to. */
-  here?: "morning" | "bench";
+  here?: "morning" | "bench" | "register";
   keys?: readonly Key[];
+  /** Only the keys of the page, while it asks for a letter. */
+  only?: boolean;
   children: ReactNode;
 }
 
 const none: readonly Key[] = [];
 
 /** The bound book: running head above, index tabs down the right-hand edge, the rest is page. */
-export function Frame({ title, head, open, here = "morning", keys = none, children }: Props) {
+export function Frame({ title, head, open, here = "morning", keys = none, only = false, children }: Props) {
   const navigate = useNavigate();
   const [scheme, turnScheme] = useScheme();
   const [help, setHelp] = useState(false);
   useEffect(() => {
     document.title = `${title} · Diligent Ledger`;
   }, [title]);
-  const all = useMemo<Key[]>(
-    () => [
+  const person = usePerson();
+  const all = useMemo<Key[]>(() => {
+    if (only) return [...keys];
+    return [
       { key: "m", does: "Morning", run: () => void navigate("/") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
+      ...(mayRegister(person.role) ? [{ key: "g", does: "Register", run: () => void navigate("/register") }] : []),
       { key: "j", does: "next line", run: () => moveLine(1) },
       { key: "k", does: "line before", run: () => moveLine(-1) },
       ...keys,
       { key: "?", does: "the keys of this page", run: () => setHelp(true) },
-    ],
-    [keys, navigate],
-  );
+    ];
+  }, [keys, only, navigate, person.role]);
   useKeys(all);
   return (
     <Box minH="100vh" pb="60px">
@@ -47,6 +53,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, childr
       </Link>
       <Flex
         as="header"
+        className="running-head"
         align="center"
         gap="18px"
         h="48px"
@@ -61,7 +68,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, childr
           {head}
         </Text>
         <Box flex="1" hideFrom="md" />
-        <JumpField />
+        <Box className="no-print">
+          <JumpField />
+        </Box>
         <Button
           variant="ghost"
           size="xs"
@@ -71,6 +80,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, childr
         >
           {scheme === "light" ? "dark" : "light"}
         </Button>
+        <PersonMenu />
         <Button variant="ghost" size="xs" color="faint" onClick={() => setHelp(true)} aria-label="Keys of this page">
           ?
         </Button>
@@ -81,6 +91,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, childr
         </Box>
         <Flex
           as="nav"
+          className="no-print"
           aria-label="Index"
           direction={{ base: "row", md: "column" }}
           gap="6px"
@@ -98,6 +109,11 @@ export function Frame({ title, head, open, here = "morning", keys = none, childr
           <IndexTab to="/bench" letter="b" current={here === "bench"}>
             Bench
           </IndexTab>
+          {mayRegister(person.role) && (
+            <IndexTab to="/register" letter="g" current={here === "register"}>
+              Register
+            </IndexTab>
+          )}
           {open !== undefined && (
             <IndexTab to={`/units/${encodeURIComponent(open)}`} current>
               {open}

@@ -30,8 +30,19 @@ export function useKeys(keys: readonly Key[]) {
 
 /** Moves the focus by step among the elements marked data-line; the first one when none has it. */
 export function moveLine(step: 1 | -1) {
-  const lines = [...document.querySelectorAll<HTMLElement>("[data-line]")];
+  const lines = [...document.querySelectorAll<HTMLElement>("[data-line]")].filter((l) => l.offsetParent !== null);
   const at = lines.findIndex((l) => l === document.activeElement);
   const next = at < 0 ? (step > 0 ? 0 : lines.length - 1) : Math.min(lines.length - 1, Math.max(0, at + step));
   lines[next]?.focus();
+}
+
+/** Acts on Escape, also while typing. */
+export function useEscape(act: () => void) {
+  useEffect(() => {
+    function press(event: KeyboardEvent) {
+      if (event.key === "Escape" && !event.defaultPrevented) act();
+    }
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [act]);
 }

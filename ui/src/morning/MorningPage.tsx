@@ -163,10 +163,19 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
       return { words: "write a test", write: "freeze_test" };
     case "level_low":
       return { words: "write a top-up", write: "top_up" };
+    case "held":
+    case "air_trapped":
+    case "stop_defect":
+    case "found_bad":
+      return { words: "open account" };
+    case "owed_level":
+      return { words: "write the level", write: "level_check" };
+    case "owed_retest":
+      return { words: "write the test", write: "freeze_test" };
     case "use_no_rate":
     case "use_no_start":
       return { words: "write the meter", write: "meter" };
   }
   const renewal = clock.kind === "age" || clock.kind === "use";
-  return renewal && verdict !== "watch" ? { words: "write renewal", write: "fill" } : { words: "open account" };
+  return renewal && verdict !== "watch" ? { words: "write renewal", write: "renewal" } : { words: "open account" };
 }

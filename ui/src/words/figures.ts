@@ -25,6 +25,17 @@ export const symbols: Record<MeasureUnit, string> = {
   km: "km",
   mi: "mi",
   h: "h",
+  kPa: "kPa",
+  psi: "psi",
+  bar: "bar",
+  percent: "%",
+  brix: "°Bx",
+  sg: "rel. density",
+  discs: "discs",
+  mm: "mm",
+  Nm: "N·m",
+  lbf_ft: "lbf·ft",
+  lbf_in: "lbf·in",
 };
 
 /** A reading as it was read: no digit added, none taken away. */

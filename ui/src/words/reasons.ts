@@ -1,7 +1,15 @@
 import type { Account, Clock, Schemas, Verdict } from "../api/client";
 import { celsius, figure, longDay, symbols } from "./figures";
 
-export const clockNames: Record<Clock["kind"], string> = { age: "Age", use: "Use", freeze: "Freeze", level: "Level" };
+export const clockNames: Record<Clock["kind"], string> = {
+  hold: "Hold",
+  age: "Age",
+  use: "Use",
+  freeze: "Freeze",
+  level: "Level",
+  findings: "Findings",
+  follow_up: "Follow-up",
+};
 
 export const verdictWords: Record<Verdict, string> = {
   hold: "hold",
@@ -23,6 +31,21 @@ export const noteWords: Record<Schemas["Note"], string> = {
   volume_assumed: "first known strength; taken as full",
   meter_backwards: "lower than before; not used",
   other_meter_kind: "another kind of meter; not used",
+  mixed_technology: "another inhibitor technology than what is inside",
+  premix_thinned: "premix is never thinned with water",
+  reading_refused: "the reading cannot be used",
+  partial_drain: "too little was replaced to count as a renewal",
+  air_trapped: "less went in than came out: air is trapped; do not release",
+  level_below_book: "the level shows less than the book holds",
+  level_above_book: "the level shows more than the book holds",
+  level_hot: "a hot level reads high and proves nothing",
+  tank_unknown: "the register does not know what a millimetre of this tank holds",
+  strikes_nothing: "the line it strikes is not in these books yet",
+  closes_nothing: "no such defect is open",
+  was_not_held: "there was no hold",
+  does_not_hold: "the pressure fell",
+  off_rating: "opens off its rating",
+  water_left_inside: "flush water stayed inside and thins the fill",
 };
 
 /** The reason of a clock in one sentence, without the clock's name. */
@@ -57,6 +80,19 @@ export function reason(clock: Clock, site: string): string {
       return "never measured, and no fill is written down: test it.";
     case "level_holds":
       return `${figure(n.litres, 1)}\u00a0L by the book, ${figure(n.full, 1)}\u00a0L were filled.`;
+    case "held":
+      return "held by somebody: must not run until released.";
+    case "air_trapped":
+      return `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Do not release it; bleed again.`;
+    case "stop_defect":
+      return `${figure(n.defects)} open ${n.defects === 1 ? "defect" : "defects"} that must be closed before it runs.`;
+    case "found_bad":
+    case "found_soft":
+      return `${found(n)}.`;
+    case "owed_level":
+      return `the level is to be looked at cold, the day after the renewal; owed for ${figure(n.days)}\u00a0d.`;
+    case "owed_retest":
+      return `the freeze point is to be tested again, once mixed; owed for ${figure(n.days)}\u00a0d.`;
     case "level_low":
       return `${figure(n.missing, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L are missing by the book.`;
   }
@@ -92,9 +128,33 @@ export function rule(clock: Clock, account: Account): string[] {
           ? `A freeze point nobody has tested for ${figure(n.stale)}\u00a0months is not taken on trust.`
           : "",
       ].filter(Boolean);
+    case "hold":
+      return [
+        "A hold, a defect that stops the unit, or a fill that took less than came out.",
+        n.allowed !== undefined
+          ? `A hot level and the error of measuring account for ${figure(n.allowed, 1)}\u00a0L; more is air.`
+          : "",
+        "It ends with a release; of an aircraft by a licensed signatory only.",
+      ].filter(Boolean);
+    case "findings":
+      return ["What was found bad is due at once; what is soft is watched.", "The last word on each point counts."];
+    case "follow_up":
+      return [
+        "After any renewal: the level cold on the next day, and the freeze point once the system has been warm.",
+        "After more than a twentieth of water or concentrate: the freeze point.",
+      ];
     case "level":
       return [
         `Due when ${figure(n.low, 1)}\u00a0L of the last fill are missing by the book, hold when ${figure(n.hold, 1)}\u00a0L are.`,
       ];
   }
+}
+
+function found(n: Record<string, number>): string {
+  const parts = [
+    n.bad ? `${figure(n.bad)} bad` : "",
+    n.soft ? `${figure(n.soft)} to watch` : "",
+    n.defects ? `${figure(n.defects)} open ${n.defects === 1 ? "defect" : "defects"}` : "",
+  ];
+  return parts.filter(Boolean).join(", ");
 }

@@ -1,0 +1,191 @@
+import { Box, Checkbox, Field, Flex, Text } from "@chakra-ui/react";
+import type { MeasureUnit, Product } from "../api/client";
+import { word } from "../words/names";
+import { type FieldErrors, lastUnit, rowsOf } from "./draft";
+import { ReadingField, SelectField, TextField } from "./fields";
+import type { FieldSpec } from "./kinds";
+
+interface Props {
+  spec: FieldSpec;
+  /** Where its text is kept, and where the contract has it. */
+  path: string;
+  pointer: string;
+  told: (name: string) => string;
+  tell: (part: Record<string, string>) => void;
+  errors: FieldErrors;
+  products: readonly Product[];
+  /** In a table the column's head is the label. */
+  bare?: boolean;
+}
+
+/** One field of a form, drawn by what it asks. */
+export function FieldOf(p: Props) {
+  const { spec: f, path, told, tell, errors } = p;
+  const error = errors[p.pointer];
+  const value = told(path);
+  switch (f.type) {
+    case "reading":
+      return (
+        <ReadingField
+          label={f.label || path}
+          hidden={p.bare}
+          value={value}
+          unit={(told(`${path}.unit`) || lastUnit(f.units)) as MeasureUnit}
+          units={f.units}
+          onValue={(v) => tell({ [path]: v })}
+          onUnit={(u) => tell({ [`${path}.unit`]: u })}
+          error={errors[`${p.pointer}/value`] ?? errors[`${p.pointer}/unit`] ?? error}
+        />
+      );
+    case "number":
+      return (
+        <TextField
+          label={f.label}
+          figures
+          width="124px"
+          value={value || (f.initial ?? "")}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+          hint={f.hint}
+        />
+      );
+    case "numbers":
+      return (
+        <TextField
+          label={f.label}
+          width="260px"
+          value={value || (f.initial ?? "")}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+          hint={f.hint}
+        />
+      );
+    case "words":
+      return (
+        <TextField
+          label={f.label}
+          width="220px"
+          value={value}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+          hint={f.hint}
+        />
+      );
+    case "text":
+      return (
+        <TextField
+          label={f.label}
+          width={f.width ?? "220px"}
+          maxLength={500}
+          value={value}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+        />
+      );
+    case "choice":
+      return (
+        <SelectField
+          label={f.label}
+          hidden={p.bare}
+          width={p.bare ? "150px" : "190px"}
+          value={value || (f.initial ?? "")}
+          options={f.options}
+          unsaid={f.optional ? "not looked at" : undefined}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+        />
+      );
+    case "yesno":
+      return (
+        <SelectField
+          label={f.label}
+          width="160px"
+          value={value}
+          options={[
+            ["yes", f.yes],
+            ["no", f.no],
+          ]}
+          unsaid="not looked at"
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+        />
+      );
+    case "check":
+      return (
+        <Checkbox.Root
+          mt="34px"
+          checked={value === "yes"}
+          onCheckedChange={(d) => tell({ [path]: d.checked === true ? "yes" : "" })}
+        >
+          <Checkbox.HiddenInput />
+          <Checkbox.Control borderColor="faint" />
+          <Checkbox.Label>{f.label}</Checkbox.Label>
+        </Checkbox.Root>
+      );
+    case "product":
+      return (
+        <SelectField
+          label="product"
+          width="240px"
+          value={p.products.some((o) => o.code === value && f.forms.includes(o.form)) ? value : ""}
+          options={p.products.filter((o) => f.forms.includes(o.form)).map((o) => [o.code, o.name] as const)}
+          unsaid={f.optional ? "nobody knows" : undefined}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+        />
+      );
+    case "lines":
+    case "named":
+      return <LinesOf {...p} spec={f} error={error} />;
+    case "line":
+      return null; // chosen on the ledger page
+  }
+}
+
+/** A list as a small table: one line for each key, or some lines that name themselves. */
+function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named" }>; error: string | undefined }) {
+  const { spec: f, path } = p;
+  return (
+    <Field.Root invalid={Boolean(p.error)}>
+      <Box role="group" aria-label={f.label}>
+        <Flex gap="10px" fontSize="13px" fontWeight="500">
+          <Text w={f.type === "lines" ? "130px" : "150px"}>{f.label}</Text>
+          {f.columns.map((c) => (
+            <Text key={c.name} w={c.type === "choice" ? "150px" : "auto"}>
+              {c.label}
+            </Text>
+          ))}
+        </Flex>
+        {rowsOf(f).map((row) => (
+          <Flex key={row} gap="10px" align="center" minH="44px">
+            {f.type === "lines" ? (
+              <Text w="130px">{word(row)}</Text>
+            ) : (
+              <TextField
+                label={`${f.key} ${Number(row) + 1}`}
+                hidden
+                width="150px"
+                value={p.told(`${path}.${row}.${f.key}`)}
+                onChange={(v) => p.tell({ [`${path}.${row}.${f.key}`]: v })}
+              />
+            )}
+            {f.columns.map((c) => (
+              <FieldOf
+                key={c.name}
+                {...p}
+                spec={{
+                  ...c,
+                  label: `${f.type === "lines" ? word(row) : `${f.label} ${Number(row) + 1}`} ${c.label}`.trim(),
+                }}
+                path={`${path}.${row}.${c.name}`}
+                pointer={`${p.pointer}/${row}/${c.name}`}
+                bare
+              />
+            ))}
+          </Flex>
+        ))}
+      </Box>
+      <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
+    </Field.Root>
+  );
+}

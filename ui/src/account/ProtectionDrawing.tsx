@@ -1,0 +1,194 @@
+import { Box } from "@chakra-ui/react";
+import { scaleLinear, scaleTime } from "d3-scale";
+import { area, curveStepAfter, line as pathOf } from "d3-shape";
+import { format, parseISO } from "date-fns";
+import type { Account, Line } from "../api/client";
+import { figure, shortDay } from "../words/figures";
+
+const size = { width: 760, height: 196, left: 38, right: 6, top: 12, bottom: 22 };
+const ink = "var(--chakra-colors-ink)";
+const faint = "var(--chakra-colors-faint)";
+const rule = "var(--chakra-colors-rule)";
+const accent = "var(--chakra-colors-accent)";
+const alarm = "var(--chakra-colors-alarm)";
+const page = "var(--chakra-colors-page)";
+
+/** The book's freeze point from a line on. */
+interface Step {
+  readonly at: Date;
+  readonly freeze: number | undefined;
+  readonly low: number;
+  readonly high: number;
+}
+
+/** The steps of the book line: where it changed, and its end today. */
+function stepsOf(lines: readonly Line[], from: Date, today: Date): Step[] {
+  const steps: Step[] = [];
+  for (const l of lines) {
+    if (l.struck || l.kind === "strike") continue;
+    const { freeze, low, high } = l.after;
+    const at = new Date(Math.max(new Date(l.at).getTime(), from.getTime()));
+    const step = { at, freeze, low: low ?? freeze ?? 0, high: high ?? freeze ?? 0 };
+    // What happened before the span drawn only sets where it begins.
+    if (steps.length === 1 && steps[0]?.at.getTime() === from.getTime() && at <= from) steps.pop();
+    steps.push(step);
+  }
+  const last = steps.at(-1);
+  if (last) steps.push({ ...last, at: today });
+  return steps;
+}
+
+/** Tests that said something about the coolant, in the span drawn. */
+function testsOf(lines: readonly Line[], from: Date) {
+  return lines.flatMap((l) => {
+    const t = l.test;
+    if (!t?.trusted || l.struck || new Date(l.at) < from) return [];
+    return [{ id: l.id, at: new Date(l.at), measured: t.measured, off: t.book !== undefined && !t.agrees }];
+  });
+}
+
+/** Protection through time: the book line with its band, tests as points, the site's coldest nights as the floor. */
+export function ProtectionDrawing({ account }: { account: Account }) {
+  const first = account.nights[0];
+  const end = account.nights.at(-1);
+  if (!first || !end) return null;
+  const from = parseISO(first.day);
+  const today = parseISO(account.today);
+  const steps = stepsOf(account.lines, from, today);
+  const tests = testsOf(account.lines, from);
+  const lowest = Math.min(
+    ...account.nights.map((n) => n.celsius),
+    ...steps.filter((s) => s.freeze !== undefined).map((s) => s.low),
+    ...tests.map((t) => t.measured),
+    -20,
+  );
+  const x = scaleTime([from, parseISO(end.day)], [size.left, size.width - size.right]);
+  const y = scaleLinear([0, lowest - 3], [size.top, size.height - size.bottom]);
+  const floor =
+    area<(typeof account.nights)[number]>(
+      (n) => x(parseISO(n.day)),
+      y(0),
+      (n) => y(Math.min(0, n.celsius)),
+    )(account.nights) ?? "";
+  const known = (s: Step) => s.freeze !== undefined;
+  const band =
+    area<Step>(
+      (s) => x(s.at),
+      (s) => y(s.low),
+      (s) => y(s.high),
+    )
+      .defined(known)
+      .curve(curveStepAfter)(steps) ?? "";
+  const book =
+    pathOf<Step>(
+      (s) => x(s.at),
+      (s) => y(s.freeze ?? 0),
+    )
+      .defined(known)
+      .curve(curveStepAfter)(steps) ?? "";
+  const relied = account.protectsTo;
+  const last = tests.at(-1);
+  const caught = account.outlook.clocks.find((c) => c.kind === "freeze");
+  const says = [
+    `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
+    relied === undefined ? "What it protects to is unknown." : `It protects to ${figure(relied)} degrees.`,
+    last ? `Last test ${figure(last.measured)} degrees on ${shortDay(last.at.toISOString())}.` : "It was never tested.",
+  ].join(" ");
+  const nearEnd = x(today) > size.width - 230;
+  return (
+    <Box asChild w="100%" maxW="860px" h="auto" display="block">
+      <svg viewBox={`0 0 ${size.width} ${size.height}`} role="img" aria-label={says}>
+        <defs>
+          <pattern id="nights" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <path d="M0 0V5" stroke="var(--chakra-colors-cold)" strokeWidth="1.8" />
+          </pattern>
+        </defs>
+        {y.ticks(5).map((t) => (
+          <g key={t}>
+            <path d={`M${size.left} ${y(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
+            <Word x={size.left - 6} y={y(t) + 4} anchor="end" fill={faint} small>
+              {figure(t)}
+            </Word>
+          </g>
+        ))}
+        <path d={floor} fill="url(#nights)" stroke="var(--chakra-colors-cold)" strokeWidth="1" />
+        {x.ticks(7).map((t) => (
+          <Word key={t.toISOString()} x={x(t)} y={size.height - 6} anchor="middle" fill={faint} small>
+            {format(t, "MMM yy")}
+          </Word>
+        ))}
+        <Word x={size.width - size.right - 4} y={y(0) + 14} anchor="end" fill={faint} small>
+          {`coldest nights, ${account.unit.site}`}
+        </Word>
+        <path d={band} fill={accent} opacity="0.18" />
+        <path d={book} fill="none" stroke={ink} strokeWidth="2" />
+        {relied !== undefined && (
+          <path
+            d={`M${x(today)} ${y(relied)}H${size.width - size.right}`}
+            stroke={accent}
+            strokeWidth="2"
+            strokeDasharray="6 4"
+            fill="none"
+          />
+        )}
+        <path
+          d={`M${x(today) - 1.5} ${size.top - 6}V${size.height - size.bottom}M${x(today) + 1.5} ${size.top - 6}V${size.height - size.bottom}`}
+          stroke={alarm}
+          strokeWidth="1"
+        />
+        {tests.map((t) => (
+          <circle
+            key={t.id}
+            cx={x(t.at)}
+            cy={y(t.measured)}
+            r={t.off ? 5.2 : 3.6}
+            fill={page}
+            stroke={t.off ? alarm : ink}
+            strokeWidth={t.off ? 2.4 : 1.6}
+          />
+        ))}
+        {last && (
+          <Word x={x(last.at) - 9} y={y(last.measured) - 8} anchor="end" fill={last.off ? alarm : ink} strong>
+            {`measured ${figure(last.measured)}`}
+          </Word>
+        )}
+        {relied !== undefined && caught && (
+          <Word
+            x={nearEnd ? size.width - size.right : x(today) + 8}
+            y={y(relied) + 16}
+            anchor={nearEnd ? "end" : "start"}
+            fill={accent}
+            strong
+          >
+            {caught.due ? `good until ${format(parseISO(caught.due), "d MMM yy")}` : "good all year"}
+          </Word>
+        )}
+      </svg>
+    </Box>
+  );
+}
+
+function Word(p: {
+  x: number;
+  y: number;
+  anchor: "start" | "middle" | "end";
+  fill: string;
+  small?: boolean;
+  strong?: boolean;
+  children: string;
+}) {
+  return (
+    <text
+      x={p.x}
+      y={p.y}
+      textAnchor={p.anchor}
+      fill={p.fill}
+      stroke={p.strong ? page : "none"}
+      strokeWidth={p.strong ? 4 : 0}
+      paintOrder="stroke"
+      style={{ fontSize: p.small ? "11px" : "12.5px", fontWeight: p.strong ? 700 : 400 }}
+    >
+      {p.children}
+    </text>
+  );
+}

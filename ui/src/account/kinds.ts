@@ -1,0 +1,429 @@
+import type { Account, EntryKind, MeasureUnit } from "../api/client";
+import { word } from "../words/names";
+
+/** What a form asks, field by field; the name is the field's in the contract. */
+export type FieldSpec =
+  | { type: "reading"; name: string; label: string; units: readonly MeasureUnit[]; optional?: boolean; hint?: string }
+  | {
+      type: "number";
+      name: string;
+      label: string;
+      suffix?: string;
+      optional?: boolean;
+      hint?: string;
+      initial?: string;
+    }
+  | { type: "choice"; name: string; label: string; options: Options; initial?: string; optional?: boolean }
+  | { type: "yesno"; name: string; label: string; yes: string; no: string }
+  | { type: "text"; name: string; label: string; optional?: boolean; width?: string; initial?: string }
+  | { type: "check"; name: string; label: string }
+  | { type: "product"; name: string; forms: readonly string[]; optional?: boolean }
+  | { type: "numbers"; name: string; label: string; hint: string; initial?: string }
+  /** One line for each key: a list whose items hold the key and what was told of it. */
+  | { type: "lines"; name: string; label: string; key: string; keys: readonly string[]; columns: readonly ColumnSpec[] }
+  /** Lines that name themselves, such as torques. */
+  | { type: "named"; name: string; label: string; key: string; rows: number; columns: readonly ColumnSpec[] }
+  | { type: "words"; name: string; label: string; hint: string }
+  | { type: "line"; name: string; label: string; kind: EntryKind };
+
+/** A field that can stand in a column. */
+export type ColumnSpec = Extract<FieldSpec, { type: "reading" | "choice" }>;
+
+export type Options = readonly (readonly [string, string])[];
+
+const options = (...codes: string[]): Options => codes.map((c) => [c, word(c)] as const);
+
+export const volumeUnits: readonly MeasureUnit[] = ["L", "mL", "qt_us", "gal_us", "qt_imp", "gal_imp"];
+const degrees: readonly MeasureUnit[] = ["degC", "degF"];
+const pressures: readonly MeasureUnit[] = ["kPa", "psi", "bar"];
+const scales: readonly MeasureUnit[] = ["degC", "degF", "percent", "brix"];
+
+const note: FieldSpec = { type: "text", name: "note", label: "note", optional: true, width: "260px" };
+const meterUnits = (a: Account): readonly MeasureUnit[] => (a.meterUnit === "h" ? ["h"] : ["km", "mi"]);
+const sharing: FieldSpec = { type: "number", name: "share", label: "% concentrate", initial: "50" };
+
+/** The choice on which other fields depend, read from the draft so far. */
+type Told = (name: string) => string;
+
+/** What the form of a kind asks, given what has been told of it so far. */
+export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: (code: string) => string): FieldSpec[] {
+  const meter = (name: string, label: string, optional: boolean): FieldSpec[] =>
+    account.meterUnit ? [{ type: "reading", name, label, units: meterUnits(account), optional }] : [];
+  const share = formOf(told("product")) === "concentrate" ? [sharing] : [];
+  switch (kind) {
+    case "opening":
+      return [
+        {
+          type: "choice",
+          name: "history",
+          label: "begins with",
+          options: [
+            ["unknown", "a history nobody knows"],
+            ["factory", "the fill it came with"],
+          ],
+          initial: "unknown",
+        },
+        ...(told("history") === "factory"
+          ? ([
+              { type: "reading", name: "volume", label: "filled", units: volumeUnits, optional: true },
+              { type: "product", name: "product", forms: ["premix", "concentrate"], optional: true },
+              ...share,
+            ] satisfies FieldSpec[])
+          : []),
+        ...meter("meter", "meter (if read)", true),
+      ];
+    case "renewal":
+      return [
+        { type: "reading", name: "volume", label: "filled", units: volumeUnits },
+        { type: "product", name: "product", forms: ["premix", "concentrate"] },
+        ...share,
+        ...meter("meter", "meter (if read)", true),
+        {
+          type: "lines",
+          name: "drained",
+          label: "came out by",
+          key: "point",
+          keys: ["petcock", "lower_hose", "block", "heater_core", "expansion_tank", "heat_exchanger", "other"],
+          columns: [{ type: "reading", name: "volume", label: "", units: volumeUnits, optional: true }],
+        },
+        { type: "number", name: "flushes", label: "flushes", optional: true },
+        ...(told("flushes") && told("flushes") !== "0"
+          ? ([
+              {
+                type: "choice",
+                name: "flushWith",
+                label: "flushed with",
+                options: [
+                  ["water", "purified water"],
+                  ["cleaner", "cleaner"],
+                ],
+                initial: "water",
+              },
+            ] satisfies FieldSpec[])
+          : []),
+        { type: "reading", name: "residual", label: "left inside (if known)", units: volumeUnits, optional: true },
+        {
+          type: "choice",
+          name: "method",
+          label: "filled by",
+          options: options("gravity", "vacuum", "pressure", "pump", "manual"),
+          optional: true,
+        },
+        { type: "choice", name: "level", label: "level judged", options: options("cold", "hot"), initial: "cold" },
+        { type: "words", name: "parts", label: "new parts", hint: "comma between them: cap, washer" },
+        {
+          type: "named",
+          name: "torque",
+          label: "closed to",
+          key: "part",
+          rows: 2,
+          columns: [{ type: "reading", name: "value", label: "", units: ["Nm", "lbf_ft", "lbf_in"], optional: true }],
+        },
+        note,
+      ];
+    case "top_up":
+      return [
+        { type: "reading", name: "volume", label: "poured in", units: volumeUnits },
+        {
+          type: "choice",
+          name: "with",
+          label: "with",
+          options: [
+            ["water", "purified water"],
+            ["premix", "premix"],
+            ["concentrate", "concentrate"],
+          ],
+          initial: "premix",
+        },
+        ...(told("with") === "water"
+          ? []
+          : ([{ type: "product", name: "product", forms: [told("with")] }] satisfies FieldSpec[])),
+        note,
+      ];
+    case "loss":
+      return [
+        { type: "reading", name: "volume", label: "gone", units: volumeUnits },
+        {
+          type: "choice",
+          name: "cause",
+          label: "by",
+          options: options("leak", "spill", "drained", "sample"),
+          initial: "leak",
+        },
+        { type: "text", name: "note", label: "where it went", optional: true, width: "300px" },
+      ];
+    case "freeze_test":
+      return freezeFields(told);
+    case "chemistry_test":
+      return [
+        { type: "number", name: "ph", label: "pH", optional: true },
+        { type: "number", name: "reserve", label: "reserve, mL", optional: true },
+        { type: "number", name: "nitrite", label: "nitrite, ppm", optional: true },
+        { type: "number", name: "molybdate", label: "molybdate, ppm", optional: true },
+        { type: "number", name: "stray", label: "stray voltage, V", optional: true },
+        {
+          type: "choice",
+          name: "look",
+          label: "looks",
+          options: options("clear", "faded", "cloudy", "rusty", "oily", "gelled", "sediment"),
+          optional: true,
+        },
+        { type: "text", name: "tool", label: "tested with", optional: true, width: "140px" },
+      ];
+    case "cap_test":
+      return [
+        {
+          type: "reading",
+          name: "opened",
+          label: `opens at${account.cap ? ` (rated ${account.cap} kPa)` : ""}`,
+          units: pressures,
+          optional: true,
+        },
+        { type: "yesno", name: "holds", label: "holds below that", yes: "holds", no: "does not hold" },
+        { type: "choice", name: "vacuum", label: "vacuum valve", options: options("opens", "stuck"), optional: true },
+        {
+          type: "choice",
+          name: "seal",
+          label: "seal",
+          options: options("good", "dried", "cracked", "hardened"),
+          optional: true,
+        },
+        { type: "yesno", name: "seated", label: "on its seat", yes: "seated", no: "not seated" },
+        { type: "choice", name: "stage", label: "turned", options: options("home", "first_stage"), optional: true },
+        note,
+      ];
+    case "hose_check":
+      return [
+        {
+          type: "lines",
+          name: "hoses",
+          label: "hose",
+          key: "hose",
+          keys: ["upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"],
+          columns: [
+            {
+              type: "choice",
+              name: "state",
+              label: "state",
+              options: options("good", "cracked", "bulging", "soft", "hard", "chafed", "weeping"),
+              optional: true,
+            },
+            {
+              type: "choice",
+              name: "clamp",
+              label: "clamp",
+              options: options("good", "loose", "on_ridge"),
+              optional: true,
+            },
+          ],
+        },
+        note,
+      ];
+    case "pressure_test":
+      return [
+        { type: "reading", name: "pressure", label: "pumped to", units: pressures },
+        { type: "number", name: "minutes", label: "minutes", initial: "10" },
+        { type: "reading", name: "drop", label: "fell by", units: pressures },
+        note,
+      ];
+    case "level_check":
+      return [
+        { type: "choice", name: "temper", label: "system", options: options("cold", "hot"), initial: "cold" },
+        {
+          type: "choice",
+          name: "mark",
+          label: "level",
+          options: [...options("above", "max", "between", "min", "below", "empty"), ["", "in millimetres"]],
+          initial: "max",
+        },
+        ...(told("mark") === ""
+          ? ([
+              { type: "reading", name: "over", label: "over the upper mark (− below)", units: ["mm"] },
+            ] satisfies FieldSpec[])
+          : []),
+        note,
+      ];
+    case "inspection":
+      return [
+        {
+          type: "lines",
+          name: "points",
+          label: "point",
+          key: "point",
+          keys: inspected(account),
+          columns: [
+            { type: "choice", name: "state", label: "state", options: options("good", "watch", "bad"), optional: true },
+          ],
+        },
+        { type: "number", name: "blocked", label: "fins blocked, %", optional: true },
+        note,
+      ];
+    case "defect_opened":
+      return [
+        { type: "text", name: "what", label: "what is wrong", width: "360px" },
+        {
+          type: "choice",
+          name: "severity",
+          label: "how bad",
+          options: [
+            ["repair", "repair it"],
+            ["watch", "watch it"],
+            ["stop", "must not run"],
+          ],
+          initial: "repair",
+        },
+      ];
+    case "defect_closed":
+      return [
+        {
+          type: "choice",
+          name: "defect",
+          label: "defect",
+          options: account.defects.map((d) => [d.id, d.what] as const),
+          initial: account.defects[0]?.id ?? "",
+        },
+        { type: "text", name: "how", label: "how it was put right", width: "320px" },
+      ];
+    case "meter":
+      return [
+        ...meter("meter", "meter", false),
+        { type: "check", name: "sure", label: "read twice: it stands there, though it does not fit" },
+      ];
+    case "meter_change":
+      return [
+        ...meter("new", "new meter begins at", false),
+        ...meter("old", "old one's last reading (if known)", true),
+      ];
+    case "zero_check":
+      return [
+        { type: "text", name: "tool", label: "which instrument", width: "140px" },
+        { type: "reading", name: "zero", label: "on purified water it reads", units: scales },
+      ];
+    case "lay_up":
+    case "return":
+      return [note];
+    case "hold":
+      return [{ type: "text", name: "why", label: "why it must not run", width: "400px" }];
+    case "release":
+      return [
+        { type: "text", name: "what", label: "what was done", width: "360px" },
+        ...(account.unit.kind === "aircraft"
+          ? ([
+              { type: "text", name: "certificate", label: "certificate number", width: "150px" },
+              { type: "text", name: "certificateKind", label: "kind of certificate", width: "200px" },
+            ] satisfies FieldSpec[])
+          : []),
+      ];
+    case "note":
+      return [{ type: "text", name: "text", label: "note", width: "440px" }];
+    case "strike":
+      return [
+        { type: "line", name: "entry", label: "the line", kind: "strike" },
+        { type: "text", name: "why", label: "why it is struck", width: "360px" },
+      ];
+  }
+}
+
+function freezeFields(told: Told): FieldSpec[] {
+  const instrument: FieldSpec = {
+    type: "choice",
+    name: "instrument",
+    label: "with a",
+    options: options("refractometer", "hydrometer", "discs", "strip"),
+    initial: "refractometer",
+  };
+  const sample: FieldSpec = {
+    type: "reading",
+    name: "sample",
+    label: "sample (if taken)",
+    units: degrees,
+    optional: true,
+  };
+  const tool: FieldSpec = { type: "text", name: "tool", label: "which one", optional: true, width: "90px" };
+  switch (told("instrument")) {
+    case "hydrometer":
+      return [{ type: "reading", name: "value", label: "relative density", units: ["sg"] }, instrument, sample, tool];
+    case "discs":
+      return [
+        { type: "reading", name: "value", label: "floating", units: ["discs"] },
+        instrument,
+        {
+          type: "numbers",
+          name: "chart",
+          label: "the tester's chart, °C",
+          hint: "for 1, 2, 3 … discs",
+          initial: "-8, -15, -23, -30, -36, -44",
+        },
+        tool,
+      ];
+    case "strip":
+      return [
+        { type: "reading", name: "value", label: "band, warm end", units: degrees },
+        { type: "number", name: "cold", label: "cold end, °C", optional: true },
+        instrument,
+        { type: "check", name: "expired", label: "past its date" },
+        { type: "check", name: "late", label: "read too late" },
+      ];
+  }
+  return [
+    { type: "reading", name: "value", label: "line on the scale", units: scales },
+    {
+      type: "choice",
+      name: "scale",
+      label: "scale",
+      options: [
+        ["EG", "EG, ethylene glycol"],
+        ["PG", "PG, propylene glycol"],
+      ],
+    },
+    instrument,
+    tool,
+    { type: "number", name: "zero", label: "on water it read", optional: true },
+    sample,
+  ];
+}
+
+function inspected(account: Account): string[] {
+  const common = ["pump", "weep_hole", "drain_plug", "recovery_tank", "ground"];
+  return account.unit.kind === "boat"
+    ? [...common, "heat_exchanger", "impeller", "anti_siphon", "anodes"]
+    : ["fins", ...common, "heat_exchanger"];
+}
+
+/** A way to begin an entry: its kind, its key, and what is told already. */
+export interface Way {
+  readonly kind: EntryKind;
+  readonly key: string;
+  readonly words: string;
+  readonly preset?: Readonly<Record<string, string>>;
+}
+
+/** Those that have a key of their own on the page, in the order of how often they are written. */
+export const ways: readonly Way[] = [
+  { kind: "freeze_test", key: "f", words: "freeze test" },
+  { kind: "top_up", key: "u", words: "top-up" },
+  { kind: "top_up", key: "w", words: "water top-up", preset: { with: "water" } },
+  { kind: "level_check", key: "v", words: "level" },
+  { kind: "meter", key: "o", words: "meter" },
+  { kind: "renewal", key: "r", words: "renewal" },
+];
+
+/** All others, behind "n": the second key. */
+export const moreWays: readonly Way[] = [
+  { kind: "loss", key: "l", words: "loss" },
+  { kind: "cap_test", key: "c", words: "cap" },
+  { kind: "hose_check", key: "h", words: "hoses and clamps" },
+  { kind: "inspection", key: "i", words: "inspection" },
+  { kind: "chemistry_test", key: "y", words: "chemistry" },
+  { kind: "pressure_test", key: "p", words: "pressure test" },
+  { kind: "zero_check", key: "z", words: "zero check" },
+  { kind: "defect_opened", key: "d", words: "defect" },
+  { kind: "defect_closed", key: "e", words: "close a defect" },
+  { kind: "hold", key: "x", words: "hold" },
+  { kind: "release", key: "a", words: "release" },
+  { kind: "lay_up", key: "q", words: "lay up" },
+  { kind: "return", key: "b", words: "back in use" },
+  { kind: "meter_change", key: "m", words: "meter changed" },
+  { kind: "opening", key: "g", words: "opening" },
+  { kind: "note", key: "t", words: "note" },
+];

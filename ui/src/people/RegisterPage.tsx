@@ -1,0 +1,221 @@
+import { Box, Button, Flex, Table, Text } from "@chakra-ui/react";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { format, parseISO } from "date-fns";
+import { type SyntheticEvent, useState } from "react";
+import { Problem, type Role, type Schemas, api } from "../api/client";
+import { SelectField, TextField } from "../account/fields";
+import { Frame } from "../frame/Frame";
+import { Failed, Waiting } from "../frame/State";
+import { roleNames, word } from "../words/names";
+import { mayRegister, usePerson } from "./session";
+
+const roles: readonly (readonly [Role, string])[] = [
+  ["technician", "technician: writes what was done and found"],
+  ["coordinator", "coordinator: owns the list, the register and the people"],
+  ["signatory", "signatory: releases"],
+  ["reader", "reader: reads, such as an auditor"],
+];
+
+/** The register: the people, and the audit of what was done to them. */
+export function RegisterPage() {
+  const person = usePerson();
+  return (
+    <Frame title="Register" head="people, and what was changed" here="register">
+      {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
+      <Box maxW="1060px">
+        {person.role === "coordinator" && <People />}
+        {mayRegister(person.role) && <Audit />}
+      </Box>
+    </Frame>
+  );
+}
+
+function Heading({ children }: { children: string }) {
+  return (
+    <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
+      {children}
+    </Text>
+  );
+}
+
+function People() {
+  const people = useQuery({ queryKey: ["people"], queryFn: ({ signal }) => api.people(signal) });
+  return (
+    <Box as="section" aria-label="People" mb="30px">
+      <Heading>People</Heading>
+      {people.isPending && <Waiting what="the people" />}
+      {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
+      {people.data?.map((p) => (
+        <PersonLine key={p.id} person={p} />
+      ))}
+      <Invite />
+    </Box>
+  );
+}
+
+function PersonLine({ person }: { person: Schemas["Person"] }) {
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ["people"] });
+  const change = useMutation({
+    mutationFn: (body: { role?: Role; active?: boolean }) => api.changePerson(person.id, body),
+    onSuccess: refresh,
+  });
+  const again = useMutation({ mutationFn: () => api.inviteAgain(person.id) });
+  return (
+    <Box borderBottomWidth="1px" borderColor="rule" py="6px">
+      <Flex gap="14px" rowGap="4px" align="center" wrap="wrap">
+        <Text w="170px" fontWeight="700" color={person.active ? undefined : "faint"}>
+          {person.name}
+        </Text>
+        <Text flex="1" minW="200px" color="faint" lineClamp={1}>
+          {person.email}
+          {person.invited && " · has not chosen a password yet"}
+          {!person.active && " · may not sign in"}
+        </Text>
+        <SelectField
+          label={`role of ${person.name}`}
+          hidden
+          width="150px"
+          value={person.role}
+          options={(Object.keys(roleNames) as Role[]).map((r) => [r, roleNames[r]] as const)}
+          onChange={(role) => change.mutate({ role })}
+        />
+        <Button
+          size="sm"
+          minH="44px"
+          w="90px"
+          variant="ghost"
+          color="accent"
+          onClick={() => change.mutate({ active: !person.active })}
+        >
+          {person.active ? "close" : "open again"}
+        </Button>
+        <Button
+          size="sm"
+          minH="44px"
+          w="110px"
+          variant="ghost"
+          color="accent"
+          disabled={again.isPending || !person.active}
+          onClick={() => again.mutate()}
+        >
+          {again.isSuccess ? "link sent" : "send a link"}
+        </Button>
+      </Flex>
+      {(change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
+    </Box>
+  );
+}
+
+function Invite() {
+  const [name, setName] = useState("");
+  const [email, setEmail] = useState("");
+  const [role, setRole] = useState<Role>("technician");
+  const queries = useQueryClient();
+  const invite = useMutation({
+    mutationFn: () => api.invite({ name, email, role }),
+    onSuccess: async () => {
+      setName("");
+      setEmail("");
+      await queries.invalidateQueries({ queryKey: ["people"] });
+    },
+  });
+  const said = (pointer: string) => (invite.error instanceof Problem ? invite.error.said(pointer) : undefined);
+  const placed = said("/name") ?? said("/email") ?? said("/role");
+  function submit(event: SyntheticEvent) {
+    event.preventDefault();
+    if (!invite.isPending) invite.mutate();
+  }
+  return (
+    <form onSubmit={submit} aria-label="Invite somebody" noValidate>
+      <Flex gap="14px" rowGap="8px" align="flex-start" wrap="wrap" mt="12px">
+        <TextField
+          label="name, as the books will show it"
+          width="240px"
+          value={name}
+          onChange={setName}
+          error={said("/name")}
+        />
+        <TextField
+          label="e-mail address"
+          type="email"
+          width="260px"
+          value={email}
+          onChange={setEmail}
+          error={said("/email")}
+        />
+        <SelectField label="role" width="330px" value={role} options={roles} onChange={setRole} error={said("/role")} />
+        <Button
+          type="submit"
+          mt="24px"
+          minH="44px"
+          borderRadius="0"
+          bg="ink"
+          color="page"
+          disabled={invite.isPending || !name || !email}
+        >
+          invite
+        </Button>
+      </Flex>
+      <Box aria-live="polite" minH="24px">
+        {invite.isSuccess && <Text>A link is on its way.</Text>}
+        {invite.error && !placed && <Text color="alarm">{invite.error.message}</Text>}
+      </Box>
+    </form>
+  );
+}
+
+function Audit() {
+  const audit = useInfiniteQuery({
+    queryKey: ["audit"],
+    queryFn: ({ signal, pageParam }) => api.audit(pageParam, signal),
+    initialPageParam: 0,
+    getNextPageParam: (last) => (last.length === 100 ? last.at(-1)?.id : undefined),
+  });
+  const lines = audit.data?.pages.flat() ?? [];
+  return (
+    <Box as="section" aria-label="Audit">
+      <Heading>Audit: sign-ins, and changes to people, register and rules</Heading>
+      {audit.isPending && <Waiting what="the audit" />}
+      {audit.error && <Failed error={audit.error} again={() => void audit.refetch()} />}
+      {audit.data && (
+        <Table.ScrollArea>
+          <Table.Root size="sm" aria-label="Audit">
+            <Table.Header>
+              <Table.Row bg="page">
+                {["when", "who", "did what", "from"].map((h) => (
+                  <Table.ColumnHeader key={h} color="faint" fontSize="13px" px="6px" borderColor="ink">
+                    {h}
+                  </Table.ColumnHeader>
+                ))}
+              </Table.Row>
+            </Table.Header>
+            <Table.Body>
+              {lines.map((l) => (
+                <Table.Row key={l.id} bg="page">
+                  <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule">
+                    {format(parseISO(l.at), "d MMM yy HH:mm:ss")}
+                  </Table.Cell>
+                  <Table.Cell px="6px" borderColor="rule" fontWeight="700">
+                    {l.who}
+                  </Table.Cell>
+                  <Table.Cell px="6px" borderColor="rule">
+                    {[word(l.what), l.detail].filter(Boolean).join(": ")}
+                  </Table.Cell>
+                  <Table.Cell className="figures" px="6px" borderColor="rule" color="faint">
+                    {l.address}
+                  </Table.Cell>
+                </Table.Row>
+              ))}
+            </Table.Body>
+          </Table.Root>
+        </Table.ScrollArea>
+      )}
+      {audit.hasNextPage && (
+        <Button variant="ghost" size="sm" minH="44px" color="accent" onClick={() => void audit.fetchNextPage()}>
+          show older lines
+        </Button>
+      )}
+    </Box>
+  );
+}

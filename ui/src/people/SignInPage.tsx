@@ -1,0 +1,143 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type SyntheticEvent, useEffect, useState } from "react";
+import { type Schemas, api } from "../api/client";
+import { TextField } from "../account/fields";
+import { useScheme } from "../frame/scheme";
+import { roleNames } from "../words/names";
+
+/** The cover of the book: who opens it. */
+export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }) {
+  const [email, setEmail] = useState("");
+  const [password, setPassword] = useState("");
+  const [asked, setAsked] = useState(false);
+  const queries = useQueryClient();
+  useScheme();
+  useEffect(() => {
+    document.title = "Sign in · Diligent Ledger";
+  }, []);
+  const signIn = useMutation({
+    mutationFn: (who: { email: string; password: string }) => api.signIn(who.email, who.password),
+    onSuccess: (session) => {
+      queries.clear();
+      queries.setQueryData(["session"], session);
+    },
+  });
+  const forgot = useMutation({ mutationFn: () => api.forgot(email) });
+  function submit(event: SyntheticEvent) {
+    event.preventDefault();
+    if (!signIn.isPending) signIn.mutate({ email, password });
+  }
+  return (
+    <Cover title="Diligent Ledger">
+      <form onSubmit={submit} aria-label="Sign in">
+        <Flex direction="column" gap="14px">
+          <TextField label="e-mail address" type="email" autoComplete="username" value={email} onChange={setEmail} />
+          <TextField
+            label="password"
+            type="password"
+            autoComplete="current-password"
+            value={password}
+            onChange={setPassword}
+          />
+          <Box minH="24px" aria-live="polite">
+            {signIn.error && <Text color="alarm">{signIn.error.message}</Text>}
+          </Box>
+          <Button
+            type="submit"
+            minH="48px"
+            borderRadius="0"
+            bg="ink"
+            color="page"
+            disabled={signIn.isPending || !email || !password}
+          >
+            {signIn.isPending ? "opening …" : "open the books"}
+          </Button>
+        </Flex>
+      </form>
+      <Box mt="14px">
+        {!asked && (
+          <Button variant="plain" px="0" color="accent" fontWeight="700" onClick={() => setAsked(true)}>
+            forgotten the password?
+          </Button>
+        )}
+        {asked && !forgot.isSuccess && (
+          <Text>
+            A link to choose a new one goes to {email || "the address above"}.{" "}
+            <Button
+              variant="plain"
+              px="0"
+              color="accent"
+              fontWeight="700"
+              disabled={!email || forgot.isPending}
+              onClick={() => forgot.mutate()}
+            >
+              send it
+            </Button>
+          </Text>
+        )}
+        {forgot.isSuccess && (
+          <Text>If that address has an account, a link is in its mail now. It works for two hours.</Text>
+        )}
+        {forgot.error && <Text color="alarm">{forgot.error.message}</Text>}
+      </Box>
+      {demo.length > 0 && (
+        <Box as="section" aria-label="Demo accounts" mt="22px" pt="12px" borderTopWidth="1px" borderColor="ink">
+          <Text fontWeight="700">Demo fleet: open the books as</Text>
+          <Text fontSize="14px" color="faint">
+            all with the password “{demo[0]?.password}”
+          </Text>
+          <Box as="ul" listStyleType="none" mt="6px">
+            {demo.map((d) => (
+              <Flex as="li" key={d.email} borderBottomWidth="1px" borderColor="rule">
+                <Button
+                  variant="ghost"
+                  w="100%"
+                  minH="44px"
+                  px="6px"
+                  justifyContent="space-between"
+                  borderRadius="0"
+                  onClick={() => signIn.mutate(d)}
+                >
+                  <Text as="span" fontWeight="700">
+                    {d.name}
+                  </Text>
+                  <Text as="span" color="faint" fontWeight="400">
+                    {roleNames[d.role]}
+                  </Text>
+                </Button>
+              </Flex>
+            ))}
+          </Box>
+        </Box>
+      )}
+    </Cover>
+  );
+}
+
+/** A page before the book is open: one column, the spine to its left. */
+export function Cover({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <Box as="main" minH="100vh" display="flex" justifyContent="center" px="16px" py={{ base: "24px", md: "60px" }}>
+      <Box
+        w="100%"
+        maxW="460px"
+        borderLeftWidth="10px"
+        borderLeftColor="accent"
+        borderWidth="1px"
+        borderColor="ink"
+        px={{ base: "18px", md: "32px" }}
+        py="28px"
+        alignSelf="flex-start"
+      >
+        <Text as="h1" fontSize="24px" fontWeight="700">
+          {title}
+        </Text>
+        <Text color="faint" mb="20px">
+          the books of a fleet’s coolant
+        </Text>
+        {children}
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,117 @@
+import type { EntryKind, Schemas } from "../api/client";
+
+/** Words for the codes of the contract, in the workshop's own terms. */
+
+export const kindNames: Record<EntryKind, string> = {
+  opening: "Opening",
+  renewal: "Renewal",
+  top_up: "Top-up",
+  loss: "Loss",
+  freeze_test: "Freeze test",
+  chemistry_test: "Chemistry",
+  cap_test: "Cap",
+  hose_check: "Hoses",
+  pressure_test: "Pressure test",
+  level_check: "Level",
+  inspection: "Inspection",
+  defect_opened: "Defect",
+  defect_closed: "Defect closed",
+  meter: "Meter",
+  meter_change: "Meter changed",
+  zero_check: "Zero check",
+  lay_up: "Laid up",
+  return: "Back in use",
+  hold: "Hold",
+  release: "Release",
+  note: "Note",
+  strike: "Strike",
+};
+
+export const roleNames: Record<Schemas["Role"], string> = {
+  coordinator: "coordinator",
+  technician: "technician",
+  signatory: "signatory",
+  reader: "reader",
+};
+
+/** Every other code, in one list: drain points, hoses, states, marks and the rest. */
+const words: Record<string, string> = {
+  petcock: "petcock",
+  lower_hose: "lower hose",
+  block: "block drain",
+  heater_core: "heater core",
+  expansion_tank: "expansion tank",
+  heat_exchanger: "heat exchanger",
+  gravity: "gravity, spill-free funnel",
+  vacuum: "vacuum fill",
+  pressure: "pressure fill",
+  pump: "pump",
+  manual: "bled by hand",
+  cleaner: "cleaner",
+  heater_feed: "heater feed",
+  heater_return: "heater return",
+  on_ridge: "on the ridge",
+  clamp_on_ridge: "clamp on the ridge",
+  clamp_loose: "clamp loose",
+  max: "at the upper mark",
+  min: "at the lower mark",
+  between: "between the marks",
+  above: "above the upper mark",
+  below: "below the lower mark",
+  empty: "empty",
+  weep_hole: "weep hole",
+  drain_plug: "drain plug and washer",
+  recovery_tank: "recovery tank",
+  impeller: "raw-water impeller",
+  anti_siphon: "anti-siphon valve",
+  ground: "ground beneath",
+  first_stage: "on its first stage",
+  home: "turned home",
+  off_rating: "opens off its rating",
+  does_not_hold: "does not hold",
+  not_seated: "not seated",
+  vacuum_stuck: "vacuum valve stuck",
+  seal_dried: "seal dried",
+  seal_cracked: "seal cracked",
+  seal_hardened: "seal hardened",
+  upper_hose: "upper hose",
+  heater_feed_hose: "heater feed hose",
+  heater_return_hose: "heater return hose",
+  bypass_hose: "bypass hose",
+  recovery_hose: "recovery hose",
+  discs: "floating discs",
+  strip: "test strip",
+  stop: "must not run",
+  level_cold: "level, cold",
+  freeze_retest: "freeze point, once mixed",
+  signed_in: "signed in",
+  signed_out: "signed out",
+  signed_out_everywhere: "signed out everywhere",
+  sign_in_failed: "sign-in failed",
+  sign_in_throttled: "sign-in while waiting",
+  password_forgotten: "asked for a new password",
+  password_chosen: "chose a password",
+  person_changed: "changed a person",
+  invited: "invited somebody",
+  register_loaded: "loaded the register",
+};
+
+/** A code in words; one that has none of its own reads as it is. */
+export const word = (code: string) => words[code] ?? code.replaceAll("_", " ");
+
+/** A list of codes, such as a finding's state. */
+export const wordsOf = (codes: string) => codes.split(",").map(word).join(", ");
+
+export const flagWords: Record<string, string> = {
+  wrong_scale: "read on the scale of the other glycol",
+  base_unknown: "nobody knows which glycol is inside",
+  hydrometer_on_pg: "a hydrometer says nothing about PG",
+  sample_temperature: "sample too warm or too cold for the instrument",
+  zero_off: "its zero is off; made up for",
+  zero_far_off: "its zero is far off: zero it first",
+  zero_old: "its zero check is more than a month old",
+  zero_never_checked: "no zero check written down",
+  strip_expired: "the strip has expired",
+  strip_read_too_late: "the strip was read too late",
+  beyond_table: "beyond the tables",
+};
