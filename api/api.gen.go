@@ -616,7 +616,8 @@ type Account struct {
 	Base    *Base   `json:"base,omitempty"`
 
 	// Blended Other products that were poured in since the renewal.
-	Blended []Product `json:"blended"`
+	Blended  []Product `json:"blended"`
+	BoilOver *BoilOver `json:"boilOver,omitempty"`
 
 	// Cap Rated opening pressure, kPa.
 	Cap       *float64   `json:"cap,omitempty"`
@@ -624,12 +625,21 @@ type Account struct {
 	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
 	// Cold Coldest night of each month at the site, °C, January first.
-	Cold     []float64    `json:"cold"`
-	Defects  []OpenDefect `json:"defects"`
-	Findings []Finding    `json:"findings"`
-	Held     *Standing    `json:"held,omitempty"`
-	LaidUp   *Standing    `json:"laidUp,omitempty"`
-	Leak     *Leak        `json:"leak,omitempty"`
+	Cold    []float64    `json:"cold"`
+	Defects []OpenDefect `json:"defects"`
+
+	// Factory The charge it came with is inside; the first interval runs.
+	Factory  *bool     `json:"factory,omitempty"`
+	Findings []Finding `json:"findings"`
+
+	// GlycolMass Per cent of glycol by mass.
+	GlycolMass *float64  `json:"glycolMass,omitempty"`
+	Held       *Standing `json:"held,omitempty"`
+	LaidUp     *Standing `json:"laidUp,omitempty"`
+
+	// LastTest The last freeze test that could be trusted, and the instrument that made it.
+	LastTest *LastTest `json:"lastTest,omitempty"`
+	Leak     *Leak     `json:"leak,omitempty"`
 
 	// Lines In the order in which things happened.
 	Lines []Line `json:"lines"`
@@ -652,9 +662,12 @@ type Account struct {
 	Product *Product `json:"product,omitempty"`
 
 	// ProtectsTo The temperature to rely on, °C.
-	ProtectsTo *float64           `json:"protectsTo,omitempty"`
-	Today      openapi_types.Date `json:"today"`
-	Unit       UnitName           `json:"unit"`
+	ProtectsTo *float64 `json:"protectsTo,omitempty"`
+
+	// RenewalMeter km or h at the last qualifying renewal, run on through changes of the meter.
+	RenewalMeter *float64           `json:"renewalMeter,omitempty"`
+	Today        openapi_types.Date `json:"today"`
+	Unit         UnitName           `json:"unit"`
 }
 
 // AccountMeterUnit defines model for Account.MeterUnit.
@@ -727,6 +740,16 @@ type Balancing struct {
 
 // Base defines model for Base.
 type Base string
+
+// BoilOver defines model for BoilOver.
+type BoilOver struct {
+	// Altitude Of the site, m.
+	Altitude float64 `json:"altitude"`
+
+	// Cap Pressure reckoned with, kPa over ambient: as last found, else as rated.
+	Cap     float64 `json:"cap"`
+	Celsius float64 `json:"celsius"`
+}
 
 // CapTestBody defines model for CapTestBody.
 type CapTestBody = json.RawMessage
@@ -957,6 +980,17 @@ type Interval struct {
 	Months *int     `json:"months,omitempty"`
 }
 
+// LastTest The last freeze test that could be trusted, and the instrument that made it.
+type LastTest struct {
+	At         time.Time `json:"at"`
+	Instrument string    `json:"instrument"`
+	Measured   float64   `json:"measured"`
+	Tool       *string   `json:"tool,omitempty"`
+
+	// ZeroAt Its last zero check; none when nobody wrote one.
+	ZeroAt *time.Time `json:"zeroAt,omitempty"`
+}
+
 // LayUpBody defines model for LayUpBody.
 type LayUpBody = json.RawMessage
 
@@ -1162,6 +1196,8 @@ type Reading struct {
 
 // Reason defines model for Reason.
 type Reason struct {
+	// About What it is about: words of an entry, or codes of a finding such as cap: first_stage.
+	About   *string            `json:"about,omitempty"`
 	Code    string             `json:"code"`
 	Note    *Note              `json:"note,omitempty"`
 	Numbers map[string]float64 `json:"numbers"`

@@ -84,12 +84,13 @@ type program struct {
 	exited  chan struct{}
 	// cookies of the sessions begun so far, by e-mail address.
 	cookies map[string]string
+	data    string // its folder
 }
 
 // begin starts the program on a data folder and waits until it tells where it
 // is, or ends.
 func begin(data string, args ...string) (*program, error) {
-	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{}), cookies: map[string]string{}}
+	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{}), cookies: map[string]string{}, data: data}
 	out, err := p.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
@@ -245,7 +246,7 @@ func newTabOf(t *testing.T, email string) *tab {
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		t.Fatal(err)
 	}
-	limited, stop := context.WithTimeout(ctx, 5*time.Minute)
+	limited, stop := context.WithTimeout(ctx, 3*time.Minute)
 	t.Cleanup(stop)
 	b.ctx = limited
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {

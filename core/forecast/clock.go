@@ -80,6 +80,9 @@ type Reason struct {
 	Code    Code
 	Numbers map[string]float64
 	Note    ledger.Note // why a test was not trusted
+	// About is what it is about, in the words of the entry or the codes of a
+	// finding: "cap: first_stage".
+	About string
 }
 
 // Clock is one clock of a unit, as of today.
@@ -227,6 +230,10 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 			return c, true
 		}
 		due := today.AddDate(0, 0, int(days))
+		// A use that was reckoned too high cannot have run out before it began.
+		if renewed := a.Balance.RenewedAt; renewed != nil && due.Before(*renewed) {
+			due = Day(renewed.In(today.Location()))
+		}
 		c.Due, c.Verdict = &due, verdictOn(due, today)
 	case used >= limit:
 		c.Verdict = Overdue

@@ -17,11 +17,12 @@ const (
 
 // Their reasons.
 const (
-	HeldByPerson Code = "held"        // a hold stands; its words are in the account
+	HeldByPerson Code = "held"        // about: why
 	AirTrapped   Code = "air_trapped" // short, allowed: L
-	StopDefect   Code = "stop_defect" // defects: open ones that stop the unit
-	FoundBad     Code = "found_bad"   // bad, soft: points; defects: open ones
+	StopDefect   Code = "stop_defect" // about: what; others: how many more
+	FoundBad     Code = "found_bad"   // about: the worst; others: how many more
 	FoundSoft    Code = "found_soft"  // the same
+	OffBook      Code = "off_book"    // measured: °C; book and test disagree
 	OwedLevel    Code = "owed_level"  // days since it has been owed
 	OwedRetest   Code = "owed_retest" // days since it has been owed
 )
@@ -29,19 +30,19 @@ const (
 // holdClock is false when nothing stands against running.
 func holdClock(a *ledger.Account, today time.Time) (Clock, bool) {
 	c := Clock{Kind: Holds, Verdict: Hold, Due: &today}
-	stops := 0
+	stops, worst := 0, ""
 	for _, d := range a.Defects {
 		if d.Severity == "stop" {
-			stops++
+			stops, worst = stops+1, d.What
 		}
 	}
 	switch {
 	case a.Held != nil:
-		c.Reason = Reason{Code: HeldByPerson}
+		c.Reason = Reason{Code: HeldByPerson, About: a.Held.Body.(ledger.Hold).Why}
 	case a.Air != nil:
 		c.Reason = Reason{Code: AirTrapped, Numbers: map[string]float64{"short": float64(a.Air.Short), "allowed": float64(a.Air.Allowed)}}
 	case stops > 0:
-		c.Reason = Reason{Code: StopDefect, Numbers: map[string]float64{"defects": float64(stops)}}
+		c.Reason = Reason{Code: StopDefect, Numbers: map[string]float64{"others": float64(stops - 1)}, About: worst}
 	default:
 		return c, false
 	}
@@ -50,32 +51,35 @@ func holdClock(a *ledger.Account, today time.Time) (Clock, bool) {
 
 // findingsClock is false when nothing was found amiss.
 func findingsClock(a *ledger.Account, today time.Time) (Clock, bool) {
-	numbers := map[string]float64{"bad": 0, "soft": 0, "defects": 0}
+	var bad, soft []string
+	for _, d := range a.Defects {
+		switch d.Severity {
+		case "repair":
+			bad = append(bad, d.What)
+		case "watch":
+			soft = append(soft, d.What)
+		}
+	}
 	for _, f := range a.Findings {
+		about := f.Point + ": " + f.State
 		switch f.Grade {
 		case coolant.GradeBad:
-			numbers["bad"]++
+			bad = append(bad, about)
 		case coolant.GradeSoft:
-			numbers["soft"]++
+			soft = append(soft, about)
 		}
 	}
-	repair := 0
-	for _, d := range a.Defects {
-		if d.Severity != "stop" {
-			numbers["defects"]++
+	found := append(bad, soft...)
+	if len(found) == 0 {
+		if t := a.OffBook; t != nil {
+			return Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: OffBook, Numbers: map[string]float64{"measured": float64(t.Measured)}}}, true
 		}
-		if d.Severity == "repair" {
-			repair++
-		}
+		return Clock{}, false
 	}
-	c := Clock{Kind: Findings, Reason: Reason{Numbers: numbers}}
-	switch {
-	case numbers["bad"] > 0 || repair > 0:
+	c := Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: FoundSoft, About: found[0],
+		Numbers: map[string]float64{"others": float64(len(found) - 1)}}}
+	if len(bad) > 0 {
 		c.Verdict, c.Due, c.Reason.Code = Due, &today, FoundBad
-	case numbers["soft"] > 0 || numbers["defects"] > 0:
-		c.Verdict, c.Reason.Code = Watch, FoundSoft
-	default:
-		return c, false
 	}
 	return c, true
 }

@@ -32,6 +32,7 @@ func TestStandingClocks(t *testing.T) {
 		{"a defect to watch", []ledger.Entry{ago(1, ledger.Defect{What: "weeps", Severity: "watch"})}, Findings, Watch, FoundSoft},
 		{"a bad cap", []ledger.Entry{ago(1, ledger.CapTest{Stage: "first_stage"})}, Findings, Due, FoundBad},
 		{"a soft hose", []ledger.Entry{ago(1, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "soft"}}})}, Findings, Watch, FoundSoft},
+		{"book and test disagree", []ledger.Entry{ago(1, freezeTest(-20, coolant.EG))}, Findings, Watch, OffBook},
 		{"good hoses", []ledger.Entry{ago(1, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good"}}})}, Findings, "", ""},
 		{"all was followed up", nil, FollowUp, "", ""},
 		{"renewed today", []ledger.Entry{ago(0, fill(false))}, FollowUp, Watch, OwedLevel},

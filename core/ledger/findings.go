@@ -1,7 +1,6 @@
 package ledger
 
 import (
-	"math"
 	"slices"
 	"strings"
 	"time"
@@ -24,54 +23,51 @@ func (a *Account) found(line *Line, point, state string, grade coolant.Grade) {
 	}
 }
 
-// capOff is how far off its rating a cap may open, as a share (common practice).
-const capOff = 0.10
-
-// cap judges a pressure cap: anything that lets it leak or keeps it from
-// drawing back is bad.
+// cap judges a pressure cap by [coolant.CheckCap], and keeps the pressure to
+// reckon with.
 func (a *Account) cap(line *Line, b CapTest) {
+	t := coolant.CapTest{Rated: a.Unit.Cap, Stuck: b.Vacuum == "stuck", BadSeal: b.Seal != "" && b.Seal != "good",
+		Unseated: b.Stage == "first_stage" || b.Seated != nil && !*b.Seated}
+	if b.Opened != nil && a.Unit.Cap > 0 {
+		if p, err := b.Opened.Metric(measure.Pressure); err == nil {
+			opened := measure.Kilopascal(p)
+			t.Opened = &opened
+		}
+	}
+	verdicts, effective := coolant.CheckCap(t)
+	a.capEffective = &effective
 	var states []string
-	grade := coolant.GradeUnknown
-	say := func(state string, g coolant.Grade) {
-		if g != coolant.GradeGood {
-			states = append(states, state)
-		}
-		if grade == coolant.GradeUnknown || g.Worse(grade) {
-			grade = g
-		}
-	}
-	if b.Opened != nil {
-		if p, err := b.Opened.Metric(measure.Pressure); err == nil && a.Unit.Cap > 0 {
-			if off := math.Abs(p-float64(a.Unit.Cap)) / float64(a.Unit.Cap); off > capOff {
-				line.note(NoteOffRating)
-				say("off_rating", coolant.GradeBad)
-			} else {
-				say("", coolant.GradeGood)
-			}
+	grade := coolant.GradeBad
+	for _, v := range verdicts {
+		states = append(states, string(v))
+		switch {
+		case v == coolant.CapSound, v == coolant.CapHalf && b.Vacuum == "opens":
+			grade, states = coolant.GradeGood, []string{string(coolant.CapSound)}
+		case v == coolant.CapUntested, v == coolant.CapHalf:
+			grade = coolant.GradeUnknown
+		case v == coolant.CapWeak, v == coolant.CapStuck:
+			line.note(NoteOffRating)
 		}
 	}
-	yes := func(ok *bool, state string) {
-		if ok != nil {
-			say(state, pick(*ok, coolant.GradeGood, coolant.GradeBad))
-		}
+	if b.Holds != nil && !*b.Holds {
+		states, grade = append(slices.DeleteFunc(states, func(string) bool { return grade != coolant.GradeBad }), "does_not_hold"), coolant.GradeBad
 	}
-	yes(b.Holds, "does_not_hold")
-	yes(b.Seated, "not_seated")
-	if b.Vacuum != "" {
-		say("vacuum_stuck", pick(b.Vacuum == "opens", coolant.GradeGood, coolant.GradeBad))
+	a.found(line, "cap", strings.Join(states, ","), grade)
+}
+
+// BoilOver by book at an altitude in m: of the strength there is, under the cap
+// as it was last found, else as it is rated. False when strength or rating is
+// unknown.
+func (a *Account) BoilOver(altitude float64) (t measure.Celsius, cap measure.Kilopascal, ok bool) {
+	if a.Unit.Cap == 0 || a.freeze() == nil {
+		return 0, 0, false
 	}
-	switch b.Seal {
-	case "good":
-		say("", coolant.GradeGood)
-	case "dried":
-		say("seal_dried", coolant.GradeSoft)
-	case "cracked", "hardened":
-		say("seal_"+b.Seal, coolant.GradeBad)
+	cap = a.Unit.Cap
+	if a.capEffective != nil {
+		cap = *a.capEffective
 	}
-	if b.Stage != "" {
-		say(b.Stage, pick(b.Stage == "home", coolant.GradeGood, coolant.GradeBad))
-	}
-	a.found(line, "cap", states1(states, grade), grade)
+	t, err := coolant.BoilOver(a.Base, a.Charge.MassFraction(), cap, altitude)
+	return t, cap, err == nil
 }
 
 func pick[T any](ok bool, yes, no T) T {
@@ -81,8 +77,8 @@ func pick[T any](ok bool, yes, no T) T {
 	return no
 }
 
-// states1 is what was found as one word list, or the grade when all was well.
-func states1(states []string, grade coolant.Grade) string {
+// stateOf is what was found as one list of codes, or the grade when all was well.
+func stateOf(states []string, grade coolant.Grade) string {
 	if len(states) == 0 {
 		return string(grade)
 	}
@@ -108,7 +104,7 @@ func (a *Account) hoses(line *Line, b HoseCheck) {
 				grade = coolant.GradeSoft
 			}
 		}
-		a.found(line, h.Hose+"_hose", states1(states, grade), grade)
+		a.found(line, h.Hose+"_hose", stateOf(states, grade), grade)
 	}
 }
 
@@ -179,7 +175,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 			states = append(states, string(p.Property))
 		}
 	}
-	a.found(line, "chemistry", states1(states, tested), tested)
+	a.found(line, "chemistry", stateOf(states, tested), tested)
 }
 
 // ChemistryTrend carries the samples of the running charge on to a limit of a

@@ -21,13 +21,15 @@ func TestFindings(t *testing.T) {
 		state string
 		grade coolant.Grade
 	}{
-		{"cap opens at its rating", CapTest{Opened: ptr(kpa(104)), Seal: "good"}, "cap", "good", coolant.GradeGood},
-		{"cap opens early", CapTest{Opened: ptr(kpa(84))}, "cap", "off_rating", coolant.GradeBad},
-		{"cap in psi", CapTest{Opened: ptr(measure.Reading{Value: 15.7, Unit: measure.Psi})}, "cap", "good", coolant.GradeGood},
-		{"half-turned cap", CapTest{Stage: "first_stage", Seated: &yes}, "cap", "first_stage", coolant.GradeBad},
-		{"vacuum valve stuck", CapTest{Vacuum: "stuck"}, "cap", "vacuum_stuck", coolant.GradeBad},
-		{"dried seal", CapTest{Seal: "dried", Holds: &yes}, "cap", "seal_dried", coolant.GradeSoft},
-		{"cracked seal off its seat", CapTest{Seal: "cracked", Seated: &no, Holds: &no}, "cap", "does_not_hold,not_seated,seal_cracked", coolant.GradeBad},
+		{"cap opens at its rating, vacuum too", CapTest{Opened: ptr(kpa(104)), Seal: "good", Vacuum: "opens"}, "cap", "cap_sound", coolant.GradeGood},
+		{"cap looked at, not tested", CapTest{Seal: "good", Seated: &yes}, "cap", "cap_untested", coolant.GradeUnknown},
+		{"cap opens early", CapTest{Opened: ptr(kpa(84))}, "cap", "cap_weak", coolant.GradeBad},
+		{"cap in psi", CapTest{Opened: ptr(measure.Reading{Value: 15.7, Unit: measure.Psi}), Vacuum: "opens"}, "cap", "cap_sound", coolant.GradeGood},
+		{"half-turned cap", CapTest{Stage: "first_stage", Seated: &yes}, "cap", "cap_unseated", coolant.GradeBad},
+		{"vacuum valve stuck", CapTest{Vacuum: "stuck"}, "cap", "cap_vacuum", coolant.GradeBad},
+		{"dried seal", CapTest{Seal: "dried", Holds: &yes}, "cap", "cap_seal", coolant.GradeBad},
+		{"cracked seal off its seat", CapTest{Seal: "cracked", Seated: &no, Holds: &no}, "cap", "cap_unseated,cap_seal,does_not_hold", coolant.GradeBad},
+		{"sound but for the hold", CapTest{Opened: ptr(kpa(104)), Vacuum: "opens", Holds: &no}, "cap", "does_not_hold", coolant.GradeBad},
 		{"a weeping hose", HoseCheck{Hoses: []HoseFound{{Hose: "lower", State: "weeping"}}}, "lower_hose", "weeping", coolant.GradeBad},
 		{"a soft hose", HoseCheck{Hoses: []HoseFound{{Hose: "upper", State: "soft", Clamp: "good"}}}, "upper_hose", "soft", coolant.GradeSoft},
 		{"a clamp on the ridge", HoseCheck{Hoses: []HoseFound{{Hose: "upper", State: "good", Clamp: "on_ridge"}}}, "upper_hose", "clamp_on_ridge", coolant.GradeSoft},
@@ -156,5 +158,36 @@ func TestChemistryTrend(t *testing.T) {
 	two := Fold(car, entries[:3])
 	if _, ok := two.ChemistryTrend(coolant.PropPH); ok {
 		t.Error("two samples make no trend")
+	}
+}
+
+// A half-and-half mixture under a sound cap of 103 kPa (15 psi) boils near 129 °C
+// (265 °F) at sea level (common practice), sooner on a mountain, and no later
+// than in the open under a cap that does not seal: near 107 °C (ASHRAE handbook,
+// recalled from memory).
+func TestBoilOver(t *testing.T) {
+	u := car
+	u.Cap = 103.4
+	entries := []Entry{on(0, fill(8))}
+	boils := func(altitude float64) float64 {
+		a := Fold(u, entries)
+		b, _, ok := a.BoilOver(altitude)
+		if !ok {
+			t.Fatal("unknown")
+		}
+		return float64(b)
+	}
+	sea := boils(0)
+	near(t, "at sea level", &sea, 129, 1.5)
+	if high := boils(3000); high >= sea-5 {
+		t.Errorf("at 3000 m it boils at %.1f, at sea level at %.1f", high, sea)
+	}
+	entries = append(entries, on(1, CapTest{Seal: "cracked"}))
+	open := boils(0)
+	near(t, "under a cap that does not seal", &open, 107, 1.5)
+	u.Cap = 0
+	a := Fold(u, entries)
+	if _, _, ok := a.BoilOver(0); ok {
+		t.Error("with a cap nobody knows, the boiling point is known")
 	}
 }

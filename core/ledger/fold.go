@@ -198,7 +198,12 @@ func (a *Account) pour(with coolant.Form, p *coolant.Product, v measure.Litre) (
 	return coolant.PourProduct(*p, v)
 }
 
+// blend remembers that p is inside besides the main product; the same coolant in
+// another form is no blend.
 func (a *Account) blend(line *Line, p coolant.Product) {
+	if p.Technology == a.Product.Technology && p.Base == a.Product.Base {
+		return
+	}
 	if p.Technology != a.Product.Technology {
 		line.note(NoteMixedTech)
 	}

@@ -127,6 +127,9 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	if z := a.lastZero(b.Tool); z != nil {
 		mark.ZeroAt = &z.at
 	}
+	if b.Zero != nil {
+		mark.ZeroAt = &mark.At
+	}
 	distrust := func(n Note) {
 		line.note(n)
 		mark.Note = n

@@ -31,10 +31,10 @@ const (
 )
 
 var sites = []store.LoadedSite{
-	{Name: depot, Cold: forecast.ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}},
-	{Name: harbour, Cold: forecast.ColdCurve{-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10}},
-	{Name: strip, Cold: forecast.ColdCurve{-17, -16, -12, -6, -1, 3, 6, 6, 2, -3, -8, -13}},
-	{Name: hill, Cold: forecast.ColdCurve{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}},
+	{Name: depot, Altitude: 85, Cold: forecast.ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}},
+	{Name: harbour, Altitude: 4, Cold: forecast.ColdCurve{-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10}},
+	{Name: strip, Altitude: 22, Cold: forecast.ColdCurve{-17, -16, -12, -6, -1, 3, 6, 6, 2, -3, -8, -13}},
+	{Name: hill, Altitude: 610, Cold: forecast.ColdCurve{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}},
 }
 
 // Products, by their part in the fleet.

@@ -9,7 +9,6 @@ import (
 	"mime"
 	"net/mail"
 	"os"
-	"path/filepath"
 	"strings"
 	"time"
 )
@@ -44,16 +43,4 @@ func (o Outbox) Send(_ context.Context, to, subject, text string) error {
 		"Content-Type: text/plain; charset=utf-8\r\nContent-Transfer-Encoding: 8bit\r\n\r\n%s\r\n",
 		address, mime.QEncoding.Encode("utf-8", subject), now.Format(time.RFC1123Z), strings.ReplaceAll(text, "\n", "\r\n"))
 	return errors.Join(err, f.Close())
-}
-
-// Newest message's path in the folder, empty when there is none.
-func (o Outbox) Newest() (string, error) {
-	files, err := filepath.Glob(filepath.Join(o.Dir, "*.eml"))
-	newest, at := "", time.Time{}
-	for _, f := range files {
-		if info, err := os.Stat(f); err == nil && info.ModTime().After(at) {
-			newest, at = f, info.ModTime()
-		}
-	}
-	return newest, err
 }

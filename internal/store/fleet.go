@@ -27,8 +27,9 @@ type LoadedFleet struct {
 
 // LoadedSite is a site with its cold curve.
 type LoadedSite struct {
-	Name string
-	Cold forecast.ColdCurve
+	Name     string
+	Altitude float64 // m
+	Cold     forecast.ColdCurve
 }
 
 // LoadedUnit is a unit with its entries, in the order of recording.
@@ -77,7 +78,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		sites, plans := map[string]int64{}, map[string]int64{}
 		for _, site := range f.Sites {
-			id, err := insert(`INSERT INTO site (name) VALUES (?)`, site.Name)
+			id, err := insert(`INSERT INTO site (name, altitude_m) VALUES (?, ?)`, site.Name, site.Altitude)
 			if err != nil {
 				return err
 			}

@@ -47,7 +47,7 @@ func fleet() store.LoadedFleet {
 		return store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: name, Kind: "car", Site: "Yard"}, Plan: "Plan", Capacity: capacity, Base: base, Meter: meter}
 	}
 	f := store.LoadedFleet{Name: "test",
-		Sites:    []store.LoadedSite{{Name: "Yard", Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
+		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
 		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6}},
 		Products: []coolant.Product{premix},
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
@@ -92,7 +92,7 @@ func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, 
 func TestRegister(t *testing.T) {
 	u := unit(t, "a-1") // codes are found whatever their case
 	f := fleet()
-	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || u.Cold != f.Sites[0].Cold {
+	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || u.Cold != f.Sites[0].Cold || u.Altitude != 120 {
 		t.Errorf("unit read as %+v", u)
 	}
 	if want := (ledger.Unit{Code: "A-1", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6}); u.Ledger != want {

@@ -58,6 +58,25 @@ func account(m books.Moment) api.Account {
 	if m.Unit.Ledger.Cap > 0 {
 		out.Cap = number(&m.Unit.Ledger.Cap)
 	}
+	if t, cap, ok := a.BoilOver(m.Unit.Altitude); ok {
+		out.BoilOver = &api.BoilOver{Celsius: float64(t), Cap: float64(cap), Altitude: m.Unit.Altitude}
+	}
+	if a.Balance.Glycol != nil {
+		mass := 100 * a.Charge.MassFraction()
+		out.GlycolMass = &mass
+	}
+	if meter, ok := a.RenewalMeter(); ok {
+		out.RenewalMeter = &meter
+	}
+	if a.Factory {
+		out.Factory = &a.Factory
+	}
+	if t := a.LastTest; t != nil {
+		out.LastTest = &api.LastTest{At: t.At, Measured: float64(t.Measured), Instrument: t.Instrument, ZeroAt: t.ZeroAt}
+		if t.Tool != "" {
+			out.LastTest.Tool = &t.Tool
+		}
+	}
 	if l := a.Leak(); l != nil {
 		out.Leak = &api.Leak{Rate: l.Rate, Sigma: l.Sigma, Per: api.LeakPer(l.Per), Litres: float64(l.Litres), Events: l.Events, Since: l.Since}
 	}
@@ -153,6 +172,9 @@ func clock(c forecast.Clock, today time.Time) api.Clock {
 		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
 	if out.Reason.Numbers == nil {
 		out.Reason.Numbers = map[string]float64{}
+	}
+	if c.Reason.About != "" {
+		out.Reason.About = &c.Reason.About
 	}
 	if c.Reason.Note != "" {
 		out.Reason.Note = (*api.Note)(&c.Reason.Note)

@@ -27,8 +27,7 @@ const config = defineConfig({
   globalCss: {
     "html, body": { bg: "page", color: "ink", fontFamily: "body", fontSize: "15px", lineHeight: "1.4" },
     "*:focus-visible": { outline: "2px solid", outlineColor: "accent", outlineOffset: "2px" },
-    ".print-only": { display: "none", _print: { display: "table-row" } },
-    ".no-print": { _print: { display: "none" } },
+    ".no-print": { _print: { display: "none !important" } },
     ".figures": { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "0.93em" },
   },
 });

@@ -15,6 +15,10 @@ ALTER TABLE unit
   ADD COLUMN IF NOT EXISTS tank_l_per_mm DOUBLE NULL CHECK (tank_l_per_mm > 0),
   ADD COLUMN IF NOT EXISTS wet_liners BOOLEAN NOT NULL DEFAULT FALSE;
 
+-- Height over the sea, m: what boils at the yard boils sooner in the hills.
+ALTER TABLE site
+  ADD COLUMN IF NOT EXISTS altitude_m DOUBLE NOT NULL DEFAULT 0 CHECK (altitude_m BETWEEN -500 AND 6000);
+
 -- Share of the charge that must be new for a renewal.
 ALTER TABLE plan
   ADD COLUMN IF NOT EXISTS replaced DOUBLE NOT NULL DEFAULT 0.6 CHECK (replaced > 0 AND replaced <= 1);

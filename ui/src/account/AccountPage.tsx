@@ -17,7 +17,7 @@ import { Clocks } from "./Clocks";
 import { bodyName, tellOf } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
-import { Blended, LedgerPage, inside } from "./LedgerPage";
+import { Blended, LedgerPage, LedgerTools, inside, pageful } from "./LedgerPage";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Disagreement, Standing } from "./Standing";
 
@@ -46,6 +46,8 @@ export function AccountPage() {
   const { code = "" } = useParams();
   const [query, setQuery] = useSearchParams();
   const [choosing, setChoosing] = useState(false);
+  const [shown, setShown] = useState(pageful);
+  const only = query.get("kind") ?? "";
   const person = usePerson();
   const account = useQuery({ queryKey: ["account", code], queryFn: ({ signal }) => api.account(code, signal) });
   const data = account.data;
@@ -108,24 +110,33 @@ export function AccountPage() {
             <Box mt="8px">
               <ProtectionDrawing account={data} />
             </Box>
-            {writing ? (
-              <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />
-            ) : (
-              mayWrite && <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
-            )}
-            <Box mt="6px">
+            {writing && <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />}
+            <Flex wrap="wrap" align="flex-start" mt="2px">
+              {!writing && mayWrite && (
+                <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
+              )}
+              {data.lines.length > 0 && (
+                <LedgerTools
+                  account={data}
+                  only={only}
+                  onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })}
+                />
+              )}
+            </Flex>
+            <Box mt="2px">
               <LedgerPage
                 account={data}
-                only={query.get("kind") ?? ""}
-                onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })}
+                only={only}
+                shown={shown}
+                onShow={setShown}
                 onCorrect={mayWrite ? go.correct : undefined}
                 onStrike={mayWrite ? go.strike : undefined}
               />
             </Box>
           </Box>
           <Box w={{ base: "100%", lg: "350px" }} flexShrink={0}>
-            <Clocks account={data} />
             <Disagreement account={data} onBalance={mayWrite ? go.balance : undefined} />
+            <Clocks account={data} />
             <Standing account={data} />
             <BenchLinks account={data} />
             <PlanOf account={data} />
@@ -175,7 +186,7 @@ function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void;
       variant="ghost"
       size="sm"
       minH="44px"
-      px="8px"
+      px="6px"
       color="accent"
       fontWeight="700"
       aria-expanded={p.expanded}
@@ -201,6 +212,8 @@ function Opening({ account }: { account: Account }) {
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
           {account.mixed && " · EG and PG are mixed"}
           {age && ` · on average ${age} old`}
+          {account.boilOver &&
+            ` · boils at ${celsius(account.boilOver.celsius)} under ${figure(account.boilOver.cap)}\u00a0kPa`}
         </Text>
         <Text color="faint">{inside(account)}</Text>
         <Blended account={account} />

@@ -32,7 +32,7 @@ function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
               <span>{verdictWords[clock.verdict]}</span>
               <Collapsible.Trigger asChild>
                 <Box asChild color="accent" fontWeight="700" minH="28px" px="4px" cursor="pointer">
-                  <button type="button" aria-label={`why? ${clockNames[clock.kind]}`}>
+                  <button type="button" className="no-print" aria-label={`why? ${clockNames[clock.kind]}`}>
                     why?
                   </button>
                 </Box>

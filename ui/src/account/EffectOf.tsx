@@ -1,13 +1,17 @@
 import { Box, Text } from "@chakra-ui/react";
 import type { Moment, Schemas } from "../api/client";
 import { figure, longDay } from "../words/figures";
-import { reconciles } from "../words/lines";
-import { clockNames, noteWords, reason, verdictWords } from "../words/reasons";
+import { explains, reconciles } from "../words/lines";
+import { clockNames, noteWords, quietNotes, reason, verdictWords } from "../words/reasons";
 
 /** What an entry would do: the books before and after it, and what is due next. */
 export function EffectOf({ effect, site, today }: { effect: Schemas["Effect"]; site: string; today: string }) {
   const { before, after, line } = effect;
-  const remarks = [reconciles(line), ...line.notes.map((n) => noteWords[n])].filter(Boolean);
+  const [quiet, loud] = [true, false].map((q) =>
+    line.notes.filter((n) => quietNotes.has(n) === q).map((n) => noteWords[n]),
+  );
+  const compared = reconciles(line);
+  const off = line.test !== undefined && !line.test.agrees;
   return (
     <Box data-testid="effect">
       <Text>
@@ -25,9 +29,16 @@ export function EffectOf({ effect, site, today }: { effect: Schemas["Effect"]; s
         )}{" "}
         — {governingReason(after, site)}
       </Text>
-      {remarks.length > 0 && <Text color="alarm">{remarks.join("; ")}</Text>}
+      <Remarks color="faint" remarks={[...(off ? [] : [compared]), ...(quiet ?? [])]} />
+      <Remarks color="alarm" remarks={[...(off ? [compared] : []), ...(loud ?? [])]} />
+      {line.explanations?.[0] && <Text color="faint">Likeliest: {explains(line.explanations[0])}</Text>}
     </Box>
   );
+}
+
+function Remarks({ color, remarks }: { color: string; remarks: readonly string[] }) {
+  const said = remarks.filter(Boolean).join("; ");
+  return said ? <Text color={color}>{said}</Text> : null;
 }
 
 function Change(p: { name: string; a: number | undefined; b: number | undefined; digits: number; unit: string }) {

@@ -1,6 +1,6 @@
 import { Box, Button, Checkbox, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type SyntheticEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type SyntheticEvent, useEffect, useRef, useState } from "react";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { shortDay } from "../words/figures";
@@ -94,11 +94,21 @@ export function EntryForm({ account, writing, onClose }: Props) {
       await queries.invalidateQueries({ queryKey: ["account", code] });
       await queries.invalidateQueries({ queryKey: ["morning"] });
       if (writing.line) onClose();
-      else setDraft(begin(writing));
+      else {
+        setDraft(begin(writing));
+        focusFirst(form.current);
+      }
     },
   });
   // The cursor stands on the first thing to be told.
-  useEffect(() => form.current?.querySelector<HTMLElement>("[data-first] input, [data-first] select")?.focus(), []);
+  useEffect(() => {
+    focusFirst(form.current);
+    // A menu that closes gives the focus back to its button a moment later.
+    const again = setTimeout(() => {
+      if (!form.current?.contains(document.activeElement)) focusFirst(form.current);
+    }, 120);
+    return () => clearTimeout(again);
+  }, []);
 
   function change(part: Partial<Draft>) {
     setWritten("");
@@ -112,9 +122,11 @@ export function EntryForm({ account, writing, onClose }: Props) {
   const refusal = write.error ?? (preview.isPlaceholderData ? null : preview.error);
   const errors = fieldErrors(readable, refusal, entry);
   const told = toldOf(draft, account, known);
+  const fields = specOf(draft, account, known);
+  const first = fields.findIndex((f) => f.type !== "line");
   return (
     <Box asChild borderWidth="1px" borderColor="ink" p="14px" mt="14px" className="no-print">
-      <form ref={form} onSubmit={submit} aria-label="Write an entry" noValidate>
+      <form ref={form} onSubmit={submit} onKeyDown={enterOnChoice} aria-label="Write an entry" noValidate>
         <Flex gap="8px" mb="10px" align="baseline">
           <Text as="h2" fontWeight="700" flex="1">
             {heading(writing)}
@@ -124,8 +136,8 @@ export function EntryForm({ account, writing, onClose }: Props) {
           </Button>
         </Flex>
         <Flex gap="14px" rowGap="10px" wrap="wrap" align="flex-start">
-          {specOf(draft, account, known).map((f, i) => (
-            <Box key={f.name} data-first={i === 0 ? "" : undefined}>
+          {fields.map((f, i) => (
+            <Box key={f.name} data-first={i === first ? "" : undefined} w={f.type === "lines" ? "100%" : undefined}>
               <FieldOf
                 spec={f}
                 path={f.name}
@@ -190,6 +202,19 @@ export function EntryForm({ account, writing, onClose }: Props) {
       </form>
     </Box>
   );
+}
+
+/** Enter writes the entry down from a choice, too; the space bar opens the choice. */
+function enterOnChoice(event: KeyboardEvent<HTMLFormElement>) {
+  if (event.key !== "Enter" || !(event.target instanceof HTMLSelectElement)) return;
+  event.preventDefault();
+  // Let go of it first, lest the key that follows opens it after all.
+  event.target.blur();
+  event.currentTarget.requestSubmit();
+}
+
+function focusFirst(form: HTMLFormElement | null) {
+  form?.querySelector<HTMLElement>("[data-first] input, [data-first] select")?.focus();
 }
 
 /** A field of local time knows minutes only: what was not changed keeps its seconds. */

@@ -90,7 +90,7 @@ export function FieldOf(p: Props) {
           width={p.bare ? "150px" : "190px"}
           value={value || (f.initial ?? "")}
           options={f.options}
-          unsaid={f.optional ? "not looked at" : undefined}
+          unsaid={f.optional ? (p.bare ? "not looked at" : "not said") : undefined}
           onChange={(v) => tell({ [path]: v })}
           error={error}
         />
@@ -105,7 +105,7 @@ export function FieldOf(p: Props) {
             ["yes", f.yes],
             ["no", f.no],
           ]}
-          unsaid="not looked at"
+          unsaid="not said"
           onChange={(v) => tell({ [path]: v })}
           error={error}
         />
@@ -147,45 +147,50 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
   const { spec: f, path } = p;
   return (
     <Field.Root invalid={Boolean(p.error)}>
-      <Box role="group" aria-label={f.label}>
+      <Box role="group" aria-label={f.label} w="100%">
         <Flex gap="10px" fontSize="13px" fontWeight="500">
-          <Text w={f.type === "lines" ? "130px" : "150px"}>{f.label}</Text>
+          <Text w={f.type === "lines" ? "122px" : "150px"}>{f.label}</Text>
           {f.columns.map((c) => (
             <Text key={c.name} w={c.type === "choice" ? "150px" : "auto"}>
               {c.label}
             </Text>
           ))}
         </Flex>
-        {rowsOf(f).map((row) => (
-          <Flex key={row} gap="10px" align="center" minH="44px">
-            {f.type === "lines" ? (
-              <Text w="130px">{word(row)}</Text>
-            ) : (
-              <TextField
-                label={`${f.key} ${Number(row) + 1}`}
-                hidden
-                width="150px"
-                value={p.told(`${path}.${row}.${f.key}`)}
-                onChange={(v) => p.tell({ [`${path}.${row}.${f.key}`]: v })}
-              />
-            )}
-            {f.columns.map((c) => (
-              <FieldOf
-                key={c.name}
-                {...p}
-                spec={{
-                  ...c,
-                  label: `${f.type === "lines" ? word(row) : `${f.label} ${Number(row) + 1}`} ${c.label}`.trim(),
-                }}
-                path={`${path}.${row}.${c.name}`}
-                pointer={`${p.pointer}/${row}/${c.name}`}
-                bare
-              />
-            ))}
-          </Flex>
-        ))}
+        <Box display="grid" gridTemplateColumns={gridOf(f.columns.length)} columnGap="14px">
+          {rowsOf(f).map((row) => (
+            <Flex key={row} gap="10px" align="center" minH="44px">
+              {f.type === "lines" ? (
+                <Text w="122px">{word(row)}</Text>
+              ) : (
+                <TextField
+                  label={`${f.key} ${Number(row) + 1}`}
+                  hidden
+                  width="150px"
+                  value={p.told(`${path}.${row}.${f.key}`)}
+                  onChange={(v) => p.tell({ [`${path}.${row}.${f.key}`]: v })}
+                />
+              )}
+              {f.columns.map((c) => (
+                <FieldOf
+                  key={c.name}
+                  {...p}
+                  spec={{
+                    ...c,
+                    label: `${f.type === "lines" ? word(row) : `${f.label} ${Number(row) + 1}`} ${c.label}`.trim(),
+                  }}
+                  path={`${path}.${row}.${c.name}`}
+                  pointer={`${p.pointer}/${row}/${c.name}`}
+                  bare
+                />
+              ))}
+            </Flex>
+          ))}
+        </Box>
       </Box>
       <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
     </Field.Root>
   );
 }
+
+/** Two lines beside each other where there is room and the head stands over one column only. */
+const gridOf = (columns: number) => (columns > 1 ? "1fr" : "repeat(auto-fill, minmax(min(340px, 100%), 1fr))");

@@ -1,63 +1,45 @@
+import { useEffect } from "react";
+import { flushSync } from "react-dom";
 import { Box, Button, Flex, Menu, Portal, Table, Text } from "@chakra-ui/react";
-import { useState } from "react";
 import type { Account, EntryKind, Line } from "../api/client";
 import { asRead, figure, nothing, shortDay, symbols } from "../words/figures";
 import { reconciles, says } from "../words/lines";
 import { kindNames } from "../words/names";
-import { noteWords } from "../words/reasons";
+import { noteWords, quietNotes } from "../words/reasons";
 import { SelectField } from "./fields";
 
-/** How many lines stand before the rest is asked for; all of them are printed. */
-const pageful = 60;
+/** How many lines stand before more are asked for; all of them are printed. */
+export const pageful = 60;
+const more = 500;
 
 interface Props {
   account: Account;
   /** Kind to show alone; empty for all. */
   only: string;
-  onOnly: (kind: string) => void;
+  /** How many lines are shown. */
+  shown: number;
+  onShow: (lines: number) => void;
   onCorrect?: ((line: Line) => void) | undefined;
   onStrike?: ((line: Line) => void) | undefined;
 }
 
 /** The ledger page of a unit: every line with what the books say after it, the newest first. */
-export function LedgerPage({ account, only, onOnly, onCorrect, onStrike }: Props) {
-  const [all, setAll] = useState(false);
+export function LedgerPage({ account, only, shown, onShow, onCorrect, onStrike }: Props) {
+  // Paper has room for all lines, however the page comes to be printed.
+  useEffect(() => {
+    const print = () => flushSync(() => onShow(Number.MAX_SAFE_INTEGER));
+    window.addEventListener("beforeprint", print);
+    return () => window.removeEventListener("beforeprint", print);
+  }, [onShow]);
   const unit = account.meterUnit ? symbols[account.meterUnit] : "";
   if (account.lines.length === 0) {
     return (
       <Text py="16px">Nothing is written in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
     );
   }
-  const kinds = countKinds(account.lines);
-  const shown = account.lines.filter((l) => only === "" || l.kind === only).toReversed();
+  const lines = account.lines.filter((l) => only === "" || l.kind === only).toReversed();
   return (
     <>
-      <Flex justify="flex-end" align="center" gap="12px" className="no-print" mb="4px">
-        <SelectField
-          label="lines shown"
-          hidden
-          width="200px"
-          value={kinds.some(([k]) => k === only) ? only : ""}
-          options={[
-            ["", `all kinds (${account.lines.length})`],
-            ...kinds.map(([k, n]) => [k, `${kindNames[k].toLowerCase()} (${n})`] as const),
-          ]}
-          onChange={onOnly}
-        />
-        <Button
-          size="sm"
-          minH="44px"
-          variant="ghost"
-          color="accent"
-          fontWeight="700"
-          onClick={() => {
-            setAll(true);
-            setTimeout(() => window.print(), 50);
-          }}
-        >
-          print
-        </Button>
-      </Flex>
       <Table.ScrollArea>
         <Table.Root size="sm" variant="line" aria-label="Ledger">
           <Table.Header>
@@ -72,12 +54,11 @@ export function LedgerPage({ account, only, onOnly, onCorrect, onStrike }: Props
             </Table.Row>
           </Table.Header>
           <Table.Body>
-            {shown.map((line, i) => (
+            {lines.slice(0, shown).map((line) => (
               <LedgerLine
                 key={line.id}
                 line={line}
                 meter={unit !== ""}
-                late={!all && i >= pageful}
                 onCorrect={onCorrect}
                 onStrike={onStrike}
                 named={strikesWhat(line, account.lines)}
@@ -86,12 +67,42 @@ export function LedgerPage({ account, only, onOnly, onCorrect, onStrike }: Props
           </Table.Body>
         </Table.Root>
       </Table.ScrollArea>
-      {!all && shown.length > pageful && (
-        <Button variant="ghost" size="sm" minH="44px" color="accent" className="no-print" onClick={() => setAll(true)}>
-          show the {figure(shown.length - pageful)} older lines
+      {lines.length > shown && (
+        <Button
+          variant="ghost"
+          size="sm"
+          minH="44px"
+          color="accent"
+          className="no-print"
+          onClick={() => onShow(shown + more)}
+        >
+          show more of the {figure(lines.length - shown)} older lines
         </Button>
       )}
     </>
+  );
+}
+
+/** Which lines are shown, and the way to paper. */
+export function LedgerTools(p: { account: Account; only: string; onOnly: (kind: string) => void }) {
+  const kinds = countKinds(p.account.lines);
+  return (
+    <Flex align="center" gap="6px" className="no-print" ml="auto">
+      <SelectField
+        label="lines shown"
+        hidden
+        width="150px"
+        value={kinds.some(([k]) => k === p.only) ? p.only : ""}
+        options={[
+          ["", `all kinds (${p.account.lines.length})`],
+          ...kinds.map(([k, n]) => [k, `${kindNames[k].toLowerCase()} (${n})`] as const),
+        ]}
+        onChange={p.onOnly}
+      />
+      <Button size="sm" minH="44px" variant="ghost" color="accent" fontWeight="700" onClick={() => window.print()}>
+        print
+      </Button>
+    </Flex>
   );
 }
 
@@ -115,14 +126,9 @@ function Head({ right, children }: { right?: boolean; children: string }) {
   );
 }
 
-/** Notes that only explain; all others are warnings. */
-const quiet = new Set(["implied_loss", "volume_assumed", "level_hot", "water_left_inside", "tank_unknown"]);
-
 function LedgerLine(p: {
   line: Line;
   meter: boolean;
-  /** Printed, but not shown yet. */
-  late: boolean;
   named: string;
   onCorrect: Props["onCorrect"];
   onStrike: Props["onStrike"];
@@ -140,7 +146,6 @@ function LedgerLine(p: {
       data-id={line.id}
       data-struck={struck ? "" : undefined}
       tabIndex={-1}
-      className={p.late ? "print-only" : undefined}
       _focus={{ bg: "wash" }}
     >
       <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule" verticalAlign="top">
@@ -164,7 +169,7 @@ function LedgerLine(p: {
           </Text>
         )}
         {line.notes.map((n) => (
-          <Text as="span" key={n} color={quiet.has(n) ? "faint" : "alarm"}>
+          <Text as="span" key={n} color={quietNotes.has(n) ? "faint" : "alarm"}>
             {" "}
             · {noteWords[n]}
             {line.implied !== undefined && /implied|level_/.test(n) && ` (${figure(line.implied, 1)}\u00a0L)`}

@@ -1,11 +1,14 @@
 import { Box } from "@chakra-ui/react";
+import { useCallback, useState } from "react";
 import { scaleLinear, scaleTime } from "d3-scale";
 import { area, curveStepAfter, line as pathOf } from "d3-shape";
 import { format, parseISO } from "date-fns";
 import type { Account, Line } from "../api/client";
 import { figure, shortDay } from "../words/figures";
 
-const size = { width: 760, height: 196, left: 38, right: 6, top: 12, bottom: 22 };
+const edge = { left: 38, right: 6, top: 12, bottom: 22 };
+/** Before the page has told how wide it is. */
+const usual = 760;
 const ink = "var(--chakra-colors-ink)";
 const faint = "var(--chakra-colors-faint)";
 const rule = "var(--chakra-colors-rule)";
@@ -49,6 +52,16 @@ function testsOf(lines: readonly Line[], from: Date) {
 
 /** Protection through time: the book line with its band, tests as points, the site's coldest nights as the floor. */
 export function ProtectionDrawing({ account }: { account: Account }) {
+  const [width, measured] = useWidth(usual);
+  return (
+    <Box ref={measured} w="100%" maxW="860px">
+      <Drawing account={account} width={width} />
+    </Box>
+  );
+}
+
+function Drawing({ account, width }: { account: Account; width: number }) {
+  const size = { ...edge, width, height: width < 500 ? 170 : 196 };
   const first = account.nights[0];
   const end = account.nights.at(-1);
   if (!first || !end) return null;
@@ -96,8 +109,14 @@ export function ProtectionDrawing({ account }: { account: Account }) {
   ].join(" ");
   const nearEnd = x(today) > size.width - 230;
   return (
-    <Box asChild w="100%" maxW="860px" h="auto" display="block">
-      <svg viewBox={`0 0 ${size.width} ${size.height}`} role="img" aria-label={says}>
+    <Box asChild display="block">
+      <svg
+        width={size.width}
+        height={size.height}
+        viewBox={`0 0 ${size.width} ${size.height}`}
+        role="img"
+        aria-label={says}
+      >
         <defs>
           <pattern id="nights" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
             <path d="M0 0V5" stroke="var(--chakra-colors-cold)" strokeWidth="1.8" />
@@ -112,7 +131,7 @@ export function ProtectionDrawing({ account }: { account: Account }) {
           </g>
         ))}
         <path d={floor} fill="url(#nights)" stroke="var(--chakra-colors-cold)" strokeWidth="1" />
-        {x.ticks(7).map((t) => (
+        {x.ticks(Math.max(3, Math.round(size.width / 105))).map((t) => (
           <Word key={t.toISOString()} x={x(t)} y={size.height - 6} anchor="middle" fill={faint} small>
             {format(t, "MMM yy")}
           </Word>
@@ -148,7 +167,13 @@ export function ProtectionDrawing({ account }: { account: Account }) {
           />
         ))}
         {last && (
-          <Word x={x(last.at) - 9} y={y(last.measured) - 8} anchor="end" fill={last.off ? alarm : ink} strong>
+          <Word
+            x={x(last.at) + (x(last.at) < 130 ? 9 : -9)}
+            y={y(last.measured) - 8}
+            anchor={x(last.at) < 130 ? "start" : "end"}
+            fill={last.off ? alarm : ink}
+            strong
+          >
             {`measured ${figure(last.measured)}`}
           </Word>
         )}
@@ -166,6 +191,18 @@ export function ProtectionDrawing({ account }: { account: Account }) {
       </svg>
     </Box>
   );
+}
+
+/** The width of the element that the ref is given to, as the page is resized. */
+function useWidth(before: number): [number, (element: HTMLElement | null) => (() => void) | undefined] {
+  const [width, setWidth] = useState(before);
+  const ref = useCallback((element: HTMLElement | null) => {
+    if (!element) return undefined;
+    const observer = new ResizeObserver(() => setWidth(Math.max(260, Math.floor(element.clientWidth))));
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+  return [width, ref];
 }
 
 function Word(p: {

@@ -114,9 +114,10 @@ export function Standing({ account }: { account: Account }) {
     ]);
   if (account.leak) {
     const l = account.leak;
+    const digits = l.rate < 0.095 ? 3 : 2;
     rows.push([
-      "goes",
-      `${figure(l.rate, 2)} ± ${figure(l.sigma, 2)} L/${perWords[l.per]}: ${figure(l.litres, 1)} L in ${figure(l.events)} ${l.events === 1 ? "entry" : "entries"} since ${shortDay(l.since)}`,
+      "loses",
+      `${figure(l.rate, digits)} ± ${figure(l.sigma, digits)} L/${perWords[l.per]}: ${figure(l.litres, 1)} L in ${figure(l.events)} ${l.events === 1 ? "entry" : "entries"} since ${shortDay(l.since)}`,
       false,
     ]);
   }

@@ -101,7 +101,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
               },
             ] satisfies FieldSpec[])
           : []),
-        { type: "reading", name: "residual", label: "left inside (if known)", units: volumeUnits, optional: true },
+        { type: "reading", name: "residual", label: "left inside", units: volumeUnits, optional: true },
         {
           type: "choice",
           name: "method",
@@ -402,7 +402,7 @@ export interface Way {
 export const ways: readonly Way[] = [
   { kind: "freeze_test", key: "f", words: "freeze test" },
   { kind: "top_up", key: "u", words: "top-up" },
-  { kind: "top_up", key: "w", words: "water top-up", preset: { with: "water" } },
+  { kind: "top_up", key: "w", words: "water", preset: { with: "water" } },
   { kind: "level_check", key: "v", words: "level" },
   { kind: "meter", key: "o", words: "meter" },
   { kind: "renewal", key: "r", words: "renewal" },

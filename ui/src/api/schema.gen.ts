@@ -836,6 +836,8 @@ export interface components {
                 [key: string]: number;
             };
             note?: components["schemas"]["Note"];
+            /** @description What it is about: words of an entry, or codes of a finding such as cap: first_stage. */
+            about?: string;
         };
         /** @enum {string} */
         Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_backwards" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
@@ -1081,6 +1083,34 @@ export interface components {
             /** Format: date-time */
             since: string;
         };
+        BoilOver: {
+            /** Format: double */
+            celsius: number;
+            /**
+             * Format: double
+             * @description Pressure reckoned with, kPa over ambient: as last found, else as rated.
+             */
+            cap: number;
+            /**
+             * Format: double
+             * @description Of the site, m.
+             */
+            altitude: number;
+        };
+        /** @description The last freeze test that could be trusted, and the instrument that made it. */
+        LastTest: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            measured: number;
+            instrument: string;
+            tool?: string;
+            /**
+             * Format: date-time
+             * @description Its last zero check; none when nobody wrote one.
+             */
+            zeroAt?: string;
+        };
         ColdNight: {
             /** Format: date */
             day: string;
@@ -1124,6 +1154,20 @@ export interface components {
              * @description Rated opening pressure, kPa.
              */
             cap?: number;
+            boilOver?: components["schemas"]["BoilOver"];
+            /**
+             * Format: double
+             * @description Per cent of glycol by mass.
+             */
+            glycolMass?: number;
+            /**
+             * Format: double
+             * @description km or h at the last qualifying renewal, run on through changes of the meter.
+             */
+            renewalMeter?: number;
+            /** @description The charge it came with is inside; the first interval runs. */
+            factory?: boolean;
+            lastTest?: components["schemas"]["LastTest"];
             /** @description Other products that were poured in since the renewal. */
             blended: components["schemas"]["Product"][];
             findings: components["schemas"]["Finding"][];

@@ -55,7 +55,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
         as="header"
         className="running-head"
         align="center"
-        gap="18px"
+        gap={{ base: "8px", md: "18px" }}
         h="48px"
         px={{ base: "14px", md: "24px" }}
         borderBottomWidth="1px"
@@ -75,13 +75,23 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           variant="ghost"
           size="xs"
           color="faint"
+          className="no-print"
+          px={{ base: "4px", md: "8px" }}
           onClick={turnScheme}
           aria-label={`Turn to ${scheme === "light" ? "dark" : "light"} paper`}
         >
           {scheme === "light" ? "dark" : "light"}
         </Button>
         <PersonMenu />
-        <Button variant="ghost" size="xs" color="faint" onClick={() => setHelp(true)} aria-label="Keys of this page">
+        <Button
+          variant="ghost"
+          size="xs"
+          color="faint"
+          className="no-print"
+          hideBelow="md"
+          onClick={() => setHelp(true)}
+          aria-label="Keys of this page"
+        >
           ?
         </Button>
       </Flex>

@@ -29,7 +29,7 @@ export function JumpField() {
   return (
     <Combobox.Root
       collection={collection}
-      width={{ base: "150px", md: "230px" }}
+      width={{ base: "112px", md: "230px" }}
       size="sm"
       variant="flushed"
       inputBehavior="autohighlight"

@@ -6,6 +6,7 @@ import { Problem, api } from "../api/client";
 import { TextField } from "../account/fields";
 import { Failed, Waiting } from "../frame/State";
 import { Cover } from "./SignInPage";
+import { enter } from "./session";
 
 const greetings = {
   first: "You are the first coordinator. Tell who you are and choose a password.",
@@ -54,8 +55,7 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
   const choose = useMutation({
     mutationFn: () => api.choose(p.token, p.first ? { password, name, email } : { password }),
     onSuccess: (session) => {
-      queries.clear();
-      queries.setQueryData(["session"], session);
+      enter(queries, session);
       void navigate("/");
     },
   });

@@ -18,7 +18,13 @@ export function PersonMenu() {
   return (
     <Menu.Root>
       <Menu.Trigger asChild>
-        <Button variant="ghost" size="xs" className="no-print" aria-label={`signed in as ${person.name}`}>
+        <Button
+          variant="ghost"
+          size="xs"
+          px={{ base: "4px", md: "8px" }}
+          className="no-print"
+          aria-label={`signed in as ${person.name}`}
+        >
           <Text as="span" truncate maxW={{ base: "64px", md: "160px" }}>
             {person.name}
           </Text>

@@ -83,12 +83,12 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
         <Button
           size="sm"
           minH="44px"
-          w="90px"
+          w="120px"
           variant="ghost"
           color="accent"
           onClick={() => change.mutate({ active: !person.active })}
         >
-          {person.active ? "close" : "open again"}
+          {person.active ? "close account" : "open again"}
         </Button>
         <Button
           size="sm"

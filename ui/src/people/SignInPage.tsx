@@ -5,6 +5,7 @@ import { type Schemas, api } from "../api/client";
 import { TextField } from "../account/fields";
 import { useScheme } from "../frame/scheme";
 import { roleNames } from "../words/names";
+import { enter } from "./session";
 
 /** The cover of the book: who opens it. */
 export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }) {
@@ -19,8 +20,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
   const signIn = useMutation({
     mutationFn: (who: { email: string; password: string }) => api.signIn(who.email, who.password),
     onSuccess: (session) => {
-      queries.clear();
-      queries.setQueryData(["session"], session);
+      enter(queries, session);
     },
   });
   const forgot = useMutation({ mutationFn: () => api.forgot(email) });
@@ -118,16 +118,17 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
 /** A page before the book is open: one column, the spine to its left. */
 export function Cover({ title, children }: { title: string; children: React.ReactNode }) {
   return (
-    <Box as="main" minH="100vh" display="flex" justifyContent="center" px="16px" py={{ base: "24px", md: "60px" }}>
+    <Box as="main" minH="100vh" display="flex" justifyContent="center" px="16px" py={{ base: "20px", md: "36px" }}>
       <Box
         w="100%"
         maxW="460px"
-        borderLeftWidth="10px"
-        borderLeftColor="accent"
-        borderWidth="1px"
+        borderYWidth="1px"
+        borderRightWidth="1px"
         borderColor="ink"
-        px={{ base: "18px", md: "32px" }}
-        py="28px"
+        boxShadow="inset 10px 0 0 var(--chakra-colors-accent)"
+        pl={{ base: "28px", md: "42px" }}
+        pr={{ base: "18px", md: "32px" }}
+        py="24px"
         alignSelf="flex-start"
       >
         <Text as="h1" fontSize="24px" fontWeight="700">

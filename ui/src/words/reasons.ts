@@ -1,5 +1,6 @@
 import type { Account, Clock, Schemas, Verdict } from "../api/client";
 import { celsius, figure, longDay, symbols } from "./figures";
+import { word, wordsOf } from "./names";
 
 export const clockNames: Record<Clock["kind"], string> = {
   hold: "Hold",
@@ -48,6 +49,15 @@ export const noteWords: Record<Schemas["Note"], string> = {
   water_left_inside: "flush water stayed inside and thins the fill",
 };
 
+/** Notes that only explain; all others are warnings. */
+export const quietNotes: ReadonlySet<Schemas["Note"]> = new Set([
+  "implied_loss",
+  "volume_assumed",
+  "level_hot",
+  "water_left_inside",
+  "tank_unknown",
+]);
+
 /** The reason of a clock in one sentence, without the clock's name. */
 export function reason(clock: Clock, site: string): string {
   const n = clock.reason.numbers;
@@ -81,14 +91,15 @@ export function reason(clock: Clock, site: string): string {
     case "level_holds":
       return `${figure(n.litres, 1)}\u00a0L by the book, ${figure(n.full, 1)}\u00a0L were filled.`;
     case "held":
-      return "held by somebody: must not run until released.";
+      return `${clock.reason.about ?? "held"}: must not run until released.`;
     case "air_trapped":
       return `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Do not release it; bleed again.`;
     case "stop_defect":
-      return `${figure(n.defects)} open ${n.defects === 1 ? "defect" : "defects"} that must be closed before it runs.`;
     case "found_bad":
     case "found_soft":
-      return `${found(n)}.`;
+      return `${about(clock)}${n.others ? `, and ${figure(n.others)} more` : ""}.`;
+    case "off_book":
+      return `book and test disagree: ${figure(n.measured)}\u00a0°C was measured. Something was not written down.`;
     case "owed_level":
       return `the level is to be looked at cold, the day after the renewal; owed for ${figure(n.days)}\u00a0d.`;
     case "owed_retest":
@@ -109,12 +120,14 @@ export function rule(clock: Clock, account: Account): string[] {
     case "age":
       return [
         `${plan}, ${which}: ${figure(n.limit)}\u00a0months.`,
-        renewed ? `Last fill ${longDay(renewed)}; the months run from that day.` : "No fill is in the books.",
+        renewed ? `Last renewal ${longDay(renewed)}; the months run from that day.` : "No renewal is in the books.",
       ];
     case "use":
       return [
         `${plan}, ${which}: ${figure(n.limit)} ${clock.unit ? symbols[clock.unit] : ""}.`,
-        renewed ? `Counted from the meter at the fill of ${longDay(renewed)}.` : "No fill is in the books.",
+        renewed
+          ? `Counted from the renewal of ${longDay(renewed)}${account.renewalMeter === undefined ? "" : `, at ${figure(account.renewalMeter)} ${clock.unit ? symbols[clock.unit] : ""}`}.`
+          : "No renewal is in the books.",
         "Rate: the median of the slopes between all meter readings of the last two years.",
       ];
     case "freeze":
@@ -123,6 +136,10 @@ export function rule(clock: Clock, account: Account): string[] {
         account.balance.freeze === undefined
           ? "The book knows no freeze point."
           : `By the book it freezes at ${figure(account.balance.freeze, 1)}\u00a0°C, by the tables for ${account.base ?? "its glycol"} in water.`,
+        account.glycolMass === undefined
+          ? ""
+          : `The book holds ${figure(account.balance.glycol, 1)}\u00a0% of glycol by volume, ${figure(account.glycolMass, 1)}\u00a0% by mass.`,
+        tested(account),
         `${account.unit.site}: coldest night reckoned with ${celsius(Math.min(...account.cold))}.`,
         n.months !== undefined
           ? `A freeze point nobody has tested for ${figure(n.stale)}\u00a0months is not taken on trust.`
@@ -150,11 +167,17 @@ export function rule(clock: Clock, account: Account): string[] {
   }
 }
 
-function found(n: Record<string, number>): string {
-  const parts = [
-    n.bad ? `${figure(n.bad)} bad` : "",
-    n.soft ? `${figure(n.soft)} to watch` : "",
-    n.defects ? `${figure(n.defects)} open ${n.defects === 1 ? "defect" : "defects"}` : "",
-  ];
-  return parts.filter(Boolean).join(", ");
+/** What a finding is about: a point's code and its states, or words as somebody wrote them. */
+function about(clock: Clock): string {
+  const text = clock.reason.about ?? "";
+  const [point = "", states] = text.split(": ", 2);
+  return states !== undefined && /^[a-z_]+$/.test(point) ? `${word(point)}: ${wordsOf(states)}` : text;
+}
+
+/** The instrument behind the last test, and whether its zero was looked at. */
+function tested(account: Account): string {
+  const t = account.lastTest;
+  if (!t) return "Nobody has tested it since.";
+  const zero = t.zeroAt ? `zero checked ${longDay(t.zeroAt)}` : "no zero check written down";
+  return `Last test ${figure(t.measured)}\u00a0°C on ${longDay(t.at)}: ${[word(t.instrument), t.tool].filter(Boolean).join(" ")}, ${zero}.`;
 }

@@ -1,0 +1,267 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"diligentledger/internal/demo"
+)
+
+// Through the cover: a wrong password is told, the right one opens the page that
+// was asked for, and signing out closes it.
+func TestSignInPage(t *testing.T) {
+	b := newTabOf(t, "")
+	b.open("/units/CA-14", signInForm)
+	b.typeIn(`input[type="email"]`, technician)
+	b.typeIn(`input[type="password"]`, "not this one"+kb.Enter)
+	b.until(`document.querySelector('main').innerText.includes('do not belong together')`)
+	if kept := value(b, chromedp.Value(chromedp.CSS(`input[type="email"]`))); kept != technician {
+		t.Errorf("the address became %q", kept)
+	}
+	js[chromedp.Void](b, `document.querySelector('input[type="password"]').select()`)
+	b.typeIn(`input[type="password"]`, demo.Password+kb.Enter)
+	b.wait(protects)
+	if got := b.text("h1"); got != "CA-14" {
+		t.Errorf("signed in to %q", got)
+	}
+	if js[bool](b, `document.cookie.includes('session')`) {
+		t.Error("a script can read the session's cookie")
+	}
+	b.click(`[aria-label="signed in as T. Quayle"]`)
+	b.wait(`[data-value="out"]`)
+	b.click(`[data-value="out"]`)
+	b.wait(signInForm)
+	// Each demo account opens by its button.
+	js[chromedp.Void](b, `[...document.querySelectorAll('[aria-label="Demo accounts"] button')].find(x => x.innerText.includes('A. Reed')).click()`)
+	b.wait(protects)
+	// A reader reads: nothing to write with, nothing to strike.
+	b.open("/units/CA-14?write=freeze_test", protects)
+	b.press("f")
+	b.until(`!document.querySelector('form') && !document.querySelector('[aria-label="Write an entry"]')`)
+	b.press("g")
+	b.wait(`[aria-label="Audit"] td`)
+	if js[bool](b, `Boolean(document.querySelector('[aria-label="People"]'))`) {
+		t.Error("a reader sees the people's roles")
+	}
+	b.calm()
+}
+
+// At most four keys beside the figures, for whatever is written; the effect
+// stands before it is saved.
+func TestFewKeys(t *testing.T) {
+	b := newTabOf(t, technician)
+	b.open("/units/CA-22", protects)
+	for _, c := range []struct {
+		kind string
+		keys []string // one string for each key, or for a figure or words typed
+		says string
+	}{
+		{"freeze_test", []string{"f", "-37", kb.Enter}, "refractometer -37 °C, EG scale"},
+		{"top_up", []string{"u", "0.3", kb.Enter}, "0.3 L Norhav OAT premix 50"},
+		{"top_up", []string{"w", "0.2", kb.Enter}, "0.2 L purified water"},
+		{"level_check", []string{"v", kb.Enter}, "cold, at the upper mark"},
+		{"meter", []string{"o", "99000", kb.Enter}, "99,000 km"},
+		{"loss", []string{"n", "l", "0.2", kb.Enter}, "0.2 L, leak"},
+		{"renewal", []string{"r", "9", kb.Enter}, "9 L Norhav OAT premix 50 in"},
+		{"defect_opened", []string{"n", "d", "clamp loose", kb.Enter}, "clamp loose (repair)"},
+		{"hold", []string{"n", "x", "clamp loose", kb.Enter}, "clamp loose"},
+		{"note", []string{"n", "t", "seen", kb.Enter}, "seen"},
+	} {
+		before := js[int](b, fmt.Sprintf(`document.querySelectorAll('tr[data-kind="%s"]').length`, c.kind))
+		presses := 0
+		for i, key := range c.keys {
+			if len(key) == 1 || key == kb.Enter {
+				presses++
+			}
+			if key == kb.Enter {
+				b.until(`document.querySelector('[data-testid="effect"]') && !document.querySelector('form button[type="submit"]').disabled`)
+			}
+			b.press(key)
+			if i == 0 && key != "n" || i == 1 && c.keys[0] == "n" {
+				b.wait(`form[aria-label="Write an entry"]`)
+			}
+		}
+		if presses > 4 {
+			t.Errorf("%s takes %d keys", c.kind, presses)
+		}
+		b.until(fmt.Sprintf(`document.querySelectorAll('tr[data-kind="%s"]').length === %d`, c.kind, before+1))
+		b.press(kb.Escape)
+		b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+		if got := b.text(fmt.Sprintf(`tr[data-kind="%s"]`, c.kind)); !strings.Contains(got, c.says) {
+			t.Errorf("%s reads %q, want %q in it", c.kind, got, c.says)
+		}
+	}
+	b.until(`document.querySelector('[aria-label="Findings"]').innerText.includes('clamp loose')`)
+	if got := b.text(`[data-testid="opening"]`); !strings.HasPrefix(got, "hold") {
+		t.Errorf("with a hold on it the unit is %q", got)
+	}
+	b.calm()
+}
+
+// A wrong line is struck and written anew in one act, from the keyboard; the
+// struck line stays, with who and why.
+func TestCorrectALine(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/CA-16?write=meter", figureBox)
+	b.typeIn(figureBox, "999999")
+	b.wait(effect)
+	b.typeIn(figureBox, kb.Enter)
+	b.until(`document.querySelector('tr[data-kind="meter"]')?.innerText.includes('999,999')`)
+	b.press(kb.Escape)
+	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	// A true reading no longer fits: the form says so, and offers to insist.
+	b.press("o")
+	b.wait(figureBox)
+	b.typeIn(figureBox, "136900")
+	b.until(`document.querySelector('form').innerText.includes('999999 km or more')`)
+	b.press(kb.Escape)
+	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	js[chromedp.Void](b, `document.querySelector('tr[data-kind="meter"]').focus()`)
+	b.press("c")
+	b.wait(figureBox)
+	if got := value(b, chromedp.Value(chromedp.CSS(figureBox))); got != "999999" {
+		t.Errorf("the form begins with %q", got)
+	}
+	js[chromedp.Void](b, `document.querySelector('form input[inputmode="decimal"]').select()`)
+	b.typeIn(figureBox, "136900")
+	js[chromedp.Void](b, `[...document.querySelectorAll('form label')].find(l => l.innerText.startsWith('why the old line')).parentElement.querySelector('input').focus()`)
+	b.press("typed too many nines")
+	b.wait(effect)
+	b.press(kb.Enter)
+	b.wait(`tr[data-struck]`)
+	struck := b.text(`tr[data-struck]`)
+	if !strings.Contains(struck, "999,999 km") || !strings.Contains(struck, "struck by E. Marrow") || !strings.Contains(struck, "typed too many nines") {
+		t.Errorf("the struck line reads %q", struck)
+	}
+	if got := js[string](b, `getComputedStyle(document.querySelector('tr[data-struck] del')).textDecorationLine`); got != "line-through" {
+		t.Errorf("it is drawn %q", got)
+	}
+	b.until(`document.querySelector('tr[data-kind="meter"]:not([data-struck])').innerText.includes('136,900')`)
+	// Struck alone, by its key.
+	js[chromedp.Void](b, `document.querySelector('tr[data-kind="meter"]:not([data-struck])').focus()`)
+	b.press("x")
+	b.until(`document.activeElement?.closest('form[aria-label="Write an entry"]')`)
+	b.press("the wrong bus")
+	b.until(`!document.querySelector('form button[type="submit"]').disabled`)
+	b.press(kb.Enter)
+	b.until(`document.querySelectorAll('tr[data-struck]').length === 2 && document.querySelectorAll('tr[data-kind="strike"]').length === 2`)
+	// The same by hand, from the line's own menu.
+	b.click(`tr[data-kind="freeze_test"] button`)
+	b.wait(`[data-value="strike"]`)
+	b.until(`document.querySelector('[role="menu"]')?.dataset.state === 'open'`)
+	b.press(kb.ArrowDown + kb.ArrowDown + kb.Enter)
+	b.until(`document.querySelector('form h2')?.innerText.startsWith('Strike the line of')`)
+	b.calm()
+}
+
+// Book and test disagree: the likeliest cause is written with two keys, and the
+// books balance.
+func TestBalanceTheBooks(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/CA-31", `[aria-label="Book and test disagree"]`)
+	box := b.text(`[aria-label="Book and test disagree"]`)
+	if !strings.Contains(box, "disagree by 8 K") || !strings.Contains(box, "of plain water was added and not written down (between") {
+		t.Errorf("the box says %q", box)
+	}
+	before := b.text(protects)
+	b.click(`[aria-label="Book and test disagree"] button`)
+	b.wait(effect)
+	if got := b.text("form h2"); got != "Top-up that balances the books" {
+		t.Errorf("the form is headed %q", got)
+	}
+	b.typeIn(figureBox, kb.Enter)
+	b.until(`!document.querySelector('[aria-label="Book and test disagree"]')`)
+	if got := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(got, ": agrees") {
+		t.Errorf("the test now reads %q", got)
+	}
+	if got := b.text(protects); got != before {
+		t.Errorf("it protected to %s, now to %s", before, got)
+	}
+	// One kind alone, kept in the address; on paper all of it.
+	b.open("/units/CA-31?kind=meter", `tr[data-kind="meter"]`)
+	if js[int](b, `document.querySelectorAll('tr[data-line]:not([data-kind="meter"])').length`) > 0 {
+		t.Error("other kinds are shown")
+	}
+	b.calm()
+}
+
+// The printed page has every line, and nothing to click.
+func TestPrint(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/TK-08", protects)
+	lines := `document.querySelectorAll('tr[data-line]').length`
+	all := js[int](b, `parseInt(document.querySelector('select option').innerText.match(/\\((\\d+)\\)/)[1])`)
+	if seen := js[int](b, lines); seen != 60 || all <= 60 {
+		t.Errorf("%d lines of %d are shown", seen, all)
+	}
+	if _, err := chromedp.Call(b.ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Media: "print"}); err != nil {
+		t.Fatal(err)
+	}
+	js[chromedp.Void](b, `window.dispatchEvent(new Event('beforeprint'))`)
+	if seen := js[int](b, lines); seen != all {
+		t.Errorf("%d lines of %d are printed", seen, all)
+	}
+	clicks := js[[]string](b, `[...document.querySelectorAll('nav, form, main button, header button, header input')].filter(x => x.checkVisibility()).map(x => x.outerHTML)`)
+	if len(clicks) > 0 {
+		t.Errorf("things to click are printed: %v", clicks)
+	}
+}
+
+// Invited, the letter in the outbox opens the account once.
+func TestInvitedByMail(t *testing.T) {
+	b := newTab(t)
+	b.open("/register", `form[aria-label="Invite somebody"]`)
+	b.typeIn(`form[aria-label="Invite somebody"] input:not([type="email"])`, "B. Tarn")
+	b.typeIn(`form[aria-label="Invite somebody"] input[type="email"]`, "tarn@skerrow.example"+kb.Enter)
+	b.until(`document.querySelector('[aria-label="People"]').innerText.includes('has not chosen a password yet')`)
+	letters, err := filepath.Glob(filepath.Join(app.data, "outbox", "*.eml"))
+	if err != nil || len(letters) != 1 {
+		t.Fatalf("letters: %v, %v", letters, err)
+	}
+	if info, err := os.Stat(letters[0]); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the letter may be read by others: %v, %v", info.Mode(), err)
+	}
+	letter, err := os.ReadFile(letters[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, rest, _ := strings.Cut(string(letter), app.address)
+	link, _, _ := strings.Cut(rest, "\r\n")
+	guest := newTabOf(t, "")
+	guest.open(link, `form[aria-label="Choose a password"]`)
+	guest.typeIn(`input[type="password"]`, "tern gravel oilskin noon")
+	js[chromedp.Void](guest, `document.querySelectorAll('input[type="password"]')[1].focus()`)
+	guest.press("tern gravel oilskin moon")
+	guest.until(`document.querySelector('form').innerText.includes('not the same')`)
+	js[chromedp.Void](guest, `document.querySelectorAll('input[type="password"]')[1].select()`)
+	guest.press("tern gravel oilskin noon" + kb.Enter)
+	guest.wait(`[data-line]`)
+	guest.until(`document.querySelector('[aria-label="signed in as B. Tarn"]')`)
+	guest.open(link, `[role="alert"]`)
+	if got := guest.text(`[role="alert"]`); !strings.Contains(got, "has been used") {
+		t.Errorf("used twice it says %q", got)
+	}
+	guest.calm()
+}
+
+// Nobody who is not signed in gets a line of the books.
+func TestClosedBooks(t *testing.T) {
+	for _, path := range []string{"/api/v1/morning", "/api/v1/units/CA-14", "/api/v1/people", "/api/v1/audit"} {
+		res, err := http.Get(app.address + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		if res.StatusCode != http.StatusUnauthorized {
+			t.Errorf("%s: %d", path, res.StatusCode)
+		}
+	}
+}
