@@ -198,7 +198,7 @@ func TestPrint(t *testing.T) {
 	b := newTab(t)
 	b.open("/units/TK-08", protects)
 	lines := `document.querySelectorAll('tr[data-line]').length`
-	all := js[int](b, `parseInt(document.querySelector('select option').innerText.match(/\\((\\d+)\\)/)[1])`)
+	all := js[int](b, `parseInt(document.querySelector('select option').innerText.match(/\((\d+)\)/)[1])`)
 	if seen := js[int](b, lines); seen != 60 || all <= 60 {
 		t.Errorf("%d lines of %d are shown", seen, all)
 	}
