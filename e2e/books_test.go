@@ -54,6 +54,27 @@ func TestSignInPage(t *testing.T) {
 	b.calm()
 }
 
+// A session that ends while somebody types asks for the password again, over the
+// page; what was typed is still there.
+func TestSessionEndsWhileTyping(t *testing.T) {
+	b := newTabOf(t, "sund@skerrow.example")
+	b.open("/units/TK-33?write=freeze_test", figureBox)
+	b.typeIn(figureBox, "-4")
+	b.wait(effect)
+	app.leaveEverywhere(t, "sund@skerrow.example")
+	b.typeIn(figureBox, "9")
+	b.wait(`[role="alertdialog"] input[type="password"]`)
+	b.typeIn(`[role="alertdialog"] input[type="password"]`, demo.Password+kb.Enter)
+	b.until(`!document.querySelector('[role="alertdialog"]')`)
+	if kept := value(b, chromedp.Value(chromedp.CSS(figureBox))); kept != "-49" {
+		t.Errorf("the form holds %q", kept)
+	}
+	b.until(`document.querySelector('[data-testid="effect"]')?.innerText.includes('agrees')`)
+	b.click(`form[aria-label="Write an entry"] button[type="submit"]`)
+	b.until(`document.querySelector('tr[data-kind="freeze_test"]')?.innerText.includes('I. Sund')`)
+	b.calm()
+}
+
 // At most four keys beside the figures, for whatever is written; the effect
 // stands before it is saved.
 func TestFewKeys(t *testing.T) {

@@ -189,6 +189,26 @@ func (p *program) post(t *testing.T, email, path, body string) {
 	}
 }
 
+// leaveEverywhere ends all sessions of a demo person.
+func (p *program) leaveEverywhere(t *testing.T, email string) {
+	t.Helper()
+	req, err := http.NewRequestWithContext(t.Context(), "DELETE", p.address+"/api/v1/session?everywhere=true", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Cookie", "session="+p.session(t, email))
+	req.Header.Set("Sec-Fetch-Site", "same-origin")
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	res.Body.Close()
+	if res.StatusCode != http.StatusNoContent {
+		t.Fatalf("signing out: %d", res.StatusCode)
+	}
+	delete(p.cookies, email)
+}
+
 // get waits until the address answers 200 to the coordinator, and returns what
 // it says.
 func (p *program) get(t *testing.T, path string) string {

@@ -61,6 +61,13 @@ func TestPayloadRoundTrip(t *testing.T) {
 			t.Errorf("%s came back as %+v, %v", payload, got, err)
 		}
 	}
+	// Lines of the first books, when a renewal was called a fill.
+	if b, err := ParseBody("fill", []byte(`{"volume":{"value":8,"unit":"L"},"product":{"code":"P","base":"EG","form":"premix","glycol":0.5},"factory":true}`)); err != nil || !b.(Renewal).Factory || b.Kind() != KindRenewal {
+		t.Errorf("a fill of the first books: %+v, %v", b, err)
+	}
+	if b, err := ParseBody(KindFreezeTest, []byte(`{"temperature":{"value":-36,"unit":"degC"},"instrument":"refractometer","scale":"EG"}`)); err != nil || b.(FreezeTest).Value.Value != -36 {
+		t.Errorf("a test of the first books: %+v, %v", b, err)
+	}
 	if _, err := ParseBody("dream", nil); err == nil {
 		t.Error("an unknown kind was read")
 	}

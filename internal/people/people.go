@@ -45,14 +45,19 @@ type Service struct {
 	// dummy is compared against when there is no such account, so that the time
 	// taken tells nothing.
 	dummy string
+	// hashing holds one token for each hash that is being reckoned.
+	hashing chan struct{}
 }
+
+// hashedAtOnce bounds the memory that sign-ins take.
+const hashedAtOnce = 4
 
 // New service.
 func New(cfg Config) (*Service, error) {
 	if cfg.Memory == 0 {
 		cfg.Memory = 64 << 10
 	}
-	s := &Service{Config: cfg, params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
+	s := &Service{Config: cfg, hashing: make(chan struct{}, hashedAtOnce), params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
 	var err error
 	s.dummy, err = argon2id.CreateHash(secret(), s.params)
 	return s, err
@@ -106,17 +111,15 @@ func (b *BadField) Error() string {
 // when too many tries failed, and [ErrWrong].
 func (s *Service) SignIn(ctx context.Context, email, password, from string) (store.Person, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
-	throttles := []struct {
-		who  string
-		free int
-	}{{"account " + email, freeOfAccount}, {"address " + from, freeOfAddress}}
-	for _, t := range throttles {
-		state, err := s.Store.Throttled(ctx, t.who)
-		if err != nil {
+	account, address := "account "+email, "address "+from
+	// Each try counts as failed before it is looked at, so that many at once are
+	// not many more; the right password takes it back.
+	for who, free := range map[string]int{account: freeOfAccount, address: freeOfAddress} {
+		if err := s.count(ctx, who, free); err != nil {
+			if wait := (*Wait)(nil); errors.As(err, &wait) {
+				err = errors.Join(err, s.audit(ctx, email, from, "sign_in_throttled", ""))
+			}
 			return store.Person{}, err
-		}
-		if now := s.Now(); state.Until.After(now) {
-			return store.Person{}, errors.Join(&Wait{state.Until, now}, s.audit(ctx, email, from, "sign_in_throttled", ""))
 		}
 	}
 	p, err := s.Store.PersonByEmail(ctx, email)
@@ -127,19 +130,42 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string) (sto
 	case err != nil:
 		return p, err
 	}
-	match, err := argon2id.ComparePasswordAndHash(password, hash)
+	match, err := s.compare(ctx, password, hash)
 	if err != nil {
 		return p, err
 	}
 	if !match || hash == s.dummy {
-		for _, t := range throttles {
-			if err := s.Store.Fail(ctx, t.who, func(f store.Throttle) store.Throttle { return worse(f, t.free, s.Now()) }); err != nil {
-				return p, err
-			}
-		}
 		return store.Person{}, errors.Join(ErrWrong, s.audit(ctx, email, from, "sign_in_failed", ""))
 	}
-	return p, errors.Join(s.Store.Forgive(ctx, throttles[0].who), s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
+	back := func(t store.Throttle) (store.Throttle, error) {
+		t.Failures--
+		t.Until = t.Last
+		return t, nil
+	}
+	return p, errors.Join(s.Store.Forgive(ctx, account), s.Store.Throttle(ctx, address, back),
+		s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
+}
+
+// count a try of who, or a [Wait] when the next one does not count yet.
+func (s *Service) count(ctx context.Context, who string, free int) error {
+	now := s.Now()
+	return s.Store.Throttle(ctx, who, func(t store.Throttle) (store.Throttle, error) {
+		if t.Until.After(now) {
+			return t, &Wait{t.Until, now}
+		}
+		return worse(t, free, now), nil
+	})
+}
+
+// compare a password with a hash, a few at a time: each takes much memory.
+func (s *Service) compare(ctx context.Context, password, hash string) (bool, error) {
+	select {
+	case s.hashing <- struct{}{}:
+		defer func() { <-s.hashing }()
+	case <-ctx.Done():
+		return false, ctx.Err()
+	}
+	return argon2id.ComparePasswordAndHash(password, hash)
 }
 
 // worse is the throttle after one more failure.
@@ -210,16 +236,7 @@ func (s *Service) SendInvitation(ctx context.Context, p store.Person) error {
 // asks is not told which.
 func (s *Service) Forgot(ctx context.Context, email, from string) error {
 	email = strings.ToLower(strings.TrimSpace(email))
-	who := "forgot " + from
-	state, err := s.Store.Throttled(ctx, who)
-	if err != nil {
-		return err
-	}
-	now := s.Now()
-	if state.Until.After(now) {
-		return &Wait{state.Until, now}
-	}
-	if err := s.Store.Fail(ctx, who, func(t store.Throttle) store.Throttle { return worse(t, freeOfAccount, now) }); err != nil {
+	if err := s.count(ctx, "forgot "+from, freeOfAccount); err != nil {
 		return err
 	}
 	if err := s.audit(ctx, email, from, "password_forgotten", ""); err != nil {
@@ -381,11 +398,6 @@ func (s *Service) SignedOut(ctx context.Context, p store.Person, from string, ev
 		return errors.Join(s.Store.EndSessions(ctx, p.ID), s.audit(ctx, p.Name, from, "signed_out_everywhere", ""))
 	}
 	return s.audit(ctx, p.Name, from, "signed_out", "")
-}
-
-// Changed writes that register or rules were changed.
-func (s *Service) Changed(ctx context.Context, who, what, detail string) error {
-	return s.audit(ctx, who, "", what, detail)
 }
 
 func (s *Service) audit(ctx context.Context, who, from, what, detail string) error {

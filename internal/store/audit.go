@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"time"
 )
 
@@ -46,18 +45,9 @@ type Throttle struct {
 	Last, Until time.Time
 }
 
-// Throttled reads the throttle of who; nought when nobody failed.
-func (s *Store) Throttled(ctx context.Context, who string) (t Throttle, err error) {
-	err = s.db.QueryRowContext(ctx, `SELECT failures, last_at, until_at FROM throttle WHERE who = ?`, cut(who, 200)).
-		Scan(&t.Failures, &t.Last, &t.Until)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = nil
-	}
-	return t, err
-}
-
-// Fail changes the throttle of who as next says, while nobody else can.
-func (s *Store) Fail(ctx context.Context, who string, next func(Throttle) Throttle) error {
+// Throttle changes the throttle of who as next says, while nobody else can. An
+// error of next is returned, and nothing is changed.
+func (s *Store) Throttle(ctx context.Context, who string, next func(Throttle) (Throttle, error)) error {
 	who = cut(who, 200)
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		// The row must stand before it can be locked.
@@ -70,8 +60,11 @@ func (s *Store) Fail(ctx context.Context, who string, next func(Throttle) Thrott
 			Scan(&t.Failures, &t.Last, &t.Until); err != nil {
 			return err
 		}
-		t = next(t)
-		_, err := tx.ExecContext(ctx, `UPDATE throttle SET failures = ?, last_at = ?, until_at = ? WHERE who = ?`,
+		t, err := next(t)
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE throttle SET failures = ?, last_at = ?, until_at = ? WHERE who = ?`,
 			t.Failures, t.Last.UTC(), t.Until.UTC(), who)
 		return err
 	})

@@ -99,12 +99,6 @@ func (s *Store) SetPerson(ctx context.Context, id int64, change func(p Person, c
 	return after, err
 }
 
-// SetPassword and end all sessions.
-func (s *Store) SetPassword(ctx context.Context, id int64, hash string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE person SET password = ?, epoch = epoch + 1 WHERE id = ?`, hash, id)
-	return err
-}
-
 // EndSessions of somebody, on every machine.
 func (s *Store) EndSessions(ctx context.Context, id int64) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE person SET epoch = epoch + 1 WHERE id = ?`, id)

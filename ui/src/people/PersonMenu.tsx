@@ -1,18 +1,20 @@
 import { Button, Menu, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useContext } from "react";
 import { api } from "../api/client";
 import { roleNames } from "../words/names";
-import { usePerson } from "./session";
+import { LeaveContext, forget, usePerson } from "./session";
 
 /** Who is signed in, and the way out. */
 export function PersonMenu() {
   const person = usePerson();
+  const leave = useContext(LeaveContext);
   const queries = useQueryClient();
   const signOut = useMutation({
     mutationFn: (everywhere: boolean) => api.signOut(everywhere),
-    onSettled: () => {
-      queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
-      return queries.invalidateQueries({ queryKey: ["session"] });
+    onSuccess: () => {
+      leave();
+      forget(queries);
     },
   });
   return (

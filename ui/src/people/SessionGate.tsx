@@ -1,24 +1,58 @@
+import { Dialog, Portal, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect } from "react";
-import { api, onSignedOut } from "../api/client";
+import { type ReactNode, useCallback, useEffect, useState } from "react";
+import { type Schemas, api, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
-import { SignInPage } from "./SignInPage";
-import { PersonContext } from "./session";
+import { SignInForm, SignInPage } from "./SignInPage";
+import { LeaveContext, PersonContext } from "./session";
 
-/** Shows its pages to whoever is signed in, and the sign-in to all others; the address stays as it is. */
+type Person = Schemas["SignedIn"];
+
+/**
+ * Shows its pages to whoever is signed in, and the sign-in to all others; the address stays as it is. A session that ends
+ * by itself leaves the page standing under the sign-in, so that nothing typed is lost.
+ */
 export function SessionGate({ children }: { children: ReactNode }) {
   const queries = useQueryClient();
+  const [last, setLast] = useState<Person>();
+  const leave = useCallback(() => setLast(undefined), []);
   const session = useQuery({
     queryKey: ["session"],
     queryFn: ({ signal }) => api.session(signal),
     staleTime: 60_000,
   });
   useEffect(() => {
-    // An answer that says nobody is signed in brings the sign-in; what was typed stays in the forms' own addresses.
+    // An answer says that nobody is signed in: ask who is.
     onSignedOut(() => void queries.invalidateQueries({ queryKey: ["session"] }));
   }, [queries]);
+  const person = session.data?.person;
+  // Kept while rendering, as React has it for state that follows from what came in.
+  if (person && person.email !== last?.email) setLast(person);
   if (session.isPending) return <Waiting what="the books" />;
-  if (session.error) return <Failed error={session.error} again={() => void session.refetch()} />;
-  if (!session.data.person) return <SignInPage demo={session.data.demo} />;
-  return <PersonContext value={session.data.person}>{children}</PersonContext>;
+  if (!session.data) return <Failed error={session.error} again={() => void session.refetch()} />;
+  const shown = person ?? last;
+  if (!shown) return <SignInPage demo={session.data.demo} />;
+  return (
+    <LeaveContext value={leave}>
+      <PersonContext value={shown}>
+        <div key={shown.email}>{children}</div>
+      </PersonContext>
+      <Dialog.Root open={!person} role="alertdialog" size="sm">
+        <Portal>
+          <Dialog.Backdrop />
+          <Dialog.Positioner>
+            <Dialog.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
+              <Dialog.Header>
+                <Dialog.Title>Sign in again</Dialog.Title>
+              </Dialog.Header>
+              <Dialog.Body pb="20px">
+                <Text mb="12px">The session of {shown.name} has ended. What you typed is still on the page.</Text>
+                <SignInForm initial={shown.email} />
+              </Dialog.Body>
+            </Dialog.Content>
+          </Dialog.Positioner>
+        </Portal>
+      </Dialog.Root>
+    </LeaveContext>
+  );
 }

@@ -9,27 +9,69 @@ import { enter } from "./session";
 
 /** The cover of the book: who opens it. */
 export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }) {
-  const [email, setEmail] = useState("");
-  const [password, setPassword] = useState("");
-  const [asked, setAsked] = useState(false);
-  const queries = useQueryClient();
   useScheme();
+  const signIn = useSignIn();
   useEffect(() => {
     document.title = "Sign in · Diligent Ledger";
   }, []);
-  const signIn = useMutation({
+  return (
+    <Cover title="Diligent Ledger">
+      <SignInForm />
+      {demo.length > 0 && (
+        <Box as="section" aria-label="Demo accounts" mt="22px" pt="12px" borderTopWidth="1px" borderColor="ink">
+          <Text fontWeight="700">Demo fleet: open the books as</Text>
+          <Text fontSize="14px" color="faint">
+            all with the password “{demo[0]?.password}”
+          </Text>
+          <Box as="ul" listStyleType="none" mt="6px">
+            {demo.map((d) => (
+              <Flex as="li" key={d.email} borderBottomWidth="1px" borderColor="rule">
+                <Button
+                  variant="ghost"
+                  w="100%"
+                  minH="44px"
+                  px="6px"
+                  justifyContent="space-between"
+                  borderRadius="0"
+                  onClick={() => signIn.mutate(d)}
+                >
+                  <Text as="span" fontWeight="700">
+                    {d.name}
+                  </Text>
+                  <Text as="span" color="faint" fontWeight="400">
+                    {roleNames[d.role]}
+                  </Text>
+                </Button>
+              </Flex>
+            ))}
+          </Box>
+        </Box>
+      )}
+    </Cover>
+  );
+}
+
+function useSignIn(again = "") {
+  const queries = useQueryClient();
+  return useMutation({
     mutationFn: (who: { email: string; password: string }) => api.signIn(who.email, who.password),
-    onSuccess: (session) => {
-      enter(queries, session);
-    },
+    onSuccess: (session) => enter(queries, session, again),
   });
+}
+
+/** Address and password, and the way out for whoever has forgotten it. */
+export function SignInForm({ initial = "" }: { initial?: string }) {
+  const [email, setEmail] = useState(initial);
+  const [password, setPassword] = useState("");
+  const [asked, setAsked] = useState(false);
+  const signIn = useSignIn(initial);
   const forgot = useMutation({ mutationFn: () => api.forgot(email) });
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!signIn.isPending) signIn.mutate({ email, password });
   }
   return (
-    <Cover title="Diligent Ledger">
+    <>
       <form onSubmit={submit} aria-label="Sign in">
         <Flex direction="column" gap="14px">
           <TextField label="e-mail address" type="email" autoComplete="username" value={email} onChange={setEmail} />
@@ -81,37 +123,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
         )}
         {forgot.error && <Text color="alarm">{forgot.error.message}</Text>}
       </Box>
-      {demo.length > 0 && (
-        <Box as="section" aria-label="Demo accounts" mt="22px" pt="12px" borderTopWidth="1px" borderColor="ink">
-          <Text fontWeight="700">Demo fleet: open the books as</Text>
-          <Text fontSize="14px" color="faint">
-            all with the password “{demo[0]?.password}”
-          </Text>
-          <Box as="ul" listStyleType="none" mt="6px">
-            {demo.map((d) => (
-              <Flex as="li" key={d.email} borderBottomWidth="1px" borderColor="rule">
-                <Button
-                  variant="ghost"
-                  w="100%"
-                  minH="44px"
-                  px="6px"
-                  justifyContent="space-between"
-                  borderRadius="0"
-                  onClick={() => signIn.mutate(d)}
-                >
-                  <Text as="span" fontWeight="700">
-                    {d.name}
-                  </Text>
-                  <Text as="span" color="faint" fontWeight="400">
-                    {roleNames[d.role]}
-                  </Text>
-                </Button>
-              </Flex>
-            ))}
-          </Box>
-        </Box>
-      )}
-    </Cover>
+    </>
   );
 }
 

@@ -11,11 +11,22 @@ export function usePerson(): Schemas["SignedIn"] {
   return person;
 }
 
+/** Closes the books on purpose, so that nothing of them stays on the page. */
+export const LeaveContext = createContext<() => void>(() => {});
+
 /** Who has something to do in the register: people are the coordinator's, the audit is a reader's, too. */
 export const mayRegister = (role: Role) => role === "coordinator" || role === "reader";
 
-/** Begins with a session: nothing that somebody else was shown stays, and the gate hears of it. */
-export function enter(queries: QueryClient, session: Session) {
-  queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
+/** Begins with a session; unless it is the same person again, nothing that was shown before stays. */
+export function enter(queries: QueryClient, session: Session, again = "") {
   queries.setQueryData(["session"], session);
+  const others = { predicate: (q: { queryKey: readonly unknown[] }) => q.queryKey[0] !== "session" };
+  if (session.person?.email === again) void queries.invalidateQueries(others);
+  else queries.removeQueries(others);
+}
+
+/** Ends with a session: nobody is signed in, and nothing that was shown stays. */
+export function forget(queries: QueryClient) {
+  queries.setQueryData<Session>(["session"], (s) => ({ demo: s?.demo ?? [] }));
+  queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
 }
