@@ -786,6 +786,9 @@ type Clock struct {
 	Reason  Reason       `json:"reason"`
 	Unit    *MeasureUnit `json:"unit,omitempty"`
 	Verdict Verdict      `json:"verdict"`
+
+	// Window One in ten before the first day, half before the middle, nine in ten before the last.
+	Window *Window `json:"window,omitempty"`
 }
 
 // ClockInterval defines model for Clock.Interval.
@@ -1357,6 +1360,13 @@ type UnitSystem string
 
 // Verdict defines model for Verdict.
 type Verdict string
+
+// Window One in ten before the first day, half before the middle, nine in ten before the last.
+type Window struct {
+	P10 openapi_types.Date `json:"p10"`
+	P50 openapi_types.Date `json:"p50"`
+	P90 openapi_types.Date `json:"p90"`
+}
 
 // ZeroCheckBody defines model for ZeroCheckBody.
 type ZeroCheckBody = json.RawMessage

@@ -50,3 +50,16 @@ func TestSum(t *testing.T) {
 		}
 	}
 }
+
+func TestBacktest(t *testing.T) {
+	var out bytes.Buffer
+	if err := run(t.Context(), []string{"backtest", "--units", "0"}); err == nil || !strings.Contains(err.Error(), "1 to 10000") {
+		t.Errorf("no units: %v", err)
+	}
+	if err := replay(t.Context(), []string{"--synthetic", "--units", "3", "--days", "700"}, &out); err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Count(out.String(), "%"); got < 6 || !strings.Contains(out.String(), "regime change") {
+		t.Errorf("printed %s", out.String())
+	}
+}

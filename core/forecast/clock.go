@@ -61,13 +61,14 @@ type Code string
 const (
 	AgeRuns      Code = "age_runs"       // used, limit: months
 	AgeUnknown   Code = "age_unknown"    // limit: months; no fill is written down
-	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week
+	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week; suspects: readings left out; changed: 1 when used otherwise lately
 	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
 	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
 	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
 	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K
 	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
 	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
+	FreezeNarrow Code = "freeze_narrow"  // the same, and high: the warm end of the book's band, which is not
 	FreezeStale  Code = "freeze_stale"   // the same, months since a test or fill, stale: months that are too many
 	FreezeUnsure Code = "freeze_unsure"  // measured; the last test cannot be trusted, see Note
 	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
@@ -89,8 +90,11 @@ type Reason struct {
 type Clock struct {
 	Kind    ClockKind
 	Verdict Verdict
-	// Due is the day it runs out; nil when it never does, or nobody can tell.
+	// Due is the day it runs out, as likely sooner as later; nil when it never
+	// does, or nobody can tell.
 	Due *time.Time
+	// Window of days around it; nil when the day is sure, or unknown.
+	Window *Window
 	// Left is the share of the interval that is left, 0 to 1; nil when unknown.
 	Left   *float64
 	Reason Reason
@@ -157,6 +161,18 @@ func ByUrgency(a, b Clock) int {
 	return 0
 }
 
+// windowLead in days: a window that opens so soon is due, whatever its middle.
+const windowLead = 7
+
+// verdictIn is the verdict of a clock that runs out in a window.
+func verdictIn(w Window, today time.Time) Verdict {
+	v := verdictOn(w.P50, today)
+	if v.Rank() > Due.Rank() && DaysBetween(today, w.P10) <= windowLead {
+		return Due
+	}
+	return v
+}
+
 // verdictOn is the verdict of a clock that runs out on due.
 func verdictOn(due, today time.Time) Verdict {
 	switch days := DaysBetween(today, due); {
@@ -207,74 +223,49 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 		c.Reason = Reason{Code: UseNoStart, Numbers: map[string]float64{"limit": limit}}
 		return c, true
 	}
-	rate, ok := DailyRate(a.Points, today)
-	last := a.Points[len(a.Points)-1]
-	used := last.Value - start
-	if !ok {
-		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(a.Points))}}
+	model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind), today)
+	if !model.Known {
+		used := model.Last.Value - start
+		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(a.Readings))}}
 		if used >= limit {
 			c.Verdict = Overdue
 		}
 		return c, true
 	}
-	used += rate * math.Max(0, today.Sub(last.At).Hours()/24)
+	_, meter, _, _ := model.At(today)
+	used := meter - start
 	left := share(1 - used/limit)
 	c.Left = &left
-	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * rate}}
+	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
+		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed)}}
+	w, ok := model.Reaches(start + limit)
 	switch {
-	case rate > 0:
-		days := math.Floor((limit - used) / rate)
-		// Beyond a human working life the date means "not by use".
-		if days > 36500 {
-			c.Verdict = Sound
-			return c, true
-		}
-		due := today.AddDate(0, 0, int(days))
-		// A use that was reckoned too high cannot have run out before it began.
-		if renewed := a.Balance.RenewedAt; renewed != nil && due.Before(*renewed) {
-			due = Day(renewed.In(today.Location()))
-		}
-		c.Due, c.Verdict = &due, verdictOn(due, today)
 	case used >= limit:
-		c.Verdict = Overdue
+		due := w.P50
+		if !ok || due.After(today) {
+			due = today
+		}
+		due = Day(due.In(today.Location()))
+		c.Due, c.Verdict = &due, Overdue
+	case !ok:
+		c.Verdict = Sound // not by use, in any time that means something
 	default:
-		c.Verdict = Sound
+		w = w.days(today.Location())
+		c.Due, c.Window, c.Verdict = &w.P50, &w, verdictIn(w, today)
 	}
 	return c, true
 }
 
-// rateWindow is how far back readings tell how a unit is used now.
-const rateWindow = 730 * 24 * time.Hour
+func flag(on bool) float64 {
+	if on {
+		return 1
+	}
+	return 0
+}
 
-// minSpan between two readings whose slope means anything; a day's error in the
-// date is then at most a seventh.
-const minSpan = 7 * 24 * time.Hour
-
-// DailyRate is the use per day from meter readings: the median slope of all
-// pairs of the last two years that are a week or more apart. It is false when
-// there is no such pair.
-func DailyRate(points []ledger.MeterPoint, today time.Time) (float64, bool) {
-	var slopes []float64
-	since := today.Add(-rateWindow)
-	for i, p := range points {
-		if p.At.Before(since) {
-			continue
-		}
-		for _, q := range points[i+1:] {
-			if span := q.At.Sub(p.At); span >= minSpan {
-				slopes = append(slopes, (q.Value-p.Value)/(span.Hours()/24))
-			}
-		}
-	}
-	if len(slopes) == 0 {
-		return 0, false
-	}
-	slices.Sort(slopes)
-	mid := len(slopes) / 2
-	if len(slopes)%2 == 1 {
-		return slopes[mid], true
-	}
-	return (slopes[mid-1] + slopes[mid]) / 2, true
+// days of a window, in the fleet's own time zone.
+func (w Window) days(zone *time.Location) Window {
+	return Window{Day(w.P10.In(zone)), Day(w.P50.In(zone)), Day(w.P90.In(zone))}
 }
 
 // Shares of the fill that may be missing (common practice: the band between
@@ -318,15 +309,32 @@ func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clo
 	numbers := map[string]float64{"protects": float64(*protects), "margin": float64(margin),
 		"limit": float64(*protects + margin), "coldest": float64(cold.Coldest()), "stale": StaleMonths}
 	night, caught := cold.FirstBelow(*protects+margin, today, horizon)
+	// The warm and the cold end of nine tenths of the book's band.
+	warm, chilly := *protects, *protects
+	if b := a.Balance; b.High != nil && b.Freeze != nil {
+		warm = max(*protects, *b.Freeze+(*b.High-*b.Freeze)*bandShare)
+		chilly = min(*protects, *b.Freeze+(*b.Low-*b.Freeze)*bandShare)
+	}
+	first, narrow := cold.FirstBelow(warm+margin, today, horizon)
 	if !caught {
 		one := 1.0
 		c.Verdict, c.Left, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
+		if narrow {
+			numbers["high"] = float64(warm)
+			c.Verdict, c.Due, c.Left, c.Reason.Code = Watch, &first, nil, FreezeNarrow
+			return c
+		}
 		return c.doubted(a, today, numbers)
 	}
+	last, ends := cold.FirstBelow(chilly+margin, today, horizon)
+	if !ends {
+		last = night.AddDate(1, 0, 0)
+	}
+	c.Window = &Window{first, night, last}
 	numbers["need"] = float64(cold.On(night))
 	left := share(float64(DaysBetween(today, night)) / 365)
 	c.Due, c.Left, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
-	c.Verdict = verdictOn(night, today)
+	c.Verdict = verdictIn(*c.Window, today)
 	if night.Equal(today) {
 		c.Verdict, c.Reason.Code = Overdue, FreezeNow
 		if cold.On(today) < *protects {
@@ -335,6 +343,10 @@ func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clo
 	}
 	return c.doubted(a, today, numbers)
 }
+
+// bandShare of the book's band of two standard uncertainties lies between the
+// 10th and the 90th percentile.
+const bandShare = z / 2
 
 // doubted lowers a freeze clock that looks sound but rests on a test that
 // cannot be trusted, or on none for longer than a winter.

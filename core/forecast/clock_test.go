@@ -117,11 +117,15 @@ func TestUseClock(t *testing.T) {
 	got := clockOf(t, look(car, plan, mild, steady...), Use)
 	// 100 km a day: 30,000 km at the last reading, 100 days ago less 8 hours.
 	used := got.Reason.Numbers["used"]
-	if math.Abs(used-40_000) > 100 || math.Abs(got.Reason.Numbers["rate"]-700) > 1e-6 || got.Verdict != Sound {
+	if math.Abs(used-40_000) > 100 || math.Abs(got.Reason.Numbers["rate"]-700) > 10 || got.Verdict != Sound {
 		t.Errorf("steady use: %+v", got)
 	}
-	if want := today.AddDate(0, 0, 400); got.Due == nil || math.Abs(got.Due.Sub(want).Hours()) > 24.1 {
+	if want := today.AddDate(0, 0, 400); got.Due == nil || math.Abs(got.Due.Sub(want).Hours()) > 24*8 {
 		t.Errorf("steady use ends on %v, want %v", got.Due, want)
+	}
+	// Four readings say little: the window is wide, and holds the truth.
+	if w := got.Window; w == nil || !w.P10.Before(*got.Due) || !w.P90.After(*got.Due) || DaysBetween(w.P10, w.P90) < 60 {
+		t.Errorf("window %+v", got.Window)
 	}
 	for _, c := range []struct {
 		name    string
@@ -145,41 +149,6 @@ func TestUseClock(t *testing.T) {
 	hours := look(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild)
 	if slices.ContainsFunc(hours.Clocks, func(c Clock) bool { return c.Kind == Use }) {
 		t.Error("a plan in km limits an hour meter")
-	}
-}
-
-// Sen, Estimates of the Regression Coefficient Based on Kendall's Tau (JASA 63,
-// 1968) works his method on t = 1, 2, 3, 4, 10, 12, 18 and X = 9, 15, 19, 20,
-// 45, 55, 78 and finds the slope 4 (recalled from memory). Days stand for t,
-// spread by seven since closer readings are left out.
-func TestDailyRateSen(t *testing.T) {
-	var points []ledger.MeterPoint
-	for i, d := range []int{1, 2, 3, 4, 10, 12, 18} {
-		points = append(points, ledger.MeterPoint{At: today.AddDate(0, 0, 7*d-140), Value: []float64{9, 15, 19, 20, 45, 55, 78}[i]})
-	}
-	if got, ok := DailyRate(points, today); !ok || math.Abs(7*got-4) > 1e-9 {
-		t.Errorf("slope %v, %v; published 4", 7*got, ok)
-	}
-}
-
-// One odd reading does not move the rate; readings of another age do not count.
-func TestDailyRateRobust(t *testing.T) {
-	var points []ledger.MeterPoint
-	for n := range 12 {
-		points = append(points, ledger.MeterPoint{At: today.AddDate(0, 0, 30*n-360), Value: 50 * 30 * float64(n)})
-	}
-	points[6].Value += 700
-	if got, ok := DailyRate(points, today); !ok || math.Abs(got-50) > 1 {
-		t.Errorf("rate %v, %v; want 50", got, ok)
-	}
-	old := []ledger.MeterPoint{{At: today.AddDate(-4, 0, 0), Value: 0}, {At: today.AddDate(-3, 0, 0), Value: 90_000}}
-	if got, ok := DailyRate(append(old, points...), today); !ok || math.Abs(got-50) > 1 {
-		t.Errorf("rate with old readings %v, %v; want 50", got, ok)
-	}
-	for _, few := range [][]ledger.MeterPoint{nil, points[:1], {{At: today.AddDate(0, 0, -3)}, {At: today, Value: 900}}} {
-		if got, ok := DailyRate(few, today); ok {
-			t.Errorf("%d readings within days gave the rate %v", len(few), got)
-		}
 	}
 }
 

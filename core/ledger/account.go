@@ -135,17 +135,19 @@ type TestMark struct {
 
 // Account is a unit's entries folded.
 type Account struct {
-	Unit     Unit
-	Lines    []Line // in the order in which things happened
-	Balance  Balance
-	Charge   coolant.Charge
-	Known    bool         // Charge means something
-	Base     coolant.Base // inside: of the charge, else of the register
-	Product  *coolant.Product
-	Factory  bool // the running charge is the one the unit came with
-	Mixed    bool // EG and PG together
-	Blended  []coolant.Product
-	Points   []MeterPoint
+	Unit    Unit
+	Lines   []Line // in the order in which things happened
+	Balance Balance
+	Charge  coolant.Charge
+	Known   bool         // Charge means something
+	Base    coolant.Base // inside: of the charge, else of the register
+	Product *coolant.Product
+	Factory bool // the running charge is the one the unit came with
+	Mixed   bool // EG and PG together
+	Blended []coolant.Product
+	Points  []MeterPoint
+	// Readings are all meter readings, those that ran back among them.
+	Readings []MeterPoint
 	LastTest *TestMark // last test that could be trusted
 	// Distrusted is the last test when it could not be trusted.
 	Distrusted *TestMark

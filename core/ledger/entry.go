@@ -86,6 +86,7 @@ type Body interface {
 // Unit is what the fold must know of the unit whose account it is.
 type Unit struct {
 	Code     string
+	Kind     string // car, truck, motorcycle, boat, aircraft; empty when nobody knows
 	Capacity measure.Litre
 	Base     coolant.Base      // what the register says is inside; empty when nobody knows
 	Meter    measure.Dimension // Distance, EngineTime, or empty for a unit without a meter

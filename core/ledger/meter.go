@@ -23,10 +23,12 @@ func (a *Account) meter(line *Line, r measure.Reading) {
 		p.Meter = last.Meter
 		p.Value = last.Value + v - last.Raw
 		if v < last.Raw {
+			a.Readings = append(a.Readings, p)
 			line.note(NoteMeterBack)
 			return
 		}
 	}
+	a.Readings = append(a.Readings, p)
 	a.point(p)
 }
 
@@ -74,6 +76,7 @@ func (a *Account) changeMeter(line *Line, b MeterChange) {
 		last := a.Points[n-1]
 		p.Value, p.Meter = last.Value, last.Meter+1
 	}
+	a.Readings = append(a.Readings, p)
 	a.point(p)
 }
 

@@ -39,7 +39,7 @@ func (a *Account) open(line *Line, b Opening) {
 		a.meter(line, *b.Meter)
 	}
 	if b.History != Factory {
-		*a = Account{Unit: a.Unit, Lines: a.Lines, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
+		*a = Account{Unit: a.Unit, Lines: a.Lines, Points: a.Points, Readings: a.Readings, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
 			renewal: -1, strikes: a.strikes, zeros: a.zeros}
 		return
 	}

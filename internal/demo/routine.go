@@ -53,7 +53,7 @@ func (r routine) live(b *book, until int) {
 		day := b.today.AddDate(0, 0, -d)
 		active := r.season.active(day.Month())
 		if active {
-			meter += r.rate * (0.6 + float64(noise(b.unit.Code, d, 80))/100)
+			meter += r.rate * round(b.unit.Code, d) * week(b.unit.Code, d)
 			poured += r.thirst / 365
 		}
 		if r.season == summer && active == laid {
@@ -78,6 +78,16 @@ func (r routine) live(b *book, until int) {
 			b.renew(d, r.product, float64(b.unit.Capacity), r.share, meter)
 		}
 	}
+}
+
+// round a unit is on: every two years or so it is given another.
+func round(code string, daysAgo int) float64 {
+	return 0.55 + float64(noise(code+"round", (daysAgo+noise(code, 7, 600))/690, 100))/100
+}
+
+// week that is busier or quieter than most.
+func week(code string, daysAgo int) float64 {
+	return 0.4 + float64(noise(code+"week", daysAgo/7, 60)+noise(code+"other", daysAgo/7, 60))/100
 }
 
 // premix of the routine's coolant for topping up.

@@ -48,7 +48,7 @@ type LoadedUnit struct {
 
 // Ledger is what the fold must know of the unit, which runs on plan p.
 func (u LoadedUnit) Ledger(p forecast.Plan) ledger.Unit {
-	return ledger.Unit{Code: u.Code, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank,
+	return ledger.Unit{Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft}
 }
 

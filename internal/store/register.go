@@ -52,7 +52,7 @@ func scanUnit(row interface{ Scan(...any) error }) (u Unit, site int64, err erro
 		&u.Plan.Name, &u.Plan.First.Months, &u.Plan.First.Km, &u.Plan.First.Hours,
 		&u.Plan.Later.Months, &u.Plan.Later.Km, &u.Plan.Later.Hours, &u.Plan.FreezeMargin,
 		&u.Plan.Replaced, &u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners, &u.Altitude, &site)
-	u.Ledger.Code, u.Ledger.Replaced, u.Ledger.Aircraft = u.Code, u.Plan.Replaced, u.Kind == aircraft
+	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Replaced, u.Ledger.Aircraft = u.Code, u.Kind, u.Plan.Replaced, u.Kind == aircraft
 	u.Ledger.Meter = measure.Unit(meter).Dimension()
 	return u, site, err
 }

@@ -183,6 +183,9 @@ func clock(c forecast.Clock, today time.Time) api.Clock {
 		d, days := date(*c.Due), forecast.DaysBetween(today, *c.Due)
 		out.Due, out.Days = &d, &days
 	}
+	if w := c.Window; w != nil {
+		out.Window = &api.Window{P10: date(w.P10), P50: date(w.P50), P90: date(w.P90)}
+	}
 	if c.Interval != "" {
 		out.Interval = (*api.ClockInterval)(&c.Interval)
 	}

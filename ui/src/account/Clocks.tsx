@@ -1,8 +1,8 @@
 import { Box, Collapsible, Flex, Text } from "@chakra-ui/react";
 import type { Account, Clock } from "../api/client";
 import { Vial } from "../marks/Vial";
-import { daysAway, dueDay } from "../words/figures";
-import { clockNames, reason, rule, verdictWords } from "../words/reasons";
+import { daysAway } from "../words/figures";
+import { clockNames, dueText, reason, rule, verdictWords } from "../words/reasons";
 
 /** The clocks of a unit, the governing one first, each with its "why?". */
 export function Clocks({ account }: { account: Account }) {
@@ -40,7 +40,7 @@ function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
             </Flex>
           </Box>
           <Box textAlign="right" className="figures" whiteSpace="nowrap" data-due={clock.due ?? ""}>
-            {clock.due ? dueDay(clock.due, account.today) : "no day"}
+            {dueText(clock, account.today)}
             {clock.days !== undefined && clock.days !== 0 && <Box color="faint">{daysAway(clock.days)}</Box>}
           </Box>
         </Flex>

@@ -843,6 +843,15 @@ export interface components {
         Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_backwards" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
+        /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
+        Window: {
+            /** Format: date */
+            p10: string;
+            /** Format: date */
+            p50: string;
+            /** Format: date */
+            p90: string;
+        };
         Clock: {
             kind: components["schemas"]["ClockKind"];
             verdict: components["schemas"]["Verdict"];
@@ -853,6 +862,7 @@ export interface components {
             due?: string;
             /** @description From today to due. */
             days?: number;
+            window?: components["schemas"]["Window"];
             /**
              * Format: double
              * @description Share of the interval left, 0 to 1.

@@ -6,8 +6,8 @@ import { type Clock, type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, daysAway, dueDay, figure, longDay } from "../words/figures";
-import { clockNames, reason, verdictWords } from "../words/reasons";
+import { celsius, daysAway, figure, longDay } from "../words/figures";
+import { clockNames, dueText, reason, verdictWords } from "../words/reasons";
 
 type Row = Schemas["MorningRow"];
 
@@ -131,7 +131,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       >
         {clock.due ? (
           <>
-            <Box whiteSpace="nowrap">{dueDay(clock.due, today)}</Box>
+            <Box whiteSpace="nowrap">{dueText(clock, today)}</Box>
             {clock.days !== undefined && clock.days !== 0 && (
               <Box color="faint" whiteSpace="nowrap">
                 {daysAway(clock.days)}

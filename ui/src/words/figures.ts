@@ -63,3 +63,13 @@ export function daysAway(days: number): string {
   const span = n < 60 ? `${n} d` : n < 730 ? `${Math.round(n / 30.4)} mo` : `${figure(n / 365.25, 1)} yr`;
   return days === 0 ? "now" : days < 0 ? `${span} ago` : `in ${span}`;
 }
+
+/** A window of days as a line has room for: "2–19 Dec", "Nov 27 – Mar 28". */
+export function dueWindow(p10: string, p90: string, today: string): string {
+  const [a, b] = [parseISO(p10), parseISO(p90)];
+  const near = differenceInCalendarDays(b, parseISO(today)) < 300;
+  const same = format(a, "MMM yy") === format(b, "MMM yy");
+  if (p10 === p90) return dueDay(p10, today);
+  if (!near) return same ? format(a, "MMM yy") : `${format(a, "MMM yy")} – ${format(b, "MMM yy")}`;
+  return same ? `${format(a, "d")}–${format(b, "d MMM")}` : `${format(a, "d MMM")} – ${format(b, "d MMM")}`;
+}

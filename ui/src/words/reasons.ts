@@ -1,5 +1,5 @@
 import type { Account, Clock, Schemas, Verdict } from "../api/client";
-import { celsius, figure, longDay, symbols } from "./figures";
+import { celsius, dueDay, dueWindow, figure, longDay, symbols } from "./figures";
 import { word, wordsOf } from "./names";
 
 export const clockNames: Record<Clock["kind"], string> = {
@@ -69,7 +69,14 @@ export function reason(clock: Clock, site: string): string {
     case "age_unknown":
       return `no renewal is written down; the plan allows ${figure(n.limit)}\u00a0months.`;
     case "use_runs":
-      return `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)}\u00a0${unit} a week.`;
+      return [
+        `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)}\u00a0${unit} a week${n.changed ? " lately, otherwise than before" : ""}.`,
+        n.suspects
+          ? `${figure(n.suspects)} meter ${n.suspects === 1 ? "reading" : "readings"} cannot be true and ${n.suspects === 1 ? "is" : "are"} left out.`
+          : "",
+      ]
+        .filter(Boolean)
+        .join(" ");
     case "use_no_rate":
       return `${used} since the renewal; too few meter readings to tell how fast.`;
     case "use_no_start":
@@ -82,6 +89,8 @@ export function reason(clock: Clock, site: string): string {
       return `protects to ${celsius(n.protects)}; ${site} reckons with ${celsius(n.need)} tonight. Do not start it on slush.`;
     case "freeze_all":
       return `protects to ${celsius(n.protects)}; ${site} never reckons with less than ${celsius(n.coldest)}.`;
+    case "freeze_narrow":
+      return `by the book it protects to ${celsius(n.protects)}, which would do all year; within the book’s band it may be ${celsius(n.high)}, which would not. Test it.`;
     case "freeze_stale":
       return `nobody has tested it for ${figure(n.months)}\u00a0months; by the book it protects to ${celsius(n.protects)}.`;
     case "freeze_unsure":
@@ -128,7 +137,8 @@ export function rule(clock: Clock, account: Account): string[] {
         renewed
           ? `Counted from the renewal of ${longDay(renewed)}${account.renewalMeter === undefined ? "" : `, at ${figure(account.renewalMeter)} ${clock.unit ? symbols[clock.unit] : ""}`}.`
           : "No renewal is in the books.",
-        "Rate: the median of the slopes between all meter readings of the last two years.",
+        "Rate and season from the readings of the last four years since the last change of use; a reading that no plausible life of the meter explains is left out.",
+        "The days before and after hold what comes eight times in ten (docs/forecast.md).",
       ];
     case "freeze":
       return [
@@ -165,6 +175,15 @@ export function rule(clock: Clock, account: Account): string[] {
         `Due when ${figure(n.low, 1)}\u00a0L of the last fill are missing by the book, hold when ${figure(n.hold, 1)}\u00a0L are.`,
       ];
   }
+}
+
+/** When a clock runs out: its window, or its day. */
+export function dueText(clock: Clock, today: string): string {
+  if (clock.due === undefined) return "no day";
+  const w = clock.window;
+  return w && clock.verdict !== "overdue" && clock.verdict !== "hold"
+    ? dueWindow(w.p10, w.p90, today)
+    : dueDay(clock.due, today);
 }
 
 /** What a finding is about: a point's code and its states, or words as somebody wrote them. */

@@ -1,0 +1,150 @@
+package forecast
+
+import (
+	"math"
+	"testing"
+	"time"
+
+	"diligentledger/core/ledger"
+)
+
+// readings every so many days before today, newest last, from the use of a day.
+func readings(days, every int, use func(t time.Time) float64) (all []ledger.MeterPoint) {
+	sum := 10_000.0
+	for d := days; d >= 0; d-- {
+		at := today.AddDate(0, 0, -d)
+		sum += use(at)
+		if (days-d)%every == 0 {
+			all = append(all, ledger.MeterPoint{At: at, Value: sum, Raw: sum})
+		}
+	}
+	return all
+}
+
+func even(perDay float64) func(time.Time) float64 { return func(time.Time) float64 { return perDay } }
+
+// Quantiles of Student's t as in any printed table (such as NIST/SEMATECH
+// e-Handbook of Statistical Methods 1.3.6.7.2, recalled from memory): t(0.90) is
+// 3.078 with one degree of freedom, 1.476 with five, 1.310 with thirty; and the
+// normal's is 1.2816.
+func TestQuantiles(t *testing.T) {
+	for df, want := range map[int]float64{1: 3.078, 5: 1.476, 30: 1.310} {
+		if got := tQuantile[df]; math.Abs(got-want) > 5e-4 {
+			t.Errorf("t(0.90; %d) = %.4f, published %.3f", df, got, want)
+		}
+	}
+	if math.Abs(z-1.2816) > 1e-4 {
+		t.Errorf("z = %v", z)
+	}
+}
+
+// What the readings say, whatever was mistyped among them.
+func TestUseModelIsRobust(t *testing.T) {
+	clean := readings(700, 35, even(50))
+	for _, c := range []struct {
+		name     string
+		spoil    func(r []ledger.MeterPoint) []ledger.MeterPoint
+		suspects int
+	}{
+		{"nothing is wrong", func(r []ledger.MeterPoint) []ledger.MeterPoint { return r }, 0},
+		{"a digit too many in the middle", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[9].Value *= 10; return r }, 1},
+		{"a digit too many at the end", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[len(r)-1].Value *= 10; return r }, 1},
+		{"a digit too few", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[12].Value /= 10; return r }, 1},
+		{"the first of all", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[0].Value = 90_000; return r }, 1},
+		{"three of twenty", func(r []ledger.MeterPoint) []ledger.MeterPoint {
+			r[3].Value, r[8].Value, r[15].Value = r[3].Value+9000, 12, r[15].Value*10
+			return r
+		}, 3},
+		{"a day off", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[7].At = r[7].At.AddDate(0, 0, 1); return r }, 0},
+	} {
+		r := append([]ledger.MeterPoint{}, clean...)
+		u := NewUseModel(c.spoil(r), EvenProfile, today)
+		if !u.Known || math.Abs(u.Rate-50) > 2 || len(u.Suspects) != c.suspects {
+			t.Errorf("%s: %.1f a day, suspects %v; want 50, %d", c.name, u.Rate, u.Suspects, c.suspects)
+		}
+		if _, now, _, ok := u.At(today); !ok || math.Abs(now-clean[len(clean)-1].Value) > 400 {
+			t.Errorf("%s: the meter stands at %.0f, truly at %.0f", c.name, now, clean[len(clean)-1].Value)
+		}
+	}
+}
+
+// A plough sleeps in summer, whatever its kind does: after two winters the model
+// knows, and puts nothing due into the summer.
+func TestUseModelLearnsTheSeason(t *testing.T) {
+	winter := func(at time.Time) float64 {
+		if m := at.Month(); m >= time.November || m <= time.March {
+			return 8
+		}
+		return 0
+	}
+	u := NewUseModel(readings(1000, 30, winter), EvenProfile, today)
+	if july, january := u.Profile[6], u.Profile[0]; july > 0.25 || january < 1.7 {
+		t.Errorf("July %.2f, January %.2f", july, january)
+	}
+	// Today is 24 November; the winter still brings about 128 days of 8 hours.
+	w, ok := u.Reaches(u.Last.Value + 1300)
+	if !ok || w.P50.Month() < time.October && w.P50.Month() > time.April {
+		t.Errorf("1300 h are reached on %v", w.P50)
+	}
+	// A motorcycle with one summer's readings takes its kind's season.
+	bike := NewUseModel(readings(100, 20, even(10)), SummerProfile, time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
+	if bike.Profile != SummerProfile {
+		t.Errorf("a hundred days changed the kind's season to %v", bike.Profile)
+	}
+}
+
+func TestUseModelNoticesAChange(t *testing.T) {
+	turn := today.AddDate(0, 0, -110)
+	u := NewUseModel(readings(900, 30, func(at time.Time) float64 {
+		if at.After(turn) {
+			return 90
+		}
+		return 30
+	}), EvenProfile, today)
+	if !u.Changed || u.Rate < 70 {
+		t.Errorf("30 a day became 90: rate %.1f, changed %v", u.Rate, u.Changed)
+	}
+	if u := NewUseModel(readings(900, 30, even(30)), EvenProfile, today); u.Changed {
+		t.Error("a change was noticed where there was none")
+	}
+}
+
+// Few readings give wide windows, none gives none.
+func TestUseModelWithFewReadings(t *testing.T) {
+	for _, few := range [][]ledger.MeterPoint{nil, readings(0, 1, even(9)), readings(4, 4, even(9))} {
+		if u := NewUseModel(few, EvenProfile, today); u.Known {
+			t.Errorf("%d readings within days gave %v a day", len(few), u.Rate)
+		}
+	}
+	width := func(days int) float64 {
+		u := NewUseModel(readings(days, 30, even(50)), EvenProfile, today)
+		w, ok := u.Reaches(u.Last.Value + 5000)
+		if !ok {
+			t.Fatalf("%d days of readings tell nothing", days)
+		}
+		return w.P90.Sub(w.P10).Hours() / 24
+	}
+	if two, many := width(30), width(900); two < 2*many || many > 60 {
+		t.Errorf("100 days ahead: a window of %.0f days from two readings, of %.0f from thirty", two, many)
+	}
+}
+
+// Laws: the window's ends are in order, and a higher value is never reached
+// sooner.
+func TestReachesInOrder(t *testing.T) {
+	u := NewUseModel(readings(800, 40, func(at time.Time) float64 { return 10 * SummerProfile[at.Month()-1] }), SummerProfile, today)
+	var last Window
+	for v := -500.0; v < 12_000; v += 250 {
+		w, ok := u.Reaches(u.Last.Value + v)
+		if !ok {
+			t.Fatalf("%v more is never reached", v)
+		}
+		if w.P10.After(w.P50) || w.P50.After(w.P90) || w.P10.Before(last.P10) || w.P50.Before(last.P50) || w.P90.Before(last.P90) {
+			t.Errorf("%v more: %v", v, w)
+		}
+		last = w
+	}
+	if _, ok := u.Reaches(1e9); ok {
+		t.Error("a date beyond all years was told")
+	}
+}

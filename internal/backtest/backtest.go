@@ -1,0 +1,210 @@
+// Package backtest asks how right the forecasts would have been: it replays
+// histories as of each past month, forecasts from what was known then, and holds
+// that against what came.
+package backtest
+
+import (
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"time"
+
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+)
+
+// Score of one forecaster on one fleet.
+type Score struct {
+	Forecasts int
+	Covered   int       // inside the window
+	Errors    []float64 // absolute, days
+}
+
+// Coverage is the share inside the window, 0 to 1.
+func (s Score) Coverage() float64 { return float64(s.Covered) / math.Max(1, float64(s.Forecasts)) }
+
+// Median of the absolute errors, days.
+func (s Score) Median() float64 {
+	if len(s.Errors) == 0 {
+		return math.NaN()
+	}
+	slices.Sort(s.Errors)
+	return s.Errors[len(s.Errors)/2]
+}
+
+// add a forecast of a day that turned out to be truth.
+func (s *Score) add(w forecast.Window, truth time.Time) {
+	s.Forecasts++
+	if !truth.Before(w.P10.Add(-12*time.Hour)) && !truth.After(w.P90.Add(12*time.Hour)) {
+		s.Covered++
+	}
+	s.Errors = append(s.Errors, math.Abs(truth.Sub(w.P50).Hours()/24))
+}
+
+// Result on one fleet: ours, and the two rules of thumb.
+type Result struct {
+	Fleet                    string
+	Ours, LastTwo, WholeLife Score
+}
+
+// horizons in days at which the day a meter comes to a value is asked for.
+var horizons = []int{60, 150, 300}
+
+// Histories asks each history, as of each month of its second year and later, for
+// the day on which the meter would come to what it truly came to later.
+func Histories(fleet string, all []History) Result {
+	r := Result{Fleet: fleet}
+	for _, h := range all {
+		for day := 365; day < len(h.True); day += 30 {
+			asOf := h.Start.AddDate(0, 0, day)
+			n := 0
+			for n < len(h.Readings) && !h.Readings[n].At.After(asOf) {
+				n++
+			}
+			seen := h.Readings[:n]
+			model := forecast.NewUseModel(seen, h.Profile, asOf)
+			for _, ahead := range horizons {
+				if day+ahead >= len(h.True) {
+					continue
+				}
+				target := h.True[day+ahead]
+				truth := h.reached(target)
+				if w, ok := model.Reaches(target); ok {
+					r.Ours.add(w, truth)
+					r.LastTwo.add(thumb(seen, target, len(seen)-2), truth)
+					r.WholeLife.add(thumb(seen, target, 0), truth)
+				}
+			}
+		}
+	}
+	return r
+}
+
+// reached is the first day on which the true meter stood at v.
+func (h History) reached(v float64) time.Time {
+	d, _ := slices.BinarySearch(h.True, v)
+	return h.Start.AddDate(0, 0, d+1)
+}
+
+// thumb forecasts from the rate between the last reading and an earlier one, as
+// people do with a spreadsheet; far off when there is none.
+func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Window {
+	far := forecast.Window{}
+	if len(seen) == 0 {
+		return far
+	}
+	last := seen[len(seen)-1]
+	far.P50 = last.At.AddDate(5, 0, 0)
+	if from >= 0 && from < len(seen)-1 {
+		days := last.At.Sub(seen[from].At).Hours() / 24
+		if rate := (last.Value - seen[from].Value) / days; rate > 0 {
+			ahead := math.Max(-3650, math.Min(3650, (target-last.Value)/rate))
+			far.P50 = last.At.Add(time.Duration(ahead * 24 * float64(time.Hour)))
+		}
+	}
+	far.P10, far.P90 = far.P50, far.P50
+	return far
+}
+
+// Accounts asks real accounts the same, as far as later readings tell the truth:
+// the day of a later reading is the day its value was reached.
+func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profile) Result {
+	r := Result{Fleet: fleet}
+	for i := range accounts {
+		// Readings that were believed at the end are the truth; the others are
+		// among what was seen.
+		points := accounts[i].Readings
+		end := forecast.NewUseModel(points, profiles[i], latest(points))
+		suspect := map[time.Time]bool{}
+		for _, s := range end.Suspects {
+			suspect[s.At] = true
+		}
+		for n := 4; n < len(points); n++ {
+			asOf := points[n-1].At
+			seen := points[:n]
+			model := forecast.NewUseModel(seen, profiles[i], asOf)
+			for later := n; later < len(points) && points[later].At.Sub(asOf) < 320*24*time.Hour; later++ {
+				truth := points[later]
+				if suspect[truth.At] || truth.At.Sub(asOf) < 30*24*time.Hour {
+					continue
+				}
+				if w, ok := model.Reaches(truth.Value); ok {
+					r.Ours.add(w, truth.At)
+					r.LastTwo.add(thumb(seen, truth.Value, n-2), truth.At)
+					r.WholeLife.add(thumb(seen, truth.Value, 0), truth.At)
+				}
+			}
+		}
+	}
+	return r
+}
+
+func latest(points []ledger.MeterPoint) time.Time {
+	if len(points) == 0 {
+		return time.Time{}
+	}
+	return points[len(points)-1].At
+}
+
+// FreezeScore is how the book's band held the tests that came.
+type FreezeScore struct {
+	Tests, Covered int
+	Errors         []float64 // K, absolute
+	Naive          []float64 // the same when the last test is taken to stand for ever
+}
+
+// Freeze asks each account before each trusted test what the test would read: the
+// book's freeze point, within nine tenths of its band and the instrument's.
+func Freeze(accounts []ledger.Account) FreezeScore {
+	var s FreezeScore
+	for i := range accounts {
+		var last *ledger.Reconciliation
+		for _, l := range accounts[i].Lines {
+			t := l.Test
+			if t == nil || !t.Trusted || l.Struck != nil {
+				continue
+			}
+			if t.Book != nil && last != nil {
+				s.Tests++
+				off := math.Abs(float64(t.Measured - *t.Book))
+				// The tolerance is two standard uncertainties; P10 to P90 are 1.28.
+				if off <= float64(t.Tolerance)*1.2816/2 {
+					s.Covered++
+				}
+				s.Errors = append(s.Errors, off)
+				s.Naive = append(s.Naive, math.Abs(float64(t.Measured-last.Measured)))
+			}
+			last = t
+		}
+	}
+	slices.Sort(s.Errors)
+	slices.Sort(s.Naive)
+	return s
+}
+
+// Print the results as a table.
+func Print(out io.Writer, results []Result) {
+	fmt.Fprintf(out, "%-16s %9s  %9s  %8s  %8s  %10s  %7s  %7s\n", "fleet", "forecasts", "in window", "error", "last two", "whole life", "ratio", "ratio")
+	for _, r := range results {
+		ours := r.Ours.Median()
+		fmt.Fprintf(out, "%-16s %9d  %8.1f%%  %6.1f d  %6.1f d  %8.1f d  %7.2f  %7.2f\n", r.Fleet, r.Ours.Forecasts, 100*r.Ours.Coverage(),
+			ours, r.LastTwo.Median(), r.WholeLife.Median(), r.LastTwo.Median()/ours, r.WholeLife.Median()/ours)
+	}
+}
+
+// Coverage is the share of tests within the band, 0 to 1.
+func (s FreezeScore) Coverage() float64 { return float64(s.Covered) / math.Max(1, float64(s.Tests)) }
+
+// Median error in K; NaN without tests.
+func (s FreezeScore) Median() float64 { return middle(s.Errors) }
+
+// NaiveMedian is the same when the last test is taken to stand for ever.
+func (s FreezeScore) NaiveMedian() float64 { return middle(s.Naive) }
+
+func middle(sorted []float64) float64 {
+	if len(sorted) == 0 {
+		return math.NaN()
+	}
+	return sorted[len(sorted)/2]
+}
