@@ -967,6 +967,36 @@ type Grade string
 // HoldBody defines model for HoldBody.
 type HoldBody = json.RawMessage
 
+// Horizon defines model for Horizon.
+type Horizon struct {
+	// Rows Soonest due first.
+	Rows  []HorizonRow       `json:"rows"`
+	Sites []HorizonSite      `json:"sites"`
+	Today openapi_types.Date `json:"today"`
+}
+
+// HorizonRow defines model for HorizonRow.
+type HorizonRow struct {
+	// Clocks The governing clock first.
+	Clocks  []Clock `json:"clocks"`
+	Product *string `json:"product,omitempty"`
+
+	// ProtectsTo °C
+	ProtectsTo *float64 `json:"protectsTo,omitempty"`
+	Unit       UnitName `json:"unit"`
+	Verdict    Verdict  `json:"verdict"`
+}
+
+// HorizonSite defines model for HorizonSite.
+type HorizonSite struct {
+	// Coldest Coldest night of the year to be reckoned with, °C.
+	Coldest float64 `json:"coldest"`
+	Name    string  `json:"name"`
+
+	// Seasons Spans in which nights below -5 °C are to be reckoned with.
+	Seasons []Season `json:"seasons"`
+}
+
 // HoseBody defines model for HoseBody.
 type HoseBody = json.RawMessage
 
@@ -1259,6 +1289,12 @@ type ReturnBody = json.RawMessage
 // Role defines model for Role.
 type Role string
 
+// Season defines model for Season.
+type Season struct {
+	From openapi_types.Date `json:"from"`
+	To   openapi_types.Date `json:"to"`
+}
+
 // Session defines model for Session.
 type Session struct {
 	// Demo The demo accounts; empty outside demo mode.
@@ -1466,6 +1502,9 @@ type ServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
+	// GetHorizon Every unit with all its clocks, and the cold seasons of the sites.
+	// (GET /api/v1/horizon)
+	GetHorizon(ctx *echo.Context) error
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx *echo.Context, token string) error
@@ -1574,6 +1613,15 @@ func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AskBench(ctx, question)
+	return err
+}
+
+// GetHorizon converts echo context to params.
+func (w *ServerInterfaceWrapper) GetHorizon(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetHorizon(ctx)
 	return err
 }
 
@@ -1863,6 +1911,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/healthz", wrapper.GetHealth, options.OperationMiddlewares["getHealth"]...)
 	router.GET(options.BaseURL+"/readyz", wrapper.GetReady, options.OperationMiddlewares["getReady"]...)
 	router.GET(options.BaseURL+"/api/v1/morning", wrapper.GetMorning, options.OperationMiddlewares["getMorning"]...)
+	router.GET(options.BaseURL+"/api/v1/horizon", wrapper.GetHorizon, options.OperationMiddlewares["getHorizon"]...)
 	router.GET(options.BaseURL+"/api/v1/units", wrapper.ListUnits, options.OperationMiddlewares["listUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
@@ -1994,6 +2043,44 @@ type AskBenchdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHorizonRequestObject struct {
+}
+
+type GetHorizonResponseObject interface {
+	VisitGetHorizonResponse(w http.ResponseWriter) error
+}
+
+type GetHorizon200JSONResponse Horizon
+
+func (response GetHorizon200JSONResponse) VisitGetHorizonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHorizondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetHorizondefaultApplicationProblemPlusJSONResponse) VisitGetHorizonResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2680,6 +2767,9 @@ type StrictServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
+	// GetHorizon Every unit with all its clocks, and the cold seasons of the sites.
+	// (GET /api/v1/horizon)
+	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
@@ -2838,6 +2928,29 @@ func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
 		return err
 	} else if validResponse, ok := response.(AskBenchResponseObject); ok {
 		return validResponse.VisitAskBenchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetHorizon operation middleware
+func (sh *strictHandler) GetHorizon(ctx *echo.Context) error {
+	var request GetHorizonRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetHorizon(ctx.Request().Context(), request.(GetHorizonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetHorizon")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetHorizonResponseObject); ok {
+		return validResponse.VisitGetHorizonResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -297,6 +297,9 @@ var views = []struct {
 }{
 	{"morning", "/", `[data-line]`, 1280, 800, false},
 	{"morning-dark", "/", `[data-line]`, 1280, 800, true},
+	{"horizon", "/horizon", `[data-unit]`, 1280, 800, false},
+	{"horizon-dark", "/horizon?zoom=36&group=site", `[data-unit]`, 1280, 800, true},
+	{"horizon-table", "/horizon?view=table&verdict=due", `td`, 1280, 800, false},
 	{"account", "/units/CA-31", protects, 1280, 800, false},
 	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
 	{"account-dark", "/units/TK-20?write=renewal", figureBox, 1280, 800, true},

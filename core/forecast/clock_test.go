@@ -269,6 +269,18 @@ func TestColdCurve(t *testing.T) {
 	}
 }
 
+// The depot's curve passes −5 °C between April's −7 and May's −2, and between
+// October's −4 and November's −11.
+func TestSeasons(t *testing.T) {
+	s := depot.Seasons(*on("2026-11-24"), *on("2028-01-01"))
+	if len(s) != 2 || !s[0].From.Equal(*on("2026-11-24")) || s[0].To.Format("2006-01") != "2027-04" || s[1].From.Format("2006-01") != "2027-10" || !s[1].To.Equal(*on("2028-01-01")) {
+		t.Errorf("seasons %v", s)
+	}
+	if s := mild.Seasons(*on("2026-11-24"), *on("2028-01-01")); len(s) != 0 {
+		t.Errorf("a mild site has the cold seasons %v", s)
+	}
+}
+
 func BenchmarkLook(b *testing.B) {
 	entries := []ledger.Entry{ago(700, fill(false))}
 	for n := range 24 {

@@ -143,3 +143,29 @@ func months(from, to time.Time) float64 {
 	a, b := AddMonths(from, n), AddMonths(from, n+1)
 	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
 }
+
+// Season is a span of days, the last one included, in which cold nights are to be
+// reckoned with.
+type Season struct{ From, To time.Time }
+
+// SeasonCold is the temperature below which a night belongs to the cold season
+// (common practice).
+const SeasonCold measure.Celsius = -5
+
+// Seasons between two days in which the curve lies below [SeasonCold].
+func (c ColdCurve) Seasons(from, to time.Time) []Season {
+	var all []Season
+	open := false
+	for d := from; !d.After(to); d = d.AddDate(0, 0, 1) {
+		switch cold := c.On(d) < SeasonCold; {
+		case cold && !open:
+			all = append(all, Season{d, d})
+			open = true
+		case cold:
+			all[len(all)-1].To = d
+		default:
+			open = false
+		}
+	}
+	return all
+}

@@ -7,12 +7,16 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
 
 	"diligentledger/api"
 	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/internal/books"
 	"diligentledger/internal/people"
@@ -57,6 +61,40 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 			Verdict: api.Verdict(r.Outlook.Verdict), Clock: clock(r.Outlook.Governing, m.Today)})
 	}
 	return answer, nil
+}
+
+// horizonYears ahead the cold seasons are told.
+const horizonYears = 3
+
+// GetHorizon lists the fleet with all its clocks.
+func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
+	m, err := h.books.Morning(ctx)
+	if err != nil {
+		return nil, err
+	}
+	answer := api.GetHorizon200JSONResponse{Today: date(m.Today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(m.Rows))}
+	seen := map[string]bool{}
+	for _, r := range m.Rows {
+		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Outlook.Verdict), ProtectsTo: number(r.Account.ProtectsTo()),
+			Clocks: each(r.Outlook.Clocks, func(c forecast.Clock) api.Clock { return clock(c, m.Today) })}
+		if p := r.Account.Product; p != nil {
+			row.Product = &p.Name
+		}
+		answer.Rows = append(answer.Rows, row)
+		if !seen[r.Unit.Site] {
+			seen[r.Unit.Site] = true
+			answer.Sites = append(answer.Sites, site(r.Unit, m.Today))
+		}
+	}
+	slices.SortFunc(answer.Sites, func(a, b api.HorizonSite) int { return strings.Compare(a.Name, b.Name) })
+	return answer, nil
+}
+
+func site(u store.Unit, today time.Time) api.HorizonSite {
+	return api.HorizonSite{Name: u.Site, Coldest: float64(u.Cold.Coldest()),
+		Seasons: each(u.Cold.Seasons(today.AddDate(0, -2, 0), today.AddDate(horizonYears, 0, 0)), func(s forecast.Season) api.Season {
+			return api.Season{From: date(s.From), To: date(s.To)}
+		})}
 }
 
 // ListUnits finds units for the jump field.

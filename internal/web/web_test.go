@@ -225,6 +225,34 @@ func TestMorning(t *testing.T) {
 	}
 }
 
+// The Horizon has every unit with all its clocks; each window is in order and
+// holds its middle.
+func TestHorizon(t *testing.T) {
+	h := get[api.Horizon](t, "/api/v1/horizon")
+	if len(h.Rows) < 55 || len(h.Sites) != 4 || len(h.Sites[0].Seasons) < 3 {
+		t.Fatalf("%d rows, sites %+v", len(h.Rows), h.Sites)
+	}
+	windows := 0
+	for _, r := range h.Rows {
+		if r.Clocks[0].Verdict != r.Verdict {
+			t.Errorf("%s is %s and governed by a clock that is %s", r.Unit.Code, r.Verdict, r.Clocks[0].Verdict)
+		}
+		for _, c := range r.Clocks {
+			w := c.Window
+			if w == nil {
+				continue
+			}
+			windows++
+			if w.P10.After(w.P50.Time) || w.P50.After(w.P90.Time) || c.Due == nil || !c.Due.Equal(w.P50.Time) {
+				t.Errorf("%s, %s: %v to %v, due %v", r.Unit.Code, c.Kind, w.P10, w.P90, c.Due)
+			}
+		}
+	}
+	if windows < 50 {
+		t.Errorf("%d windows", windows)
+	}
+}
+
 func TestUnitsAndProducts(t *testing.T) {
 	if found := get[[]api.UnitName](t, "/api/v1/units?q=gritter,+6x4"); len(found) != 1 || found[0].Code != "TK-21" {
 		t.Errorf("gritter: %+v", found)

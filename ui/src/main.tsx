@@ -10,6 +10,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import { AccountPage } from "./account/AccountPage";
 import { BenchPage } from "./bench/BenchPage";
 import { Problem } from "./api/client";
+import { HorizonPage } from "./horizon/HorizonPage";
 import { MorningPage } from "./morning/MorningPage";
 import { NoPage } from "./NoPage";
 import { LinkPage } from "./people/LinkPage";
@@ -48,6 +49,7 @@ createRoot(root).render(
                     <Routes>
                       <Route path="/" element={<MorningPage />} />
                       <Route path="/units/:code" element={<AccountPage />} />
+                      <Route path="/horizon" element={<HorizonPage />} />
                       <Route path="/bench" element={<BenchPage />} />
                       <Route path="/register" element={<RegisterPage />} />
                       <Route path="*" element={<NoPage />} />

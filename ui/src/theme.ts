@@ -27,6 +27,9 @@ const config = defineConfig({
   globalCss: {
     "html, body": { bg: "page", color: "ink", fontFamily: "body", fontSize: "15px", lineHeight: "1.4" },
     "*:focus-visible": { outline: "2px solid", outlineColor: "accent", outlineOffset: "2px" },
+    ".cold-season": {
+      backgroundImage: "repeating-linear-gradient(135deg, var(--chakra-colors-cold) 0 1.2px, transparent 1.2px 7px)",
+    },
     ".no-print": { _print: { display: "none !important" } },
     ".figures": { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "0.93em" },
   },

@@ -93,6 +93,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
       setIds({ entry: newId(), strike: newId() });
       await queries.invalidateQueries({ queryKey: ["account", code] });
       await queries.invalidateQueries({ queryKey: ["morning"] });
+      await queries.invalidateQueries({ queryKey: ["horizon"] });
       if (writing.line) onClose();
       else {
         setDraft(begin(writing));

@@ -83,6 +83,7 @@ export const api = {
   audit: (before: number, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
   morning: (signal?: AbortSignal) => answer(client.GET("/api/v1/morning", { signal })),
+  horizon: (signal?: AbortSignal) => answer(client.GET("/api/v1/horizon", { signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),
   account: (code: string, signal?: AbortSignal) =>

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/horizon": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every unit with all its clocks, and the cold seasons of the sites. */
+        get: operations["getHorizon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/units": {
         parameters: {
             query?: never;
@@ -894,6 +911,41 @@ export interface components {
             tonight?: components["schemas"]["Night"];
             rows: components["schemas"]["MorningRow"][];
         };
+        Season: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+        };
+        HorizonSite: {
+            name: string;
+            /**
+             * Format: double
+             * @description Coldest night of the year to be reckoned with, °C.
+             */
+            coldest: number;
+            /** @description Spans in which nights below -5 °C are to be reckoned with. */
+            seasons: components["schemas"]["Season"][];
+        };
+        HorizonRow: {
+            unit: components["schemas"]["UnitName"];
+            verdict: components["schemas"]["Verdict"];
+            product?: string;
+            /**
+             * Format: double
+             * @description °C
+             */
+            protectsTo?: number;
+            /** @description The governing clock first. */
+            clocks: components["schemas"]["Clock"][];
+        };
+        Horizon: {
+            /** Format: date */
+            today: string;
+            sites: components["schemas"]["HorizonSite"][];
+            /** @description Soonest due first. */
+            rows: components["schemas"]["HorizonRow"][];
+        };
         Reconciliation: {
             /** Format: double */
             measured: number;
@@ -1294,6 +1346,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Morning"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getHorizon: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The year ahead. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Horizon"];
                 };
             };
             default: components["responses"]["Problem"];

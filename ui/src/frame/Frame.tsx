@@ -15,7 +15,7 @@ interface Props {
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
   /** Which tab this page belongs to. */
-  here?: "morning" | "bench" | "register";
+  here?: "morning" | "horizon" | "bench" | "register";
   keys?: readonly Key[];
   /** Only the keys of the page, while it asks for a letter. */
   only?: boolean;
@@ -37,6 +37,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
     if (only) return [...keys];
     return [
       { key: "m", does: "Morning", run: () => void navigate("/") },
+      { key: "h", does: "Horizon", run: () => void navigate("/horizon") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
       ...(mayRegister(person.role) ? [{ key: "g", does: "Register", run: () => void navigate("/register") }] : []),
       { key: "j", does: "next line", run: () => moveLine(1) },
@@ -115,6 +116,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
         >
           <IndexTab to="/" letter="m" current={open === undefined && here === "morning"}>
             Morning
+          </IndexTab>
+          <IndexTab to="/horizon" letter="h" current={here === "horizon"}>
+            Horizon
           </IndexTab>
           <IndexTab to="/bench" letter="b" current={here === "bench"}>
             Bench

@@ -1,0 +1,205 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { SelectField, TextField } from "../account/fields";
+import { type Verdict, api } from "../api/client";
+import { Frame } from "../frame/Frame";
+import type { Key } from "../frame/keys";
+import { Failed, Waiting } from "../frame/State";
+import { celsius, figure, longDay } from "../words/figures";
+import { clockNames, verdictWords } from "../words/reasons";
+import { HorizonDrawing } from "./HorizonDrawing";
+import { HorizonTable, download } from "./HorizonTable";
+import { type View, countVerdicts, groups, itemsOf, sorts, timed, viewOf, zooms } from "./view";
+
+const kinds = ["car", "truck", "motorcycle", "boat", "aircraft"];
+
+/** The whole fleet's year: every unit a line, time to the right. The view's state is its address. */
+export function HorizonPage() {
+  const [query, setQuery] = useSearchParams();
+  const view = viewOf(query);
+  const horizon = useQuery({ queryKey: ["horizon"], queryFn: ({ signal }) => api.horizon(signal) });
+  const data = horizon.data;
+  const [text, setText] = useState(view.text);
+  const change = (part: Partial<Record<keyof View | "view", string>>) =>
+    setQuery(
+      (before) => {
+        const next = new URLSearchParams(before);
+        for (const [name, value] of Object.entries(part)) {
+          if (value) next.set(name, value);
+          else next.delete(name);
+        }
+        return next;
+      },
+      { replace: true },
+    );
+  const address = query.toString();
+  const shown = useMemo(
+    () => (data ? itemsOf(data.rows, viewOf(new URLSearchParams(address))) : { items: [], count: 0 }),
+    [data, address],
+  );
+  const keys = useMemo<Key[]>(() => {
+    const order = Object.keys(zooms);
+    const step = (by: number) => () =>
+      setQuery(
+        (before) => {
+          const next = new URLSearchParams(before);
+          const at = order.indexOf(before.get("zoom") ?? "14");
+          next.set("zoom", order[Math.max(0, Math.min(order.length - 1, at + by))] ?? "14");
+          return next;
+        },
+        { replace: true },
+      );
+    return [
+      { key: "+", does: "nearer", run: step(-1) },
+      { key: "-", does: "further", run: step(1) },
+    ];
+  }, [setQuery]);
+  const coldest = data?.sites.toSorted((a, b) => a.coldest - b.coldest)[0];
+  const head = data && (
+    <>
+      {longDay(data.today)}
+      {coldest && ` · the coldest nights are those of ${coldest.name}, ${celsius(coldest.coldest)}`}
+    </>
+  );
+  return (
+    <Frame title="Horizon" head={head} here="horizon" keys={keys}>
+      {horizon.isPending && <Waiting what="the year ahead" />}
+      {horizon.error && <Failed error={horizon.error} again={() => void horizon.refetch()} />}
+      {data?.rows.length === 0 && <Text py="20px">No unit is in the register yet.</Text>}
+      {data && data.rows.length > 0 && (
+        <>
+          <Flex gap="8px" rowGap="4px" wrap="wrap" align="center" className="no-print" mb="6px">
+            <Text data-testid="count" whiteSpace="nowrap" minW="76px">
+              {shown.count === data.rows.length
+                ? figure(shown.count)
+                : `${figure(shown.count)} of ${figure(data.rows.length)}`}{" "}
+              units
+            </Text>
+            <Choice
+              label="order"
+              width="176px"
+              value={view.sort}
+              options={Object.entries(sorts)}
+              onChange={(sort) => change({ sort })}
+            />
+            <Choice
+              label="groups"
+              width="152px"
+              value={view.group}
+              options={Object.entries(groups)}
+              onChange={(group) => change({ group })}
+            />
+            <Choice
+              label="kinds shown"
+              width="120px"
+              value={view.kind}
+              options={[["", "all kinds"], ...kinds.map((k) => [k, k] as const)]}
+              onChange={(kind) => change({ kind })}
+            />
+            <Choice
+              label="sites shown"
+              width="138px"
+              value={view.site}
+              options={[["", "all sites"], ...data.sites.map((s) => [s.name, s.name] as const)]}
+              onChange={(site) => change({ site })}
+            />
+            <Choice
+              label="verdicts shown"
+              width="136px"
+              value={view.verdict}
+              options={[["", "any verdict"], ...verdictOptions(countVerdicts(data.rows))]}
+              onChange={(verdict) => change({ verdict })}
+            />
+            <Choice
+              label="governing clock"
+              width="128px"
+              value={view.clock}
+              options={[["", "any clock"], ...timed.map((c) => [c, clockNames[c].toLowerCase()] as const)]}
+              onChange={(clock) => change({ clock })}
+            />
+            <TextField
+              label="unit or product"
+              hidden
+              placeholder="unit, product"
+              width="120px"
+              value={text}
+              onChange={(t) => {
+                setText(t);
+                change({ text: t });
+              }}
+            />
+            <Flex ml="auto" role="group" aria-label="how far ahead">
+              {Object.entries(zooms).map(([zoom, words]) => (
+                <Button
+                  key={zoom}
+                  size="sm"
+                  minH="44px"
+                  px="6px"
+                  variant="ghost"
+                  fontWeight={view.zoom === zoom ? "700" : "400"}
+                  aria-pressed={view.zoom === zoom}
+                  onClick={() => change({ zoom })}
+                >
+                  {words}
+                </Button>
+              ))}
+              <Button
+                size="sm"
+                minH="44px"
+                px="6px"
+                variant="ghost"
+                color="accent"
+                onClick={() => change({ view: view.table ? "" : "table" })}
+              >
+                {view.table ? "drawing" : "table"}
+              </Button>
+              {view.table && (
+                <Button
+                  size="sm"
+                  minH="44px"
+                  px="6px"
+                  variant="ghost"
+                  color="accent"
+                  onClick={() => download(shown.items, data.today)}
+                >
+                  CSV
+                </Button>
+              )}
+              <Button size="sm" minH="44px" px="6px" variant="ghost" color="accent" onClick={() => window.print()}>
+                print
+              </Button>
+            </Flex>
+          </Flex>
+          {shown.count === 0 && <Text py="20px">No unit is like that. Take a filter back.</Text>}
+          {shown.count > 0 &&
+            (view.table ? (
+              <HorizonTable items={shown.items} today={data.today} />
+            ) : (
+              <HorizonDrawing items={shown.items} horizon={data} months={Number(view.zoom)} />
+            ))}
+        </>
+      )}
+    </Frame>
+  );
+}
+
+function verdictOptions(counts: Map<Verdict, number>): [string, string][] {
+  const order: Verdict[] = ["hold", "overdue", "due", "watch", "unknown", "sound"];
+  return order.map((v) => [v, `${verdictWords[v]} (${figure(counts.get(v) ?? 0)})`]);
+}
+
+function Choice(p: {
+  label: string;
+  width: string;
+  value: string;
+  options: readonly (readonly [string, string])[];
+  onChange: (value: string) => void;
+}) {
+  return (
+    <Box>
+      <SelectField {...p} hidden />
+    </Box>
+  );
+}
