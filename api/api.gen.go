@@ -1095,6 +1095,16 @@ type Moment struct {
 
 // Morning defines model for Morning.
 type Morning struct {
+	// Nights The units that the next ten nights would catch, the first night first.
+	Nights []MorningRow `json:"nights"`
+
+	// OffBook Books that do not balance, with what explains it.
+	OffBook []OffBookRow `json:"offBook"`
+
+	// Owed Checks owed today, whatever governs the unit.
+	Owed []MorningRow `json:"owed"`
+
+	// Rows Every unit with its governing clock, soonest due first.
 	Rows    []MorningRow       `json:"rows"`
 	Today   openapi_types.Date `json:"today"`
 	Tonight *Night             `json:"tonight,omitempty"`
@@ -1118,6 +1128,18 @@ type Note string
 
 // NoteBody defines model for NoteBody.
 type NoteBody = json.RawMessage
+
+// OffBookRow defines model for OffBookRow.
+type OffBookRow struct {
+	// At Of the test.
+	At   time.Time `json:"at"`
+	Book *float64  `json:"book,omitempty"`
+
+	// Likeliest Why a test may not agree with the book.
+	Likeliest *Explanation `json:"likeliest,omitempty"`
+	Measured  float64      `json:"measured"`
+	Unit      UnitName     `json:"unit"`
+}
 
 // OneTimeLink defines model for OneTimeLink.
 type OneTimeLink struct {

@@ -52,15 +52,53 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows))}
+	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
+		Owed: []api.MorningRow{}, OffBook: []api.OffBookRow{}, Nights: []api.MorningRow{}}
 	if n := m.Coldest; n != nil {
 		answer.Tonight = &api.Night{Site: n.Site, Celsius: float64(n.Celsius)}
 	}
-	for _, r := range m.Rows {
-		answer.Rows = append(answer.Rows, api.MorningRow{Unit: unitName(r.Unit.UnitName),
-			Verdict: api.Verdict(r.Outlook.Verdict), Clock: clock(r.Outlook.Governing, m.Today)})
+	for i := range m.Rows {
+		r := &m.Rows[i]
+		row := func(c forecast.Clock) api.MorningRow {
+			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clock(c, m.Today)}
+		}
+		answer.Rows = append(answer.Rows, row(r.Outlook.Governing))
+		for _, c := range r.Outlook.Clocks {
+			switch {
+			case c.Kind == forecast.FollowUp && c.Verdict.Rank() <= forecast.Due.Rank():
+				answer.Owed = append(answer.Owed, row(c))
+			case c.Kind == forecast.Freeze && c.Due != nil && forecast.DaysBetween(m.Today, *c.Due) < nightsAhead:
+				answer.Nights = append(answer.Nights, row(c))
+			}
+		}
+		if t := r.Account.OffBook; t != nil {
+			answer.OffBook = append(answer.OffBook, offBook(r))
+		}
 	}
+	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int { return a.Clock.Due.Compare(b.Clock.Due.Time) })
 	return answer, nil
+}
+
+// nightsAhead are looked at in the morning.
+const nightsAhead = 10
+
+// offBook is a unit whose last trusted test does not agree with its book.
+func offBook(m *books.Moment) api.OffBookRow {
+	a := &m.Account
+	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At, Measured: float64(a.OffBook.Measured)}
+	for i := len(a.Lines) - 1; i >= 0; i-- {
+		l := &a.Lines[i]
+		if l.Test == nil || !l.Entry.At.Equal(a.OffBook.At) || l.Struck != nil {
+			continue
+		}
+		row.Book = number(l.Test.Book)
+		if x := a.Explain(i); len(x) > 0 {
+			likeliest := explanation(x[0])
+			row.Likeliest = &likeliest
+		}
+		break
+	}
+	return row
 }
 
 // horizonYears ahead the cold seasons are told.

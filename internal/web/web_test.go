@@ -225,6 +225,46 @@ func TestMorning(t *testing.T) {
 	}
 }
 
+// Checks owed, books that do not balance, and the nights ahead, whatever governs
+// the units.
+func TestMorningSections(t *testing.T) {
+	m := get[api.Morning](t, "/api/v1/morning")
+	find := func(code string) *api.OffBookRow {
+		for i := range m.OffBook {
+			if m.OffBook[i].Unit.Code == code {
+				return &m.OffBook[i]
+			}
+		}
+		return nil
+	}
+	if r := find("CA-35"); r == nil || math.Abs(r.Measured+26) > 1e-6 || r.Book == nil || r.Likeliest == nil || r.Likeliest.Cause != "leak_and_refill" {
+		t.Errorf("CA-35 among the books that do not balance: %+v", r)
+	}
+	if find("CA-20") != nil {
+		t.Error("CA-20 is said not to balance")
+	}
+	caught := map[string]bool{}
+	for i, r := range m.Nights {
+		caught[r.Unit.Code] = true
+		if r.Clock.Kind != "freeze" || *r.Clock.Days >= 10 || i > 0 && r.Clock.Due.Before(m.Nights[i-1].Clock.Due.Time) {
+			t.Errorf("the night of %s: %+v", r.Unit.Code, r.Clock)
+		}
+	}
+	if !caught["TK-21"] || caught["CA-20"] {
+		t.Errorf("the next nights catch %v", caught)
+	}
+	owes := false
+	for _, r := range m.Owed {
+		owes = owes || r.Unit.Code == "TK-32"
+		if r.Clock.Kind != "follow_up" {
+			t.Errorf("%s owes a %s", r.Unit.Code, r.Clock.Kind)
+		}
+	}
+	if !owes {
+		t.Errorf("TK-32 was renewed yesterday and owes nothing: %+v", m.Owed)
+	}
+}
+
 // The Horizon has every unit with all its clocks; each window is in order and
 // holds its middle.
 func TestHorizon(t *testing.T) {

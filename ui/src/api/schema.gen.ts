@@ -909,7 +909,27 @@ export interface components {
             /** Format: date */
             today: string;
             tonight?: components["schemas"]["Night"];
+            /** @description Every unit with its governing clock, soonest due first. */
             rows: components["schemas"]["MorningRow"][];
+            /** @description Checks owed today, whatever governs the unit. */
+            owed: components["schemas"]["MorningRow"][];
+            /** @description Books that do not balance, with what explains it. */
+            offBook: components["schemas"]["OffBookRow"][];
+            /** @description The units that the next ten nights would catch, the first night first. */
+            nights: components["schemas"]["MorningRow"][];
+        };
+        OffBookRow: {
+            unit: components["schemas"]["UnitName"];
+            /**
+             * Format: date-time
+             * @description Of the test.
+             */
+            at: string;
+            /** Format: double */
+            measured: number;
+            /** Format: double */
+            book?: number;
+            likeliest?: components["schemas"]["Explanation"];
         };
         Season: {
             /** Format: date */

@@ -7,6 +7,7 @@ import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
 import { celsius, daysAway, figure, longDay } from "../words/figures";
+import { explains } from "../words/lines";
 import { clockNames, dueText, reason, verdictWords } from "../words/reasons";
 
 type Row = Schemas["MorningRow"];
@@ -24,6 +25,17 @@ const sections: readonly Section[] = [
   { title: "Nobody knows", verdicts: ["unknown"], empty: "" },
   { title: "Sound", verdicts: ["sound"], empty: "" },
 ];
+
+const owedToday: Section = { title: "Checks owed today", verdicts: [], empty: "" };
+const nightsAhead: Section = { title: "Caught by the next ten nights", verdicts: [], empty: "" };
+
+/** The rows of a section; what is owed or does not balance has a section of its own. */
+function own(data: Schemas["Morning"], s: Section): Row[] {
+  const elsewhere = (r: Row) =>
+    (r.clock.kind === "follow_up" && data.owed.some((o) => o.unit.code === r.unit.code)) ||
+    (r.clock.reason.code === "off_book" && data.offBook.some((o) => o.unit.code === r.unit.code));
+  return data.rows.filter((r) => s.verdicts.includes(r.verdict) && !elsewhere(r));
+}
 
 /** How many lines a section shows before it asks. */
 const pageful = 100;
@@ -47,13 +59,14 @@ export function MorningPage() {
       )}
       {data && data.rows.length > 0 && (
         <Box maxW="1180px">
-          {sections.map((s) => (
-            <Lines
-              key={s.title}
-              section={s}
-              rows={data.rows.filter((r) => s.verdicts.includes(r.verdict))}
-              today={data.today}
-            />
+          {sections.slice(0, 2).map((s) => (
+            <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
+          ))}
+          <Lines section={owedToday} rows={data.owed} today={data.today} />
+          <OffBook rows={data.offBook} />
+          <Lines section={nightsAhead} rows={data.nights} today={data.today} />
+          {sections.slice(2).map((s) => (
+            <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
           ))}
         </Box>
       )}
@@ -89,6 +102,57 @@ function Lines({ section, rows, today }: { section: Section; rows: readonly Row[
   );
 }
 
+/** Books that do not balance: what was measured, what the book says, and the likeliest cause. */
+function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
+  if (rows.length === 0) return null;
+  return (
+    <Box as="section" mb="22px" aria-label="Books that do not balance">
+      <Flex as="h2" justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
+        <span>Books that do not balance</span>
+        <span className="figures">{figure(rows.length)}</span>
+      </Flex>
+      <Box as="ul" listStyleType="none">
+        {rows.map((r) => (
+          <Flex
+            as="li"
+            key={r.unit.code}
+            gap="12px"
+            wrap={{ base: "wrap", md: "nowrap" }}
+            align="center"
+            minH="40px"
+            py="4px"
+            borderBottomWidth="1px"
+            borderColor="rule"
+          >
+            <Link asChild className="figures" fontWeight="700" color="ink" w="72px" ml={{ md: "96px" }} flexShrink={0}>
+              <RouterLink to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
+                {r.unit.code}
+              </RouterLink>
+            </Link>
+            <Text w="190px" flexShrink={0} lineClamp={1} title={r.unit.name} hideBelow="md">
+              {r.unit.name}
+            </Text>
+            <Text flex="1" minW="200px">
+              Measured {figure(r.measured)}, the book said {figure(r.book)}.{" "}
+              {r.likeliest && <>Likeliest: {explains(r.likeliest)}</>}
+            </Text>
+            <Text className="figures" color="faint" whiteSpace="nowrap">
+              {longDay(r.at).slice(0, -5)}
+            </Text>
+            <Box w="116px" textAlign="right" hideBelow="md">
+              <Link asChild color="accent" fontWeight="700">
+                <RouterLink to={`/units/${encodeURIComponent(r.unit.code)}`} aria-label={`reconcile ${r.unit.code}`}>
+                  reconcile
+                </RouterLink>
+              </Link>
+            </Box>
+          </Flex>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
 function MorningLine({ row, today }: { row: Row; today: string }) {
   const { unit, clock, verdict } = row;
   const next = nextStep(clock, verdict);
@@ -97,7 +161,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
     <Box
       as="li"
       display="grid"
-      gridTemplateColumns={{ base: "64px 1fr auto", md: "84px 72px minmax(110px, 190px) minmax(0, 1fr) 118px 116px" }}
+      gridTemplateColumns={{ base: "64px 1fr auto", md: "84px 72px minmax(110px, 190px) minmax(0, 1fr) 138px 116px" }}
       columnGap="12px"
       alignItems="center"
       minH="40px"
