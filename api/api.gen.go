@@ -72,19 +72,27 @@ func (e ClockInterval) Valid() bool {
 
 // Defines values for ClockKind.
 const (
-	ClockKindAge      ClockKind = "age"
-	ClockKindFindings ClockKind = "findings"
-	ClockKindFollowUp ClockKind = "follow_up"
-	ClockKindFreeze   ClockKind = "freeze"
-	ClockKindHold     ClockKind = "hold"
-	ClockKindLevel    ClockKind = "level"
-	ClockKindUse      ClockKind = "use"
+	ClockKindAge       ClockKind = "age"
+	ClockKindCap       ClockKind = "cap"
+	ClockKindChemistry ClockKind = "chemistry"
+	ClockKindFindings  ClockKind = "findings"
+	ClockKindFollowUp  ClockKind = "follow_up"
+	ClockKindFreeze    ClockKind = "freeze"
+	ClockKindHold      ClockKind = "hold"
+	ClockKindHoses     ClockKind = "hoses"
+	ClockKindLevel     ClockKind = "level"
+	ClockKindTest      ClockKind = "test"
+	ClockKindUse       ClockKind = "use"
 )
 
 // Valid indicates whether the value is a known member of the ClockKind enum.
 func (e ClockKind) Valid() bool {
 	switch e {
 	case ClockKindAge:
+		return true
+	case ClockKindCap:
+		return true
+	case ClockKindChemistry:
 		return true
 	case ClockKindFindings:
 		return true
@@ -94,7 +102,11 @@ func (e ClockKind) Valid() bool {
 		return true
 	case ClockKindHold:
 		return true
+	case ClockKindHoses:
+		return true
 	case ClockKindLevel:
+		return true
+	case ClockKindTest:
 		return true
 	case ClockKindUse:
 		return true
@@ -523,6 +535,27 @@ func (e Role) Valid() bool {
 	case Signatory:
 		return true
 	case Technician:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for School.
+const (
+	SchoolCondition School = "condition"
+	SchoolInterval  School = "interval"
+	SchoolSealed    School = "sealed"
+)
+
+// Valid indicates whether the value is a known member of the School enum.
+func (e School) Valid() bool {
+	switch e {
+	case SchoolCondition:
+		return true
+	case SchoolInterval:
+		return true
+	case SchoolSealed:
 		return true
 	default:
 		return false
@@ -1209,6 +1242,42 @@ type Plan struct {
 	Name         string   `json:"name"`
 }
 
+// PlanEffect defines model for PlanEffect.
+type PlanEffect struct {
+	// NewlyDue Units that would be due or worse and are not.
+	NewlyDue int `json:"newlyDue"`
+
+	// Relieved Units that are due or worse and would not be.
+	Relieved int             `json:"relieved"`
+	Rows     []PlanEffectRow `json:"rows"`
+}
+
+// PlanEffectRow defines model for PlanEffectRow.
+type PlanEffectRow struct {
+	After  Outlook  `json:"after"`
+	Before Outlook  `json:"before"`
+	Unit   UnitName `json:"unit"`
+}
+
+// PlanInput defines model for PlanInput.
+type PlanInput struct {
+	CapMonths *int     `json:"capMonths,omitempty"`
+	First     Interval `json:"first"`
+
+	// FreezeMargin K
+	FreezeMargin float64  `json:"freezeMargin"`
+	HoseMonths   *int     `json:"hoseMonths,omitempty"`
+	Later        Interval `json:"later"`
+	Name         string   `json:"name"`
+
+	// Replaced Share of the charge that must be new for a renewal, 0 to 1.
+	Replaced float64 `json:"replaced"`
+	School   School  `json:"school"`
+
+	// TestMonths Between freeze tests; none asks for none.
+	TestMonths *int `json:"testMonths,omitempty"`
+}
+
 // PointBody defines model for PointBody.
 type PointBody = json.RawMessage
 
@@ -1299,6 +1368,13 @@ type Reconciliation struct {
 	Trusted bool `json:"trusted"`
 }
 
+// RegisterPlan defines model for RegisterPlan.
+type RegisterPlan struct {
+	Id    int64     `json:"id"`
+	Plan  PlanInput `json:"plan"`
+	Units int       `json:"units"`
+}
+
 // ReleaseBody defines model for ReleaseBody.
 type ReleaseBody = json.RawMessage
 
@@ -1310,6 +1386,9 @@ type ReturnBody = json.RawMessage
 
 // Role defines model for Role.
 type Role string
+
+// School defines model for School.
+type School string
 
 // Season defines model for Season.
 type Season struct {
@@ -1438,6 +1517,9 @@ type PersonId = int64
 // Entry An entry; exactly the property named by its kind is filled in.
 type Entry = EntryInput
 
+// PlanChange defines model for PlanChange.
+type PlanChange = PlanInput
+
 // ListAuditParams defines parameters for ListAudit.
 type ListAuditParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
@@ -1489,6 +1571,11 @@ type ListUnitsParams struct {
 	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// PutOnPlanJSONBody defines parameters for PutOnPlan.
+type PutOnPlanJSONBody struct {
+	Plan int64 `json:"plan"`
+}
+
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
@@ -1504,6 +1591,15 @@ type InvitePersonJSONRequestBody InvitePersonJSONBody
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody ChangePersonJSONBody
 
+// AddPlanJSONRequestBody defines body for AddPlan for application/json ContentType.
+type AddPlanJSONRequestBody = PlanInput
+
+// ChangePlanJSONRequestBody defines body for ChangePlan for application/json ContentType.
+type ChangePlanJSONRequestBody = PlanInput
+
+// PreviewPlanJSONRequestBody defines body for PreviewPlan for application/json ContentType.
+type PreviewPlanJSONRequestBody = PlanInput
+
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
 
@@ -1512,6 +1608,9 @@ type WriteEntryJSONRequestBody = EntryInput
 
 // PreviewEntryJSONRequestBody defines body for PreviewEntry for application/json ContentType.
 type PreviewEntryJSONRequestBody = EntryInput
+
+// PutOnPlanJSONRequestBody defines body for PutOnPlan for application/json ContentType.
+type PutOnPlanJSONRequestBody PutOnPlanJSONBody
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -1551,6 +1650,18 @@ type ServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx *echo.Context, id PersonId) error
+	// ListPlans The service plans and how many units are on each.
+	// (GET /api/v1/plans)
+	ListPlans(ctx *echo.Context) error
+	// AddPlan Add a plan.
+	// (POST /api/v1/plans)
+	AddPlan(ctx *echo.Context) error
+	// ChangePlan Change a plan, for all units on it.
+	// (PUT /api/v1/plans/{id})
+	ChangePlan(ctx *echo.Context, id PersonId) error
+	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// (POST /api/v1/plans/{id}/preview)
+	PreviewPlan(ctx *echo.Context, id PersonId) error
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
@@ -1575,6 +1686,9 @@ type ServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx *echo.Context, code Code) error
+	// PutOnPlan Put a unit on another plan.
+	// (PUT /api/v1/units/{code}/plan)
+	PutOnPlan(ctx *echo.Context, code Code) error
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx *echo.Context) error
@@ -1747,6 +1861,56 @@ func (w *ServerInterfaceWrapper) InviteAgain(ctx *echo.Context) error {
 	return err
 }
 
+// ListPlans converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPlans(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPlans(ctx)
+	return err
+}
+
+// AddPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPlan(ctx)
+	return err
+}
+
+// ChangePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePlan(ctx, id)
+	return err
+}
+
+// PreviewPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewPlan(ctx, id)
+	return err
+}
+
 // ListProducts converts echo context to params.
 func (w *ServerInterfaceWrapper) ListProducts(ctx *echo.Context) error {
 	var err error
@@ -1865,6 +2029,22 @@ func (w *ServerInterfaceWrapper) PreviewEntry(ctx *echo.Context) error {
 	return err
 }
 
+// PutOnPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PutOnPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PutOnPlan(ctx, code)
+	return err
+}
+
 // GetHealth converts echo context to params.
 func (w *ServerInterfaceWrapper) GetHealth(ctx *echo.Context) error {
 	var err error
@@ -1944,6 +2124,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.ForgotPassword, options.OperationMiddlewares["forgotPassword"]...)
 	router.GET(options.BaseURL+"/api/v1/links/:token", wrapper.GetLink, options.OperationMiddlewares["getLink"]...)
 	router.POST(options.BaseURL+"/api/v1/links/:token", wrapper.UseLink, options.OperationMiddlewares["useLink"]...)
+	router.GET(options.BaseURL+"/api/v1/plans", wrapper.ListPlans, options.OperationMiddlewares["listPlans"]...)
+	router.POST(options.BaseURL+"/api/v1/plans", wrapper.AddPlan, options.OperationMiddlewares["addPlan"]...)
+	router.PUT(options.BaseURL+"/api/v1/plans/:id", wrapper.ChangePlan, options.OperationMiddlewares["changePlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plans/:id/preview", wrapper.PreviewPlan, options.OperationMiddlewares["previewPlan"]...)
+	router.PUT(options.BaseURL+"/api/v1/units/:code/plan", wrapper.PutOnPlan, options.OperationMiddlewares["putOnPlan"]...)
 	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
 	router.POST(options.BaseURL+"/api/v1/people", wrapper.InvitePerson, options.OperationMiddlewares["invitePerson"]...)
 	router.PATCH(options.BaseURL+"/api/v1/people/:id", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
@@ -2414,6 +2599,163 @@ func (response InviteAgaindefaultApplicationProblemPlusJSONResponse) VisitInvite
 	return err
 }
 
+type ListPlansRequestObject struct {
+}
+
+type ListPlansResponseObject interface {
+	VisitListPlansResponse(w http.ResponseWriter) error
+}
+
+type ListPlans200JSONResponse []RegisterPlan
+
+func (response ListPlans200JSONResponse) VisitListPlansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPlansdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPlansdefaultApplicationProblemPlusJSONResponse) VisitListPlansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPlanRequestObject struct {
+	Body *AddPlanJSONRequestBody
+}
+
+type AddPlanResponseObject interface {
+	VisitAddPlanResponse(w http.ResponseWriter) error
+}
+
+type AddPlan201JSONResponse RegisterPlan
+
+func (response AddPlan201JSONResponse) VisitAddPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPlandefaultApplicationProblemPlusJSONResponse) VisitAddPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePlanRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *ChangePlanJSONRequestBody
+}
+
+type ChangePlanResponseObject interface {
+	VisitChangePlanResponse(w http.ResponseWriter) error
+}
+
+type ChangePlan200JSONResponse RegisterPlan
+
+func (response ChangePlan200JSONResponse) VisitChangePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePlandefaultApplicationProblemPlusJSONResponse) VisitChangePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewPlanRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *PreviewPlanJSONRequestBody
+}
+
+type PreviewPlanResponseObject interface {
+	VisitPreviewPlanResponse(w http.ResponseWriter) error
+}
+
+type PreviewPlan200JSONResponse PlanEffect
+
+func (response PreviewPlan200JSONResponse) VisitPreviewPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewPlandefaultApplicationProblemPlusJSONResponse) VisitPreviewPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListProductsRequestObject struct {
 }
 
@@ -2720,6 +3062,40 @@ func (response PreviewEntrydefaultApplicationProblemPlusJSONResponse) VisitPrevi
 	return err
 }
 
+type PutOnPlanRequestObject struct {
+	Code Code `json:"code"`
+	Body *PutOnPlanJSONRequestBody
+}
+
+type PutOnPlanResponseObject interface {
+	VisitPutOnPlanResponse(w http.ResponseWriter) error
+}
+
+type PutOnPlan204Response struct {
+}
+
+func (response PutOnPlan204Response) VisitPutOnPlanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type PutOnPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutOnPlandefaultApplicationProblemPlusJSONResponse) VisitPutOnPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHealthRequestObject struct {
 }
 
@@ -2816,6 +3192,18 @@ type StrictServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
+	// ListPlans The service plans and how many units are on each.
+	// (GET /api/v1/plans)
+	ListPlans(ctx context.Context, request ListPlansRequestObject) (ListPlansResponseObject, error)
+	// AddPlan Add a plan.
+	// (POST /api/v1/plans)
+	AddPlan(ctx context.Context, request AddPlanRequestObject) (AddPlanResponseObject, error)
+	// ChangePlan Change a plan, for all units on it.
+	// (PUT /api/v1/plans/{id})
+	ChangePlan(ctx context.Context, request ChangePlanRequestObject) (ChangePlanResponseObject, error)
+	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// (POST /api/v1/plans/{id}/preview)
+	PreviewPlan(ctx context.Context, request PreviewPlanRequestObject) (PreviewPlanResponseObject, error)
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
@@ -2840,6 +3228,9 @@ type StrictServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx context.Context, request PreviewEntryRequestObject) (PreviewEntryResponseObject, error)
+	// PutOnPlan Put a unit on another plan.
+	// (PUT /api/v1/units/{code}/plan)
+	PutOnPlan(ctx context.Context, request PutOnPlanRequestObject) (PutOnPlanResponseObject, error)
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -3263,6 +3654,171 @@ func (sh *strictHandler) InviteAgain(ctx *echo.Context, id PersonId) error {
 	return nil
 }
 
+// ListPlans operation middleware
+func (sh *strictHandler) ListPlans(ctx *echo.Context) error {
+	var request ListPlansRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPlans(ctx.Request().Context(), request.(ListPlansRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPlans")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPlansResponseObject); ok {
+		return validResponse.VisitListPlansResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPlan operation middleware
+func (sh *strictHandler) AddPlan(ctx *echo.Context) error {
+	var request AddPlanRequestObject
+
+	var body AddPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPlan(ctx.Request().Context(), request.(AddPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPlanResponseObject); ok {
+		return validResponse.VisitAddPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePlan operation middleware
+func (sh *strictHandler) ChangePlan(ctx *echo.Context, id PersonId) error {
+	var request ChangePlanRequestObject
+
+	request.Id = id
+
+	var body ChangePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePlan(ctx.Request().Context(), request.(ChangePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePlanResponseObject); ok {
+		return validResponse.VisitChangePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewPlan operation middleware
+func (sh *strictHandler) PreviewPlan(ctx *echo.Context, id PersonId) error {
+	var request PreviewPlanRequestObject
+
+	request.Id = id
+
+	var body PreviewPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewPlan(ctx.Request().Context(), request.(PreviewPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewPlanResponseObject); ok {
+		return validResponse.VisitPreviewPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListProducts operation middleware
 func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 	var request ListProductsRequestObject
@@ -3520,6 +4076,54 @@ func (sh *strictHandler) PreviewEntry(ctx *echo.Context, code Code) error {
 		return err
 	} else if validResponse, ok := response.(PreviewEntryResponseObject); ok {
 		return validResponse.VisitPreviewEntryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PutOnPlan operation middleware
+func (sh *strictHandler) PutOnPlan(ctx *echo.Context, code Code) error {
+	var request PutOnPlanRequestObject
+
+	request.Code = code
+
+	var body PutOnPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutOnPlan(ctx.Request().Context(), request.(PutOnPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutOnPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PutOnPlanResponseObject); ok {
+		return validResponse.VisitPutOnPlanResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -100,3 +100,23 @@ func TestHorizonOfTenThousand(t *testing.T) {
 	b.until(`[...document.querySelectorAll('[data-index]')].some(x => x.dataset.index === '10061')`)
 	b.calm()
 }
+
+// A plan is changed in the register after a look at what that does.
+func TestPlanEditor(t *testing.T) {
+	b := newTab(t)
+	b.open("/register", `[data-plan="Boat diesel"]`)
+	b.click(`[data-plan="Boat diesel"] button`)
+	b.until(`document.querySelector('[data-testid="plan-effect"]')?.innerText.includes('No unit would stand otherwise')`)
+	field := `[...document.querySelectorAll('form[aria-label="Change Boat diesel"] label')].find(l => l.innerText === 'later, months').parentElement.querySelector('input')`
+	js[chromedp.Void](b, field+`.focus(); `+field+`.select()`)
+	b.press("6")
+	b.until(`/makes \d+ units? due within the month/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
+	js[chromedp.Void](b, field+`.select()`)
+	b.press("some")
+	b.until(`document.querySelector('form[aria-label="Change Boat diesel"]').innerText.includes('“some” is not a number')`)
+	js[chromedp.Void](b, field+`.select()`)
+	b.press("18" + kb.Enter)
+	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 mo or 1,000 h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)
+	b.until(`document.querySelector('[aria-label="Audit"]').innerText.includes('changed a plan: Boat diesel')`)
+	b.calm()
+}

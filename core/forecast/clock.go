@@ -124,6 +124,7 @@ func Look(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Outlook {
 			clocks = append(clocks, c)
 		}
 	}
+	clocks = append(clocks, calendarClocks(a, p, cold, today)...)
 	interval := p.running(a.Factory)
 	name := "later"
 	if a.Factory {

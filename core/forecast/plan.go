@@ -14,9 +14,13 @@
 package forecast
 
 import (
+	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 )
 
@@ -37,14 +41,60 @@ type Plan struct {
 	// Replaced is the share of the charge, 0 to 1, that must be new for a
 	// renewal; 0 takes [ledger.DefaultReplaced].
 	Replaced float64
+	School   School
+	// Months between freeze tests, cap tests and looks at the hoses; 0 asks for
+	// none.
+	TestMonths, CapMonths, HoseMonths int
 }
 
 // running is the interval that applies to the charge inside.
 func (p Plan) running(factory bool) Interval {
-	if factory {
+	if factory && p.First != (Interval{}) {
 		return p.First
 	}
 	return p.Later
+}
+
+// Words are the rules of the plan in a line, for the audit.
+func (p Plan) Words() string {
+	span := func(i Interval) string {
+		return fmt.Sprintf("%d mo/%.0f km/%.0f h", i.Months, float64(i.Km), float64(i.Hours))
+	}
+	return fmt.Sprintf("%s (%s): first %s, later %s, margin %g K, replaced %.0f %%, tests %d mo, cap %d mo, hoses %d mo", p.Name, p.School,
+		span(p.First), span(p.Later), float64(p.FreezeMargin), 100*p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths)
+}
+
+// CheckPlan holds a plan against what can be meant. It returns a
+// [ledger.FieldError] for each field that is wrong.
+func CheckPlan(p Plan) (errs []*ledger.FieldError) {
+	wrong := func(field, got, accepted string) {
+		errs = append(errs, &ledger.FieldError{Field: field, Got: got, Accepted: accepted})
+	}
+	if n := len([]rune(strings.TrimSpace(p.Name))); n < 2 || n > 80 {
+		wrong("/name", fmt.Sprintf("%q", p.Name), "a name of 2 to 80 characters")
+	}
+	if !slices.Contains([]School{FixedInterval, ConditionFirst, SealedForLife}, p.School) {
+		wrong("/school", fmt.Sprintf("%q", string(p.School)), "interval, condition, sealed")
+	}
+	within := func(field string, v, least, most float64, unit string) {
+		if !(v >= least && v <= most) {
+			wrong(field, strings.TrimSpace(fmt.Sprintf("%g %s", v, unit)), strings.TrimSpace(fmt.Sprintf("%g to %g %s", least, most, unit)))
+		}
+	}
+	for name, i := range map[string]Interval{"/first": p.First, "/later": p.Later} {
+		within(name+"/months", float64(i.Months), 0, 240, "months")
+		within(name+"/km", float64(i.Km), 0, 1_000_000, "km")
+		within(name+"/hours", float64(i.Hours), 0, 100_000, "h")
+	}
+	if p.Later == (Interval{}) {
+		wrong("/later", "no limit at all", "months, km or hours: where the maker names none, a precaution of your own")
+	}
+	within("/freezeMargin", float64(p.FreezeMargin), 0, 30, "K")
+	within("/replaced", p.Replaced, 0.1, 1, "")
+	within("/testMonths", float64(p.TestMonths), 0, 60, "months")
+	within("/capMonths", float64(p.CapMonths), 0, 120, "months")
+	within("/hoseMonths", float64(p.HoseMonths), 0, 120, "months")
+	return errs
 }
 
 // limit in the unit of the meter of dimension d, 0 for none.

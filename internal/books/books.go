@@ -5,6 +5,7 @@ package books
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"time"
 
@@ -55,6 +56,9 @@ func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
 	}
 	return b.moment(u, entries, b.today()), nil
 }
+
+// Today in the fleet's own time zone.
+func (b *Books) Today() time.Time { return b.today() }
 
 func (b *Books) today() time.Time { return forecast.Day(b.now()) }
 
@@ -187,4 +191,68 @@ func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...l
 	last := entries[len(entries)-1].ID
 	effect.Line = slices.IndexFunc(effect.After.Account.Lines, func(l ledger.Line) bool { return l.Entry.ID == last })
 	return effect, nil
+}
+
+// PlanEffect is what a changed plan would do to one unit on it.
+type PlanEffect struct {
+	Unit          store.Unit
+	Before, After forecast.Outlook
+}
+
+// PreviewPlan tells which units on the plan would stand otherwise, the worst
+// first; a [Refusal] when the plan cannot be meant.
+func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]PlanEffect, error) {
+	if fields := forecast.CheckPlan(p); len(fields) > 0 {
+		return nil, &Refusal{Fields: fields}
+	}
+	m, err := b.Morning(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var changed []PlanEffect
+	for _, r := range m.Rows {
+		if r.Unit.PlanID != id {
+			continue
+		}
+		account := r.Account
+		if p.Replaced != r.Unit.Plan.Replaced {
+			u := r.Unit.Ledger
+			u.Replaced = p.Replaced
+			account = ledger.Fold(u, r.Account.Entries())
+		}
+		after := forecast.Look(&account, p, r.Unit.Cold, m.Today)
+		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {
+			changed = append(changed, PlanEffect{Unit: r.Unit, Before: r.Outlook, After: after})
+		}
+	}
+	slices.SortStableFunc(changed, func(x, y PlanEffect) int { return forecast.ByUrgency(x.After.Governing, y.After.Governing) })
+	return changed, nil
+}
+
+func sameDay(a, b *time.Time) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
+
+// Plans of the register.
+func (b *Books) Plans(ctx context.Context) ([]store.Plan, error) { return b.store.Plans(ctx) }
+
+// SavePlan changes a plan, or adds one when id is 0; a [Refusal] when it cannot be
+// meant.
+func (b *Books) SavePlan(ctx context.Context, id int64, p forecast.Plan) (int64, error) {
+	if fields := forecast.CheckPlan(p); len(fields) > 0 {
+		return 0, &Refusal{Fields: fields}
+	}
+	var err error
+	if id == 0 {
+		id, err = b.store.AddPlan(ctx, p)
+	} else {
+		err = b.store.SetPlan(ctx, id, p)
+	}
+	if errors.Is(err, store.ErrTaken) {
+		return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
+	}
+	return id, err
+}
+
+// PutOnPlan moves a unit to another plan.
+func (b *Books) PutOnPlan(ctx context.Context, code string, plan int64) error {
+	return b.store.PutOnPlan(ctx, code, plan)
 }

@@ -49,13 +49,13 @@ var (
 )
 
 var plans = []forecast.Plan{
-	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3},
-	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3},
-	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3},
-	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3},
-	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3},
-	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5},
-	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3},
+	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12},
+	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12},
+	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12},
+	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12},
+	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12},
+	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, School: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24},
+	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, School: forecast.SealedForLife, TestMonths: 12},
 }
 
 // Fleet as of today, whose time of day does not matter.

@@ -90,10 +90,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 		}
 		for _, p := range f.Plans {
-			id, err := insert(`
-				INSERT INTO plan (name, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced)
-				VALUES (?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, COALESCE(NULLIF(?, 0), DEFAULT(replaced)))`,
-				p.Name, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours, p.FreezeMargin, p.Replaced)
+			id, err := addPlan(ctx, tx, p)
 			if err != nil {
 				return err
 			}

@@ -24,6 +24,7 @@ type Unit struct {
 	Plan   forecast.Plan
 	Cold   forecast.ColdCurve
 	Ledger ledger.Unit
+	PlanID int64
 	// Altitude of the site, m.
 	Altitude float64
 
@@ -43,7 +44,7 @@ const unitQuery = `
 	SELECT u.id, u.code, u.name, u.kind, s.name, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
 	       p.name, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
 	       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin,
-	       p.replaced, COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), u.wet_liners, s.altitude_m, s.id
+	       p.replaced, p.school, COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.id, COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), u.wet_liners, s.altitude_m, s.id
 	FROM unit u JOIN site s ON s.id = u.site_id JOIN plan p ON p.id = u.plan_id`
 
 func scanUnit(row interface{ Scan(...any) error }) (u Unit, site int64, err error) {
@@ -51,7 +52,7 @@ func scanUnit(row interface{ Scan(...any) error }) (u Unit, site int64, err erro
 	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.Site, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
 		&u.Plan.Name, &u.Plan.First.Months, &u.Plan.First.Km, &u.Plan.First.Hours,
 		&u.Plan.Later.Months, &u.Plan.Later.Km, &u.Plan.Later.Hours, &u.Plan.FreezeMargin,
-		&u.Plan.Replaced, &u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners, &u.Altitude, &site)
+		&u.Plan.Replaced, &u.Plan.School, &u.Plan.TestMonths, &u.Plan.CapMonths, &u.Plan.HoseMonths, &u.PlanID, &u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners, &u.Altitude, &site)
 	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Replaced, u.Ledger.Aircraft = u.Code, u.Kind, u.Plan.Replaced, u.Kind == aircraft
 	u.Ledger.Meter = measure.Unit(meter).Dimension()
 	return u, site, err

@@ -28,10 +28,10 @@ var migrations embed.FS
 var Rights = map[string]string{
 	"site":         "SELECT",
 	"site_cold":    "SELECT",
-	"plan":         "SELECT",
+	"plan":         "SELECT, INSERT, UPDATE",
 	"product":      "SELECT",
 	"installation": "SELECT",
-	"unit":         "SELECT, UPDATE (head_seq, head_hash)",
+	"unit":         "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"entry":        "SELECT, INSERT",
 
 	"person":        "SELECT, INSERT, UPDATE",

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -48,7 +49,7 @@ func fleet() store.LoadedFleet {
 	}
 	f := store.LoadedFleet{Name: "test",
 		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
-		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6}},
+		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, School: forecast.ConditionFirst, TestMonths: 6}},
 		Products: []coolant.Product{premix},
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
 			unit("B_1", "100% bike", 2, "", "")},
@@ -115,6 +116,37 @@ func TestRegister(t *testing.T) {
 	}
 	if name, err := app.LoadedFleetName(t.Context()); err != nil || name != "test" {
 		t.Errorf("fleet %q, %v", name, err)
+	}
+}
+
+// A plan is added, changed for all its units, and taken up by one of them.
+func TestPlans(t *testing.T) {
+	id, err := app.AddPlan(t.Context(), forecast.Plan{Name: "New", Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := app.AddPlan(t.Context(), forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("the same name: %v", err)
+	}
+	changed := forecast.Plan{Name: "Newer", School: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
+	if err := app.SetPlan(t.Context(), id, changed); err != nil {
+		t.Fatal(err)
+	}
+	if err := app.SetPlan(t.Context(), 9999, changed); !errors.Is(err, store.ErrNoPlan) {
+		t.Errorf("a plan that is not there: %v", err)
+	}
+	if err := app.PutOnPlan(t.Context(), "B_1", id); err != nil {
+		t.Fatal(err)
+	}
+	if u := unit(t, "B_1"); u.Plan != changed || u.PlanID != id || u.Ledger.Replaced != 0.7 {
+		t.Errorf("the unit's plan reads %+v", u.Plan)
+	}
+	if err := app.PutOnPlan(t.Context(), "B_1", 9999); !errors.Is(err, store.ErrNoPlan) {
+		t.Errorf("put on a plan that is not there: %v", err)
+	}
+	all, err := app.Plans(t.Context())
+	if err != nil || !slices.ContainsFunc(all, func(p store.Plan) bool { return p.ID == id && p.Plan == changed && p.Units == 1 }) {
+		t.Errorf("plans %+v, %v", all, err)
 	}
 }
 

@@ -106,6 +106,8 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusNotFound, "No such person", err.Error())
 	case errors.Is(err, store.ErrNoUnit):
 		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
+	case errors.Is(err, store.ErrNoPlan):
+		return newProblem(http.StatusNotFound, "No such plan", err.Error()+"; accepted: a plan of the register")
 	case errors.Is(err, store.ErrOtherEntry):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
@@ -121,7 +123,7 @@ func refused(r *books.Refusal) *problem {
 		accepted := f.Accepted
 		fields = append(fields, api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted})
 	}
-	return newProblem(http.StatusUnprocessableEntity, "Entry refused", r.Error(), fields...)
+	return newProblem(http.StatusUnprocessableEntity, "Not taken", r.Error(), fields...)
 }
 
 func refusedSum(r *sums.Refusal) *problem {

@@ -75,6 +75,14 @@ export const api = {
     answer(client.GET("/api/v1/links/{token}", { params: { path: { token } }, signal })),
   choose: (token: string, body: { password: string; name?: string; email?: string }) =>
     answer(client.POST("/api/v1/links/{token}", { params: { path: { token } }, body })),
+  plans: (signal?: AbortSignal) => answer(client.GET("/api/v1/plans", { signal })),
+  addPlan: (body: Schemas["PlanInput"]) => answer(client.POST("/api/v1/plans", { body })),
+  changePlan: (id: number, body: Schemas["PlanInput"]) =>
+    answer(client.PUT("/api/v1/plans/{id}", { params: { path: { id } }, body })),
+  previewPlan: (id: number, body: Schemas["PlanInput"], signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/plans/{id}/preview", { params: { path: { id } }, body, signal })),
+  putOnPlan: (code: string, plan: number) =>
+    answer(client.PUT("/api/v1/units/{code}/plan", { params: { path: { code } }, body: { plan } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
   invite: (body: { name: string; email: string; role: Role }) => answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),

@@ -205,6 +205,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The service plans and how many units are on each. */
+        get: operations["listPlans"];
+        put?: never;
+        /** Add a plan. */
+        post: operations["addPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a plan, for all units on it. */
+        put: operations["changePlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would stand otherwise if the plan were so. Nothing is stored. */
+        post: operations["previewPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a unit on another plan. */
+        put: operations["putOnPlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people": {
         parameters: {
             query?: never;
@@ -476,7 +552,7 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry";
         /** @enum {string} */
         Base: "EG" | "PG";
         /** @enum {string} */
@@ -931,6 +1007,46 @@ export interface components {
             book?: number;
             likeliest?: components["schemas"]["Explanation"];
         };
+        /** @enum {string} */
+        School: "interval" | "condition" | "sealed";
+        PlanInput: {
+            name: string;
+            school: components["schemas"]["School"];
+            first: components["schemas"]["Interval"];
+            later: components["schemas"]["Interval"];
+            /**
+             * Format: double
+             * @description K
+             */
+            freezeMargin: number;
+            /**
+             * Format: double
+             * @description Share of the charge that must be new for a renewal, 0 to 1.
+             */
+            replaced: number;
+            /** @description Between freeze tests; none asks for none. */
+            testMonths?: number;
+            capMonths?: number;
+            hoseMonths?: number;
+        };
+        RegisterPlan: {
+            /** Format: int64 */
+            id: number;
+            units: number;
+            plan: components["schemas"]["PlanInput"];
+        };
+        PlanEffectRow: {
+            unit: components["schemas"]["UnitName"];
+            before: components["schemas"]["Outlook"];
+            after: components["schemas"]["Outlook"];
+        };
+        PlanEffect: {
+            /** @description Units that would be due or worse and are not. */
+            newlyDue: number;
+            /** @description Units that are due or worse and would not be. */
+            relieved: number;
+            rows: components["schemas"]["PlanEffectRow"][];
+        };
         Season: {
             /** Format: date */
             from: string;
@@ -1319,6 +1435,11 @@ export interface components {
                 "application/json": components["schemas"]["EntryInput"];
             };
         };
+        PlanChange: {
+            content: {
+                "application/json": components["schemas"]["PlanInput"];
+            };
+        };
     };
     headers: never;
     pathItems: never;
@@ -1635,6 +1756,123 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPlans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plans, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterPlan"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["PlanChange"];
+        responses: {
+            /** @description Added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["PlanChange"];
+        responses: {
+            /** @description As it stands now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["PlanChange"];
+        responses: {
+            /** @description The units that would stand otherwise, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanEffect"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putOnPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    plan: number;
+                };
+            };
+        };
+        responses: {
+            /** @description It is on that plan now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -30,6 +30,7 @@ export function HorizonTable({ items, today }: { items: readonly Item[]; today: 
                   px="6px"
                   borderColor="rule"
                   verticalAlign="top"
+                  whiteSpace={i === heads.length - 1 ? "normal" : "nowrap"}
                   className={i === 0 ? "figures" : undefined}
                 >
                   {i === 0 ? (

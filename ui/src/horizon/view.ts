@@ -15,7 +15,17 @@ export const zooms = { "3": "3 mo", "14": "14 mo", "36": "3 yr" } as const;
 export const groups = { "": "not grouped", site: "grouped by site", kind: "grouped by kind" } as const;
 
 /** The clocks that have a place in time, in the order they are offered. */
-export const timed: readonly Clock["kind"][] = ["age", "use", "freeze", "level", "follow_up"];
+export const timed: readonly Clock["kind"][] = [
+  "age",
+  "use",
+  "freeze",
+  "level",
+  "follow_up",
+  "test",
+  "cap",
+  "hoses",
+  "chemistry",
+];
 
 /** The clocks of a row that have a place in time. */
 export const timedClocks = (clocks: readonly Clock[]) =>

@@ -232,6 +232,14 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
     case "stop_defect":
     case "found_bad":
       return { words: "open account" };
+    case "test_calendar":
+    case "test_season":
+    case "test_never":
+      return { words: "write a test", write: "freeze_test" };
+    case "cap_calendar":
+      return { words: "write the cap", write: "cap_test" };
+    case "hose_calendar":
+      return { words: "write the hoses", write: "hose_check" };
     case "owed_level":
       return { words: "write the level", write: "level_check" };
     case "owed_retest":

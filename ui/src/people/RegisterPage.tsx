@@ -7,6 +7,7 @@ import { SelectField, TextField } from "../account/fields";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { roleNames, word } from "../words/names";
+import { Plans } from "./Plans";
 import { mayRegister, usePerson } from "./session";
 
 const roles: readonly (readonly [Role, string])[] = [
@@ -20,9 +21,10 @@ const roles: readonly (readonly [Role, string])[] = [
 export function RegisterPage() {
   const person = usePerson();
   return (
-    <Frame title="Register" head="people, and what was changed" here="register">
+    <Frame title="Register" head="plans, people, and what was changed" here="register">
       {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
       <Box maxW="1060px">
+        {person.role === "coordinator" && <Plans />}
         {person.role === "coordinator" && <People />}
         {mayRegister(person.role) && <Audit />}
       </Box>

@@ -96,6 +96,9 @@ const words: Record<string, string> = {
   password_chosen: "chose a password",
   person_changed: "changed a person",
   invited: "invited somebody",
+  plan_added: "added a plan",
+  plan_changed: "changed a plan",
+  unit_on_plan: "put a unit on a plan",
   register_loaded: "loaded the register",
 };
 

@@ -10,6 +10,10 @@ export const clockNames: Record<Clock["kind"], string> = {
   level: "Level",
   findings: "Findings",
   follow_up: "Follow-up",
+  test: "Test",
+  cap: "Cap",
+  hoses: "Hoses",
+  chemistry: "Chemistry",
 };
 
 export const verdictWords: Record<Verdict, string> = {
@@ -109,6 +113,18 @@ export function reason(clock: Clock, site: string): string {
       return `${about(clock)}${n.others ? `, and ${figure(n.others)} more` : ""}.`;
     case "off_book":
       return `book and test disagree: ${figure(n.measured)}\u00a0°C was measured. Something was not written down.`;
+    case "test_calendar":
+      return `last tested ${figure(n.months)}\u00a0months ago; the plan wants a test every ${figure(n.limit)}.`;
+    case "test_season":
+      return `to be tested before the cold season of ${site}; the last test is ${figure(n.days)}\u00a0d old.`;
+    case "test_never":
+      return `never tested; the plan wants a test every ${figure(n.limit)}\u00a0months.`;
+    case "cap_calendar":
+      return looked("its cap tested", n);
+    case "hose_calendar":
+      return looked("its hoses looked at", n);
+    case "chem_trend":
+      return `${clock.reason.about ?? ""} runs towards its limit; ${figure(n.value, 1)} at the last test.`;
     case "owed_level":
       return `the level is to be looked at cold, the day after the renewal; owed for ${figure(n.days)}\u00a0d.`;
     case "owed_retest":
@@ -165,6 +181,15 @@ export function rule(clock: Clock, account: Account): string[] {
       ].filter(Boolean);
     case "findings":
       return ["What was found bad is due at once; what is soft is watched.", "The last word on each point counts."];
+    case "test":
+    case "cap":
+    case "hoses":
+      return [
+        `${plan}: every ${figure(n.limit)}\u00a0months${clock.kind === "test" ? ", and within four months before the cold season" : ""}.`,
+        "A look that is late is due work; it does not make the unit overdue.",
+      ];
+    case "chemistry":
+      return ["The line of least squares through the samples of this charge, three or more, carried on to the limit."];
     case "follow_up":
       return [
         "After any renewal: the level cold on the next day, and the freeze point once the system has been warm.",
@@ -199,4 +224,10 @@ function tested(account: Account): string {
   if (!t) return "Nobody has tested it since.";
   const zero = t.zeroAt ? `zero checked ${longDay(t.zeroAt)}` : "no zero check written down";
   return `Last test ${figure(t.measured)}\u00a0°C on ${longDay(t.at)}: ${[word(t.instrument), t.tool].filter(Boolean).join(" ")}, ${zero}.`;
+}
+
+function looked(what: string, n: Record<string, number>): string {
+  return n.never
+    ? `never had ${what}; the plan wants it every ${figure(n.limit)}\u00a0months.`
+    : `had ${what} ${figure(n.months)}\u00a0months ago; the plan wants it every ${figure(n.limit)}.`;
 }

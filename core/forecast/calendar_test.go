@@ -1,0 +1,87 @@
+package forecast
+
+import (
+	"slices"
+	"testing"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// What the calendar of a plan asks for (common practice throughout).
+func TestCalendarClocks(t *testing.T) {
+	asked := plan
+	asked.TestMonths, asked.CapMonths, asked.HoseMonths = 12, 24, 12
+	opened := []ledger.Entry{ago(800, fill(false)), ago(799, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})}
+	cap := func(days int) ledger.Entry {
+		return ago(days, ledger.CapTest{Opened: &measure.Reading{Value: 100, Unit: measure.KPa}, Vacuum: "opens"})
+	}
+	hoses := func(days int) ledger.Entry {
+		return ago(days, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good"}}})
+	}
+	u := car
+	u.Cap = 100
+	for _, c := range []struct {
+		name    string
+		cold    ColdCurve
+		entries []ledger.Entry
+		clock   ClockKind
+		verdict Verdict
+		code    Code
+	}{
+		{"tested last month: next before the next season", depot, []ledger.Entry{ago(30, freezeTest(-37, coolant.EG))}, TestDue, Sound, TestSeason},
+		{"tested in spring, the season has begun", depot, []ledger.Entry{ago(230, freezeTest(-37, coolant.EG))}, TestDue, Overdue, TestSeason},
+		{"tested in spring, where there is no winter", mild, []ledger.Entry{ago(230, freezeTest(-37, coolant.EG))}, TestDue, Sound, TestCalendar},
+		{"tested 13 months ago", mild, []ledger.Entry{ago(396, freezeTest(-37, coolant.EG))}, TestDue, Overdue, TestCalendar},
+		{"never tested", mild, nil, TestDue, Due, TestNever},
+		{"cap tested last year", mild, []ledger.Entry{cap(365)}, CapDue, Sound, CapCalendar},
+		{"cap tested long ago", mild, []ledger.Entry{cap(790)}, CapDue, Due, CapCalendar},
+		{"cap looked at, not tested", mild, []ledger.Entry{ago(10, ledger.CapTest{Seal: "good"})}, CapDue, Due, CapCalendar},
+		{"hoses looked at", mild, []ledger.Entry{hoses(10)}, HosesDue, Sound, HoseCalendar},
+		{"hoses never looked at", mild, nil, HosesDue, Due, HoseCalendar},
+	} {
+		got := clockOf(t, look(u, asked, c.cold, append(slices.Clone(opened), c.entries...)...), c.clock)
+		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Due == nil {
+			t.Errorf("%s: %s, %s on %v; want %s, %s", c.name, got.Verdict, got.Reason.Code, got.Due, c.verdict, c.code)
+		}
+	}
+	if o := look(u, plan, mild, opened...); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == TestDue || c.Kind == CapDue || c.Kind == HosesDue }) {
+		t.Error("a plan that asks for nothing has calendar clocks")
+	}
+	// pH 9.0, 8.5, 8.0 a year apart meet 7.0 in two more years.
+	oat := fill(false)
+	oat.Product.Technology = "OAT"
+	entries := []ledger.Entry{ago(800, oat)}
+	for i, ph := range []float64{9.0, 8.5, 8.0} {
+		entries = append(entries, ago(731-365*i, ledger.ChemistryTest{PH: &ph}))
+	}
+	if got := clockOf(t, look(u, plan, mild, entries...), ChemistryTrend); got.Due == nil || DaysBetween(today, *got.Due) < 715 || DaysBetween(today, *got.Due) > 745 || got.Reason.About != "pH" {
+		t.Errorf("chemistry: %+v", got)
+	}
+}
+
+func TestCheckPlan(t *testing.T) {
+	good := Plan{Name: "Pool car", School: FixedInterval, Later: Interval{Months: 36}, FreezeMargin: 3, Replaced: 0.6}
+	for _, c := range []struct {
+		name   string
+		change func(*Plan)
+		field  string
+	}{
+		{"good", func(*Plan) {}, ""},
+		{"no name", func(p *Plan) { p.Name = " " }, "/name"},
+		{"no such school", func(p *Plan) { p.School = "hope" }, "/school"},
+		{"no limit", func(p *Plan) { p.Later = Interval{} }, "/later"},
+		{"a century", func(p *Plan) { p.First.Months = 1200 }, "/first/months"},
+		{"a negative margin", func(p *Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
+		{"all of it and more", func(p *Plan) { p.Replaced = 1.2 }, "/replaced"},
+		{"tests each century", func(p *Plan) { p.TestMonths = 1200 }, "/testMonths"},
+	} {
+		p := good
+		c.change(&p)
+		errs := CheckPlan(p)
+		if (len(errs) == 0) != (c.field == "") || len(errs) > 0 && errs[0].Field != c.field {
+			t.Errorf("%s: %v", c.name, errs)
+		}
+	}
+}

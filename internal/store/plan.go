@@ -1,0 +1,105 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+)
+
+// Plan of the register, and how many units are on it.
+type Plan struct {
+	forecast.Plan
+	ID    int64
+	Units int
+}
+
+// ErrNoPlan says that the register holds no plan of that id.
+var ErrNoPlan = errors.New("no such plan")
+
+// Plans by name.
+func (s *Store) Plans(ctx context.Context) ([]Plan, error) {
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
+		       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin, p.replaced,
+		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0),
+		       (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id)
+		FROM plan p ORDER BY p.name`)
+	return collect(rows, err, func(rows *sql.Rows) (p Plan, err error) {
+		return p, rows.Scan(&p.ID, &p.Name, &p.School, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
+			&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.Units)
+	})
+}
+
+// execer is a database or a transaction in it.
+type execer interface {
+	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
+}
+
+// planArgs are a plan's columns in the order of the statements below, with what
+// is left out filled in.
+func planArgs(p forecast.Plan) []any {
+	if p.School == "" {
+		p.School = forecast.FixedInterval
+	}
+	if p.Replaced == 0 {
+		p.Replaced = ledger.DefaultReplaced
+	}
+	return []any{p.Name, p.School, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours,
+		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths}
+}
+
+func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
+	res, err := db.ExecContext(ctx, `
+		INSERT INTO plan (name, school, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced,
+		                  test_months, cap_months, hose_months)
+		VALUES (?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0))`,
+		planArgs(p)...)
+	if err != nil {
+		return 0, taken(err)
+	}
+	return res.LastInsertId()
+}
+
+// AddPlan writes a plan into the register; [ErrTaken] when its name is another's.
+func (s *Store) AddPlan(ctx context.Context, p forecast.Plan) (int64, error) {
+	return addPlan(ctx, s.db, p)
+}
+
+// SetPlan changes a plan, for all units on it; [ErrNoPlan], [ErrTaken].
+func (s *Store) SetPlan(ctx context.Context, id int64, p forecast.Plan) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var there int64
+		if err := tx.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ? FOR UPDATE`, id).Scan(&there); errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %d", ErrNoPlan, id)
+		} else if err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `
+			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
+			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
+			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0) WHERE id = ?`,
+			append(planArgs(p), id)...)
+		return taken(err)
+	})
+}
+
+// PutOnPlan moves a unit to another plan; [ErrNoUnit], [ErrNoPlan].
+func (s *Store) PutOnPlan(ctx context.Context, code string, plan int64) error {
+	u, err := s.Unit(ctx, code)
+	if err != nil {
+		return err
+	}
+	var there int64
+	err = s.db.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ?`, plan).Scan(&there)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("%w: %d", ErrNoPlan, plan)
+	}
+	if err == nil {
+		_, err = s.db.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id = ?`, plan, u.id)
+	}
+	return err
+}

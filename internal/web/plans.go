@@ -1,0 +1,113 @@
+package web
+
+import (
+	"context"
+
+	"diligentledger/api"
+	"diligentledger/core/forecast"
+	"diligentledger/core/measure"
+	"diligentledger/internal/store"
+)
+
+// ListPlans by name.
+func (h handlers) ListPlans(ctx context.Context, _ api.ListPlansRequestObject) (api.ListPlansResponseObject, error) {
+	all, err := h.books.Plans(ctx)
+	return api.ListPlans200JSONResponse(each(all, registerPlan)), err
+}
+
+func registerPlan(p store.Plan) api.RegisterPlan {
+	out := api.RegisterPlan{Id: p.ID, Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.School),
+		First: interval(p.First), Later: interval(p.Later), FreezeMargin: float64(p.FreezeMargin), Replaced: p.Replaced}}
+	for to, months := range map[**int]int{&out.Plan.TestMonths: p.TestMonths, &out.Plan.CapMonths: p.CapMonths, &out.Plan.HoseMonths: p.HoseMonths} {
+		if months > 0 {
+			*to = &months
+		}
+	}
+	return out
+}
+
+func planOf(in api.PlanInput) forecast.Plan {
+	span := func(i api.Interval) forecast.Interval {
+		return forecast.Interval{Months: value(i.Months), Km: measure.Kilometre(value(i.Km)), Hours: measure.Hour(value(i.Hours))}
+	}
+	return forecast.Plan{Name: in.Name, School: forecast.School(in.School), First: span(in.First), Later: span(in.Later),
+		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
+		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths)}
+}
+
+func value[T int | float64](v *T) T {
+	if v == nil {
+		return 0
+	}
+	return *v
+}
+
+// save a plan and write who did.
+func (h handlers) save(ctx context.Context, id int64, in api.PlanInput, what string) (api.RegisterPlan, error) {
+	p := planOf(in)
+	id, err := h.books.SavePlan(ctx, id, p)
+	if err != nil {
+		return api.RegisterPlan{}, err
+	}
+	if err := h.people.Changed(ctx, *signedIn(ctx), address(ctx), what, p.Words()); err != nil {
+		return api.RegisterPlan{}, err
+	}
+	all, err := h.books.Plans(ctx)
+	for _, saved := range all {
+		if saved.ID == id {
+			return registerPlan(saved), err
+		}
+	}
+	return api.RegisterPlan{Id: id, Plan: in}, err
+}
+
+// AddPlan to the register.
+func (h handlers) AddPlan(ctx context.Context, r api.AddPlanRequestObject) (api.AddPlanResponseObject, error) {
+	p, err := h.save(ctx, 0, *r.Body, "plan_added")
+	if err != nil {
+		return nil, err
+	}
+	return api.AddPlan201JSONResponse(p), nil
+}
+
+// ChangePlan for all units on it.
+func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject) (api.ChangePlanResponseObject, error) {
+	p, err := h.save(ctx, r.Id, *r.Body, "plan_changed")
+	if err != nil {
+		return nil, err
+	}
+	return api.ChangePlan200JSONResponse(p), nil
+}
+
+// PreviewPlan tells what a change would do.
+func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObject) (api.PreviewPlanResponseObject, error) {
+	changed, err := h.books.PreviewPlan(ctx, r.Id, planOf(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	today := h.books.Today()
+	out := api.PreviewPlan200JSONResponse{Rows: make([]api.PlanEffectRow, 0, len(changed))}
+	for _, c := range changed {
+		due := func(o forecast.Outlook) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }
+		switch before, after := due(c.Before), due(c.After); {
+		case after && !before:
+			out.NewlyDue++
+		case before && !after:
+			out.Relieved++
+		}
+		out.Rows = append(out.Rows, api.PlanEffectRow{Unit: unitName(c.Unit.UnitName), Before: outlook(c.Before, today), After: outlook(c.After, today)})
+	}
+	return out, nil
+}
+
+// PutOnPlan moves a unit.
+func (h handlers) PutOnPlan(ctx context.Context, r api.PutOnPlanRequestObject) (api.PutOnPlanResponseObject, error) {
+	if err := h.books.PutOnPlan(ctx, r.Code, r.Body.Plan); err != nil {
+		return nil, err
+	}
+	m, err := h.books.Account(ctx, r.Code)
+	if err != nil {
+		return nil, err
+	}
+	return api.PutOnPlan204Response{}, h.people.Changed(ctx, *signedIn(ctx), address(ctx), "unit_on_plan", m.Unit.Code+": "+m.Unit.Plan.Name)
+}

@@ -1,0 +1,72 @@
+package web_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+
+	"diligentledger/api"
+)
+
+// A plan is looked at before it is changed, changed, and the audit tells; a plan
+// that cannot be meant is told why.
+func TestPlans(t *testing.T) {
+	plans := get[[]api.RegisterPlan](t, "/api/v1/plans")
+	at := slices.IndexFunc(plans, func(p api.RegisterPlan) bool { return p.Plan.Name == "Motorcycle" })
+	if at < 0 || plans[at].Units < 5 || plans[at].Plan.TestMonths == nil || *plans[at].Plan.TestMonths != 12 {
+		t.Fatalf("plans %+v", plans)
+	}
+	path := fmt.Sprint("/api/v1/plans/", plans[at].Id)
+	shorter := plans[at].Plan
+	months := 6
+	shorter.First.Months, shorter.Later.Months = &months, &months
+	var effect api.PlanEffect
+	res, text := ask(t, "POST", path+"/preview", shorter)
+	if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK || effect.NewlyDue < 2 || len(effect.Rows) < effect.NewlyDue {
+		t.Errorf("six months for all motorcycles: %d %.300s", res.StatusCode, text)
+	}
+	for _, r := range effect.Rows {
+		if r.Unit.Kind != "motorcycle" {
+			t.Errorf("%s is on another plan", r.Unit.Code)
+		}
+	}
+	if res, text := ask(t, "POST", path+"/preview", plans[at].Plan); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"rows":[]`) {
+		t.Errorf("the plan as it is: %d %s", res.StatusCode, text)
+	}
+	bad := shorter
+	bad.Later = api.Interval{}
+	if res, text := ask(t, "PUT", path, bad); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later"`) {
+		t.Errorf("a plan without a limit: %d %s", res.StatusCode, text)
+	}
+	taken := shorter
+	taken.Name = "Pool car"
+	if res, text := ask(t, "PUT", path, taken); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/name"`) {
+		t.Errorf("another plan's name: %d %s", res.StatusCode, text)
+	}
+	shorter.Name = "Motorcycle, half a year"
+	res, text = ask(t, "POST", "/api/v1/plans", shorter)
+	var added api.RegisterPlan
+	if err := json.Unmarshal(text, &added); err != nil || res.StatusCode != http.StatusCreated || added.Units != 0 {
+		t.Fatalf("added: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "PUT", "/api/v1/units/MC-01/plan", m{"plan": added.Id}); res.StatusCode != http.StatusNoContent {
+		t.Errorf("put on it: %d %s", res.StatusCode, text)
+	}
+	if a := get[api.Account](t, "/api/v1/units/MC-01"); a.Plan.Name != shorter.Name || *a.Plan.Later.Months != 6 {
+		t.Errorf("the unit's plan: %+v", a.Plan)
+	}
+	for where, status := range map[string]int{"/api/v1/units/ZZ-1/plan": http.StatusNotFound, "/api/v1/units/MC-01/plan": http.StatusNotFound} {
+		if res, text := ask(t, "PUT", where, m{"plan": 99_999}); res.StatusCode != status {
+			t.Errorf("%s: %d %s", where, res.StatusCode, text)
+		}
+	}
+	lines := get[[]api.AuditLine](t, "/api/v1/audit")
+	for _, what := range []string{"plan_added", "unit_on_plan"} {
+		if !slices.ContainsFunc(lines, func(l api.AuditLine) bool { return l.What == what && l.Who == "E. Marrow" }) {
+			t.Errorf("the audit does not tell of %s", what)
+		}
+	}
+}
