@@ -62,6 +62,7 @@ const (
 	AgeRuns      Code = "age_runs"       // used, limit: months
 	AgeUnknown   Code = "age_unknown"    // limit: months; no fill is written down
 	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week; suspects: readings left out; changed: 1 when used otherwise lately
+	UseLaidUp    Code = "use_laid_up"    // used, limit; the unit is laid up
 	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
 	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
 	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
@@ -233,13 +234,22 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 		}
 		return c, true
 	}
-	_, meter, _, _ := model.At(today)
+	// Laid up, the meter stands; the months run on.
+	until := today
+	if l := a.LaidUp; l != nil && l.At.Before(today) {
+		until = l.At
+	}
+	_, meter, _, _ := model.At(until)
 	used := meter - start
 	left := share(1 - used/limit)
 	c.Left = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
 		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed)}}
 	w, ok := model.Reaches(start + limit)
+	if a.LaidUp != nil && used < limit {
+		c.Verdict, c.Reason.Code = Sound, UseLaidUp
+		return c, true
+	}
 	switch {
 	case used >= limit:
 		due := w.P50

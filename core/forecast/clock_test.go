@@ -138,6 +138,8 @@ func TestUseClock(t *testing.T) {
 		{"no reading at the renewal", car, []ledger.Entry{ago(50, fill(false)), ago(40, meter(10)), ago(10, meter(90))}, UseNoStart, Unknown},
 		{"no meter", ledger.Unit{Capacity: 8, Base: coolant.EG}, []ledger.Entry{ago(50, fill(false))}, UseNoMeter, Unknown},
 		{"laid up", car, []ledger.Entry{ago(90, meter(10)), ago(90, fill(false)), ago(10, meter(10))}, UseRuns, Sound},
+		{"laid up by an entry, and not far from its limit", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{})}, UseLaidUp, Sound},
+		{"back in use", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{}), ago(90, ledger.Return{})}, UseRuns, Overdue},
 		{"over", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(90_000))}, UseRuns, Overdue},
 		{"hardly moves", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(11))}, UseRuns, Sound},
 	} {

@@ -129,19 +129,14 @@ func (c ColdCurve) at(month, day, length int) measure.Celsius {
 	return c[month]*(1-f) + c[other]*f
 }
 
-// FirstBelow is the first night from day on, within nights nights, on which the
-// curve falls below limit.
-func (c ColdCurve) FirstBelow(limit measure.Celsius, day time.Time, nights int) (time.Time, bool) {
-	if c.Coldest() >= limit {
-		return time.Time{}, false
-	}
-	// Counted along the calendar by hand: a step of time.Time for each night would
-	// take a hundred times as long.
-	month, d, length := int(day.Month())-1, day.Day(), daysIn(day)
-	year := day.Year()
+// walk calls f with each night from day on, by its number and its temperature,
+// until f says stop. It counts along the calendar by hand: a step of time.Time
+// for each night would take a hundred times as long.
+func (c ColdCurve) walk(day time.Time, nights int, f func(n int, t measure.Celsius) (stop bool)) {
+	year, month, d, length := day.Year(), int(day.Month())-1, day.Day(), daysIn(day)
 	for n := range nights {
-		if c.at(month, d, length) < limit {
-			return day.AddDate(0, 0, n), true
+		if f(n, c.at(month, d, length)) {
+			return
 		}
 		if d++; d > length {
 			d = 1
@@ -151,7 +146,21 @@ func (c ColdCurve) FirstBelow(limit measure.Celsius, day time.Time, nights int) 
 			length = daysIn(time.Date(year, time.Month(month+1), 1, 0, 0, 0, 0, time.UTC))
 		}
 	}
-	return time.Time{}, false
+}
+
+// FirstBelow is the first night from day on, within nights nights, on which the
+// curve falls below limit.
+func (c ColdCurve) FirstBelow(limit measure.Celsius, day time.Time, nights int) (first time.Time, found bool) {
+	if c.Coldest() >= limit {
+		return time.Time{}, false
+	}
+	c.walk(day, nights, func(n int, t measure.Celsius) bool {
+		if found = t < limit; found {
+			first = day.AddDate(0, 0, n)
+		}
+		return found
+	})
+	return first, found
 }
 
 // Coldest night of the year.
@@ -204,18 +213,26 @@ const SeasonCold measure.Celsius = -5
 
 // Seasons between two days in which the curve lies below [SeasonCold].
 func (c ColdCurve) Seasons(from, to time.Time) []Season {
-	var all []Season
-	open := false
-	for d := from; !d.After(to); d = d.AddDate(0, 0, 1) {
-		switch cold := c.On(d) < SeasonCold; {
-		case cold && !open:
-			all = append(all, Season{d, d})
-			open = true
-		case cold:
-			all[len(all)-1].To = d
-		default:
-			open = false
-		}
+	if c.Coldest() >= SeasonCold {
+		return nil
 	}
+	var all []Season
+	begun := -1
+	last := DaysBetween(from, to)
+	c.walk(from, last+1, func(n int, t measure.Celsius) bool {
+		cold := t < SeasonCold
+		if cold && begun < 0 {
+			begun = n
+		}
+		if begun >= 0 && (!cold || n == last) {
+			end := n
+			if !cold {
+				end--
+			}
+			all = append(all, Season{from.AddDate(0, 0, begun), from.AddDate(0, 0, end)})
+			begun = -1
+		}
+		return false
+	})
 	return all
 }

@@ -87,9 +87,18 @@ type UseModel struct {
 type stretch struct {
 	from, to time.Time
 	use      float64
+	months   [12]float64 // days of it in each month
 }
 
 func (s stretch) days() float64 { return s.to.Sub(s.from).Hours() / 24 }
+
+// weight is the days of average use in the stretch, the season counted.
+func (s *stretch) weight(p Profile) (w float64) {
+	for m, d := range s.months {
+		w += d * p[m]
+	}
+	return w
+}
 
 // NewUseModel fits the model to readings in the order of time, up to today.
 //
@@ -204,15 +213,18 @@ func drawTogether(kept []ledger.MeterPoint) []stretch {
 	var all []stretch
 	from := kept[0]
 	for _, p := range kept[1:] {
-		s := stretch{from.At, p.At, p.Value - from.Value}
+		s := stretch{from: from.At, to: p.At, use: p.Value - from.Value}
 		if s.days() >= stretchDays {
 			all = append(all, s)
 			from = p
 		}
 	}
 	last := kept[len(kept)-1]
-	if rest := (stretch{from.At, last.At, last.Value - from.Value}); rest.days() >= 7 {
+	if rest := (stretch{from: from.At, to: last.At, use: last.Value - from.Value}); rest.days() >= 7 {
 		all = append(all, rest)
+	}
+	for i := range all {
+		eachMonth(all[i].from, all[i].to, func(m int, d float64) { all[i].months[m] += d })
 	}
 	return all
 }
@@ -241,7 +253,7 @@ func levelsOf(stretches []stretch) []float64 {
 func (u *UseModel) levels(stretches []stretch, levels []float64) {
 	all := make([]weighted, len(stretches))
 	for i, s := range stretches {
-		w := math.Max(u.weight(s.from, s.to), 0.5)
+		w := math.Max(s.weight(u.Profile), 0.5)
 		all[i] = weighted{s.use / w, w}
 	}
 	noise := dayNoise(all)
@@ -281,17 +293,12 @@ func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) 
 			continue
 		}
 		days += s.days()
-		var share [12]float64
-		sum := 0.0
-		eachMonth(s.from, s.to, func(m int, d float64) {
-			share[m] += d
-			sum += d * u.Profile[m]
-		})
+		sum := s.weight(u.Profile)
 		if sum <= 0 {
 			continue
 		}
 		all = append(all, weighted{s.use / levels[i] / sum, sum})
-		for m, d := range share {
+		for m, d := range s.months {
 			span[m] += d
 			use[m] += s.use / levels[i] * d * u.Profile[m] / sum
 		}
@@ -351,7 +358,7 @@ type weighted struct{ value, weight float64 }
 func (u *UseModel) rate(stretches []stretch, today time.Time) {
 	var all []weighted
 	for _, s := range stretches {
-		if w := u.weight(s.from, s.to); w >= 2 { // asleep, it says nothing of the rate
+		if w := s.weight(u.Profile); w >= 2 { // asleep, it says nothing of the rate
 			all = append(all, weighted{s.use / w, w})
 		}
 	}

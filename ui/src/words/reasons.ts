@@ -81,6 +81,8 @@ export function reason(clock: Clock, site: string): string {
       ]
         .filter(Boolean)
         .join(" ");
+    case "use_laid_up":
+      return `${used} since the renewal; laid up, so the meter stands.`;
     case "use_no_rate":
       return `${used} since the renewal; too few meter readings to tell how fast.`;
     case "use_no_start":
