@@ -266,7 +266,7 @@ func newTabOf(t *testing.T, email string) *tab {
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		t.Fatal(err)
 	}
-	limited, stop := context.WithTimeout(ctx, 3*time.Minute)
+	limited, stop := context.WithTimeout(ctx, 6*time.Minute)
 	t.Cleanup(stop)
 	b.ctx = limited
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
@@ -355,7 +355,7 @@ func plain(s string) string {
 // until waits for a JavaScript condition.
 func (b *tab) until(condition string) {
 	b.t.Helper()
-	for range 200 {
+	for range 600 {
 		if js[bool](b, "Boolean("+condition+")") {
 			return
 		}

@@ -3,6 +3,7 @@
 //	diligent serve           run the database and the application (./start does this)
 //	diligent verify          walk every account's chain and name what was tampered with
 //	diligent heads           write the heads of all chains as JSON lines, for an auditor to keep
+//	diligent rebuild         fold every account from its entries and store it
 //	diligent backtest        replay the books, and synthetic fleets: how right the forecasts would have been
 //	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
 package main
@@ -23,6 +24,7 @@ const usage = `usage: diligent COMMAND
   verify   walk every account's chain and name the first broken line of each;
            with --heads FILE also against heads kept from an earlier day
   heads    write the heads of all chains as JSON lines, to be kept elsewhere
+  rebuild  fold every account from its entries and store it
   backtest replay the books, and synthetic fleets, as of each past month: how
            right the forecasts would have been
   sum      answer a question of the Bench: JSON on standard input and output;
@@ -51,6 +53,8 @@ func run(ctx context.Context, args []string) error {
 		return verify(ctx, args[1:], os.Stdout)
 	case "heads":
 		return heads(ctx, args[1:], os.Stdout)
+	case "rebuild":
+		return rebuild(ctx, args[1:], os.Stdout)
 	case "backtest":
 		return replay(ctx, args[1:], os.Stdout)
 	case "sum":

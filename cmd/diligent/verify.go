@@ -53,6 +53,22 @@ func verify(ctx context.Context, args []string, out io.Writer) error {
 	})
 }
 
+// rebuild folds every account anew and stores it.
+func rebuild(ctx context.Context, args []string, out io.Writer) error {
+	flags := flag.NewFlagSet("diligent rebuild", flag.ContinueOnError)
+	data := flags.String("data", ".run", "folder of the database")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	return withBooks(ctx, *data, func(s *store.Store) error {
+		n, err := s.Rebuild(ctx)
+		if err == nil {
+			_, err = fmt.Fprintf(out, "%d accounts folded from their entries and stored\n", n)
+		}
+		return err
+	})
+}
+
 // heads writes the heads of all chains, after making sure that they hold.
 func heads(ctx context.Context, args []string, out io.Writer) error {
 	flags := flag.NewFlagSet("diligent heads", flag.ContinueOnError)

@@ -77,10 +77,11 @@ func calendarClocks(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) 
 
 // opened is the day the account begins.
 func opened(a *ledger.Account, today time.Time) time.Time {
-	if len(a.Lines) == 0 {
+	begun := a.Begun()
+	if begun.IsZero() {
 		return today
 	}
-	return Day(a.Lines[0].Entry.At.In(today.Location()))
+	return Day(begun.In(today.Location()))
 }
 
 func testClock(a *ledger.Account, limit int, cold ColdCurve, today time.Time) Clock {

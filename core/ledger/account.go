@@ -177,6 +177,7 @@ type Account struct {
 	guessed  bool    // startsAt is the last reading before the renewal
 	figures  figures // of the charge, reckoned once per change
 	strikes  map[string]*Entry
+	begun    time.Time // of an account without lines
 	// capEffective is the pressure to reckon with by the last cap test.
 	capEffective *measure.Kilopascal
 }

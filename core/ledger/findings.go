@@ -12,7 +12,6 @@ import (
 // found keeps the last state of a point and makes the line's grade the worst.
 func (a *Account) found(line *Line, point, state string, grade coolant.Grade) {
 	f := Finding{Point: point, State: state, Grade: grade, At: line.Entry.At, Entry: line.Entry.ID}
-	a.Findings = slices.Clone(a.Findings)
 	if i := slices.IndexFunc(a.Findings, func(o Finding) bool { return o.Point == point }); i >= 0 {
 		a.Findings[i] = f
 	} else {

@@ -8,6 +8,10 @@ import (
 	"diligentledger/core/measure"
 )
 
+// Rules is the version of the fold: raised when the same entries come to give
+// another account, so that what was stored by older rules is reckoned anew.
+const Rules = 1
+
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can
 // be; Fold itself never fails. It takes the time of a sort and one step for each

@@ -208,7 +208,7 @@ func (a *Account) average(measured, sigma float64) {
 // snapshot is a copy that can be carried on without touching the account.
 func (a *Account) snapshot() *Account {
 	c := *a
-	c.Lines, c.Points, c.Findings = slices.Clip(c.Lines), slices.Clip(c.Points), slices.Clip(c.Findings)
+	c.Lines, c.Points, c.Findings = slices.Clip(c.Lines), slices.Clip(c.Points), slices.Clone(c.Findings)
 	c.Readings = slices.Clip(c.Readings)
 	c.Defects, c.Owed, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Owed), slices.Clip(c.Chemistry)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)

@@ -40,7 +40,10 @@ type Moment struct {
 }
 
 func (b *Books) moment(u store.Unit, entries []ledger.Entry, today time.Time) Moment {
-	account := ledger.Fold(u.Ledger, entries)
+	return b.standing(u, ledger.Fold(u.Ledger, entries), today)
+}
+
+func (b *Books) standing(u store.Unit, account ledger.Account, today time.Time) Moment {
 	return Moment{Unit: u, Account: account, Outlook: forecast.Look(&account, u.Plan, u.Cold, today), Today: today}
 }
 
@@ -76,19 +79,20 @@ type Night struct {
 	Celsius measure.Celsius
 }
 
-// Morning folds the whole fleet.
+// Morning reckons the clocks of the whole fleet from its stored accounts, which
+// have no lines.
 func (b *Books) Morning(ctx context.Context) (Morning, error) {
 	units, err := b.store.Units(ctx)
 	if err != nil {
 		return Morning{}, err
 	}
-	entries, err := b.store.EntriesOf(ctx, units)
+	accounts, _, err := b.store.Accounts(ctx, units)
 	if err != nil {
 		return Morning{}, err
 	}
 	m := Morning{Today: b.today()}
 	for _, u := range units {
-		m.Rows = append(m.Rows, b.moment(u, entries[u.Code], m.Today))
+		m.Rows = append(m.Rows, b.standing(u, accounts[u.Code], m.Today))
 		if t := u.Cold.On(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
 			m.Coldest = &Night{Site: u.Site, Celsius: t}
 		}
@@ -216,9 +220,13 @@ func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]P
 		}
 		account := r.Account
 		if p.Replaced != r.Unit.Plan.Replaced {
+			entries, err := b.store.Entries(ctx, r.Unit)
+			if err != nil {
+				return nil, err
+			}
 			u := r.Unit.Ledger
 			u.Replaced = p.Replaced
-			account = ledger.Fold(u, r.Account.Entries())
+			account = ledger.Fold(u, entries)
 		}
 		after := forecast.Look(&account, p, r.Unit.Cold, m.Today)
 		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {

@@ -66,7 +66,10 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 			}
 			receipts = append(receipts, r)
 		}
-		return nil
+		if !fetched {
+			return nil // all of it was there already
+		}
+		return keep(ctx, tx, u, prev.Seq, ledger.Fold(u.Ledger, written))
 	})
 	return receipts, err
 }

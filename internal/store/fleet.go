@@ -76,7 +76,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			return res.LastInsertId()
 		}
-		sites, plans := map[string]int64{}, map[string]int64{}
+		sites, plans, kept := map[string]int64{}, map[string]int64{}, map[string]forecast.Plan{}
 		for _, site := range f.Sites {
 			id, err := insert(`INSERT INTO site (name, altitude_m) VALUES (?, ?)`, site.Name, site.Altitude)
 			if err != nil {
@@ -95,6 +95,10 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return err
 			}
 			plans[p.Name] = id
+			if p.Replaced == 0 {
+				p.Replaced = ledger.DefaultReplaced
+			}
+			kept[p.Name] = p
 		}
 		for _, p := range f.Products {
 			if _, err := insert(`INSERT INTO product (code, name, base, technology, form, glycol) VALUES (?, ?, ?, ?, ?, ?)`,
@@ -110,7 +114,12 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
-			if err := loadEntries(ctx, tx, Unit{UnitName: u.UnitName, id: id}, u.Entries); err != nil {
+			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: u.Ledger(kept[u.Plan])}
+			err = loadEntries(ctx, tx, loaded, u.Entries)
+			if err == nil {
+				err = keep(ctx, tx, loaded, int64(len(u.Entries)), ledger.Fold(loaded.Ledger, u.Entries))
+			}
+			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
 		}

@@ -33,6 +33,7 @@ var Rights = map[string]string{
 	"installation": "SELECT",
 	"unit":         "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"entry":        "SELECT, INSERT",
+	"account":      "SELECT, INSERT, UPDATE",
 
 	"person":        "SELECT, INSERT, UPDATE",
 	"one_time_link": "SELECT, INSERT, UPDATE, DELETE",

@@ -71,8 +71,15 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 				answer.Nights = append(answer.Nights, row(c))
 			}
 		}
-		if t := r.Account.OffBook; t != nil {
-			answer.OffBook = append(answer.OffBook, offBook(r))
+		if r.Account.OffBook != nil {
+			// Why, its lines tell; a stored account has none.
+			whole, err := h.books.Account(ctx, r.Unit.Code)
+			if err != nil {
+				return nil, err
+			}
+			if whole.Account.OffBook != nil {
+				answer.OffBook = append(answer.OffBook, offBook(&whole))
+			}
 		}
 	}
 	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int { return a.Clock.Due.Compare(b.Clock.Due.Time) })

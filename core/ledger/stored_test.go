@@ -1,0 +1,41 @@
+package ledger
+
+import (
+	"math/rand/v2"
+	"reflect"
+	"testing"
+)
+
+// Law: what is stored of an account and unpacked again has all that the clocks
+// look at, whatever happened before.
+func TestStoreAndRestore(t *testing.T) {
+	for seed := range 300 {
+		rng := rand.New(rand.NewPCG(uint64(seed), 5))
+		want := Fold(car, history(rng, 2+rng.IntN(40)))
+		packed, err := want.Store()
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := Restore(car, packed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !got.Begun().Equal(want.Begun()) || !reflect.DeepEqual(got.ProtectsTo(), want.ProtectsTo()) {
+			t.Fatalf("history %d: begun %v, protects to %v; want %v, %v", seed, got.Begun(), got.ProtectsTo(), want.Begun(), want.ProtectsTo())
+		}
+		m1, ok1 := got.RenewalMeter()
+		m2, ok2 := want.RenewalMeter()
+		if m1 != m2 || ok1 != ok2 {
+			t.Fatalf("history %d: the meter at the renewal is %v, want %v", seed, m1, m2)
+		}
+		// Packed again it is the same, to the byte.
+		if again, err := got.Store(); err != nil || string(again) != string(packed) {
+			t.Fatalf("history %d: packed again it is another, %v", seed, err)
+		}
+	}
+	for _, bad := range []string{"", "{", `{"Readings":"AAAA"}`} {
+		if _, err := Restore(car, []byte(bad)); err == nil {
+			t.Errorf("%q was unpacked", bad)
+		}
+	}
+}

@@ -1,0 +1,223 @@
+package books_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"reflect"
+	"slices"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/books"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/mariadb/mariadbtest"
+	"diligentledger/internal/store"
+)
+
+var (
+	noon       = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	app, owner *store.Store
+	open       *books.Books
+)
+
+func now() time.Time { return noon }
+
+func TestMain(m *testing.M) {
+	mariadbtest.Main(m, func(i *mariadb.Instance) {
+		var err error
+		if owner, err = store.Open(i.OwnerDSN(), now); err != nil {
+			panic(err)
+		}
+		if err := owner.Load(context.Background(), demo.Fleet(noon)); err != nil {
+			panic(err)
+		}
+		if app, err = store.Open(i.AppDSN(), now); err != nil {
+			panic(err)
+		}
+		open = books.New(app, now)
+	})
+}
+
+// alike compares the clocks from the stored account with those from a full fold
+// of the entries.
+func alike(t *testing.T, when string) {
+	t.Helper()
+	m, err := open.Morning(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range m.Rows {
+		full, err := open.Account(t.Context(), r.Unit.Code)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !reflect.DeepEqual(r.Outlook, full.Outlook) {
+			t.Errorf("%s, %s: stored %+v\nfolded %+v", when, r.Unit.Code, r.Outlook.Governing, full.Outlook.Governing)
+		}
+	}
+}
+
+func storedOf(t *testing.T) int {
+	t.Helper()
+	units, err := app.Units(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, stored, err := app.Accounts(t.Context(), units)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return stored
+}
+
+// The stored accounts give the clocks that a full fold gives: as loaded, after
+// entries, after a strike, after a plan counts otherwise, and rebuilt.
+func TestStoredAccounts(t *testing.T) {
+	all := storedOf(t)
+	if all < 55 {
+		t.Fatalf("%d accounts are stored", all)
+	}
+	alike(t, "as loaded")
+	w := books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}
+	write := func(code string, b ledger.Body) string {
+		t.Helper()
+		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon.Add(-time.Hour), Body: b}
+		if _, err := open.Write(t.Context(), w, code, e); err != nil {
+			t.Fatal(err)
+		}
+		return e.ID
+	}
+	wrong := write("CA-20", ledger.Loss{Volume: measure.Reading{Value: 3, Unit: measure.L}})
+	alike(t, "after a loss")
+	write("CA-20", ledger.Strike{Entry: wrong, Why: "another van"})
+	write("CA-45", ledger.Hold{Why: "smells of coolant"})
+	write("MC-05", ledger.LayUp{Note: "winter"})
+	alike(t, "after a strike")
+	if got := storedOf(t); got != all {
+		t.Errorf("%d accounts are stored of %d", got, all)
+	}
+
+	// A plan that counts otherwise makes its accounts stale: they are folded, until
+	// they are rebuilt.
+	plans, err := app.Plans(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.Name == "Pool car" })]
+	p.Plan.Replaced = 0.9
+	if _, err := open.SavePlan(t.Context(), p.ID, p.Plan); err != nil {
+		t.Fatal(err)
+	}
+	if got := storedOf(t); got != all-p.Units {
+		t.Errorf("%d accounts are taken as stored, want all but %d of %d", got, p.Units, all)
+	}
+	alike(t, "with another plan")
+	if n, err := app.Rebuild(t.Context()); err != nil || n != all || storedOf(t) != all {
+		t.Errorf("rebuilt %d, %v; stored %d of %d", n, err, storedOf(t), all)
+	}
+	alike(t, "rebuilt")
+}
+
+// bigFleet to measure with: LEDGER_UNITS units (300 when it does not say) of 200
+// entries each.
+func bigFleet(b *testing.B) []store.Unit {
+	n := 300
+	if text := os.Getenv("LEDGER_UNITS"); text != "" {
+		var err error
+		if n, err = strconv.Atoi(text); err != nil {
+			b.Fatalf("LEDGER_UNITS=%q is not a number", text)
+		}
+	}
+	f := demo.Fleet(noon)
+	premix := f.Products[1]
+	name := fmt.Sprint("big ", time.Now().UnixNano())
+	big := store.LoadedFleet{Name: name, Sites: []store.LoadedSite{{Name: name, Cold: f.Sites[0].Cold}},
+		Plans: []forecast.Plan{{Name: name, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}}}
+	for i := range n {
+		u := store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("B%d-%05d", time.Now().UnixNano()%1_000_000, i), Name: "big", Kind: "car", Site: name},
+			Plan: name, Capacity: 8, Base: coolant.EG, Meter: measure.Km}
+		for k := range 200 {
+			at := noon.AddDate(0, 0, -800+4*k)
+			bodies := []ledger.Body{ledger.Meter{Meter: measure.Reading{Value: float64(1000 + 120*k), Unit: measure.Km}}, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"},
+				ledger.Meter{Meter: measure.Reading{Value: float64(1000 + 120*k), Unit: measure.Km}},
+				ledger.FreezeTest{Value: measure.Reading{Value: -37, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG}}
+			body := bodies[k%4]
+			if k == 0 {
+				body = ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: premix}
+			}
+			u.Entries = append(u.Entries, ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), At: at, RecordedAt: at, RecordedBy: "E. Marrow", Body: body})
+		}
+		big.Units = append(big.Units, u)
+	}
+	if _, err := owner.DB().ExecContext(b.Context(), `DELETE FROM installation`); err != nil {
+		b.Fatal(err)
+	}
+	if err := owner.Load(b.Context(), big); err != nil {
+		b.Fatal(err)
+	}
+	units, err := app.Units(b.Context())
+	if err != nil {
+		b.Fatal(err)
+	}
+	return units
+}
+
+// The clocks of the whole fleet from stored accounts, against a plain SELECT of
+// the same rows, and a full fold against them: ratios of one run.
+func BenchmarkClocks(b *testing.B) {
+	units := bigFleet(b)
+	plain, stored, folded := time.Duration(0), time.Duration(0), time.Duration(0)
+	timed := func(into *time.Duration, f func() error) {
+		start := time.Now()
+		if err := f(); err != nil {
+			b.Fatal(err)
+		}
+		*into += time.Since(start)
+	}
+	for b.Loop() {
+		timed(&plain, func() error {
+			rows, err := app.DB().QueryContext(b.Context(), `SELECT unit_id, replaced, rules, body FROM account`)
+			if err != nil {
+				return err
+			}
+			defer rows.Close()
+			var id int64
+			var replaced float64
+			var rules int
+			var body []byte
+			for rows.Next() {
+				if err := rows.Scan(&id, &replaced, &rules, &body); err != nil {
+					return err
+				}
+			}
+			return rows.Err()
+		})
+		timed(&stored, func() error {
+			_, err := open.Morning(b.Context())
+			return err
+		})
+		timed(&folded, func() error {
+			entries, err := app.EntriesOf(b.Context(), units)
+			for _, u := range units {
+				a := ledger.Fold(u.Ledger, entries[u.Code])
+				forecast.Look(&a, u.Plan, u.Cold, noon)
+			}
+			return err
+		})
+	}
+	per := float64(b.N) * float64(len(units))
+	b.ReportMetric(float64(len(units)), "units")
+	b.ReportMetric(stored.Seconds()*1e6/per, "µs/unit")
+	b.ReportMetric(float64(stored)/float64(plain), "×select")
+	b.ReportMetric(float64(folded)/float64(stored), "fold/stored")
+	b.ReportMetric(0, "ns/op")
+}

@@ -1,0 +1,97 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+
+	"diligentledger/core/ledger"
+)
+
+// keep stores the account as it stands after its last entry.
+func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
+	body, err := a.Store()
+	if err != nil {
+		return fmt.Errorf("account of %s: %w", u.Code, err)
+	}
+	_, err = db.ExecContext(ctx, `
+		INSERT INTO account (unit_id, seq, replaced, rules, body) VALUES (?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), body = VALUES(body)`,
+		u.id, seq, u.Ledger.Replaced, ledger.Rules, body)
+	return err
+}
+
+// Accounts as stored, by the unit's code. One that is missing, or was folded by
+// other rules or another plan's share, is folded from its entries; stored tells
+// how many were not.
+func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]ledger.Account, stored int, err error) {
+	byID := make(map[int64]Unit, len(units))
+	for _, u := range units {
+		byID[u.id] = u
+	}
+	accounts = make(map[string]ledger.Account, len(units))
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT a.unit_id, a.replaced, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`)
+	if err != nil {
+		return nil, 0, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id int64
+		var replaced float64
+		var rules int
+		var body sql.RawBytes
+		if err := rows.Scan(&id, &replaced, &rules, &body); err != nil {
+			return nil, 0, err
+		}
+		u, known := byID[id]
+		if !known || rules != ledger.Rules || replaced != u.Ledger.Replaced {
+			continue
+		}
+		a, err := ledger.Restore(u.Ledger, body)
+		if err != nil {
+			return nil, 0, err
+		}
+		accounts[u.Code] = a
+	}
+	if err := rows.Err(); err != nil {
+		return nil, 0, err
+	}
+	stored = len(accounts)
+	for _, u := range units {
+		if _, there := accounts[u.Code]; there {
+			continue
+		}
+		entries, err := s.Entries(ctx, u)
+		if err != nil {
+			return nil, 0, err
+		}
+		accounts[u.Code] = ledger.Fold(u.Ledger, entries)
+	}
+	return accounts, stored, nil
+}
+
+// Rebuild folds every account from its entries and stores it; how many there are.
+func (s *Store) Rebuild(ctx context.Context) (int, error) {
+	units, err := s.Units(ctx)
+	if err != nil {
+		return 0, err
+	}
+	for _, u := range units {
+		err := s.inTx(ctx, func(tx *sql.Tx) error {
+			var seq int64
+			if err := tx.QueryRowContext(ctx, `SELECT head_seq FROM unit WHERE id = ? FOR UPDATE`, u.id).Scan(&seq); err != nil {
+				return err
+			}
+			entries, err := s.entries(ctx, tx, u)
+			if err != nil {
+				return err
+			}
+			return keep(ctx, tx, u, seq, ledger.Fold(u.Ledger, entries))
+		})
+		if err != nil {
+			return 0, fmt.Errorf("account of %s: %w", u.Code, err)
+		}
+	}
+	return len(units), nil
+}
