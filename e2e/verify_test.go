@@ -25,6 +25,12 @@ func TestVerifyCommand(t *testing.T) {
 	if said, ok := diligent("verify"); !ok || !strings.Contains(said, "every chain holds") {
 		t.Errorf("running: %s", said)
 	}
+	if said, ok := diligent("rebuild"); !ok || !strings.Contains(said, "accounts folded from their entries") {
+		t.Errorf("rebuild: %s", said)
+	}
+	if said, ok := diligent("backtest", "--units", "2", "--days", "600"); !ok || !strings.Contains(said, "these books") || !strings.Contains(said, "freeze point before each test") {
+		t.Errorf("backtest: %s", said)
+	}
 	today := filepath.Join(data, "heads", time.Now().Format(time.DateOnly)+".jsonl")
 	for range 100 {
 		if found, _ := filepath.Glob(today); len(found) == 1 { // the pattern is well formed

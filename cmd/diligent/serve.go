@@ -155,6 +155,9 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who
 			err = errors.Join(err, o.store.Close())
 		}
 	}()
+	if err := foldStale(ctx, o.store, steps); err != nil {
+		return o, err
+	}
 	who.Store = o.store
 	service, err := people.New(who)
 	if err != nil {
@@ -178,6 +181,22 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who
 	}
 	o.handler, err = web.New(cfg)
 	return o, err
+}
+
+// foldStale stores the accounts anew when some are missing or were folded by other
+// rules, as after an upgrade.
+func foldStale(ctx context.Context, s *store.Store, steps *progress) error {
+	units, err := s.Units(ctx)
+	if err != nil {
+		return err
+	}
+	_, stored, err := s.Accounts(ctx, units)
+	if err != nil || stored == len(units) {
+		return err
+	}
+	steps.begin("folding the accounts")
+	_, err = s.Rebuild(ctx)
+	return err
 }
 
 // loadDemo fills books that hold no fleet yet.
