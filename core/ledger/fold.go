@@ -18,8 +18,7 @@ const Rules = 1
 // entry.
 func Fold(u Unit, entries []Entry) Account {
 	if !slices.IsSortedFunc(entries, Entry.Before) {
-		entries = slices.Clone(entries)
-		slices.SortFunc(entries, Entry.Before)
+		entries = inOrder(entries)
 	}
 	a := Account{Unit: u, Base: u.Base, Filled: u.Capacity, full: u.Capacity, renewal: -1,
 		Lines: make([]Line, 0, len(entries)+1)}
@@ -32,6 +31,33 @@ func Fold(u Unit, entries []Entry) Account {
 		a.take(entries[i])
 	}
 	return a
+}
+
+// inOrder is the entries as they happened. It sorts small keys and moves each entry
+// once: entries are long, and most differ in time.
+func inOrder(entries []Entry) []Entry {
+	type key struct {
+		at    int64
+		index int32
+	}
+	keys := make([]key, len(entries))
+	for i := range entries {
+		keys[i] = key{entries[i].At.UnixNano(), int32(i)}
+	}
+	slices.SortFunc(keys, func(a, b key) int {
+		switch {
+		case a.at < b.at:
+			return -1
+		case a.at > b.at:
+			return 1
+		}
+		return entries[a.index].Before(entries[b.index])
+	})
+	sorted := make([]Entry, len(entries))
+	for i, k := range keys {
+		sorted[i] = entries[k.index]
+	}
+	return sorted
 }
 
 // Add is the account with one more entry: in a step when the entry happened
