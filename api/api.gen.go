@@ -79,10 +79,12 @@ const (
 	ClockKindFollowUp  ClockKind = "follow_up"
 	ClockKindFreeze    ClockKind = "freeze"
 	ClockKindHold      ClockKind = "hold"
+	ClockKindHoseAge   ClockKind = "hose_age"
 	ClockKindHoses     ClockKind = "hoses"
 	ClockKindLevel     ClockKind = "level"
 	ClockKindTest      ClockKind = "test"
 	ClockKindUse       ClockKind = "use"
+	ClockKindZero      ClockKind = "zero"
 )
 
 // Valid indicates whether the value is a known member of the ClockKind enum.
@@ -102,6 +104,8 @@ func (e ClockKind) Valid() bool {
 		return true
 	case ClockKindHold:
 		return true
+	case ClockKindHoseAge:
+		return true
 	case ClockKindHoses:
 		return true
 	case ClockKindLevel:
@@ -109,6 +113,8 @@ func (e ClockKind) Valid() bool {
 	case ClockKindTest:
 		return true
 	case ClockKindUse:
+		return true
+	case ClockKindZero:
 		return true
 	default:
 		return false
@@ -517,6 +523,24 @@ func (e OwedWhat) Valid() bool {
 	}
 }
 
+// Defines values for PlanInputDistanceUnit.
+const (
+	PlanInputDistanceUnitKm PlanInputDistanceUnit = "km"
+	PlanInputDistanceUnitMi PlanInputDistanceUnit = "mi"
+)
+
+// Valid indicates whether the value is a known member of the PlanInputDistanceUnit enum.
+func (e PlanInputDistanceUnit) Valid() bool {
+	switch e {
+	case PlanInputDistanceUnitKm:
+		return true
+	case PlanInputDistanceUnitMi:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Coordinator Role = "coordinator"
@@ -640,6 +664,36 @@ func (e Verdict) Valid() bool {
 	}
 }
 
+// Defines values for Work.
+const (
+	WorkCap     Work = "cap"
+	WorkHoses   Work = "hoses"
+	WorkLevel   Work = "level"
+	WorkRenewal Work = "renewal"
+	WorkRepair  Work = "repair"
+	WorkTest    Work = "test"
+)
+
+// Valid indicates whether the value is a known member of the Work enum.
+func (e Work) Valid() bool {
+	switch e {
+	case WorkCap:
+		return true
+	case WorkHoses:
+		return true
+	case WorkLevel:
+		return true
+	case WorkRenewal:
+		return true
+	case WorkRepair:
+		return true
+	case WorkTest:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	Air *Turnover `json:"air,omitempty"`
@@ -657,8 +711,11 @@ type Account struct {
 	Capacity  float64    `json:"capacity"`
 	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
-	// Cold Coldest night of each month at the site, °C, January first.
-	Cold    []float64    `json:"cold"`
+	// ColdYears Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values.
+	ColdYears int `json:"coldYears"`
+
+	// Coldest Coldest night of the year to be reckoned with at the site, °C.
+	Coldest float64      `json:"coldest"`
 	Defects []OpenDefect `json:"defects"`
 
 	// Factory The charge it came with is inside; the first interval runs.
@@ -701,6 +758,9 @@ type Account struct {
 	RenewalMeter *float64           `json:"renewalMeter,omitempty"`
 	Today        openapi_types.Date `json:"today"`
 	Unit         UnitName           `json:"unit"`
+
+	// Winters Of so many nights of the same date one is colder than the curve.
+	Winters int `json:"winters"`
 }
 
 // AccountMeterUnit defines model for Account.MeterUnit.
@@ -994,6 +1054,20 @@ type Form string
 // FreezeTestBody The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
 type FreezeTestBody = json.RawMessage
 
+// GoverningClock The clock that governs a unit, without its reason.
+type GoverningClock struct {
+	// Days From today to due.
+	Days *int                `json:"days,omitempty"`
+	Due  *openapi_types.Date `json:"due,omitempty"`
+	Kind ClockKind           `json:"kind"`
+
+	// Left Share of the interval left, 0 to 1.
+	Left *float64 `json:"left,omitempty"`
+
+	// Window One in ten before the first day, half before the middle, nine in ten before the last.
+	Window *Window `json:"window,omitempty"`
+}
+
 // Grade defines model for Grade.
 type Grade string
 
@@ -1010,9 +1084,12 @@ type Horizon struct {
 
 // HorizonRow defines model for HorizonRow.
 type HorizonRow struct {
-	// Clocks The governing clock first.
-	Clocks  []Clock `json:"clocks"`
-	Product *string `json:"product,omitempty"`
+	// Governing The clock that governs a unit, without its reason.
+	Governing GoverningClock `json:"governing"`
+
+	// Planned What the plan list holds for it and is not done.
+	Planned *[]Planned `json:"planned,omitempty"`
+	Product *string    `json:"product,omitempty"`
 
 	// ProtectsTo °C
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
@@ -1041,8 +1118,11 @@ type InspectionBody = json.RawMessage
 
 // Interval defines model for Interval.
 type Interval struct {
-	Hours  *float64 `json:"hours,omitempty"`
-	Km     *float64 `json:"km,omitempty"`
+	Hours *float64 `json:"hours,omitempty"`
+	Km    *float64 `json:"km,omitempty"`
+
+	// Miles Of a plan whose distances are given in miles, instead of km.
+	Miles  *float64 `json:"miles,omitempty"`
 	Months *int     `json:"months,omitempty"`
 }
 
@@ -1128,7 +1208,10 @@ type Moment struct {
 
 // Morning defines model for Morning.
 type Morning struct {
-	// Nights The units that the next ten nights would catch, the first night first.
+	// Ahead The coldest of the next ten nights at each site, by site.
+	Ahead []NightAhead `json:"ahead"`
+
+	// Nights The units that the next ten nights would catch, by site, the first night first.
 	Nights []MorningRow `json:"nights"`
 
 	// OffBook Books that do not balance, with what explains it.
@@ -1150,10 +1233,25 @@ type MorningRow struct {
 	Verdict Verdict  `json:"verdict"`
 }
 
+// Moved defines model for Moved.
+type Moved struct {
+	Moved int `json:"moved"`
+}
+
 // Night defines model for Night.
 type Night struct {
 	Celsius float64 `json:"celsius"`
 	Site    string  `json:"site"`
+}
+
+// NightAhead defines model for NightAhead.
+type NightAhead struct {
+	Celsius float64            `json:"celsius"`
+	Day     openapi_types.Date `json:"day"`
+
+	// Forecast The weather service says so; otherwise it is the cold curve.
+	Forecast bool   `json:"forecast"`
+	Site     string `json:"site"`
 }
 
 // Note defines model for Note.
@@ -1234,7 +1332,9 @@ type Person struct {
 
 // Plan defines model for Plan.
 type Plan struct {
-	First Interval `json:"first"`
+	First      Interval `json:"first"`
+	FollowDays *int     `json:"followDays,omitempty"`
+	FollowRuns *int     `json:"followRuns,omitempty"`
 
 	// FreezeMargin K
 	FreezeMargin float64  `json:"freezeMargin"`
@@ -1248,8 +1348,9 @@ type PlanEffect struct {
 	NewlyDue int `json:"newlyDue"`
 
 	// Relieved Units that are due or worse and would not be.
-	Relieved int             `json:"relieved"`
-	Rows     []PlanEffectRow `json:"rows"`
+	Relieved int                `json:"relieved"`
+	Rows     []PlanEffectRow    `json:"rows"`
+	Today    openapi_types.Date `json:"today"`
 }
 
 // PlanEffectRow defines model for PlanEffectRow.
@@ -1261,14 +1362,26 @@ type PlanEffectRow struct {
 
 // PlanInput defines model for PlanInput.
 type PlanInput struct {
-	CapMonths *int     `json:"capMonths,omitempty"`
-	First     Interval `json:"first"`
+	CapMonths *int `json:"capMonths,omitempty"`
+
+	// DistanceUnit In what its distances are given; km when it is left out.
+	DistanceUnit *PlanInputDistanceUnit `json:"distanceUnit,omitempty"`
+	First        Interval               `json:"first"`
+
+	// FollowDays Days after a renewal on which the level is looked at cold; none for the first morning alone.
+	FollowDays *int `json:"followDays,omitempty"`
+
+	// FollowRuns Instead, runs after each of which it is looked at, besides the first morning.
+	FollowRuns *int `json:"followRuns,omitempty"`
 
 	// FreezeMargin K
-	FreezeMargin float64  `json:"freezeMargin"`
-	HoseMonths   *int     `json:"hoseMonths,omitempty"`
-	Later        Interval `json:"later"`
-	Name         string   `json:"name"`
+	FreezeMargin float64 `json:"freezeMargin"`
+	HoseMonths   *int    `json:"hoseMonths,omitempty"`
+
+	// HoseYears That a hose may be old; none for any age.
+	HoseYears *int     `json:"hoseYears,omitempty"`
+	Later     Interval `json:"later"`
+	Name      string   `json:"name"`
 
 	// Replaced Share of the charge that must be new for a renewal, 0 to 1.
 	Replaced float64 `json:"replaced"`
@@ -1276,6 +1389,35 @@ type PlanInput struct {
 
 	// TestMonths Between freeze tests; none asks for none.
 	TestMonths *int `json:"testMonths,omitempty"`
+}
+
+// PlanInputDistanceUnit In what its distances are given; km when it is left out.
+type PlanInputDistanceUnit string
+
+// PlanLine defines model for PlanLine.
+type PlanLine struct {
+	Clock *Clock `json:"clock,omitempty"`
+
+	// Done The day on which the work was done by the books.
+	Done    *openapi_types.Date `json:"done,omitempty"`
+	Planned Planned             `json:"planned"`
+	SentAt  time.Time           `json:"sentAt"`
+	SentBy  string              `json:"sentBy"`
+	Unit    UnitName            `json:"unit"`
+}
+
+// PlanList defines model for PlanList.
+type PlanList struct {
+	Lines []PlanLine         `json:"lines"`
+	Today openapi_types.Date `json:"today"`
+}
+
+// Planned defines model for Planned.
+type Planned struct {
+	From openapi_types.Date `json:"from"`
+	Id   int64              `json:"id"`
+	To   openapi_types.Date `json:"to"`
+	Work Work               `json:"work"`
 }
 
 // PointBody defines model for PointBody.
@@ -1370,7 +1512,10 @@ type Reconciliation struct {
 
 // RegisterPlan defines model for RegisterPlan.
 type RegisterPlan struct {
-	Id    int64     `json:"id"`
+	Id int64 `json:"id"`
+
+	// Mark Of the plan as it stands; another one once somebody has changed it.
+	Mark  string    `json:"mark"`
 	Plan  PlanInput `json:"plan"`
 	Units int       `json:"units"`
 }
@@ -1396,6 +1541,18 @@ type Season struct {
 	To   openapi_types.Date `json:"to"`
 }
 
+// SentToPlan defines model for SentToPlan.
+type SentToPlan struct {
+	// Already Units that were on the list for the same work.
+	Already []string `json:"already"`
+
+	// Nothing Units whose governing clock asks for nothing.
+	Nothing []string `json:"nothing"`
+
+	// Sent Ids of the new lines.
+	Sent []int64 `json:"sent"`
+}
+
 // Session defines model for Session.
 type Session struct {
 	// Demo The demo accounts; empty outside demo mode.
@@ -1408,6 +1565,29 @@ type SignedIn struct {
 	Email string `json:"email"`
 	Name  string `json:"name"`
 	Role  Role   `json:"role"`
+}
+
+// SiteCold defines model for SiteCold.
+type SiteCold struct {
+	// Ahead The minima that the weather service expects.
+	Ahead []ColdNight `json:"ahead"`
+
+	// Altitude m
+	Altitude float64 `json:"altitude"`
+
+	// Colder Nights a year of the record that were colder than the curve.
+	Colder  *float64   `json:"colder,omitempty"`
+	Coldest float64    `json:"coldest"`
+	Id      int64      `json:"id"`
+	Name    string     `json:"name"`
+	Seasons []Season   `json:"seasons"`
+	ToldAt  *time.Time `json:"toldAt,omitempty"`
+
+	// Winters Of so many nights of the same date one is colder than the curve.
+	Winters int `json:"winters"`
+
+	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.
+	Years int `json:"years"`
 }
 
 // Standing defines model for Standing.
@@ -1481,6 +1661,13 @@ type Turnover struct {
 	Short float64 `json:"short"`
 }
 
+// UnitClocks defines model for UnitClocks.
+type UnitClocks struct {
+	// Clocks The governing clock first.
+	Clocks []Clock `json:"clocks"`
+	Unit   string  `json:"unit"`
+}
+
 // UnitKind defines model for UnitKind.
 type UnitKind string
 
@@ -1505,6 +1692,9 @@ type Window struct {
 	P90 openapi_types.Date `json:"p90"`
 }
 
+// Work defines model for Work.
+type Work string
+
 // ZeroCheckBody defines model for ZeroCheckBody.
 type ZeroCheckBody = json.RawMessage
 
@@ -1517,6 +1707,14 @@ type PersonId = int64
 // Entry An entry; exactly the property named by its kind is filled in.
 type Entry = EntryInput
 
+// KindOnPlan defines model for KindOnPlan.
+type KindOnPlan struct {
+	Kind UnitKind `json:"kind"`
+
+	// Site None for all sites.
+	Site *string `json:"site,omitempty"`
+}
+
 // PlanChange defines model for PlanChange.
 type PlanChange = PlanInput
 
@@ -1524,6 +1722,11 @@ type PlanChange = PlanInput
 type ListAuditParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 	Limit  *int   `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetClocksJSONBody defines parameters for GetClocks.
+type GetClocksJSONBody struct {
+	Units []string `json:"units"`
 }
 
 // UseLinkJSONBody defines parameters for UseLink.
@@ -1554,6 +1757,49 @@ type ChangePersonJSONBody struct {
 	Role   *Role `json:"role,omitempty"`
 }
 
+// SendToPlanJSONBody defines parameters for SendToPlan.
+type SendToPlanJSONBody struct {
+	// From Without it, from the first day of each unit's window.
+	From *openapi_types.Date `json:"from,omitempty"`
+
+	// To Without it, to the day each unit's governing clock runs out.
+	To    *openapi_types.Date `json:"to,omitempty"`
+	Units []string            `json:"units"`
+}
+
+// TakeBackPlannedJSONBody defines parameters for TakeBackPlanned.
+type TakeBackPlannedJSONBody struct {
+	Ids []int64 `json:"ids"`
+}
+
+// MovePlannedJSONBody defines parameters for MovePlanned.
+type MovePlannedJSONBody struct {
+	From openapi_types.Date `json:"from"`
+	To   openapi_types.Date `json:"to"`
+}
+
+// ChangePlanParams defines parameters for ChangePlan.
+type ChangePlanParams struct {
+	// IfMatch The mark of the plan that is changed. Another one by now is not overwritten.
+	IfMatch string `json:"If-Match"`
+}
+
+// PutKindOnPlanJSONBody defines parameters for PutKindOnPlan.
+type PutKindOnPlanJSONBody struct {
+	Kind UnitKind `json:"kind"`
+
+	// Site None for all sites.
+	Site *string `json:"site,omitempty"`
+}
+
+// PreviewKindOnPlanJSONBody defines parameters for PreviewKindOnPlan.
+type PreviewKindOnPlanJSONBody struct {
+	Kind UnitKind `json:"kind"`
+
+	// Site None for all sites.
+	Site *string `json:"site,omitempty"`
+}
+
 // SignOutParams defines parameters for SignOut.
 type SignOutParams struct {
 	Everywhere *bool `form:"everywhere,omitempty" json:"everywhere,omitempty"`
@@ -1563,6 +1809,12 @@ type SignOutParams struct {
 type SignInJSONBody struct {
 	Email    string `json:"email"`
 	Password string `json:"password"`
+}
+
+// ChangeSiteJSONBody defines parameters for ChangeSite.
+type ChangeSiteJSONBody struct {
+	// Winters Of so many nights of the same date one is colder than the curve, 2 to 200.
+	Winters int `json:"winters"`
 }
 
 // ListUnitsParams defines parameters for ListUnits.
@@ -1579,6 +1831,9 @@ type PutOnPlanJSONBody struct {
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
+// GetClocksJSONRequestBody defines body for GetClocks for application/json ContentType.
+type GetClocksJSONRequestBody GetClocksJSONBody
+
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
@@ -1591,6 +1846,15 @@ type InvitePersonJSONRequestBody InvitePersonJSONBody
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody ChangePersonJSONBody
 
+// SendToPlanJSONRequestBody defines body for SendToPlan for application/json ContentType.
+type SendToPlanJSONRequestBody SendToPlanJSONBody
+
+// TakeBackPlannedJSONRequestBody defines body for TakeBackPlanned for application/json ContentType.
+type TakeBackPlannedJSONRequestBody TakeBackPlannedJSONBody
+
+// MovePlannedJSONRequestBody defines body for MovePlanned for application/json ContentType.
+type MovePlannedJSONRequestBody MovePlannedJSONBody
+
 // AddPlanJSONRequestBody defines body for AddPlan for application/json ContentType.
 type AddPlanJSONRequestBody = PlanInput
 
@@ -1600,8 +1864,17 @@ type ChangePlanJSONRequestBody = PlanInput
 // PreviewPlanJSONRequestBody defines body for PreviewPlan for application/json ContentType.
 type PreviewPlanJSONRequestBody = PlanInput
 
+// PutKindOnPlanJSONRequestBody defines body for PutKindOnPlan for application/json ContentType.
+type PutKindOnPlanJSONRequestBody PutKindOnPlanJSONBody
+
+// PreviewKindOnPlanJSONRequestBody defines body for PreviewKindOnPlan for application/json ContentType.
+type PreviewKindOnPlanJSONRequestBody PreviewKindOnPlanJSONBody
+
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
+
+// ChangeSiteJSONRequestBody defines body for ChangeSite for application/json ContentType.
+type ChangeSiteJSONRequestBody ChangeSiteJSONBody
 
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
@@ -1623,9 +1896,12 @@ type ServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
-	// GetHorizon Every unit with all its clocks, and the cold seasons of the sites.
+	// GetHorizon Every unit with the clock that governs it, and the cold seasons of the sites.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx *echo.Context) error
+	// GetClocks All the clocks of some units, as for the lines in sight. Changes nothing.
+	// (POST /api/v1/horizon/clocks)
+	GetClocks(ctx *echo.Context) error
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx *echo.Context, token string) error
@@ -1650,6 +1926,18 @@ type ServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx *echo.Context, id PersonId) error
+	// ListPlanned The work that is meant to be done, the earliest first.
+	// (GET /api/v1/plan-list)
+	ListPlanned(ctx *echo.Context) error
+	// SendToPlan Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// (POST /api/v1/plan-list)
+	SendToPlan(ctx *echo.Context) error
+	// TakeBackPlanned Take lines off the plan list.
+	// (POST /api/v1/plan-list/take-back)
+	TakeBackPlanned(ctx *echo.Context) error
+	// MovePlanned Give a line other days.
+	// (PUT /api/v1/plan-list/{id})
+	MovePlanned(ctx *echo.Context, id PersonId) error
 	// ListPlans The service plans and how many units are on each.
 	// (GET /api/v1/plans)
 	ListPlans(ctx *echo.Context) error
@@ -1658,10 +1946,16 @@ type ServerInterface interface {
 	AddPlan(ctx *echo.Context) error
 	// ChangePlan Change a plan, for all units on it.
 	// (PUT /api/v1/plans/{id})
-	ChangePlan(ctx *echo.Context, id PersonId) error
+	ChangePlan(ctx *echo.Context, id PersonId, params ChangePlanParams) error
 	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
 	// (POST /api/v1/plans/{id}/preview)
 	PreviewPlan(ctx *echo.Context, id PersonId) error
+	// PutKindOnPlan Put all units of a kind on a plan, everywhere or at one site.
+	// (PUT /api/v1/plans/{id}/units)
+	PutKindOnPlan(ctx *echo.Context, id PersonId) error
+	// PreviewKindOnPlan Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// (POST /api/v1/plans/{id}/units/preview)
+	PreviewKindOnPlan(ctx *echo.Context, id PersonId) error
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
@@ -1674,6 +1968,12 @@ type ServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
+	// ListSites The sites with the cold to be reckoned with.
+	// (GET /api/v1/sites)
+	ListSites(ctx *echo.Context) error
+	// ChangeSite Set how cautious the site's cold curve is.
+	// (PUT /api/v1/sites/{id})
+	ChangeSite(ctx *echo.Context, id PersonId) error
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx *echo.Context, params ListUnitsParams) error
@@ -1758,6 +2058,15 @@ func (w *ServerInterfaceWrapper) GetHorizon(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetHorizon(ctx)
+	return err
+}
+
+// GetClocks converts echo context to params.
+func (w *ServerInterfaceWrapper) GetClocks(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetClocks(ctx)
 	return err
 }
 
@@ -1861,6 +2170,49 @@ func (w *ServerInterfaceWrapper) InviteAgain(ctx *echo.Context) error {
 	return err
 }
 
+// ListPlanned converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPlanned(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPlanned(ctx)
+	return err
+}
+
+// SendToPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) SendToPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SendToPlan(ctx)
+	return err
+}
+
+// TakeBackPlanned converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeBackPlanned(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeBackPlanned(ctx)
+	return err
+}
+
+// MovePlanned converts echo context to params.
+func (w *ServerInterfaceWrapper) MovePlanned(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MovePlanned(ctx, id)
+	return err
+}
+
 // ListPlans converts echo context to params.
 func (w *ServerInterfaceWrapper) ListPlans(ctx *echo.Context) error {
 	var err error
@@ -1890,8 +2242,30 @@ func (w *ServerInterfaceWrapper) ChangePlan(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangePlanParams
+
+	headers := ctx.Request().Header
+	// ------------- Required header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for If-Match, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter If-Match: %s", err))
+		}
+
+		params.IfMatch = IfMatch
+	} else {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Header parameter If-Match is required, but not found"))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ChangePlan(ctx, id)
+	err = w.Handler.ChangePlan(ctx, id, params)
 	return err
 }
 
@@ -1908,6 +2282,38 @@ func (w *ServerInterfaceWrapper) PreviewPlan(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PreviewPlan(ctx, id)
+	return err
+}
+
+// PutKindOnPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PutKindOnPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PutKindOnPlan(ctx, id)
+	return err
+}
+
+// PreviewKindOnPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewKindOnPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewKindOnPlan(ctx, id)
 	return err
 }
 
@@ -1953,6 +2359,31 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SignIn(ctx)
+	return err
+}
+
+// ListSites converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSites(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSites(ctx)
+	return err
+}
+
+// ChangeSite converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeSite(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeSite(ctx, id)
 	return err
 }
 
@@ -2114,6 +2545,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/readyz", wrapper.GetReady, options.OperationMiddlewares["getReady"]...)
 	router.GET(options.BaseURL+"/api/v1/morning", wrapper.GetMorning, options.OperationMiddlewares["getMorning"]...)
 	router.GET(options.BaseURL+"/api/v1/horizon", wrapper.GetHorizon, options.OperationMiddlewares["getHorizon"]...)
+	router.POST(options.BaseURL+"/api/v1/horizon/clocks", wrapper.GetClocks, options.OperationMiddlewares["getClocks"]...)
 	router.GET(options.BaseURL+"/api/v1/units", wrapper.ListUnits, options.OperationMiddlewares["listUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
@@ -2128,6 +2560,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/plans", wrapper.AddPlan, options.OperationMiddlewares["addPlan"]...)
 	router.PUT(options.BaseURL+"/api/v1/plans/:id", wrapper.ChangePlan, options.OperationMiddlewares["changePlan"]...)
 	router.POST(options.BaseURL+"/api/v1/plans/:id/preview", wrapper.PreviewPlan, options.OperationMiddlewares["previewPlan"]...)
+	router.PUT(options.BaseURL+"/api/v1/plans/:id/units", wrapper.PutKindOnPlan, options.OperationMiddlewares["putKindOnPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plans/:id/units/preview", wrapper.PreviewKindOnPlan, options.OperationMiddlewares["previewKindOnPlan"]...)
+	router.GET(options.BaseURL+"/api/v1/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
+	router.PUT(options.BaseURL+"/api/v1/sites/:id", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
+	router.GET(options.BaseURL+"/api/v1/plan-list", wrapper.ListPlanned, options.OperationMiddlewares["listPlanned"]...)
+	router.POST(options.BaseURL+"/api/v1/plan-list", wrapper.SendToPlan, options.OperationMiddlewares["sendToPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan-list/take-back", wrapper.TakeBackPlanned, options.OperationMiddlewares["takeBackPlanned"]...)
+	router.PUT(options.BaseURL+"/api/v1/plan-list/:id", wrapper.MovePlanned, options.OperationMiddlewares["movePlanned"]...)
 	router.PUT(options.BaseURL+"/api/v1/units/:code/plan", wrapper.PutOnPlan, options.OperationMiddlewares["putOnPlan"]...)
 	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
 	router.POST(options.BaseURL+"/api/v1/people", wrapper.InvitePerson, options.OperationMiddlewares["invitePerson"]...)
@@ -2288,6 +2728,45 @@ type GetHorizondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetHorizondefaultApplicationProblemPlusJSONResponse) VisitGetHorizonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetClocksRequestObject struct {
+	Body *GetClocksJSONRequestBody
+}
+
+type GetClocksResponseObject interface {
+	VisitGetClocksResponse(w http.ResponseWriter) error
+}
+
+type GetClocks200JSONResponse []UnitClocks
+
+func (response GetClocks200JSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetClocksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetClocksdefaultApplicationProblemPlusJSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2599,6 +3078,150 @@ func (response InviteAgaindefaultApplicationProblemPlusJSONResponse) VisitInvite
 	return err
 }
 
+type ListPlannedRequestObject struct {
+}
+
+type ListPlannedResponseObject interface {
+	VisitListPlannedResponse(w http.ResponseWriter) error
+}
+
+type ListPlanned200JSONResponse PlanList
+
+func (response ListPlanned200JSONResponse) VisitListPlannedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPlanneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPlanneddefaultApplicationProblemPlusJSONResponse) VisitListPlannedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendToPlanRequestObject struct {
+	Body *SendToPlanJSONRequestBody
+}
+
+type SendToPlanResponseObject interface {
+	VisitSendToPlanResponse(w http.ResponseWriter) error
+}
+
+type SendToPlan200JSONResponse SentToPlan
+
+func (response SendToPlan200JSONResponse) VisitSendToPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendToPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SendToPlandefaultApplicationProblemPlusJSONResponse) VisitSendToPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackPlannedRequestObject struct {
+	Body *TakeBackPlannedJSONRequestBody
+}
+
+type TakeBackPlannedResponseObject interface {
+	VisitTakeBackPlannedResponse(w http.ResponseWriter) error
+}
+
+type TakeBackPlanned204Response struct {
+}
+
+func (response TakeBackPlanned204Response) VisitTakeBackPlannedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type TakeBackPlanneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackPlanneddefaultApplicationProblemPlusJSONResponse) VisitTakeBackPlannedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlannedRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *MovePlannedJSONRequestBody
+}
+
+type MovePlannedResponseObject interface {
+	VisitMovePlannedResponse(w http.ResponseWriter) error
+}
+
+type MovePlanned204Response struct {
+}
+
+func (response MovePlanned204Response) VisitMovePlannedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type MovePlanneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MovePlanneddefaultApplicationProblemPlusJSONResponse) VisitMovePlannedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPlansRequestObject struct {
 }
 
@@ -2677,8 +3300,9 @@ func (response AddPlandefaultApplicationProblemPlusJSONResponse) VisitAddPlanRes
 }
 
 type ChangePlanRequestObject struct {
-	Id   PersonId `json:"id"`
-	Body *ChangePlanJSONRequestBody
+	Id     PersonId `json:"id"`
+	Params ChangePlanParams
+	Body   *ChangePlanJSONRequestBody
 }
 
 type ChangePlanResponseObject interface {
@@ -2745,6 +3369,86 @@ type PreviewPlandefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PreviewPlandefaultApplicationProblemPlusJSONResponse) VisitPreviewPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutKindOnPlanRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *PutKindOnPlanJSONRequestBody
+}
+
+type PutKindOnPlanResponseObject interface {
+	VisitPutKindOnPlanResponse(w http.ResponseWriter) error
+}
+
+type PutKindOnPlan200JSONResponse Moved
+
+func (response PutKindOnPlan200JSONResponse) VisitPutKindOnPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PutKindOnPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PutKindOnPlandefaultApplicationProblemPlusJSONResponse) VisitPutKindOnPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewKindOnPlanRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *PreviewKindOnPlanJSONRequestBody
+}
+
+type PreviewKindOnPlanResponseObject interface {
+	VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error
+}
+
+type PreviewKindOnPlan200JSONResponse PlanEffect
+
+func (response PreviewKindOnPlan200JSONResponse) VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewKindOnPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewKindOnPlandefaultApplicationProblemPlusJSONResponse) VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2893,6 +3597,84 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSitesRequestObject struct {
+}
+
+type ListSitesResponseObject interface {
+	VisitListSitesResponse(w http.ResponseWriter) error
+}
+
+type ListSites200JSONResponse []SiteCold
+
+func (response ListSites200JSONResponse) VisitListSitesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSitesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSitesdefaultApplicationProblemPlusJSONResponse) VisitListSitesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSiteRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *ChangeSiteJSONRequestBody
+}
+
+type ChangeSiteResponseObject interface {
+	VisitChangeSiteResponse(w http.ResponseWriter) error
+}
+
+type ChangeSite200JSONResponse SiteCold
+
+func (response ChangeSite200JSONResponse) VisitChangeSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeSitedefaultApplicationProblemPlusJSONResponse) VisitChangeSiteResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3165,9 +3947,12 @@ type StrictServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
-	// GetHorizon Every unit with all its clocks, and the cold seasons of the sites.
+	// GetHorizon Every unit with the clock that governs it, and the cold seasons of the sites.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
+	// GetClocks All the clocks of some units, as for the lines in sight. Changes nothing.
+	// (POST /api/v1/horizon/clocks)
+	GetClocks(ctx context.Context, request GetClocksRequestObject) (GetClocksResponseObject, error)
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
@@ -3192,6 +3977,18 @@ type StrictServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
+	// ListPlanned The work that is meant to be done, the earliest first.
+	// (GET /api/v1/plan-list)
+	ListPlanned(ctx context.Context, request ListPlannedRequestObject) (ListPlannedResponseObject, error)
+	// SendToPlan Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// (POST /api/v1/plan-list)
+	SendToPlan(ctx context.Context, request SendToPlanRequestObject) (SendToPlanResponseObject, error)
+	// TakeBackPlanned Take lines off the plan list.
+	// (POST /api/v1/plan-list/take-back)
+	TakeBackPlanned(ctx context.Context, request TakeBackPlannedRequestObject) (TakeBackPlannedResponseObject, error)
+	// MovePlanned Give a line other days.
+	// (PUT /api/v1/plan-list/{id})
+	MovePlanned(ctx context.Context, request MovePlannedRequestObject) (MovePlannedResponseObject, error)
 	// ListPlans The service plans and how many units are on each.
 	// (GET /api/v1/plans)
 	ListPlans(ctx context.Context, request ListPlansRequestObject) (ListPlansResponseObject, error)
@@ -3204,6 +4001,12 @@ type StrictServerInterface interface {
 	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
 	// (POST /api/v1/plans/{id}/preview)
 	PreviewPlan(ctx context.Context, request PreviewPlanRequestObject) (PreviewPlanResponseObject, error)
+	// PutKindOnPlan Put all units of a kind on a plan, everywhere or at one site.
+	// (PUT /api/v1/plans/{id}/units)
+	PutKindOnPlan(ctx context.Context, request PutKindOnPlanRequestObject) (PutKindOnPlanResponseObject, error)
+	// PreviewKindOnPlan Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// (POST /api/v1/plans/{id}/units/preview)
+	PreviewKindOnPlan(ctx context.Context, request PreviewKindOnPlanRequestObject) (PreviewKindOnPlanResponseObject, error)
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
@@ -3216,6 +4019,12 @@ type StrictServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// ListSites The sites with the cold to be reckoned with.
+	// (GET /api/v1/sites)
+	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
+	// ChangeSite Set how cautious the site's cold curve is.
+	// (PUT /api/v1/sites/{id})
+	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx context.Context, request ListUnitsRequestObject) (ListUnitsResponseObject, error)
@@ -3364,6 +4173,52 @@ func (sh *strictHandler) GetHorizon(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetHorizonResponseObject); ok {
 		return validResponse.VisitGetHorizonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetClocks operation middleware
+func (sh *strictHandler) GetClocks(ctx *echo.Context) error {
+	var request GetClocksRequestObject
+
+	var body GetClocksJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetClocks(ctx.Request().Context(), request.(GetClocksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetClocks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetClocksResponseObject); ok {
+		return validResponse.VisitGetClocksResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -3654,6 +4509,169 @@ func (sh *strictHandler) InviteAgain(ctx *echo.Context, id PersonId) error {
 	return nil
 }
 
+// ListPlanned operation middleware
+func (sh *strictHandler) ListPlanned(ctx *echo.Context) error {
+	var request ListPlannedRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPlanned(ctx.Request().Context(), request.(ListPlannedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPlanned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPlannedResponseObject); ok {
+		return validResponse.VisitListPlannedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SendToPlan operation middleware
+func (sh *strictHandler) SendToPlan(ctx *echo.Context) error {
+	var request SendToPlanRequestObject
+
+	var body SendToPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SendToPlan(ctx.Request().Context(), request.(SendToPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SendToPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SendToPlanResponseObject); ok {
+		return validResponse.VisitSendToPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeBackPlanned operation middleware
+func (sh *strictHandler) TakeBackPlanned(ctx *echo.Context) error {
+	var request TakeBackPlannedRequestObject
+
+	var body TakeBackPlannedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBackPlanned(ctx.Request().Context(), request.(TakeBackPlannedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBackPlanned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeBackPlannedResponseObject); ok {
+		return validResponse.VisitTakeBackPlannedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MovePlanned operation middleware
+func (sh *strictHandler) MovePlanned(ctx *echo.Context, id PersonId) error {
+	var request MovePlannedRequestObject
+
+	request.Id = id
+
+	var body MovePlannedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MovePlanned(ctx.Request().Context(), request.(MovePlannedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MovePlanned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MovePlannedResponseObject); ok {
+		return validResponse.VisitMovePlannedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListPlans operation middleware
 func (sh *strictHandler) ListPlans(ctx *echo.Context) error {
 	var request ListPlansRequestObject
@@ -3724,10 +4742,11 @@ func (sh *strictHandler) AddPlan(ctx *echo.Context) error {
 }
 
 // ChangePlan operation middleware
-func (sh *strictHandler) ChangePlan(ctx *echo.Context, id PersonId) error {
+func (sh *strictHandler) ChangePlan(ctx *echo.Context, id PersonId, params ChangePlanParams) error {
 	var request ChangePlanRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	var body ChangePlanJSONRequestBody
 	var err error
@@ -3813,6 +4832,102 @@ func (sh *strictHandler) PreviewPlan(ctx *echo.Context, id PersonId) error {
 		return err
 	} else if validResponse, ok := response.(PreviewPlanResponseObject); ok {
 		return validResponse.VisitPreviewPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PutKindOnPlan operation middleware
+func (sh *strictHandler) PutKindOnPlan(ctx *echo.Context, id PersonId) error {
+	var request PutKindOnPlanRequestObject
+
+	request.Id = id
+
+	var body PutKindOnPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PutKindOnPlan(ctx.Request().Context(), request.(PutKindOnPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PutKindOnPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PutKindOnPlanResponseObject); ok {
+		return validResponse.VisitPutKindOnPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewKindOnPlan operation middleware
+func (sh *strictHandler) PreviewKindOnPlan(ctx *echo.Context, id PersonId) error {
+	var request PreviewKindOnPlanRequestObject
+
+	request.Id = id
+
+	var body PreviewKindOnPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewKindOnPlan(ctx.Request().Context(), request.(PreviewKindOnPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewKindOnPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewKindOnPlanResponseObject); ok {
+		return validResponse.VisitPreviewKindOnPlanResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -3930,6 +5045,77 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		return validResponse.VisitSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSites operation middleware
+func (sh *strictHandler) ListSites(ctx *echo.Context) error {
+	var request ListSitesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSites(ctx.Request().Context(), request.(ListSitesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSites")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSitesResponseObject); ok {
+		return validResponse.VisitListSitesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeSite operation middleware
+func (sh *strictHandler) ChangeSite(ctx *echo.Context, id PersonId) error {
+	var request ChangeSiteRequestObject
+
+	request.Id = id
+
+	var body ChangeSiteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeSite(ctx.Request().Context(), request.(ChangeSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeSiteResponseObject); ok {
+		return validResponse.VisitChangeSiteResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

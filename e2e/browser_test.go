@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
@@ -67,7 +68,7 @@ func (b *tab) calm() {
 type reckoned struct {
 	unit    store.LoadedUnit
 	plan    forecast.Plan
-	cold    forecast.ColdCurve
+	cold    *forecast.Climate
 	entries []ledger.Entry
 }
 
@@ -75,9 +76,25 @@ func demoUnit(code string) *reckoned {
 	f := demo.Fleet(time.Now())
 	r := &reckoned{unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
 	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == r.unit.Plan })]
-	r.cold = f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == r.unit.Site })].Cold
+	r.cold = climateOf(r.unit.Site)
 	r.entries = r.unit.Entries
 	return r
+}
+
+// climateOf a demo site: twelve years of the stand-in's nights, and its forecast.
+func climateOf(site string) *forecast.Climate {
+	w, today := demo.Weather(), forecast.Day(time.Now())
+	record, err := w.Minima(context.Background(), site, today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
+	ahead, err2 := w.Forecast(context.Background(), site, today)
+	k, ok := forecast.NewClimate(slices.DeleteFunc(record, func(m forecast.Minimum) bool { return m.Celsius < -90 }), forecast.DefaultWinters)
+	if err != nil || err2 != nil || !ok {
+		panic(fmt.Sprint(err, err2, ok))
+	}
+	var minima []measure.Celsius
+	for _, n := range ahead {
+		minima = append(minima, n.Celsius)
+	}
+	return k.WithForecast(today, minima)
 }
 
 func (r *reckoned) add(b ledger.Body) {
@@ -89,7 +106,7 @@ func (r *reckoned) add(b ledger.Body) {
 func (r *reckoned) shows() (protects, freezeDue string) {
 	u := r.unit
 	a := ledger.Fold(u.Ledger(r.plan), r.entries)
-	o := forecast.Look(&a, r.plan, r.cold, time.Now())
+	o := forecast.Look(&a, r.plan, forecast.Around{Cold: r.cold}, time.Now())
 	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
 	if c.Due != nil {
 		freezeDue = c.Due.Format(time.DateOnly)
@@ -289,12 +306,15 @@ func TestWhy(t *testing.T) {
 	b.until(`document.querySelector('[aria-label="Cautions"]').innerText.includes('licensed signatory')`)
 }
 
-// views are the main views, for accessibility and for pictures.
-var views = []struct {
+type view struct {
 	name, path, ready string
 	width, height     int64
 	dark              bool
-}{
+}
+
+// views are the main views, for accessibility and for pictures; others are looked
+// at as well, and their pictures are kept with -others only.
+var views = []view{
 	{"morning", "/", `[data-line]`, 1280, 800, false},
 	{"morning-dark", "/", `[data-line]`, 1280, 800, true},
 	{"horizon", "/horizon", `[data-unit]`, 1280, 800, false},
@@ -308,10 +328,21 @@ var views = []struct {
 	{"bench-dark", "/bench?q=reading&inside=PG&freeze=-41%20C&checked=3", `[data-testid="headline"]`, 1280, 800, true},
 	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
 	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
+	{"plan", "/plan", `[data-planned]`, 1280, 800, false},
 	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
 	{signInView, "/", signInForm, 1280, 800, false},
 	{signInView + "-phone", "/", signInForm, 390, 844, true},
 	{"account-phone", "/units/MC-08?write=top_up", figureBox, 390, 844, false},
+}
+
+var others = []view{
+	{"morning-phone", "/", `[data-line]`, 390, 844, false},
+	{"horizon-phone", "/horizon", `[data-unit]`, 390, 844, false},
+	{"plan-phone", "/plan", `[data-planned]`, 390, 844, true},
+	{"register-phone", "/register", `[aria-label="Audit"] td`, 390, 2400, false},
+	{"morning-long", "/", `[data-line]`, 1280, 2300, false},
+	{"horizon-planned", "/horizon?kind=aircraft&zoom=3", `[data-unit]`, 1280, 500, false},
+	{"register-long", "/register", `[aria-label="Audit"] td`, 1280, 1700, true},
 }
 
 const (
@@ -358,7 +389,7 @@ func TestAccessibility(t *testing.T) {
 		t.Fatal(err)
 	}
 	tabs := newViewers(t)
-	for _, v := range views {
+	for _, v := range slices.Concat(views, others) {
 		b := tabs.of(v.name)
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
 		js[chromedp.Void](b, string(axe))
@@ -377,7 +408,11 @@ func TestAccessibility(t *testing.T) {
 // TestPictures takes a picture of each main view; with -shots it keeps them.
 func TestPictures(t *testing.T) {
 	tabs := newViewers(t)
-	for _, v := range views {
+	looked := views
+	if *withOthers {
+		looked = others
+	}
+	for _, v := range looked {
 		b := tabs.of(v.name)
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
 		if v.ready == figureBox && v.width > 500 && !v.dark {
@@ -395,5 +430,17 @@ func TestPictures(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
+	}
+}
+
+// keep a picture of what is open, when the other views are kept.
+func (b *tab) keep(name string) {
+	b.t.Helper()
+	if *shots == "" || !*withOthers {
+		return
+	}
+	b.do(chromedp.Sleep(300 * time.Millisecond))
+	if err := os.WriteFile(filepath.Join(*shots, name+".png"), value(b, chromedp.CaptureScreenshot()), 0o644); err != nil {
+		b.fail(err)
 	}
 }

@@ -27,6 +27,8 @@ import (
 
 // shots is where TestPictures leaves its pictures; without it they are only
 // taken, not kept.
+var withOthers = flag.Bool("others", false, "pictures of the other views instead")
+
 var shots = flag.String("shots", "", "folder for pictures of the main views")
 
 var (

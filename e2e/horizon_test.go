@@ -96,8 +96,10 @@ func TestHorizonOfTenThousand(t *testing.T) {
 	if drawn := js[int](b, `document.querySelectorAll('[data-unit]').length`); drawn > 80 {
 		t.Errorf("%d lines are drawn", drawn)
 	}
+	b.keep("horizon-of-10000")
 	js[chromedp.Void](b, `document.querySelector('[data-testid="horizon"]').scrollTo(0, 1e9)`)
 	b.until(`[...document.querySelectorAll('[data-index]')].some(x => x.dataset.index === '10061')`)
+	b.keep("horizon-of-10000-end")
 	b.calm()
 }
 
@@ -118,5 +120,80 @@ func TestPlanEditor(t *testing.T) {
 	b.press("18" + kb.Enter)
 	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 mo or 1,000 h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)
 	b.until(`document.querySelector('[aria-label="Audit"]').innerText.includes('changed a plan: Boat diesel')`)
+	b.calm()
+}
+
+// Two coordinators have the same plan open: the second is told what the first has
+// made of it before anything is written over.
+func TestPlanChangedMeanwhile(t *testing.T) {
+	const form = `form[aria-label="Change Heavy truck"]`
+	field := func(label string) string {
+		return `[...document.querySelectorAll('` + form + ` label')].find(l => l.innerText === '` + label + `').parentElement.querySelector('input')`
+	}
+	typed := func(b *tab, label, text string) {
+		js[chromedp.Void](b, field(label)+`.focus(); `+field(label)+`.select()`)
+		b.press(text)
+	}
+	first, second := newTab(t), newTab(t)
+	for _, b := range []*tab{first, second} {
+		b.open("/register", `[data-plan="Heavy truck"]`)
+		b.click(`[data-plan="Heavy truck"] button`)
+		b.wait(form)
+	}
+	typed(first, "later, months", "30"+kb.Enter)
+	first.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
+	typed(second, "cap, months", "18"+kb.Enter)
+	second.until(`/somebody changed this plan meanwhile.*later 30 mo.*still stands here/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
+	if got := js[string](second, field("cap, months")+`.value`); got != "18" {
+		t.Errorf("what was typed is %q", got)
+	}
+	// A closed look at it shows what the first has done; then both changes stand.
+	second.click(`[data-plan="Heavy truck"] button`)
+	second.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
+	second.click(`[data-plan="Heavy truck"] button`)
+	second.wait(form)
+	typed(second, "cap, months", "18"+kb.Enter)
+	second.until(`/later 30 mo.*cap 18 mo/.test(document.querySelector('[data-plan="Heavy truck"]').innerText)`)
+	second.click(`[data-plan="Heavy truck"] button`)
+	second.wait(form)
+	for _, c := range []struct{ label, text, says string }{
+		{"later, months", "0", "0 is not accepted: number must be at least 1"},
+		{"later, months", "-3", "-3 is not accepted: number must be at least 1"},
+		{"later, months", "400", "400 months is not accepted; accepted: more than 0 and at most 240 months, or none"},
+		{"% new counts", "140", "140 % is not accepted; accepted: 10 to 100 %"},
+		{"later, km", "2000000", "2000000 km is not accepted; accepted: more than 0 and at most 1000000 km, or none"},
+	} {
+		typed(second, c.label, c.text)
+		second.until(`document.querySelector('` + form + `').innerText.includes('` + c.says + `')`)
+	}
+}
+
+// An address or a span that cannot be meant is told, and what is picked but not shown is counted.
+func TestHorizonOfWhatThereIsNot(t *testing.T) {
+	b := newTab(t)
+	b.open("/horizon?site=Nowhere&zoom=toString&sort=constructor&group=valueOf", `[data-testid="count"]`)
+	b.until(`document.querySelector('[data-testid="count"]').innerText === '0 of 62 units' && [...document.querySelectorAll('select')].some(s => s.value === 'Nowhere')`)
+	b.open("/horizon?zoom=toString", `[data-unit="MC-03"]`)
+	set := func(label, day string) {
+		js[chromedp.Void](b, `(() => { const i = [...document.querySelectorAll('[data-testid="pick-bar"] label')].find(l => l.textContent === '`+label+`').parentElement.querySelector('input');
+			Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+day+`');
+			i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
+	}
+	says := func(words string) {
+		b.until(`document.querySelector('[data-testid="pick-bar"]').innerText.includes('` + words + `')`)
+	}
+	set("from", "2031-03-01")
+	set("to", "2030-12-01")
+	says("to: Sun 1 Dec 2030 is not accepted; accepted: Sat 1 Mar 2031 or later")
+	says("send 0 units")
+	set("to", "")
+	says("to: no day is given")
+	set("from", "2001-03-01")
+	set("to", "2001-04-01")
+	says("Nothing that is shown most likely runs out in these days.")
+	b.click(`[aria-label="pick MC-03"]`)
+	says("send 1 unit to")
+	b.typeIn(`input[placeholder="unit, product"]`, "CA-0")
+	says("1 of the 1 unit picked is not shown.")
 	b.calm()
 }

@@ -17,7 +17,7 @@ import (
 func replay(ctx context.Context, args []string, out io.Writer) error {
 	flags := flag.NewFlagSet("diligent backtest", flag.ContinueOnError)
 	data := flags.String("data", ".run", "folder of the database")
-	units := flags.Int("units", 60, "units in each synthetic fleet")
+	units := flags.Int("units", 300, "units in each synthetic fleet")
 	days := flags.Int("days", 1500, "days that each of them lives")
 	seed := flags.Uint64("seed", 0, "another one makes other fleets by the same rules")
 	synthetic := flags.Bool("synthetic", false, "the synthetic fleets alone, without a database")
@@ -31,6 +31,7 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 	for i, rule := range backtest.Rules {
 		results = append(results, backtest.Histories(rule.Name, rule.Make(*seed+uint64(i), *units, *days)))
 	}
+	results = append(results, backtest.FreezeDays("freeze night", backtest.Charges(*seed+100, *units, *days)))
 	if *synthetic {
 		backtest.Print(out, results)
 		return nil
@@ -46,11 +47,15 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		}
 		var accounts []ledger.Account
 		var profiles []forecast.Profile
+		var plans []forecast.Plan
+		var cold []*forecast.Climate
 		for _, u := range fleet {
 			accounts = append(accounts, ledger.Fold(u.Ledger, entries[u.Code]))
 			profiles = append(profiles, forecast.ProfileOf(u.Kind))
+			plans, cold = append(plans, u.Plan), append(cold, u.Cold)
 		}
-		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles)))
+		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles),
+			backtest.FreezeDays("freeze, books", backtest.ChargesOf(accounts, plans, cold))))
 		f := backtest.Freeze(accounts)
 		_, err = fmt.Fprintf(out, "\nfreeze point before each test: %d tests, %.1f%% within P10 to P90, %.2f K off (the last test taken to stand: %.2f K)\n",
 			f.Tests, 100*f.Coverage(), f.Median(), f.NaiveMedian())

@@ -23,6 +23,7 @@ import (
 	"diligentledger/internal/people"
 	"diligentledger/internal/standin"
 	"diligentledger/internal/store"
+	"diligentledger/internal/weather"
 	"diligentledger/internal/web"
 	"diligentledger/ui"
 )
@@ -33,7 +34,13 @@ type settings struct {
 	data  string // absolute folder of the database
 	demo  bool
 	fresh bool
+	// weather service to ask: "standin" or "none"; empty takes the stand-in for the
+	// demo fleet, whose sites it knows, and none for any other.
+	weather string
 }
+
+// What --weather may name.
+const weatherStandIn, noWeather = "standin", "none"
 
 // firstPort to try, and how many after it.
 const (
@@ -50,6 +57,7 @@ func parseSettings(args []string, out io.Writer) (settings, error) {
 	flags.StringVar(&s.data, "data", ".run", "folder for the database")
 	flags.BoolVar(&noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
 	flags.BoolVar(&s.fresh, "fresh", false, "throw the database away and begin anew (asks first)")
+	flags.StringVar(&s.weather, "weather", "", "weather service: standin (made-up nights; with the demo fleet the default) or none")
 	if err := flags.Parse(args); err != nil {
 		return s, err
 	}
@@ -58,6 +66,9 @@ func parseSettings(args []string, out io.Writer) (settings, error) {
 	}
 	if s.port < 0 || s.port > 65535 {
 		return s, fmt.Errorf("--port %d is not accepted; accepted: 1 to 65535", s.port)
+	}
+	if s.weather != "" && s.weather != weatherStandIn && s.weather != noWeather {
+		return s, fmt.Errorf("--weather %q is not accepted; accepted: %s, %s", s.weather, weatherStandIn, noWeather)
 	}
 	data, err := filepath.Abs(s.data)
 	s.data, s.demo = data, !noDemo
@@ -98,12 +109,19 @@ func serve(ctx context.Context, args []string) error {
 	serving, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	outbox := standin.Outbox{Dir: filepath.Join(s.data, "outbox"), Now: time.Now}
-	opened, err := prepare(ctx, instance, s.demo, people.Config{Outbox: outbox, Address: address, Now: time.Now}, steps)
+	opened, err := prepare(ctx, instance, s, people.Config{Outbox: outbox, Address: address, Now: time.Now}, steps)
 	if err != nil {
 		steps.end()
 		return errors.Join(err, instance.Stop())
 	}
 	headsKept := keepHeads(serving, opened.store, s.data)
+	told := make(chan struct{})
+	go func() {
+		defer close(told)
+		if opened.weather != nil {
+			opened.weather.Run(serving)
+		}
+	}()
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
@@ -117,6 +135,7 @@ func serve(ctx context.Context, args []string) error {
 	err = web.Serve(serving, listener, opened.handler)
 	cancel(nil)
 	<-watched
+	<-told
 	<-headsKept
 	if cause := context.Cause(serving); err == nil && errors.Is(cause, errDatabaseGone) {
 		err = cause
@@ -129,12 +148,13 @@ func serve(ctx context.Context, args []string) error {
 type open struct {
 	handler http.Handler
 	store   *store.Store
-	first   string // link for the first coordinator, empty when there is one
+	weather *weather.Keeper // nil without a weather service
+	first   string          // link for the first coordinator, empty when there is one
 }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
 // when asked, and makes the application.
-func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who people.Config, steps *progress) (o open, err error) {
+func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who people.Config, steps *progress) (o open, err error) {
 	steps.begin("bringing the database up to date")
 	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
 		return o, err
@@ -142,7 +162,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who
 	if err := instance.Grant(ctx, store.Rights); err != nil {
 		return o, err
 	}
-	if withDemo {
+	if s.demo {
 		if err := loadDemo(ctx, instance.OwnerDSN(), steps); err != nil {
 			return o, err
 		}
@@ -158,18 +178,26 @@ func prepare(ctx context.Context, instance *mariadb.Instance, withDemo bool, who
 	if err := foldStale(ctx, o.store, steps); err != nil {
 		return o, err
 	}
+	fleet, err := o.store.LoadedFleetName(ctx)
+	if err != nil {
+		return o, err
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	if s.weather == weatherStandIn || s.weather == "" && fleet == demo.Name {
+		steps.begin("asking for the weather")
+		o.weather = &weather.Keeper{Store: o.store, Service: demo.Weather(), Now: time.Now, Log: log}
+		if err := o.weather.Refresh(ctx); err != nil {
+			return o, err
+		}
+	}
 	who.Store = o.store
 	service, err := people.New(who)
 	if err != nil {
 		return o, err
 	}
 	cfg := web.Config{Books: books.New(o.store, time.Now), People: service, Screens: ui.Screens(),
-		Log: slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))}
-	fleet, err := o.store.LoadedFleetName(ctx)
-	if err != nil {
-		return o, err
-	}
-	if withDemo && fleet == demo.Name {
+		Log: log}
+	if s.demo && fleet == demo.Name {
 		steps.begin("opening the demo accounts")
 		cfg.Demo = demo.People
 		if err := service.AddDemo(ctx, demo.People); err != nil {

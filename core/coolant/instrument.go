@@ -87,12 +87,13 @@ type Refractometer struct {
 
 // Uncertainties and limits (common practice).
 const (
-	sigmaLine    = 0.7 // K, of a freeze line
-	sigmaZero    = 1.0 // K, added in quadrature when the zero is old or unknown
-	sigmaOther   = 1.5 // K, added when the other glycol's scale is made up for
-	zeroSlight   = 0.3 // of the scale's unit: made up for without a word below
-	zeroFar      = 2.0 // of the scale's unit: must be zeroed first
-	zeroMonth    = 31.0
+	sigmaLine  = 0.7 // K, of a freeze line
+	sigmaZero  = 1.0 // K, added in quadrature when the zero is old or unknown
+	sigmaOther = 1.5 // K, added when the other glycol's scale is made up for
+	zeroSlight = 0.3 // of the scale's unit: made up for without a word below
+	zeroFar    = 2.0 // of the scale's unit: must be zeroed first
+	// ZeroMonth is how many days a zero check stands for.
+	ZeroMonth    = 31
 	compLow      = 10
 	compHigh     = 30
 	plainLow     = 18
@@ -135,7 +136,7 @@ func (m Refractometer) Read() (Reading, error) {
 	case m.ZeroDays == nil:
 		r.flag(FlagZeroUnknown, false)
 		sigma = math.Hypot(sigma, sigmaZero)
-	case *m.ZeroDays > zeroMonth:
+	case *m.ZeroDays > ZeroMonth:
 		r.flag(FlagZeroOld, false)
 		sigma = math.Hypot(sigma, sigmaZero)
 	}

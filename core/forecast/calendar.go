@@ -2,7 +2,7 @@ package forecast
 
 import (
 	"math"
-	"strings"
+	"slices"
 	"time"
 
 	"diligentledger/core/coolant"
@@ -30,6 +30,8 @@ const (
 	CapDue         ClockKind = "cap"
 	HosesDue       ClockKind = "hoses"
 	ChemistryTrend ClockKind = "chemistry"
+	ZeroDue        ClockKind = "zero"
+	HoseAge        ClockKind = "hose_age"
 )
 
 // Their reasons.
@@ -40,6 +42,11 @@ const (
 	CapCalendar  Code = "cap_calendar"  // months since the cap was tested, limit; never: 1 when it never was
 	HoseCalendar Code = "hose_calendar" // months since the hoses were looked at, limit; never: 1 when never
 	ChemTrend    Code = "chem_trend"    // about: the property; value: the last
+	ZeroLapses   Code = "zero_lapses"   // about: the instrument; days since it was zeroed; limit: days
+	ZeroNever    Code = "zero_never"    // about: the instrument; limit
+	ZeroHolds    Code = "zero_holds"    // about: the instrument; days, limit
+	HoseOld      Code = "hose_old"      // about: the oldest hose, empty for those it came with; used, limit: months
+	HoseAgeless  Code = "hose_ageless"  // about: a hose nobody knows the age of, empty for all; limit: months
 )
 
 // Before the cold season each unit is to be tested once: two weeks before it
@@ -50,24 +57,22 @@ const (
 )
 
 // calendarClocks are those the plan asks for by the calendar.
-func calendarClocks(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) (clocks []Clock) {
+func calendarClocks(a *ledger.Account, p Plan, around Around, today time.Time) (clocks []Clock) {
 	if p.TestMonths > 0 && (a.Known || a.Base != "") {
-		clocks = append(clocks, testClock(a, p.TestMonths, cold, today))
-	}
-	found := func(is func(point string) bool) *time.Time {
-		var last *time.Time
-		for _, f := range a.Findings {
-			if is(f.Point) && f.Grade != coolant.GradeUnknown && (last == nil || f.At.After(*last)) {
-				last = &f.At
-			}
+		test := testClock(a, p.TestMonths, around.Cold, today)
+		clocks = append(clocks, test)
+		if c, ok := zeroClock(a, around.Zeroed, *test.Due, today); ok {
+			clocks = append(clocks, c)
 		}
-		return last
 	}
 	if p.CapMonths > 0 {
-		clocks = append(clocks, lookedClock(a, CapDue, CapCalendar, p.CapMonths, found(func(s string) bool { return s == "cap" }), today))
+		clocks = append(clocks, lookedClock(a, CapDue, CapCalendar, p.CapMonths, lastFound(a, isCap), today))
 	}
 	if p.HoseMonths > 0 {
-		clocks = append(clocks, lookedClock(a, HosesDue, HoseCalendar, p.HoseMonths, found(func(s string) bool { return strings.HasSuffix(s, "_hose") }), today))
+		clocks = append(clocks, lookedClock(a, HosesDue, HoseCalendar, p.HoseMonths, lastFound(a, isHose), today))
+	}
+	if p.HoseYears > 0 {
+		clocks = append(clocks, hoseAgeClock(a, 12*p.HoseYears, today))
 	}
 	if c, ok := chemistryClock(a, today); ok {
 		clocks = append(clocks, c)
@@ -84,7 +89,7 @@ func opened(a *ledger.Account, today time.Time) time.Time {
 	return Day(begun.In(today.Location()))
 }
 
-func testClock(a *ledger.Account, limit int, cold ColdCurve, today time.Time) Clock {
+func testClock(a *ledger.Account, limit int, cold *Climate, today time.Time) Clock {
 	c := Clock{Kind: TestDue}
 	numbers := map[string]float64{"limit": float64(limit)}
 	from, code := opened(a, today), TestNever
@@ -116,6 +121,85 @@ func testClock(a *ledger.Account, limit int, cold ColdCurve, today time.Time) Cl
 	if c.Verdict == Overdue && code == TestNever {
 		c.Verdict = Due // nobody has been late with a test that was never asked for
 	}
+	return c
+}
+
+// zeroClock asks for the zero of the refractometer that the last test was made
+// with, before the next test. It is never worse than a reminder: the test is the
+// work. False when no such instrument is named.
+func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test, today time.Time) (Clock, bool) {
+	t := a.LastTest
+	if t == nil || t.Instrument != ledger.Refractometer || t.Tool == "" {
+		return Clock{}, false
+	}
+	numbers := map[string]float64{"limit": coolant.ZeroMonth}
+	c := Clock{Kind: ZeroDue, Verdict: Sound, Reason: Reason{Code: ZeroHolds, Numbers: numbers, About: t.Tool}}
+	at := t.ZeroAt
+	if elsewhere, ok := zeroed[t.Tool]; ok && (at == nil || elsewhere.After(*at)) {
+		at = &elsewhere
+	}
+	if test.Before(today) {
+		test = today
+	}
+	if at == nil {
+		c.Reason.Code = ZeroNever
+	} else {
+		last := Day(at.In(today.Location()))
+		numbers["days"] = float64(DaysBetween(last, today))
+		if DaysBetween(last, test) <= coolant.ZeroMonth {
+			return c, true
+		}
+		c.Reason.Code = ZeroLapses
+	}
+	c.Due = &test
+	if DaysBetween(today, test) <= dueDays {
+		c.Verdict = Watch
+	}
+	return c, true
+}
+
+// hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
+// hose that was looked at and whose age nobody knows is itself a reason to act.
+func hoseAgeClock(a *ledger.Account, limit int, today time.Time) Clock {
+	numbers := map[string]float64{"limit": float64(limit)}
+	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeless, Numbers: numbers}}
+	oldest, about := a.BuiltAt, ""
+	consider := func(hose string, at *time.Time) {
+		if oldest == nil || at.Before(*oldest) {
+			oldest, about = at, hose
+		}
+	}
+	renewed := 0
+	for _, hose := range ledger.Hoses {
+		at, known := a.HoseSince[hose]
+		seen := slices.ContainsFunc(a.Findings, func(f ledger.Finding) bool { return f.Point == hose+"_hose" })
+		switch {
+		case known:
+			renewed++
+			if a.BuiltAt == nil {
+				consider(hose, &at)
+			}
+		case seen && a.BuiltAt == nil:
+			c.Reason.About = hose
+			return c
+		}
+	}
+	if renewed == len(ledger.Hoses) { // none is as old as the unit
+		oldest = nil
+		for _, hose := range ledger.Hoses {
+			at := a.HoseSince[hose]
+			consider(hose, &at)
+		}
+	}
+	if oldest == nil {
+		return c
+	}
+	since := Day(oldest.In(today.Location()))
+	due := AddMonths(since, limit)
+	numbers["used"] = months(since, today)
+	left := share(1 - numbers["used"]/float64(limit))
+	c.Verdict, c.Due, c.Left = softened(verdictOn(due, today)), &due, &left
+	c.Reason.Code, c.Reason.About = HoseOld, about
 	return c
 }
 

@@ -24,7 +24,7 @@ func TestCalendarClocks(t *testing.T) {
 	u.Cap = 100
 	for _, c := range []struct {
 		name    string
-		cold    ColdCurve
+		cold    *Climate
 		entries []ledger.Entry
 		clock   ClockKind
 		verdict Verdict
@@ -75,6 +75,7 @@ func TestCheckPlan(t *testing.T) {
 		{"a century", func(p *Plan) { p.First.Months = 1200 }, "/first/months"},
 		{"a negative margin", func(p *Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
 		{"all of it and more", func(p *Plan) { p.Replaced = 1.2 }, "/replaced"},
+		{"a million miles", func(p *Plan) { p.Miles, p.Later.Km = true, 1_000_000*measure.KilometresPerMile }, "/later/miles"},
 		{"tests each century", func(p *Plan) { p.TestMonths = 1200 }, "/testMonths"},
 	} {
 		p := good
@@ -82,6 +83,41 @@ func TestCheckPlan(t *testing.T) {
 		errs := CheckPlan(p)
 		if (len(errs) == 0) != (c.field == "") || len(errs) > 0 && errs[0].Field != c.field {
 			t.Errorf("%s: %v", c.name, errs)
+		}
+	}
+}
+
+// A hose is as old as the unit until it is renewed; one nobody knows the age of is
+// itself a reason to act (common practice).
+func TestHoseAge(t *testing.T) {
+	asked := plan
+	asked.HoseYears = 6
+	opened := ago(2120, ledger.Opening{History: ledger.Factory}) // five years and ten months
+	hoses := func(days int, state string, which ...string) ledger.Entry {
+		var found []ledger.HoseFound
+		for _, h := range which {
+			found = append(found, ledger.HoseFound{Hose: h, State: state})
+		}
+		return ago(days, ledger.HoseCheck{Hoses: found})
+	}
+	for _, c := range []struct {
+		name    string
+		entries []ledger.Entry
+		verdict Verdict
+		code    Code
+		about   string
+	}{
+		{"as old as the unit", []ledger.Entry{opened}, Watch, HoseOld, ""},
+		{"one renewed, the others not", []ledger.Entry{opened, hoses(100, "renewed", "upper")}, Watch, HoseOld, ""},
+		{"all renewed, one of them first", []ledger.Entry{opened, hoses(900, "renewed", "lower"), hoses(100, "renewed", "upper", "heater_feed", "heater_return", "bypass", "recovery")}, Sound, HoseOld, "lower"},
+		{"nobody knows", []ledger.Entry{ago(300, fill(false))}, Unknown, HoseAgeless, ""},
+		{"nobody knows of one", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper"), hoses(10, "good", "lower")}, Unknown, HoseAgeless, "lower"},
+		{"known of those there are", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper")}, Sound, HoseOld, "upper"},
+		{"too old", []ledger.Entry{ago(2400, ledger.Opening{History: ledger.Factory})}, Due, HoseOld, ""},
+	} {
+		got := clockOf(t, look(car, asked, mild, c.entries...), HoseAge)
+		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About != c.about {
+			t.Errorf("%s: %s, %s of %q; want %s, %s of %q", c.name, got.Verdict, got.Reason.Code, got.Reason.About, c.verdict, c.code, c.about)
 		}
 	}
 }

@@ -3,6 +3,7 @@ package forecast
 import (
 	"math"
 	"slices"
+	"sync"
 	"time"
 
 	"diligentledger/core/ledger"
@@ -61,12 +62,12 @@ type Code string
 const (
 	AgeRuns      Code = "age_runs"       // used, limit: months
 	AgeUnknown   Code = "age_unknown"    // limit: months; no fill is written down
-	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week; suspects: readings left out; changed: 1 when used otherwise lately
+	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when few readings tell
 	UseLaidUp    Code = "use_laid_up"    // used, limit; the unit is laid up
 	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
 	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
 	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
-	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K
+	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
 	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
 	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
 	FreezeNarrow Code = "freeze_narrow"  // the same, and high: the warm end of the book's band, which is not
@@ -75,6 +76,7 @@ const (
 	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
 	LevelHolds   Code = "level_holds"    // litres, full; low, hold: L that may be missing before due, before hold
 	LevelLow     Code = "level_low"      // the same, and missing
+	LevelFalls   Code = "level_falls"    // the same; days until so much is missing that it must not run
 )
 
 // Reason of a clock: a code and the numbers in it.
@@ -112,20 +114,36 @@ type Outlook struct {
 	Clocks    []Clock // the governing one first
 }
 
+// Around is what a unit's clocks depend on besides its own books and its plan.
+type Around struct {
+	// Cold of its site.
+	Cold *Climate
+	// Zeroed tells when each instrument was last zeroed, in anybody's books.
+	Zeroed map[string]time.Time
+}
+
 // Look reckons the clocks of an account as of today, a day in the fleet's own
 // time zone.
-func Look(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Outlook {
+func Look(a *ledger.Account, p Plan, around Around, today time.Time) Outlook {
 	today = Day(today)
-	clocks := []Clock{freezeClock(a, p, cold, today)}
+	use := sync.OnceValue(func() *UseModel {
+		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind), today)
+		return &model
+	})
+	clocks := make([]Clock, 1, 9)
+	clocks[0] = freezeClock(a, p, around.Cold, today)
 	if a.Known {
-		clocks = append(clocks, levelClock(a, today))
+		clocks = append(clocks, levelClock(a, use, today))
 	}
-	for _, standing := range []func(*ledger.Account, time.Time) (Clock, bool){holdClock, findingsClock, followUpClock} {
+	for _, standing := range []func(*ledger.Account, time.Time) (Clock, bool){holdClock, findingsClock} {
 		if c, ok := standing(a, today); ok {
 			clocks = append(clocks, c)
 		}
 	}
-	clocks = append(clocks, calendarClocks(a, p, cold, today)...)
+	if c, ok := followUpClock(a, p, today); ok {
+		clocks = append(clocks, c)
+	}
+	clocks = append(clocks, calendarClocks(a, p, around, today)...)
 	interval := p.running(a.Factory)
 	name := "later"
 	if a.Factory {
@@ -137,7 +155,7 @@ func Look(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Outlook {
 		clocks = append(clocks, c)
 	}
 	if interval.Km > 0 || interval.Hours > 0 {
-		if c, ok := useClock(a, interval, today); ok {
+		if c, ok := useClock(a, interval, use, today); ok {
 			c.Interval = name
 			clocks = append(clocks, c)
 		}
@@ -209,7 +227,7 @@ func ageClock(a *ledger.Account, limit int, today time.Time) Clock {
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
 
 // useClock is false when the plan limits nothing that this unit's meter counts.
-func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, bool) {
+func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today time.Time) (Clock, bool) {
 	c := Clock{Kind: Use, Verdict: Unknown}
 	if a.Unit.Meter == "" {
 		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
@@ -225,7 +243,7 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 		c.Reason = Reason{Code: UseNoStart, Numbers: map[string]float64{"limit": limit}}
 		return c, true
 	}
-	model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind), today)
+	model := use()
 	if !model.Known {
 		used := model.Last.Value - start
 		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(a.Readings))}}
@@ -239,12 +257,13 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 	if l := a.LaidUp; l != nil && l.At.Before(today) {
 		until = l.At
 	}
-	_, meter, _, _ := model.At(until)
+	low, meter, high, _ := model.At(until)
 	used := meter - start
 	left := share(1 - used/limit)
 	c.Left = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
-		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed)}}
+		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
+		"few": flag(model.Stretches < fewStretches)}}
 	w, ok := model.Reaches(start + limit)
 	if a.LaidUp != nil && used < limit {
 		c.Verdict, c.Reason.Code = Sound, UseLaidUp
@@ -267,6 +286,9 @@ func useClock(a *ledger.Account, interval Interval, today time.Time) (Clock, boo
 	return c, true
 }
 
+// fewStretches of a month tell so little that it is said.
+const fewStretches = 3
+
 func flag(on bool) float64 {
 	if on {
 		return 1
@@ -279,34 +301,7 @@ func (w Window) days(zone *time.Location) Window {
 	return Window{Day(w.P10.In(zone)), Day(w.P50.In(zone)), Day(w.P90.In(zone))}
 }
 
-// Shares of the fill that may be missing (common practice: the band between
-// the cold marks is about a twentieth of the charge; with a sixth gone the
-// pump and the heater core draw air).
-const (
-	lowShare  = 0.05
-	holdShare = 0.15
-)
-
-// levelClock compares what the books say is inside with the last fill.
-func levelClock(a *ledger.Account, today time.Time) Clock {
-	full, litres := float64(a.Filled), float64(a.Charge.Volume())
-	missing := full - litres
-	left := share(1 - missing/(holdShare*full))
-	c := Clock{Kind: Level, Verdict: Sound, Left: &left,
-		Reason: Reason{Code: LevelHolds, Numbers: map[string]float64{
-			"litres": litres, "full": full, "low": lowShare * full, "hold": holdShare * full}}}
-	if missing < lowShare*full {
-		return c
-	}
-	c.Reason.Code, c.Reason.Numbers["missing"] = LevelLow, missing
-	c.Verdict, c.Due = Due, &today
-	if missing >= holdShare*full {
-		c.Verdict = Hold
-	}
-	return c
-}
-
-func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clock {
+func freezeClock(a *ledger.Account, p Plan, cold *Climate, today time.Time) Clock {
 	c := Clock{Kind: Freeze}
 	protects := a.ProtectsTo()
 	if protects == nil {
@@ -319,30 +314,42 @@ func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clo
 	margin := measure.Celsius(p.FreezeMargin)
 	numbers := map[string]float64{"protects": float64(*protects), "margin": float64(margin),
 		"limit": float64(*protects + margin), "coldest": float64(cold.Coldest()), "stale": StaleMonths}
-	night, caught := cold.FirstBelow(*protects+margin, today, horizon)
-	// The warm and the cold end of nine tenths of the book's band.
-	warm, chilly := *protects, *protects
+	drift := driftOf(a)
+	// What is known of the strength is from the last test or fill: the doubt has grown
+	// since.
+	expected := protection{at: *protects + margin, drift: drift.perDay, since: sinceKnown(a, today)}
+	night, caught := cold.firstBelow(expected, today, horizon)
+	// The warm and the cold end of nine tenths of the book's band, which widens as
+	// nobody looks.
+	warm, chilly := expected, expected
+	warm.wide, chilly.wide, warm.doubt, chilly.doubt = z, -z, drift.doubt, drift.doubt
 	if b := a.Balance; b.High != nil && b.Freeze != nil {
-		warm = max(*protects, *b.Freeze+(*b.High-*b.Freeze)*bandShare)
-		chilly = min(*protects, *b.Freeze+(*b.Low-*b.Freeze)*bandShare)
+		warm.spread = math.Max(0, float64(*b.Freeze+(*b.High-*b.Freeze)*bandShare-*protects)) / z
+		chilly.spread = math.Max(0, float64(*protects-*b.Freeze-(*b.Low-*b.Freeze)*bandShare)) / z
 	}
-	first, narrow := cold.FirstBelow(warm+margin, today, horizon)
+	first, narrow := cold.firstBelow(warm, today, horizon)
+	if drift.perDay*365 >= leastDrift {
+		numbers["drift"] = drift.perDay * 365
+	}
 	if !caught {
 		one := 1.0
 		c.Verdict, c.Left, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
-		if narrow {
-			numbers["high"] = float64(warm)
+		if narrow && DaysBetween(today, first) < 365 {
+			numbers["high"] = float64(warm.on(DaysBetween(today, first)) - margin)
 			c.Verdict, c.Due, c.Left, c.Reason.Code = Watch, &first, nil, FreezeNarrow
 			return c
 		}
 		return c.doubted(a, today, numbers)
 	}
-	last, ends := cold.FirstBelow(chilly+margin, today, horizon)
+	last, ends := cold.firstBelow(chilly, today, horizon)
 	if !ends {
 		last = night.AddDate(1, 0, 0)
 	}
 	c.Window = &Window{first, night, last}
 	numbers["need"] = float64(cold.On(night))
+	if _, told := cold.Forecast(night); told {
+		numbers["forecast"] = 1
+	}
 	left := share(float64(DaysBetween(today, night)) / 365)
 	c.Due, c.Left, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
 	c.Verdict = verdictIn(*c.Window, today)
@@ -358,6 +365,28 @@ func freezeClock(a *ledger.Account, p Plan, cold ColdCurve, today time.Time) Clo
 // bandShare of the book's band of two standard uncertainties lies between the
 // 10th and the 90th percentile.
 const bandShare = z / 2
+
+// leastDrift in K a year that is worth telling.
+const leastDrift = 0.5
+
+// drifting is how fast the freeze point rises, K a day, and the doubt of it.
+type drifting struct{ perDay, doubt float64 }
+
+// driftOf an account. Coolant that grows stronger by itself is not counted upon.
+func driftOf(a *ledger.Account) drifting {
+	k := a.PerStrength() / 365.25
+	perYear, sigma := a.Drift()
+	return drifting{math.Max(0, k*perYear), math.Abs(k * sigma)}
+}
+
+// sinceKnown is how many days ago the strength was last known.
+func sinceKnown(a *ledger.Account, today time.Time) int {
+	n := len(a.Strengths)
+	if n == 0 {
+		return 0
+	}
+	return max(0, DaysBetween(Day(a.Strengths[n-1].At.In(today.Location())), today))
+}
 
 // doubted lowers a freeze clock that looks sound but rests on a test that
 // cannot be trusted, or on none for longer than a winter.

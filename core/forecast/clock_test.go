@@ -12,13 +12,14 @@ import (
 )
 
 var (
-	today  = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
-	plan   = Plan{Name: "car", First: Interval{Months: 72, Km: 160_000}, Later: Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
-	depot  = ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
-	mild   = ColdCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}
-	car    = ledger.Unit{Code: "CA-01", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}
-	premix = coolant.Product{Code: "P", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.5}
-	serial int
+	today    = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	plan     = Plan{Name: "car", First: Interval{Months: 72, Km: 160_000}, Later: Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
+	months12 = ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
+	depot    = months12.Climate()
+	mild     = ColdCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}.Climate()
+	car      = ledger.Unit{Code: "CA-01", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}
+	premix   = coolant.Product{Code: "P", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.5}
+	serial   int
 )
 
 // ago is an entry some days before today.
@@ -43,9 +44,9 @@ func loss(v float64) ledger.Loss {
 	return ledger.Loss{Volume: measure.Reading{Value: v, Unit: measure.L}}
 }
 
-func look(u ledger.Unit, p Plan, cold ColdCurve, entries ...ledger.Entry) Outlook {
+func look(u ledger.Unit, p Plan, cold *Climate, entries ...ledger.Entry) Outlook {
 	a := ledger.Fold(u, entries)
-	return Look(&a, p, cold, today)
+	return Look(&a, p, Around{Cold: cold}, today)
 }
 
 func clockOf(t *testing.T, o Outlook, k ClockKind) Clock {
@@ -174,7 +175,7 @@ func TestFreezeClock(t *testing.T) {
 	} {
 		a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: on(c.today).AddDate(0, 0, -30), Body: fill(false)},
 			{ID: "b", At: on(c.today).AddDate(0, 0, -2), Body: freezeTest(c.celsius, coolant.EG)}})
-		got := clockOf(t, Look(&a, plan, depot, *on(c.today)), Freeze)
+		got := clockOf(t, Look(&a, plan, Around{Cold: depot}, *on(c.today)), Freeze)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Verdict, got.Reason.Code, c.verdict, c.code)
 		}
@@ -246,43 +247,6 @@ func TestGoverningClock(t *testing.T) {
 	}
 }
 
-// The curve meets each month's value at its middle and stays between
-// neighbours in between, around the year.
-func TestColdCurve(t *testing.T) {
-	for m := range 12 {
-		mid := time.Date(2027, time.Month(m+1), 15, 0, 0, 0, 0, time.UTC)
-		if got := depot.On(mid); math.Abs(float64(got-depot[m])) > 0.5 {
-			t.Errorf("%s: %v, want about %v", mid.Month(), got, depot[m])
-		}
-	}
-	last := depot.On(time.Date(2026, 12, 31, 0, 0, 0, 0, time.UTC))
-	for d := range 366 {
-		now := depot.On(time.Date(2027, 1, 1+d, 0, 0, 0, 0, time.UTC))
-		if math.Abs(float64(now-last)) > 0.35 {
-			t.Fatalf("a jump from %v to %v on day %d", last, now, d)
-		}
-		if now < depot.Coldest() {
-			t.Fatalf("%v is below the coldest %v", now, depot.Coldest())
-		}
-		last = now
-	}
-	if _, ok := mild.FirstBelow(-30, today, horizon); ok {
-		t.Error("a mild site falls below -30")
-	}
-}
-
-// The depot's curve passes −5 °C between April's −7 and May's −2, and between
-// October's −4 and November's −11.
-func TestSeasons(t *testing.T) {
-	s := depot.Seasons(*on("2026-11-24"), *on("2028-01-01"))
-	if len(s) != 2 || !s[0].From.Equal(*on("2026-11-24")) || s[0].To.Format("2006-01") != "2027-04" || s[1].From.Format("2006-01") != "2027-10" || !s[1].To.Equal(*on("2028-01-01")) {
-		t.Errorf("seasons %v", s)
-	}
-	if s := mild.Seasons(*on("2026-11-24"), *on("2028-01-01")); len(s) != 0 {
-		t.Errorf("a mild site has the cold seasons %v", s)
-	}
-}
-
 func BenchmarkLook(b *testing.B) {
 	entries := []ledger.Entry{ago(700, fill(false))}
 	for n := range 24 {
@@ -291,6 +255,6 @@ func BenchmarkLook(b *testing.B) {
 	a := ledger.Fold(car, entries)
 	b.ReportAllocs()
 	for b.Loop() {
-		Look(&a, plan, depot, today)
+		Look(&a, plan, Around{Cold: depot}, today)
 	}
 }

@@ -45,6 +45,14 @@ type Plan struct {
 	// Months between freeze tests, cap tests and looks at the hoses; 0 asks for
 	// none.
 	TestMonths, CapMonths, HoseMonths int
+	// HoseYears that a hose may be old; 0 for any age.
+	HoseYears int
+	// FollowDays after a renewal on which the level is looked at cold; FollowRuns
+	// instead, after the first morning and each of so many runs, where a unit runs
+	// seldom. 0 asks for the next morning alone.
+	FollowDays, FollowRuns int
+	// Miles: its distances were given in miles, and are told so.
+	Miles bool
 }
 
 // running is the interval that applies to the charge inside.
@@ -60,8 +68,8 @@ func (p Plan) Words() string {
 	span := func(i Interval) string {
 		return fmt.Sprintf("%d mo/%.0f km/%.0f h", i.Months, float64(i.Km), float64(i.Hours))
 	}
-	return fmt.Sprintf("%s (%s): first %s, later %s, margin %g K, replaced %.0f %%, tests %d mo, cap %d mo, hoses %d mo", p.Name, p.School,
-		span(p.First), span(p.Later), float64(p.FreezeMargin), 100*p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths)
+	return fmt.Sprintf("%s (%s): first %s, later %s, margin %g K, replaced %.0f %%, tests %d mo, cap %d mo, hoses %d mo and %d yr old, level looked at for %d d or %d runs", p.Name, p.School,
+		span(p.First), span(p.Later), float64(p.FreezeMargin), 100*p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.HoseYears, p.FollowDays, p.FollowRuns)
 }
 
 // CheckPlan holds a plan against what can be meant. It returns a
@@ -78,22 +86,35 @@ func CheckPlan(p Plan) (errs []*ledger.FieldError) {
 	}
 	within := func(field string, v, least, most float64, unit string) {
 		if !(v >= least && v <= most) {
-			wrong(field, strings.TrimSpace(fmt.Sprintf("%g %s", v, unit)), strings.TrimSpace(fmt.Sprintf("%g to %g %s", least, most, unit)))
+			wrong(field, measure.Digits(v)+" "+unit, measure.Digits(least)+" to "+measure.Digits(most)+" "+unit)
+		}
+	}
+	// A limit of nought is none.
+	limit := func(field string, v, most float64, unit string) {
+		if v != 0 && !(v > 0 && v <= most) {
+			wrong(field, measure.Digits(v)+" "+unit, "more than 0 and at most "+measure.Digits(most)+" "+unit+", or none")
 		}
 	}
 	for name, i := range map[string]Interval{"/first": p.First, "/later": p.Later} {
-		within(name+"/months", float64(i.Months), 0, 240, "months")
-		within(name+"/km", float64(i.Km), 0, 1_000_000, "km")
-		within(name+"/hours", float64(i.Hours), 0, 100_000, "h")
+		limit(name+"/months", float64(i.Months), 240, "months")
+		if p.Miles {
+			limit(name+"/miles", math.Round(float64(i.Km)/measure.KilometresPerMile), 620_000, "mi")
+		} else {
+			limit(name+"/km", float64(i.Km), 1_000_000, "km")
+		}
+		limit(name+"/hours", float64(i.Hours), 100_000, "h")
 	}
 	if p.Later == (Interval{}) {
 		wrong("/later", "no limit at all", "months, km or hours: where the maker names none, a precaution of your own")
 	}
 	within("/freezeMargin", float64(p.FreezeMargin), 0, 30, "K")
-	within("/replaced", p.Replaced, 0.1, 1, "")
-	within("/testMonths", float64(p.TestMonths), 0, 60, "months")
-	within("/capMonths", float64(p.CapMonths), 0, 120, "months")
-	within("/hoseMonths", float64(p.HoseMonths), 0, 120, "months")
+	within("/replaced", math.Round(1000*p.Replaced)/10, 10, 100, "%")
+	limit("/testMonths", float64(p.TestMonths), 60, "months")
+	limit("/capMonths", float64(p.CapMonths), 120, "months")
+	limit("/hoseMonths", float64(p.HoseMonths), 120, "months")
+	limit("/hoseYears", float64(p.HoseYears), 30, "years")
+	limit("/followDays", float64(p.FollowDays), 14, "days")
+	limit("/followRuns", float64(p.FollowRuns), 10, "runs")
 	return errs
 }
 
@@ -106,70 +127,6 @@ func (i Interval) limit(d measure.Dimension) float64 {
 		return float64(i.Hours)
 	}
 	return 0
-}
-
-// ColdCurve holds, for January to December, the coldest night to be reckoned
-// with in that month, in °C. Between the middles of two months it runs straight.
-type ColdCurve [12]measure.Celsius
-
-// On is the coldest temperature to be reckoned with in the night after day.
-func (c ColdCurve) On(day time.Time) measure.Celsius {
-	return c.at(int(day.Month())-1, day.Day(), daysIn(day))
-}
-
-// at a day of a month, 0 to 11, that has so many days.
-func (c ColdCurve) at(month, day, length int) measure.Celsius {
-	// Position in months from the middle of this month, −0.5 to +0.5.
-	x := (float64(day)-0.5)/float64(length) - 0.5
-	other := (month + 1) % 12
-	if x < 0 {
-		other = (month + 11) % 12
-	}
-	f := measure.Celsius(math.Abs(x))
-	return c[month]*(1-f) + c[other]*f
-}
-
-// walk calls f with each night from day on, by its number and its temperature,
-// until f says stop. It counts along the calendar by hand: a step of time.Time
-// for each night would take a hundred times as long.
-func (c ColdCurve) walk(day time.Time, nights int, f func(n int, t measure.Celsius) (stop bool)) {
-	year, month, d, length := day.Year(), int(day.Month())-1, day.Day(), daysIn(day)
-	for n := range nights {
-		if f(n, c.at(month, d, length)) {
-			return
-		}
-		if d++; d > length {
-			d = 1
-			if month++; month == 12 {
-				month, year = 0, year+1
-			}
-			length = daysIn(time.Date(year, time.Month(month+1), 1, 0, 0, 0, 0, time.UTC))
-		}
-	}
-}
-
-// FirstBelow is the first night from day on, within nights nights, on which the
-// curve falls below limit.
-func (c ColdCurve) FirstBelow(limit measure.Celsius, day time.Time, nights int) (first time.Time, found bool) {
-	if c.Coldest() >= limit {
-		return time.Time{}, false
-	}
-	c.walk(day, nights, func(n int, t measure.Celsius) bool {
-		if found = t < limit; found {
-			first = day.AddDate(0, 0, n)
-		}
-		return found
-	})
-	return first, found
-}
-
-// Coldest night of the year.
-func (c ColdCurve) Coldest() measure.Celsius {
-	least := c[0]
-	for _, t := range c {
-		least = min(least, t)
-	}
-	return least
 }
 
 func daysIn(day time.Time) int {
@@ -201,38 +158,4 @@ func months(from, to time.Time) float64 {
 	}
 	a, b := AddMonths(from, n), AddMonths(from, n+1)
 	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
-}
-
-// Season is a span of days, the last one included, in which cold nights are to be
-// reckoned with.
-type Season struct{ From, To time.Time }
-
-// SeasonCold is the temperature below which a night belongs to the cold season
-// (common practice).
-const SeasonCold measure.Celsius = -5
-
-// Seasons between two days in which the curve lies below [SeasonCold].
-func (c ColdCurve) Seasons(from, to time.Time) []Season {
-	if c.Coldest() >= SeasonCold {
-		return nil
-	}
-	var all []Season
-	begun := -1
-	last := DaysBetween(from, to)
-	c.walk(from, last+1, func(n int, t measure.Celsius) bool {
-		cold := t < SeasonCold
-		if cold && begun < 0 {
-			begun = n
-		}
-		if begun >= 0 && (!cold || n == last) {
-			end := n
-			if !cold {
-				end--
-			}
-			all = append(all, Season{from.AddDate(0, 0, begun), from.AddDate(0, 0, end)})
-			begun = -1
-		}
-		return false
-	})
-	return all
 }

@@ -25,6 +25,8 @@ const (
 	OffBook      Code = "off_book"    // measured: °C; book and test disagree
 	OwedLevel    Code = "owed_level"  // days since it has been owed
 	OwedRetest   Code = "owed_retest" // days since it has been owed
+	OwedDays     Code = "owed_days"   // days since the renewal; looked: on how many; wanted: on how many
+	OwedRuns     Code = "owed_runs"   // days since the renewal; looked: after how many runs; wanted: after how many
 )
 
 // holdClock is false when nothing stands against running.
@@ -85,17 +87,20 @@ func findingsClock(a *ledger.Account, today time.Time) (Clock, bool) {
 }
 
 // Follow-ups are due the day after coolant was poured in, and overdue a week
-// later (common practice: cold on the next day, and over the first runs).
+// later (common practice: cold on the next day, and over the first runs). What the
+// plan asks for beyond the first morning is due and no worse, and falls to the
+// ordinary round a month after the renewal.
 const (
-	followUpDays = 1
-	followUpLate = 7
+	followUpDays  = 1
+	followUpLate  = 7
+	followUpLapse = 30
 )
 
 // followUpClock of the check that is owed longest; false when none is. A unit
 // that was renewed today owes nothing before tomorrow.
-func followUpClock(a *ledger.Account, today time.Time) (Clock, bool) {
+func followUpClock(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
 	if len(a.Owed) == 0 {
-		return Clock{}, false
+		return furtherLooks(a, p, today)
 	}
 	oldest := a.Owed[0]
 	for _, o := range a.Owed[1:] {
@@ -118,6 +123,49 @@ func followUpClock(a *ledger.Account, today time.Time) (Clock, bool) {
 		c.Verdict = Due
 	default:
 		c.Verdict = Watch
+	}
+	return c, true
+}
+
+// furtherLooks at the cold level that the plan asks for after the first morning:
+// on each of so many days, or after each of the first runs. A look on the last of
+// the days makes up for those that were missed: it held so long.
+func furtherLooks(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
+	if a.RefilledAt == nil || p.FollowDays < 2 && p.FollowRuns == 0 {
+		return Clock{}, false
+	}
+	filled := Day(a.RefilledAt.In(today.Location()))
+	days := DaysBetween(filled, today)
+	if days > followUpLapse {
+		return Clock{}, false
+	}
+	looked, last := 0, filled // days on which somebody looked, and the last of them
+	for _, at := range a.Looks {
+		if day := Day(at.In(today.Location())); day.After(last) {
+			looked, last = looked+1, day
+		}
+	}
+	c := Clock{Kind: FollowUp, Verdict: Watch}
+	if p.FollowRuns > 0 {
+		// The first morning is one; then one after each run.
+		runs := max(0, looked-1)
+		if runs >= p.FollowRuns {
+			return c, false
+		}
+		due := last.AddDate(0, 0, followUpLate)
+		c.Due, c.Reason = &due, Reason{Code: OwedRuns, Numbers: map[string]float64{"days": float64(days), "looked": float64(runs), "wanted": float64(p.FollowRuns)}}
+		if !due.After(today) || a.MeterSince(last) {
+			c.Verdict = Due
+		}
+		return c, true
+	}
+	if looked >= p.FollowDays || DaysBetween(filled, last) >= p.FollowDays {
+		return c, false
+	}
+	due := last.AddDate(0, 0, 1)
+	c.Due, c.Reason = &due, Reason{Code: OwedDays, Numbers: map[string]float64{"days": float64(days), "looked": float64(looked), "wanted": float64(p.FollowDays)}}
+	if !due.After(today) {
+		c.Verdict = Due
 	}
 	return c, true
 }

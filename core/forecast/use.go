@@ -5,8 +5,6 @@ import (
 	"slices"
 	"time"
 
-	"gonum.org/v1/gonum/stat/distuv"
-
 	"diligentledger/core/ledger"
 )
 
@@ -44,14 +42,13 @@ const (
 	// stretchDays is the length to which stretches are drawn together, so that
 	// weekends and dates noted a day late even out.
 	stretchDays = 28.0
-	// driftLeast of the rate in a year, relative, and driftEach for each change of
-	// use a year: units change hands and rounds.
-	driftLeast, driftEach = 0.05, 0.9
+	// driftLeast of the rate in a year, relative, without any change of use.
+	driftLeast = 0.01
 	// priorSpread of a month's use, relative, reckoned with before there is data,
 	// and priorStretches what it counts for.
-	priorSpread, priorStretches = 0.22, 2.0
+	priorSpread, priorStretches = 0.2, 0.5
 	// seasonDays by which a season comes sooner or later, one standard deviation.
-	seasonDays = 10.0
+	seasonDays = 3.0
 	// changedBy so many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
 	changedBy, fewest = 3.5, 2
@@ -76,11 +73,11 @@ type UseModel struct {
 	// Known is false when fewer than two readings a week apart are believed.
 	Known bool
 
-	swing   float64 // between the busiest and the quietest month
-	noise   float64 // standard deviation of a day's use, over the rate
-	days    float64 // of average use that the rate rests on
-	changes int     // of use, in all that is looked at
-	years   float64 // looked at
+	swing  float64     // between the busiest and the quietest month
+	noise  float64     // standard deviation of a day's use, over the rate
+	doubt  float64     // standard deviation of the rate, relative
+	hazard float64     // changes of use a year
+	begun  [13]float64 // average days of use before each month of a leap year
 }
 
 // stretch is the use between two readings.
@@ -88,14 +85,25 @@ type stretch struct {
 	from, to time.Time
 	use      float64
 	months   [12]float64 // days of it in each month
+	first    int         // month that it begins in
+	touched  int         // months from then on that it has days in, 12 at most
+}
+
+// month is the i-th it has days in.
+func (s *stretch) month(i int) int {
+	if i += s.first; i >= 12 {
+		i -= 12
+	}
+	return i
 }
 
 func (s stretch) days() float64 { return s.to.Sub(s.from).Hours() / 24 }
 
 // weight is the days of average use in the stretch, the season counted.
 func (s *stretch) weight(p Profile) (w float64) {
-	for m, d := range s.months {
-		w += d * p[m]
+	for i := range s.touched {
+		m := s.month(i)
+		w += s.months[m] * p[m]
 	}
 	return w
 }
@@ -107,13 +115,14 @@ func (s *stretch) weight(p Profile) (w float64) {
 // upper quartile of its stretches. From the stretches between them follow a
 // factor for each month, drawn towards the kind's profile where the data are few
 // (each month's use over what the average rate would have given, by three rounds
-// of sharing a stretch out over its months), and the rate: the weighted median of
-// the stretches' rates without their season, of those since the last change of use.
+// of sharing a stretch out over its months), and the rate of the stretches without
+// their season, as it is since the last change of use.
 func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time) UseModel {
 	u := UseModel{Profile: profile, Spread: priorSpread}
 	readings = recent(readings, today)
 	kept, suspects := plausible(readings)
-	u.Suspects = suspects
+	kept, stuck := moving(kept)
+	u.Suspects = append(suspects, stuck...)
 	if len(kept) == 0 {
 		return u
 	}
@@ -191,6 +200,49 @@ func plausible(readings []ledger.MeterPoint) (kept, suspects []ledger.MeterPoint
 	return kept, suspects
 }
 
+// Between these shares of the usual use a standstill and the leap after it make up
+// for one another; the leap alone is steeper than leapt.
+const makesUpLeast, makesUpMost, leapt = 0.6, 1.6, 1.8
+
+// moving leaves out readings that repeat the one before although the unit ran:
+// the next leaps as far as it would have gone meanwhile. Somebody wrote down the
+// old value again. A meter that stands and then goes on as usual has stood.
+func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
+	repeats := func(i int) bool { return i > 0 && kept[i].Value == kept[i-1].Value }
+	slope := func(i, j int) float64 {
+		return (kept[j].Value - kept[i].Value) / math.Max(kept[j].At.Sub(kept[i].At).Hours()/24, 1)
+	}
+	var slopes []float64
+	repeated := false
+	for i := 1; i < len(kept); i++ {
+		if repeats(i) {
+			repeated = true
+		} else {
+			slopes = append(slopes, slope(i-1, i))
+		}
+	}
+	if !repeated || len(slopes) < 4 {
+		return kept, nil
+	}
+	slices.Sort(slopes)
+	usual := slopes[len(slopes)/2]
+	for i := 0; i < len(kept); i++ {
+		moved = append(moved, kept[i])
+		j := i
+		for j+1 < len(kept) && repeats(j+1) {
+			j++
+		}
+		if j == i || j+1 == len(kept) {
+			continue
+		}
+		if whole := slope(i, j+1); slope(j, j+1) > leapt*usual && whole > makesUpLeast*usual && whole < makesUpMost*usual {
+			stuck = append(stuck, kept[i+1:j+1]...)
+			i = j
+		}
+	}
+	return moved, stuck
+}
+
 // upperQuartile of the slopes between neighbours, those that fall left out.
 func upperQuartile(readings []ledger.MeterPoint) float64 {
 	var slopes []float64
@@ -210,8 +262,9 @@ func upperQuartile(readings []ledger.MeterPoint) float64 {
 // drawTogether makes stretches of at least a month, or of what there is when
 // that is a week or more.
 func drawTogether(kept []ledger.MeterPoint) []stretch {
-	var all []stretch
-	from := kept[0]
+	from, last := kept[0], kept[len(kept)-1]
+	room := int(stretch{from: from.At, to: last.At}.days()/stretchDays) + 1
+	all := make([]stretch, 0, min(room, len(kept)))
 	for _, p := range kept[1:] {
 		s := stretch{from: from.At, to: p.At, use: p.Value - from.Value}
 		if s.days() >= stretchDays {
@@ -219,12 +272,16 @@ func drawTogether(kept []ledger.MeterPoint) []stretch {
 			from = p
 		}
 	}
-	last := kept[len(kept)-1]
 	if rest := (stretch{from: from.At, to: last.At, use: last.Value - from.Value}); rest.days() >= 7 {
 		all = append(all, rest)
 	}
 	for i := range all {
-		eachMonth(all[i].from, all[i].to, func(m int, d float64) { all[i].months[m] += d })
+		s := &all[i]
+		s.first = int(s.from.Month()) - 1
+		eachMonth(s.from, s.to, func(m int, d float64) {
+			s.months[m] += d
+			s.touched = min(12, s.touched+1)
+		})
 	}
 	return all
 }
@@ -281,36 +338,39 @@ func (u *UseModel) levels(stretches []stretch, levels []float64) {
 	fill(0, len(all))
 }
 
-// season fits the factor of each month. How far it is drawn to the kind's profile
-// follows from how much more the months differ than chance would have it
-// (empirical Bayes: Efron and Morris 1973).
+// season fits the factor of each month: each month's use over what the level would
+// have given it, by rounds of sharing a stretch out over its months, so that long
+// stretches tell of their months what short ones do not. How far the fit is drawn
+// to the kind's profile follows from how much more its months differ than chance
+// would have it (empirical Bayes: Efron and Morris 1973).
 func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) {
-	var use, span [12]float64
-	var all []weighted
 	days := 0.0
 	for i, s := range stretches {
-		if levels[i] <= 0 {
-			continue
-		}
-		days += s.days()
-		sum := s.weight(u.Profile)
-		if sum <= 0 {
-			continue
-		}
-		all = append(all, weighted{s.use / levels[i] / sum, sum})
-		for m, d := range s.months {
-			span[m] += d
-			use[m] += s.use / levels[i] * d * u.Profile[m] / sum
+		if levels[i] > 0 {
+			days += s.days()
 		}
 	}
 	if days < 330 {
 		return // less than a year tells no season
 	}
-	noise := dayNoise(all)
+	fitted := u.Profile
+	var span [12]float64
+	for range sharings {
+		fitted, span = shared(stretches, levels, fitted, prior, profileLeast)
+	}
+	var all []weighted
+	for i, s := range stretches {
+		if w := s.weight(fitted); levels[i] > 0 && w > 0 {
+			all = append(all, weighted{s.use / levels[i] / w, w})
+		}
+	}
+	// Twelve factors were fitted to as many stretches as there are.
+	n := float64(len(all))
+	noise := dayNoise(all) * math.Sqrt(n/(n-math.Min(11, n/2)))
 	beyond, chance := 0.0, 0.0
-	for m := range use {
+	for m := range fitted {
 		if span[m] > 0 {
-			off := use[m]/span[m] - prior[m]
+			off := fitted[m] - prior[m]
 			beyond += off * off / 12
 			chance += noise * noise * math.Max(prior[m], 0.2) / span[m] / 12
 		}
@@ -319,15 +379,38 @@ func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) 
 	if beyond > chance {
 		pull = math.Max(profileLeast, math.Min(profileMost, noise*noise/(beyond-chance)))
 	}
+	u.Profile, _ = shared(stretches, levels, fitted, prior, pull)
+}
+
+// sharings of the stretches' use over their months.
+const sharings = 8
+
+// shared is each month's share of the use, over the days it had, drawn to the prior
+// by so many days; and those days. A stretch is shared out by the profile so far.
+func shared(stretches []stretch, levels []float64, so, prior Profile, pull float64) (next Profile, span [12]float64) {
+	var use [12]float64
+	for i := range stretches {
+		s := &stretches[i]
+		sum := s.weight(so)
+		if levels[i] <= 0 || sum <= 0 {
+			continue
+		}
+		rate := s.use / levels[i] / sum
+		for j := range s.touched {
+			m := s.month(j)
+			span[m] += s.months[m]
+			use[m] += rate * s.months[m] * so[m]
+		}
+	}
 	average := 0.0
-	var next Profile
 	for m := range next {
 		next[m] = math.Max((use[m]+pull*prior[m])/(span[m]+pull), 0.01)
 		average += next[m] / 12
 	}
 	for m := range next {
-		u.Profile[m] = next[m] / average
+		next[m] /= average
 	}
+	return next, span
 }
 
 // eachMonth calls f with each calendar month (0 to 11) between two times and how
@@ -344,238 +427,33 @@ func eachMonth(from, to time.Time, f func(month int, days float64)) {
 }
 
 // average days of use between two times, the season counted.
-func (u *UseModel) weight(from, to time.Time) float64 {
-	w := 0.0
-	eachMonth(from, to, func(m int, d float64) { w += d * u.Profile[m] })
-	return w
+func (u *UseModel) weight(from, to time.Time) float64 { return u.until(to) - u.until(from) }
+
+// until is the average days of use from the year 2000 to t: whole years, whole
+// months, and the days of this one.
+func (u *UseModel) until(t time.Time) float64 {
+	if u.begun[12] == 0 {
+		for m, length := range leapMonths {
+			u.begun[m+1] = u.begun[m] + float64(length)*u.Profile[m]
+		}
+	}
+	year, month, day := t.Date()
+	hour, minute, second := t.Clock()
+	m := int(month) - 1
+	// Every year as if it were a leap year, less the days that were not.
+	missing := float64(year-2000) - float64(leapsBefore(year))
+	if m > 1 && !leap(year) {
+		missing++
+	}
+	return float64(year-2000)*u.begun[12] - missing*u.Profile[1] + u.begun[m] +
+		(float64(day-1)+float64(hour*3600+minute*60+second)/86400)*u.Profile[m]
+}
+
+// leapsBefore a year, from 2000 on.
+func leapsBefore(year int) int {
+	y := year - 1
+	return y/4 - y/100 + y/400 - (1999/4 - 1999/100 + 1999/400)
 }
 
 // weighted value.
 type weighted struct{ value, weight float64 }
-
-// rate of use now: the mean of the stretches since the last change of use, none
-// counting as further off than three standard deviations (Huber 1964).
-func (u *UseModel) rate(stretches []stretch, today time.Time) {
-	var all []weighted
-	for _, s := range stretches {
-		if w := s.weight(u.Profile); w >= 2 { // asleep, it says nothing of the rate
-			all = append(all, weighted{s.use / w, w})
-		}
-	}
-	if len(all) == 0 {
-		return
-	}
-	noise := dayNoise(all)
-	since := lastChange(all, noise)
-	u.Changed = since > 0 && today.Sub(stretches[len(stretches)-1].to).Hours()/24 < changeDays && len(all)-since <= changeRecent
-	u.changes = countChanges(all, noise)
-	u.years = sumWeight(all) / 365
-	now := all[since:]
-	u.Stretches, u.days = len(now), sumWeight(now)
-	u.Rate = steadyMean(now, noise)
-	if u.Rate <= 0 {
-		u.Rate = 0
-		return
-	}
-	// Drawn towards the noise reckoned with before there is data.
-	n, prior := float64(len(all)), priorSpread*math.Sqrt(stretchDays)
-	relative := noise / u.Rate
-	u.noise = math.Sqrt((n*relative*relative + priorStretches*prior*prior) / (n + priorStretches))
-	u.Spread = u.noise / math.Sqrt(stretchDays)
-}
-
-func sumWeight(all []weighted) (sum float64) {
-	for _, v := range all {
-		sum += v.weight
-	}
-	return sum
-}
-
-// dayNoise is the standard deviation of a day's use, robustly from the steps
-// between neighbours, which a change of use moves once only: a step's square over
-// its variance is chi-squared with one degree of freedom, whose median is 0.455.
-func dayNoise(all []weighted) float64 {
-	if len(all) < 3 {
-		return all[0].value * priorSpread * math.Sqrt(stretchDays)
-	}
-	squares := make([]float64, 0, len(all)-1)
-	for i := 1; i < len(all); i++ {
-		step := all[i].value - all[i-1].value
-		squares = append(squares, step*step/(1/all[i].weight+1/all[i-1].weight))
-	}
-	slices.Sort(squares)
-	return math.Sqrt(squares[len(squares)/2] / 0.455)
-}
-
-// steadyMean weighs each stretch by its days, and one that is far off no more
-// than if it were three standard deviations off.
-func steadyMean(all []weighted, noise float64) float64 {
-	mean := weightedMedian(slices.Clone(all))
-	for range 3 {
-		sum, total := 0.0, 0.0
-		for _, v := range all {
-			limit := 3 * noise / math.Sqrt(v.weight)
-			off := math.Max(-limit, math.Min(limit, v.value-mean))
-			sum += off * v.weight
-			total += v.weight
-		}
-		mean += sum / total
-	}
-	return mean
-}
-
-// lastChange is the first stretch after the last change of use, 0 for none: the
-// split whose two sides differ most, when that is more than chance would do, and
-// again in what follows it (binary segmentation; Scott and Knott 1974).
-func lastChange(all []weighted, noise float64) int {
-	since := 0
-	for {
-		at := split(all[since:], noise)
-		if at == 0 {
-			return since
-		}
-		since += at
-	}
-}
-
-func split(all []weighted, noise float64) int {
-	best, where := changedBy, 0
-	total, sum := 0.0, 0.0
-	for _, v := range all {
-		total += v.weight
-		sum += v.weight * v.value
-	}
-	w, s := 0.0, 0.0
-	for i := 0; i+1 < len(all); i++ {
-		w += all[i].weight
-		s += all[i].weight * all[i].value
-		if i+1 < fewest || len(all)-i-1 < fewest {
-			continue
-		}
-		apart := math.Abs((sum-s)/(total-w) - s/w)
-		if t := apart / (noise * math.Sqrt(1/w+1/(total-w))); t > best {
-			best, where = t, i+1
-		}
-	}
-	return where
-}
-
-func countChanges(all []weighted, noise float64) int {
-	at := split(all, noise)
-	if at == 0 {
-		return 0
-	}
-	return 1 + countChanges(all[:at], noise) + countChanges(all[at:], noise)
-}
-
-func weightedMedian(all []weighted) float64 {
-	slices.SortFunc(all, func(a, b weighted) int {
-		switch {
-		case a.value < b.value:
-			return -1
-		case a.value > b.value:
-			return 1
-		}
-		return 0
-	})
-	half, sum := sumWeight(all)/2, 0.0
-	for _, v := range all {
-		if sum += v.weight; sum >= half {
-			return v.value
-		}
-	}
-	return all[len(all)-1].value
-}
-
-// z is the normal quantile of a window's ends, P10 and P90.
-const z = 1.2815515655446004
-
-// quantile for so many stretches: Student's t with that many degrees of freedom,
-// wider than the normal while there are few.
-func (u *UseModel) quantile() float64 {
-	return tQuantile[min(len(tQuantile)-1, max(1, u.Stretches))]
-}
-
-// tQuantile is the 90th percentile of Student's t by degrees of freedom.
-var tQuantile = func() (t [40]float64) {
-	for df := 1; df < len(t); df++ {
-		t[df] = distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(df)}.Quantile(0.9)
-	}
-	t[0] = t[1]
-	return t
-}()
-
-// relative uncertainty of the use over w days of average use in d days: of the
-// rate, of the days to come, and of a change of use, which is the likelier the
-// more there have been.
-func (u *UseModel) relative(w, d float64) float64 {
-	moves := (driftLeast + driftEach*float64(u.changes)/math.Max(u.years, 1)) * math.Sqrt(d/365)
-	seasons := u.swing * seasonDays / math.Max(w, 3)
-	return math.Sqrt(u.noise*u.noise*(1/math.Max(u.days, 7)+1/math.Max(w, 3)) + moves*moves + seasons*seasons)
-}
-
-// At tells the meter at t, with the ends of its window. False when unknown.
-func (u *UseModel) At(t time.Time) (low, likely, high float64, ok bool) {
-	if !u.Known {
-		return 0, 0, 0, false
-	}
-	if !t.After(u.Last.At) {
-		return u.Last.Value, u.Last.Value, u.Last.Value, true
-	}
-	w := u.weight(u.Last.At, t)
-	use := u.Rate * w
-	spread := math.Exp(u.quantile() * u.relative(w, t.Sub(u.Last.At).Hours()/24))
-	return u.Last.Value + use/spread, u.Last.Value + use, u.Last.Value + use*spread, true
-}
-
-// Window of days in which something happens: one in ten before the first, half
-// before the middle, nine in ten before the last.
-type Window struct{ P10, P50, P90 time.Time }
-
-// farYears ahead a date means "not by use".
-const farYears = 15
-
-// Reaches tells when the meter comes to a value. False when the unit is not used,
-// or the day is too far off to mean anything.
-func (u *UseModel) Reaches(value float64) (Window, bool) {
-	if !u.Known || u.Rate <= 0 {
-		return Window{}, false
-	}
-	left := value - u.Last.Value
-	end := u.Last.At.AddDate(farYears, 0, 0)
-	if left <= 0 {
-		return Window{u.Last.At, u.Last.At, u.Last.At}, true
-	}
-	// Walked month by month, since the uncertainty grows with the time.
-	var w Window
-	q := u.quantile()
-	gone, weight, from := 0.0, 0.0, u.Last.At
-	for from.Before(end) {
-		to := from.AddDate(0, 0, 15)
-		w15 := u.weight(from, to)
-		weight += w15
-		step := u.Rate * w15
-		spread := math.Exp(q * u.relative(weight, to.Sub(u.Last.At).Hours()/24))
-		cross := func(at *time.Time, factor float64) {
-			if at.IsZero() && (gone+step)*factor >= left {
-				share := 1.0
-				if step > 0 {
-					share = math.Max(0, math.Min(1, (left/factor-gone)/step))
-				}
-				*at = from.Add(time.Duration(share * float64(to.Sub(from))))
-			}
-		}
-		cross(&w.P10, spread)
-		cross(&w.P50, 1)
-		cross(&w.P90, 1/spread)
-		if !w.P90.IsZero() {
-			return w, true
-		}
-		gone, from = gone+step, to
-	}
-	if w.P50.IsZero() {
-		return Window{}, false
-	}
-	w.P90 = end
-	return w, true
-}

@@ -55,6 +55,10 @@ func TestUseModelIsRobust(t *testing.T) {
 			r[3].Value, r[8].Value, r[15].Value = r[3].Value+9000, 12, r[15].Value*10
 			return r
 		}, 3},
+		{"the old value written again", func(r []ledger.MeterPoint) []ledger.MeterPoint {
+			r[8].Value, r[9].Value = r[7].Value, r[7].Value
+			return r
+		}, 2},
 		{"a day off", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[7].At = r[7].At.AddDate(0, 0, 1); return r }, 0},
 	} {
 		r := append([]ledger.MeterPoint{}, clean...)
@@ -90,6 +94,19 @@ func TestUseModelLearnsTheSeason(t *testing.T) {
 	bike := NewUseModel(readings(100, 20, even(10)), SummerProfile, time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
 	if bike.Profile != SummerProfile {
 		t.Errorf("a hundred days changed the kind's season to %v", bike.Profile)
+	}
+}
+
+// A unit that truly stood for two months is not suspected: it went on as usual.
+func TestUnitThatStood(t *testing.T) {
+	r := readings(700, 35, even(50))
+	first, second := r[8].Value-r[7].Value, r[9].Value-r[7].Value
+	r[8].Value -= first
+	for i := 9; i < len(r); i++ {
+		r[i].Value -= second
+	}
+	if u := NewUseModel(r, EvenProfile, today); len(u.Suspects) != 0 {
+		t.Errorf("suspects %v", u.Suspects)
 	}
 }
 
@@ -146,5 +163,48 @@ func TestReachesInOrder(t *testing.T) {
 	}
 	if _, ok := u.Reaches(1e9); ok {
 		t.Error("a date beyond all years was told")
+	}
+}
+
+// The days of use between two times are those of the months between them, counted
+// one by one, whatever years they lie in.
+func TestWeight(t *testing.T) {
+	u := UseModel{Profile: SummerProfile}
+	from := time.Date(1999, 11, 3, 7, 30, 0, 0, time.UTC)
+	for _, to := range []time.Time{from.AddDate(0, 0, 1), from.AddDate(0, 4, 0), from.AddDate(1, 5, 12), from.AddDate(28, 1, 1), time.Date(2100, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2101, 12, 31, 23, 59, 59, 0, time.UTC)} {
+		want := 0.0
+		eachMonth(from, to, func(m int, d float64) { want += d * SummerProfile[m] })
+		if got := u.weight(from, to); math.Abs(got-want) > 1e-3 {
+			t.Errorf("to %v: %g, want %g", to, got, want)
+		}
+	}
+}
+
+// A unit that stands is never due by use.
+func TestStandsStill(t *testing.T) {
+	entries := []ledger.Entry{ago(901, meter(5000)), ago(900, fill(false))}
+	for d := 890; d > 0; d -= 40 {
+		entries = append(entries, ago(d, meter(5000)))
+	}
+	if c := clockOf(t, look(car, plan, mild, entries...), Use); c.Due != nil || c.Verdict != Sound {
+		t.Errorf("a unit that stands: %+v", c)
+	}
+}
+
+// A unit that has hardly begun its season is not due because a little use is
+// uncertain: what it may have run since the last reading is days, not years.
+func TestSeasonBegins(t *testing.T) {
+	winter := func(at time.Time) float64 {
+		if m := at.Month(); m >= time.November || m <= time.March {
+			return 8
+		}
+		return 0
+	}
+	u := NewUseModel(readings(1300, 40, winter), EvenProfile, today)
+	if w, ok := u.Reaches(u.Last.Value + 4000); ok && DaysBetween(today, w.P10) < 365 {
+		t.Errorf("4,000 h of some 1,200 a year are reached on %v at the soonest", w.P10)
+	}
+	if low, likely, high, ok := u.At(today); !ok || high-likely > 300 || likely-low > 300 {
+		t.Errorf("today the meter stands at %.0f, %.0f to %.0f", likely, low, high)
 	}
 }

@@ -133,6 +133,12 @@ type TestMark struct {
 	ZeroAt           *time.Time
 }
 
+// Strength of the coolant at a moment, as filled or as measured.
+type Strength struct {
+	At          time.Time
+	Mass, Sigma float64 // mass fraction of glycol, and its standard uncertainty
+}
+
 // Account is a unit's entries folded.
 type Account struct {
 	Unit    Unit
@@ -162,8 +168,23 @@ type Account struct {
 	Held      *Entry    // the hold that stands
 	LaidUp    *Entry    // the lay-up that stands
 	Air       *Turnover // a fill that took less than came out, until it is settled
+	// LevelAt is when the litres by book were last moved or seen cold; what leaks
+	// goes on leaking from then.
+	LevelAt time.Time
 	// OffBook is the last test that did not agree, until a later one does.
 	OffBook *TestMark
+	// Strengths known of this charge: what was filled, and each trusted test since.
+	Strengths []Strength
+	// Zeroed tells when each named instrument was last zeroed in these books.
+	Zeroed map[string]time.Time
+	// BuiltAt is since when its parts are in use, nil when nobody knows; HoseSince
+	// since when the hoses are that were renewed later. The map is never changed.
+	BuiltAt   *time.Time
+	HoseSince map[string]time.Time
+	// RefilledAt is when coolant was last renewed, in whole or in part; nil when
+	// never. Looks are those at the cold level since.
+	RefilledAt *time.Time
+	Looks      []time.Time
 
 	strength float64 // standard uncertainty of the mass fraction by book
 	volume   float64 // standard uncertainty of the litres by book
@@ -178,6 +199,8 @@ type Account struct {
 	figures  figures // of the charge, reckoned once per change
 	strikes  map[string]*Entry
 	begun    time.Time // of an account without lines
+	leak     *LeakRate // of an account without lines
+	movedAt  time.Time // of the last change of the charge
 	// capEffective is the pressure to reckon with by the last cap test.
 	capEffective *measure.Kilopascal
 }

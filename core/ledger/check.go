@@ -158,7 +158,7 @@ func (c *checker) oneOf(field, s string, accepted []string, optional bool) {
 
 func (c *checker) within(field string, v *float64, low, high float64, unit string) {
 	if v != nil && !(*v >= low && *v <= high) {
-		c.wrong(field, strings.TrimSpace(fmt.Sprintf("%g %s", *v, unit)), strings.TrimSpace(fmt.Sprintf("%g to %g %s", low, high, unit)))
+		c.wrong(field, strings.TrimSpace(measure.Digits(*v)+" "+unit), strings.TrimSpace(measure.Digits(low)+" to "+measure.Digits(high)+" "+unit))
 	}
 }
 

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -88,6 +89,12 @@ func (a *Account) hoses(line *Line, b HoseCheck) {
 	for _, h := range b.Hoses {
 		var states []string
 		grade := coolant.GradeGood
+		if h.State == "renewed" {
+			next := make(map[string]time.Time, len(a.HoseSince)+1)
+			maps.Copy(next, a.HoseSince)
+			next[h.Hose] = line.Entry.At
+			a.HoseSince = next
+		}
 		switch h.State {
 		case "cracked", "bulging", "weeping":
 			grade = coolant.GradeBad

@@ -10,7 +10,7 @@ import (
 
 // Rules is the version of the fold: raised when the same entries come to give
 // another account, so that what was stored by older rules is reckoned anew.
-const Rules = 1
+const Rules = 2
 
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can
@@ -106,6 +106,7 @@ func (a *Account) take(e Entry) {
 		a.clearStrikeNote(by.ID)
 		return
 	}
+	moved := a.Changes
 	switch b := e.Body.(type) {
 	case Opening:
 		a.open(line, b)
@@ -139,6 +140,7 @@ func (a *Account) take(e Entry) {
 		a.changeMeter(line, b)
 	case ZeroCheck:
 		a.zeros = append(a.zeros, zeroed{b.Tool, e.At, b.Zero})
+		a.zero(b.Tool, e.At)
 	case LayUp:
 		a.LaidUp = &line.Entry
 	case Return:
@@ -151,6 +153,9 @@ func (a *Account) take(e Entry) {
 			line.note(NoteNotHeld)
 		}
 		a.Held, a.Air = nil, nil
+	}
+	if a.Changes > moved {
+		a.movedAt, a.LevelAt = e.At, e.At
 	}
 	line.After = a.balance(e.At)
 	a.Balance = line.After

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"math"
+	"slices"
 	"time"
 
 	"diligentledger/core/coolant"
@@ -43,7 +44,10 @@ const minLeakSpan = 7 * 24 * time.Hour
 // more than the error of measuring. It is reckoned by the meter when the meter
 // ran, else by the month of 30.44 days.
 func (a *Account) Leak() *LeakRate {
-	if len(a.leaks) == 0 || len(a.Lines) == 0 {
+	if len(a.Lines) == 0 {
+		return a.leak
+	}
+	if len(a.leaks) == 0 {
 		return nil
 	}
 	start := a.Lines[0].Entry.At
@@ -141,8 +145,15 @@ func (a *Account) level(line *Line, b LevelCheck) {
 	a.changed()
 }
 
+// mostLooks that are kept of one charge: more than any plan asks for.
+const mostLooks = 40
+
 // coldLevel settles what was owed until the level had been seen cold.
 func (a *Account) coldLevel(at time.Time, grade coolant.Grade) {
+	a.LevelAt = at
+	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.Looks) < mostLooks {
+		a.Looks = append(slices.Clip(a.Looks), at)
+	}
 	for _, o := range a.Owed {
 		if o.What == OwedLevel && at.Sub(o.Since).Hours() >= coolHours {
 			a.settle(OwedLevel)

@@ -102,3 +102,9 @@ func (a *Account) meterAt(t time.Time) (float64, bool) {
 	}
 	return 0, false
 }
+
+// MeterSince reports whether a reading after t shows that the unit has run.
+func (a *Account) MeterSince(t time.Time) bool {
+	n := len(a.Readings)
+	return n > 1 && a.Readings[n-1].At.After(t) && a.Readings[n-1].Value > a.Readings[n-2].Value
+}

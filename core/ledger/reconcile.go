@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -75,6 +76,17 @@ func scaleOf(r measure.Reading) (coolant.ScaleKind, float64) {
 	return coolant.ScaleFreeze, t
 }
 
+// zero of a named instrument. The map is shared with snapshots and is never changed.
+func (a *Account) zero(tool string, at time.Time) {
+	if tool == "" {
+		return
+	}
+	next := make(map[string]time.Time, len(a.Zeroed)+1)
+	maps.Copy(next, a.Zeroed)
+	next[tool] = at
+	a.Zeroed = next
+}
+
 func (a *Account) lastZero(tool string) *zeroed {
 	if tool == "" {
 		return nil
@@ -129,6 +141,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	}
 	if b.Zero != nil {
 		mark.ZeroAt = &mark.At
+		a.zero(b.Tool, at)
 	}
 	distrust := func(n Note) {
 		line.note(n)
@@ -167,6 +180,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		r.Agrees = math.Abs(off) <= float64(r.Tolerance)
 	}
 	line.before = nil
+	a.unseen(at)
 	switch {
 	case !a.Known:
 		line.note(NoteVolumeAssumed)
@@ -174,14 +188,17 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		a.Charge = scaleTo(a.Charge, a.Unit.Capacity)
 		a.Known, a.born = true, time.Time{}
 		a.strength, a.volume = sigma/k, 2*sigmaLevel*float64(a.Unit.Capacity)
+		a.Strengths = nil
 	case !r.Agrees:
 		line.before = a.snapshot()
 		line.before.Lines = slices.Clip(a.Lines[:len(a.Lines)-1])
 		a.Charge = a.Charge.WithMassFraction(mass)
 		a.strength = sigma / k
+		a.Strengths = nil // what happened once is no drift
 	case !bracket:
 		a.average(mass, sigma/k)
 	}
+	a.learnt(Strength{at, mass, sigma / k})
 	a.figures.done = false
 	mark.Agreed = r.Agrees
 	a.Changes, a.Distrusted, a.LastTest = 0, nil, mark
@@ -211,6 +228,7 @@ func (a *Account) snapshot() *Account {
 	c.Lines, c.Points, c.Findings = slices.Clip(c.Lines), slices.Clip(c.Points), slices.Clone(c.Findings)
 	c.Readings = slices.Clip(c.Readings)
 	c.Defects, c.Owed, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Owed), slices.Clip(c.Chemistry)
+	c.Strengths, c.Looks = slices.Clip(c.Strengths), slices.Clip(c.Looks)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)
 	return &c
 }

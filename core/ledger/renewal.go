@@ -40,11 +40,12 @@ func (a *Account) open(line *Line, b Opening) {
 	}
 	if b.History != Factory {
 		*a = Account{Unit: a.Unit, Lines: a.Lines, Points: a.Points, Readings: a.Readings, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
-			renewal: -1, strikes: a.strikes, zeros: a.zeros}
+			renewal: -1, strikes: a.strikes, zeros: a.zeros, Zeroed: a.Zeroed}
 		return
 	}
 	at := line.Entry.At
 	a.Factory, a.Balance.RenewedAt, a.born = true, &line.Entry.At, at
+	a.BuiltAt = &line.Entry.At
 	a.renewal = len(a.Lines) - 1
 	a.startMeter(b.Meter != nil)
 	if b.Product == nil {
@@ -62,6 +63,7 @@ func (a *Account) open(line *Line, b Opening) {
 		return
 	}
 	a.fillWith(fresh, *b.Product, measure.Litre(v))
+	a.begins(at)
 }
 
 func filling(p coolant.Product, v measure.Litre, share *float64) (coolant.Charge, error) {
@@ -131,12 +133,17 @@ func (a *Account) renew(line *Line, b Renewal) {
 	} else {
 		line.note(NotePartial)
 	}
+	if b.Factory && a.BuiltAt == nil {
+		a.BuiltAt = &line.Entry.At
+	}
 	a.Air = nil
 	if measured && t.Short > t.Allowed {
 		line.note(NoteAirTrapped)
 		air := *t
 		a.Air = &air
 	}
+	a.begins(t.At)
+	a.RefilledAt, a.Looks = &line.Entry.At, nil
 	a.owe(OwedLevel, t.At)
 	a.owe(OwedRetest, t.At)
 }

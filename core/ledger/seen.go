@@ -32,7 +32,7 @@ type PointFound struct {
 // What is looked at, and what may be found.
 var (
 	Hoses       = []string{"upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"}
-	HoseStates  = []string{"good", "cracked", "bulging", "soft", "hard", "chafed", "weeping"}
+	HoseStates  = []string{"good", "cracked", "bulging", "soft", "hard", "chafed", "weeping", "renewed"}
 	Clamps      = []string{"good", "loose", "on_ridge"}
 	Points      = []string{"fins", "pump", "weep_hole", "drain_plug", "recovery_tank", "heat_exchanger", "impeller", "anti_siphon", "anodes", "ground"}
 	PointStates = []string{"good", "watch", "bad"}

@@ -33,9 +33,24 @@ func TestStoreAndRestore(t *testing.T) {
 			t.Fatalf("history %d: packed again it is another, %v", seed, err)
 		}
 	}
-	for _, bad := range []string{"", "{", `{"Readings":"AAAA"}`} {
+	for _, bad := range []string{"", "{", "\x00\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x00{", "\x00\x00\x00\x01abc", "\x02abc", "\xff\xff\xff\xff\xff\xff\xff\xff\x7f{}"} {
 		if _, err := Restore(car, []byte(bad)); err == nil {
 			t.Errorf("%q was unpacked", bad)
+		}
+	}
+}
+
+func BenchmarkRestore(b *testing.B) {
+	a := Fold(car, manyEntries(200))
+	packed, err := a.Store()
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.SetBytes(int64(len(packed)))
+	b.ReportAllocs()
+	for b.Loop() {
+		if _, err := Restore(car, packed); err != nil {
+			b.Fatal(err)
 		}
 	}
 }

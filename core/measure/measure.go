@@ -16,6 +16,7 @@ package measure
 import (
 	"fmt"
 	"math"
+	"strconv"
 )
 
 // Celsius is a temperature in degrees Celsius.
@@ -123,9 +124,11 @@ type scale struct {
 const (
 	litresPerUSGallon       = 231 * 0.0254 * 0.0254 * 0.0254 * 1000
 	litresPerImperialGallon = 4.54609
-	kilometresPerMile       = 1.609344
-	kilopascalsPerPsi       = 4.4482216152605 / (0.0254 * 0.0254) / 1000
-	newtonMetresPerInchLbf  = 4.4482216152605 * 0.0254
+	// KilometresPerMile is exact by the international agreement of 1959.
+	KilometresPerMile = 1.609344
+
+	kilopascalsPerPsi      = 4.4482216152605 / (0.0254 * 0.0254) / 1000
+	newtonMetresPerInchLbf = 4.4482216152605 * 0.0254
 )
 
 var scales = map[Unit]scale{
@@ -138,7 +141,7 @@ var scales = map[Unit]scale{
 	ImpQt:  {Volume, "imp qt", litresPerImperialGallon / 4, 0},
 	ImpGal: {Volume, "imp gal", litresPerImperialGallon, 0},
 	Km:     {Distance, "km", 1, 0},
-	Mi:     {Distance, "mi", kilometresPerMile, 0},
+	Mi:     {Distance, "mi", KilometresPerMile, 0},
 	H:      {EngineTime, "h", 1, 0},
 	KPa:    {Pressure, "kPa", 1, 0},
 	Psi:    {Pressure, "psi", kilopascalsPerPsi, 0},
@@ -207,7 +210,16 @@ type Reading struct {
 }
 
 // String writes the reading as a person would, such as "-34 °F".
-func (r Reading) String() string { return fmt.Sprintf("%g %s", r.Value, r.Unit.Symbol()) }
+func (r Reading) String() string { return Digits(r.Value) + " " + r.Unit.Symbol() }
+
+// Digits of a number as somebody types it, without an exponent unless it is of no
+// size that anything in a workshop has.
+func Digits(v float64) string {
+	if math.Abs(v) >= 1e15 {
+		return strconv.FormatFloat(v, 'g', -1, 64)
+	}
+	return strconv.FormatFloat(v, 'f', -1, 64)
+}
 
 // UnitError says that a reading carries a unit of the wrong kind.
 type UnitError struct {
@@ -234,7 +246,7 @@ type RangeError struct {
 }
 
 func (e *RangeError) Error() string {
-	return fmt.Sprintf("%s %g is not accepted; accepted: %s", e.What, e.Value, e.Accepted)
+	return fmt.Sprintf("%s %s is not accepted; accepted: %s", e.What, Digits(e.Value), e.Accepted)
 }
 
 // Metric converts the reading to the metric unit of dimension d. It returns a

@@ -77,3 +77,13 @@ func TestMetricRefuses(t *testing.T) {
 		t.Error("an unknown unit was accepted")
 	}
 }
+
+func TestReadingInWords(t *testing.T) {
+	for want, r := range map[string]Reading{
+		"-34 °F": {-34, DegF}, "1234567 km": {1_234_567, Km}, "0.25 L": {0.25, L}, "1e+300 km": {1e300, Km},
+	} {
+		if got := r.String(); got != want {
+			t.Errorf("%s, want %s", got, want)
+		}
+	}
+}

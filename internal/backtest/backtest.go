@@ -65,8 +65,8 @@ func Histories(fleet string, all []History) Result {
 			seen := h.Readings[:n]
 			model := forecast.NewUseModel(seen, h.Profile, asOf)
 			for _, ahead := range horizons {
-				if day+ahead >= len(h.True) {
-					continue
+				if day+ahead >= len(h.True) || h.True[day+ahead] == h.True[day+ahead-7] {
+					continue // asleep that week: no interval ends there
 				}
 				target := h.True[day+ahead]
 				truth := h.reached(target)
@@ -88,7 +88,8 @@ func (h History) reached(v float64) time.Time {
 }
 
 // thumb forecasts from the rate between the last reading and an earlier one, as
-// people do with a spreadsheet; far off when there is none.
+// people do with a spreadsheet, by what the meter showed; far off when there is
+// none.
 func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Window {
 	far := forecast.Window{}
 	if len(seen) == 0 {
@@ -98,7 +99,7 @@ func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Window {
 	far.P50 = last.At.AddDate(5, 0, 0)
 	if from >= 0 && from < len(seen)-1 {
 		days := last.At.Sub(seen[from].At).Hours() / 24
-		if rate := (last.Value - seen[from].Value) / days; rate > 0 {
+		if rate := (last.Raw - seen[from].Raw) / days; rate > 0 {
 			ahead := math.Max(-3650, math.Min(3650, (target-last.Value)/rate))
 			far.P50 = last.At.Add(time.Duration(ahead * 24 * float64(time.Hour)))
 		}
@@ -107,7 +108,10 @@ func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Window {
 	return far
 }
 
-// Accounts asks real accounts the same, as far as later readings tell the truth:
+// fewestSeen readings before a real account is asked.
+const fewestSeen = 4
+
+// Accounts asks real accounts the same, as of each month, as far as later readings tell the truth:
 // the day of a later reading is the day its value was reached.
 func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profile) Result {
 	r := Result{Fleet: fleet}
@@ -120,13 +124,22 @@ func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profi
 		for _, s := range end.Suspects {
 			suspect[s.At] = true
 		}
-		for n := 4; n < len(points); n++ {
-			asOf := points[n-1].At
+		if len(points) == 0 {
+			continue
+		}
+		for asOf := points[0].At.AddDate(0, 1, 0); asOf.Before(latest(points)); asOf = asOf.AddDate(0, 1, 0) {
+			n := 0
+			for points[n].At.Before(asOf) {
+				n++
+			}
+			if n < fewestSeen {
+				continue
+			}
 			seen := points[:n]
 			model := forecast.NewUseModel(seen, profiles[i], asOf)
-			for later := n; later < len(points) && points[later].At.Sub(asOf) < 320*24*time.Hour; later++ {
-				truth := points[later]
-				if suspect[truth.At] || truth.At.Sub(asOf) < 30*24*time.Hour {
+			for _, truth := range points[n:] {
+				ahead := truth.At.Sub(asOf)
+				if suspect[truth.At] || ahead < 30*24*time.Hour || ahead > 320*24*time.Hour {
 					continue
 				}
 				if w, ok := model.Reaches(truth.Value); ok {
@@ -183,13 +196,20 @@ func Freeze(accounts []ledger.Account) FreezeScore {
 	return s
 }
 
-// Print the results as a table.
+// Print the results as a table. The last two columns are how many times as far off
+// the rules of thumb are.
 func Print(out io.Writer, results []Result) {
 	fmt.Fprintf(out, "%-16s %9s  %9s  %8s  %8s  %10s  %7s  %7s\n", "fleet", "forecasts", "in window", "error", "last two", "whole life", "ratio", "ratio")
 	for _, r := range results {
 		ours := r.Ours.Median()
-		fmt.Fprintf(out, "%-16s %9d  %8.1f%%  %6.1f d  %6.1f d  %8.1f d  %7.2f  %7.2f\n", r.Fleet, r.Ours.Forecasts, 100*r.Ours.Coverage(),
-			ours, r.LastTwo.Median(), r.WholeLife.Median(), r.LastTwo.Median()/ours, r.WholeLife.Median()/ours)
+		times := func(theirs float64) string {
+			if ours == 0 {
+				return "-"
+			}
+			return fmt.Sprintf("%.2f", theirs/ours)
+		}
+		fmt.Fprintf(out, "%-16s %9d  %8.1f%%  %6.1f d  %6.1f d  %8.1f d  %7s  %7s\n", r.Fleet, r.Ours.Forecasts, 100*r.Ours.Coverage(),
+			ours, r.LastTwo.Median(), r.WholeLife.Median(), times(r.LastTwo.Median()), times(r.WholeLife.Median()))
 	}
 }
 

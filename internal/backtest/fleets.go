@@ -1,12 +1,14 @@
 package backtest
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"time"
 
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 )
 
 // History is a meter as it truly ran, a value for each day, and as it was read.
@@ -22,9 +24,11 @@ type History struct {
 type Rule struct {
 	Name string
 	make func(rng *rand.Rand, days int) (use []float64, profile forecast.Profile)
-	// mistyped is the share of readings with a digit wrong; changed meters are
-	// run on by the ledger before the model sees them.
+	// mistyped is the share of readings with a digit wrong.
 	mistyped float64
+	// replaced: the meter is replaced once in a life. The ledger runs it on before
+	// the model sees it; a spreadsheet does not.
+	replaced bool
 }
 
 // Rules of the synthetic fleets: each unit a life of its own, none of it made by
@@ -49,6 +53,33 @@ var Rules = []Rule{
 		}
 		return use, profile
 	}, mistyped: 0.01},
+	{Name: "mixed, vacations", make: away(mixed)},
+	{Name: "mixed, mistyped", make: mixed, mistyped: 0.01},
+	{Name: "mixed, new meter", make: mixed, replaced: true},
+}
+
+// mixed lives: a third each steady, seasonal, and with changes of use.
+func mixed(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+	return []func(*rand.Rand, int) ([]float64, forecast.Profile){steady, seasonal, regime}[rng.IntN(3)](rng, days)
+}
+
+// away is a life with vacations.
+func away(life func(*rand.Rand, int) ([]float64, forecast.Profile)) func(*rand.Rand, int) ([]float64, forecast.Profile) {
+	return func(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+		use, profile := life(rng, days)
+		other, _ := vacations(rng, days)
+		rest(use, other)
+		return use, profile
+	}
+}
+
+// rest is where the other rests, week-ends apart.
+func rest(use, other []float64) {
+	for d := range use {
+		if d >= 3 && d+3 < len(use) && other[d] == 0 && other[d-3] == 0 && other[d+3] == 0 {
+			use[d] = 0
+		}
+	}
 }
 
 // steady use: weekdays and weekends, and good and bad weeks.
@@ -67,11 +98,17 @@ func steady(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
 	return use, forecast.EvenProfile
 }
 
-// seasonal use: asleep from November to March, busiest in July.
+// seasonal use: asleep from November to March, busiest in July, in some years a week
+// or two sooner, in others later.
 func seasonal(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
 	use, _ := steady(rng, days)
+	sooner := 0.0
 	for d := range use {
-		month := start.AddDate(0, 0, d).Month()
+		day := start.AddDate(0, 0, d)
+		if day.YearDay() == 1 || d == 0 {
+			sooner = 7 * rng.NormFloat64()
+		}
+		month := day.AddDate(0, 0, int(math.Round(sooner))).Month()
 		factor := 0.0
 		if month >= time.April && month <= time.October {
 			factor = 1.2 + 0.8*math.Cos(2*math.Pi*(float64(month)-7)/12)
@@ -126,13 +163,29 @@ func (r Rule) Make(seed uint64, n, days int) []History {
 			h.True[d] = sum
 		}
 		gap := 20 + rng.IntN(40)
-		for d := rng.IntN(gap); d < days; d += gap/2 + rng.IntN(gap) {
-			read := math.Round(h.True[d])
-			if rng.Float64() < r.mistyped {
-				read = mistype(rng, read)
-			}
-			h.Readings = append(h.Readings, ledger.MeterPoint{At: start.AddDate(0, 0, d+1), Value: read, Raw: read})
+		var entries []ledger.Entry
+		write := func(day int, b ledger.Body) {
+			entries = append(entries, ledger.Entry{ID: fmt.Sprint(len(entries)), At: start.AddDate(0, 0, day+1), Body: b})
 		}
+		km := func(v float64) measure.Reading { return measure.Reading{Value: math.Round(v), Unit: measure.Km} }
+		change, old := days, 0.0
+		if r.replaced {
+			change = days/4 + rng.IntN(days/2)
+		}
+		for d := rng.IntN(gap); d < days; d += gap/2 + rng.IntN(gap) {
+			if d >= change {
+				old = h.True[change]
+				seen := km(old)
+				write(change, ledger.MeterChange{Old: &seen, New: km(0)})
+				change = days
+			}
+			read := h.True[d] - old
+			if rng.Float64() < r.mistyped {
+				read = mistype(rng, math.Round(read))
+			}
+			write(d, ledger.Meter{Meter: km(read)})
+		}
+		h.Readings = ledger.Fold(ledger.Unit{Meter: measure.Distance, Capacity: 1}, entries).Readings
 		all = append(all, h)
 	}
 	return all

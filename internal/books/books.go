@@ -6,6 +6,7 @@ package books
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -37,14 +38,33 @@ type Moment struct {
 	Account ledger.Account
 	Outlook forecast.Outlook
 	Today   time.Time
+
+	day day
 }
 
-func (b *Books) moment(u store.Unit, entries []ledger.Entry, today time.Time) Moment {
-	return b.standing(u, ledger.Fold(u.Ledger, entries), today)
+// day is what all units' clocks are reckoned by on one day.
+type day struct {
+	today  time.Time
+	zeroed map[string]time.Time
 }
 
-func (b *Books) standing(u store.Unit, account ledger.Account, today time.Time) Moment {
-	return Moment{Unit: u, Account: account, Outlook: forecast.Look(&account, u.Plan, u.Cold, today), Today: today}
+func (b *Books) day(ctx context.Context) (day, error) {
+	d := day{today: b.today()}
+	var err error
+	d.zeroed, err = b.store.Zeroed(ctx, d.today.AddDate(0, 0, -coolant.ZeroMonth))
+	return d, err
+}
+
+func (d day) moment(u store.Unit, entries []ledger.Entry) Moment {
+	return d.standing(u, ledger.Fold(u.Ledger, entries))
+}
+
+func (d day) standing(u store.Unit, account ledger.Account) Moment {
+	return Moment{Unit: u, Account: account, Outlook: d.look(&account, u.Plan, u), Today: d.today, day: d}
+}
+
+func (d day) look(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.Outlook {
+	return forecast.Look(account, p, forecast.Around{Cold: u.Cold, Zeroed: d.zeroed}, d.today)
 }
 
 // Account of one unit. It returns [store.ErrNoUnit] for an unknown code.
@@ -57,7 +77,11 @@ func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
 	if err != nil {
 		return Moment{}, err
 	}
-	return b.moment(u, entries, b.today()), nil
+	d, err := b.day(ctx)
+	if err != nil {
+		return Moment{}, err
+	}
+	return d.moment(u, entries), nil
 }
 
 // Today in the fleet's own time zone.
@@ -90,9 +114,17 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 	if err != nil {
 		return Morning{}, err
 	}
-	m := Morning{Today: b.today()}
+	d := day{today: b.today(), zeroed: map[string]time.Time{}}
+	for _, a := range accounts {
+		for tool, at := range a.Zeroed {
+			if at.After(d.zeroed[tool]) {
+				d.zeroed[tool] = at
+			}
+		}
+	}
+	m := Morning{Today: d.today, Rows: make([]Moment, 0, len(units))}
 	for _, u := range units {
-		m.Rows = append(m.Rows, b.standing(u, accounts[u.Code], m.Today))
+		m.Rows = append(m.Rows, d.standing(u, accounts[u.Code]))
 		if t := u.Cold.On(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
 			m.Coldest = &Night{Site: u.Site, Celsius: t}
 		}
@@ -101,6 +133,34 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 		return forecast.ByUrgency(x.Outlook.Governing, y.Outlook.Governing)
 	})
 	return m, nil
+}
+
+// Some units as the Morning has them, in the order asked for; those that are not
+// in the register are left out.
+func (b *Books) Some(ctx context.Context, codes []string) ([]Moment, error) {
+	units, err := b.store.UnitsOf(ctx, codes)
+	if err != nil {
+		return nil, err
+	}
+	accounts, _, err := b.store.Accounts(ctx, units)
+	if err != nil {
+		return nil, err
+	}
+	d, err := b.day(ctx)
+	if err != nil {
+		return nil, err
+	}
+	at := make(map[string]store.Unit, len(units))
+	for _, u := range units {
+		at[u.Code] = u
+	}
+	var some []Moment
+	for _, code := range codes {
+		if u, ok := at[code]; ok {
+			some = append(some, d.standing(u, accounts[u.Code]))
+		}
+	}
+	return some, nil
 }
 
 // Find units by part of their code or name.
@@ -191,7 +251,7 @@ func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...l
 		}
 		written = append(written, e)
 	}
-	effect := Effect{Before: before, After: b.moment(before.Unit, written, before.Today)}
+	effect := Effect{Before: before, After: before.day.moment(before.Unit, written)}
 	last := entries[len(entries)-1].ID
 	effect.Line = slices.IndexFunc(effect.After.Account.Lines, func(l ledger.Line) bool { return l.Entry.ID == last })
 	return effect, nil
@@ -204,18 +264,27 @@ type PlanEffect struct {
 }
 
 // PreviewPlan tells which units on the plan would stand otherwise, the worst
-// first; a [Refusal] when the plan cannot be meant.
+// first; a [Refusal] when the plan cannot be meant, [store.ErrNoPlan].
 func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]PlanEffect, error) {
 	if fields := forecast.CheckPlan(p); len(fields) > 0 {
 		return nil, &Refusal{Fields: fields}
 	}
+	if _, err := b.plan(ctx, id); err != nil {
+		return nil, err
+	}
+	return b.wouldBe(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
+}
+
+// wouldBe tells which of some units would stand otherwise on a plan, the worst
+// first.
+func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.Unit) bool) ([]PlanEffect, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
 	var changed []PlanEffect
 	for _, r := range m.Rows {
-		if r.Unit.PlanID != id {
+		if !meant(r.Unit) {
 			continue
 		}
 		account := r.Account
@@ -228,7 +297,7 @@ func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]P
 			u.Replaced = p.Replaced
 			account = ledger.Fold(u, entries)
 		}
-		after := forecast.Look(&account, p, r.Unit.Cold, m.Today)
+		after := r.day.look(&account, p, r.Unit)
 		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {
 			changed = append(changed, PlanEffect{Unit: r.Unit, Before: r.Outlook, After: after})
 		}
@@ -237,14 +306,59 @@ func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]P
 	return changed, nil
 }
 
+// ofKind are the units of a kind that are not on the plan, at one site or at all.
+func ofKind(kind, site string, plan int64) func(store.Unit) bool {
+	return func(u store.Unit) bool {
+		return u.Kind == kind && (site == "" || u.Site == site) && u.PlanID != plan
+	}
+}
+
+// PreviewKindOnPlan tells which units would stand otherwise if all of a kind, at
+// one site or at all, were on the plan; [store.ErrNoPlan].
+func (b *Books) PreviewKindOnPlan(ctx context.Context, plan int64, kind, site string) ([]PlanEffect, error) {
+	p, err := b.plan(ctx, plan)
+	if err != nil {
+		return nil, err
+	}
+	return b.wouldBe(ctx, p.Plan, ofKind(kind, site, plan))
+}
+
+// plan of the register; [store.ErrNoPlan].
+func (b *Books) plan(ctx context.Context, id int64) (store.Plan, error) {
+	all, err := b.store.Plans(ctx)
+	if err != nil {
+		return store.Plan{}, err
+	}
+	i := slices.IndexFunc(all, func(p store.Plan) bool { return p.ID == id })
+	if i < 0 {
+		return store.Plan{}, fmt.Errorf("%w: %d", store.ErrNoPlan, id)
+	}
+	return all[i], nil
+}
+
+// PutKindOnPlan moves all units of a kind, at one site or at all, to the plan, and
+// tells how many that were.
+func (b *Books) PutKindOnPlan(ctx context.Context, plan int64, kind, site string) (int64, error) {
+	if site != "" {
+		sites, err := b.store.Sites(ctx)
+		if err != nil {
+			return 0, err
+		}
+		if !slices.ContainsFunc(sites, func(s store.Site) bool { return s.Name == site }) {
+			return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/site", Got: site, Accepted: "the name of a site in the register"}}}
+		}
+	}
+	return b.store.PutKindOnPlan(ctx, plan, kind, site)
+}
+
 func sameDay(a, b *time.Time) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
 
 // Plans of the register.
 func (b *Books) Plans(ctx context.Context) ([]store.Plan, error) { return b.store.Plans(ctx) }
 
-// SavePlan changes a plan, or adds one when id is 0; a [Refusal] when it cannot be
-// meant.
-func (b *Books) SavePlan(ctx context.Context, id int64, p forecast.Plan) (int64, error) {
+// SavePlan changes a plan that still bears the mark, or adds one when id is 0; a
+// [Refusal] when it cannot be meant, [store.ErrPlanChanged].
+func (b *Books) SavePlan(ctx context.Context, id int64, mark string, p forecast.Plan) (int64, error) {
 	if fields := forecast.CheckPlan(p); len(fields) > 0 {
 		return 0, &Refusal{Fields: fields}
 	}
@@ -252,7 +366,7 @@ func (b *Books) SavePlan(ctx context.Context, id int64, p forecast.Plan) (int64,
 	if id == 0 {
 		id, err = b.store.AddPlan(ctx, p)
 	} else {
-		err = b.store.SetPlan(ctx, id, p)
+		err = b.store.SetPlan(ctx, id, mark, p)
 	}
 	if errors.Is(err, store.ErrTaken) {
 		return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}

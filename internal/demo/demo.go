@@ -16,6 +16,7 @@ import (
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/internal/standin"
 	"diligentledger/internal/store"
 )
 
@@ -49,13 +50,22 @@ var (
 )
 
 var plans = []forecast.Plan{
-	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12},
-	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12},
-	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12},
-	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12},
-	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12},
-	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, School: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24},
-	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, School: forecast.SealedForLife, TestMonths: 12},
+	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
+	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
+	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, School: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
+	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, School: forecast.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
+}
+
+// Weather of the sites, made up about their curves.
+func Weather() standin.Weather {
+	curves := map[string]forecast.ColdCurve{}
+	for _, s := range sites {
+		curves[s.Name] = s.Cold
+	}
+	return standin.Weather{Sites: curves, Snap: 3}
 }
 
 // Fleet as of today, whose time of day does not matter.
@@ -71,6 +81,14 @@ func Fleet(today time.Time) store.LoadedFleet {
 		b := &book{unit: equipped(r.unit), today: forecast.Day(today)}
 		r.live(b, 1)
 		f.Units = append(f.Units, b.recorded())
+	}
+	day := func(ahead int) time.Time { return forecast.Day(today).AddDate(0, 0, ahead) }
+	f.Planned = []store.LoadedPlanned{
+		{Unit: "CA-14", Work: forecast.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: day(-6)},
+		{Unit: "HB-02", Work: forecast.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: day(-6)},
+		{Unit: "AV-02", Work: forecast.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: day(-5)},
+		{Unit: "CA-47", Work: forecast.RepairWork, From: day(-12), To: day(-3), By: "E. Marrow", At: day(-20)},
+		{Unit: "CA-43", Work: forecast.TestWork, From: day(-14), To: day(-7), By: "E. Marrow", At: day(-15)},
 	}
 	return f
 }

@@ -30,7 +30,7 @@ func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Acco
 	plan := planOf(f, u)
 	a := ledger.Fold(u.Ledger(plan), u.Entries)
 	site := f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == u.Site })]
-	return a, forecast.Look(&a, plan, site.Cold, today)
+	return a, forecast.Look(&a, plan, forecast.Around{Cold: site.Cold.Climate()}, today)
 }
 
 func TestFleet(t *testing.T) {

@@ -76,6 +76,11 @@ func (r routine) live(b *book, until int) {
 		if lastFill-d >= r.every && d > until+3 && active {
 			lastFill, poured = d, 0
 			b.renew(d, r.product, float64(b.unit.Capacity), r.share, meter)
+			for _, after := range []int{2, 3} {
+				if d-after >= until {
+					b.write(d-after, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
+				}
+			}
 		}
 	}
 }

@@ -48,7 +48,7 @@ var stories = []story{
 		b.topUp(450, oatPremix, 0.4)
 		b.test(375, -36, coolant.EG)
 		b.water(235, 0.5)
-		b.test(4, -24, coolant.EG)
+		b.test(4, -23, coolant.EG)
 	}},
 	{unit("TK-04", "tipper, 4x2", "truck", depot, "Heavy truck", 26, coolant.EG, measure.H), func(b *book) {
 		b.fillPremix(900, noatPremix, 26, 2_100, true)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"strings"
 
 	"diligentledger/core/ledger"
 )
@@ -21,6 +22,9 @@ func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) e
 	return err
 }
 
+// fewUnits are asked for by name; of more all accounts are read.
+const fewUnits = 500
+
 // Accounts as stored, by the unit's code. One that is missing, or was folded by
 // other rules or another plan's share, is folded from its entries; stored tells
 // how many were not.
@@ -30,8 +34,15 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		byID[u.id] = u
 	}
 	accounts = make(map[string]ledger.Account, len(units))
+	where, args := ``, []any(nil)
+	if n := len(units); n > 0 && n <= fewUnits {
+		where = ` WHERE u.id IN (?` + strings.Repeat(`, ?`, n-1) + `)`
+		for _, u := range units {
+			args = append(args, u.id)
+		}
+	}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT a.unit_id, a.replaced, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`)
+		SELECT a.unit_id, a.replaced, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`+where, args...)
 	if err != nil {
 		return nil, 0, err
 	}

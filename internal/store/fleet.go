@@ -23,6 +23,16 @@ type LoadedFleet struct {
 	Plans    []forecast.Plan
 	Products []coolant.Product
 	Units    []LoadedUnit
+	Planned  []LoadedPlanned
+}
+
+// LoadedPlanned is a line of the plan list, by the code of its unit.
+type LoadedPlanned struct {
+	Unit     string
+	Work     forecast.Work
+	From, To time.Time
+	By       string
+	At       time.Time
 }
 
 // LoadedSite is a site with its cold curve.
@@ -121,6 +131,13 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
+			}
+		}
+		for _, l := range f.Planned {
+			if _, err := insert(`
+				INSERT INTO planned (unit_id, work, from_day, to_day, sent_by, sent_at) SELECT id, ?, ?, ?, ?, ? FROM unit WHERE code = ?`,
+				l.Work, l.From.Format(time.DateOnly), l.To.Format(time.DateOnly), l.By, l.At.UTC(), l.Unit); err != nil {
+				return fmt.Errorf("planned work of %s: %w", l.Unit, err)
 			}
 		}
 		_, err := insert(`INSERT INTO installation (name, value) VALUES (?, ?)`, fleetFact, f.Name)

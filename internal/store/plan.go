@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -17,20 +18,32 @@ type Plan struct {
 	Units int
 }
 
+// Mark tells a plan as it stands from the same plan changed.
+func (p Plan) Mark() string {
+	return fmt.Sprintf("%x", sha256.Sum256(fmt.Appendf(nil, "%+v", p.Plan)))[:16]
+}
+
 // ErrNoPlan says that the register holds no plan of that id.
 var ErrNoPlan = errors.New("no such plan")
 
+// ErrPlanChanged says that a plan is no longer as it was when it was looked at.
+var ErrPlanChanged = errors.New("somebody changed this plan meanwhile")
+
+const planColumns = `p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
+		       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin, p.replaced,
+		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.follow_days, p.follow_runs, p.miles, COALESCE(p.hose_years, 0)`
+
+// columns are where [planColumns] go.
+func (p *Plan) columns() []any {
+	return []any{&p.ID, &p.Name, &p.School, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
+		&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.FollowDays, &p.FollowRuns, &p.Miles, &p.HoseYears}
+}
+
 // Plans by name.
 func (s *Store) Plans(ctx context.Context) ([]Plan, error) {
-	rows, err := s.db.QueryContext(ctx, `
-		SELECT p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
-		       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin, p.replaced,
-		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0),
-		       (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id)
-		FROM plan p ORDER BY p.name`)
+	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+`, (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id) FROM plan p ORDER BY p.name`)
 	return collect(rows, err, func(rows *sql.Rows) (p Plan, err error) {
-		return p, rows.Scan(&p.ID, &p.Name, &p.School, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
-			&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.Units)
+		return p, rows.Scan(append(p.columns(), &p.Units)...)
 	})
 }
 
@@ -49,14 +62,14 @@ func planArgs(p forecast.Plan) []any {
 		p.Replaced = ledger.DefaultReplaced
 	}
 	return []any{p.Name, p.School, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours,
-		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths}
+		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.FollowDays, p.FollowRuns, p.Miles, p.HoseYears}
 }
 
 func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
 	res, err := db.ExecContext(ctx, `
 		INSERT INTO plan (name, school, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced,
-		                  test_months, cap_months, hose_months)
-		VALUES (?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0))`,
+		                  test_months, cap_months, hose_months, follow_days, follow_runs, miles, hose_years)
+		VALUES (?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0))`,
 		planArgs(p)...)
 	if err != nil {
 		return 0, taken(err)
@@ -69,19 +82,23 @@ func (s *Store) AddPlan(ctx context.Context, p forecast.Plan) (int64, error) {
 	return addPlan(ctx, s.db, p)
 }
 
-// SetPlan changes a plan, for all units on it; [ErrNoPlan], [ErrTaken].
-func (s *Store) SetPlan(ctx context.Context, id int64, p forecast.Plan) error {
+// SetPlan changes a plan that still bears the mark, for all units on it;
+// [ErrNoPlan], [ErrPlanChanged], [ErrTaken].
+func (s *Store) SetPlan(ctx context.Context, id int64, mark string, p forecast.Plan) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		var there int64
-		if err := tx.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ? FOR UPDATE`, id).Scan(&there); errors.Is(err, sql.ErrNoRows) {
+		var there Plan
+		if err := tx.QueryRowContext(ctx, `SELECT `+planColumns+` FROM plan p WHERE p.id = ? FOR UPDATE`, id).Scan(there.columns()...); errors.Is(err, sql.ErrNoRows) {
 			return fmt.Errorf("%w: %d", ErrNoPlan, id)
 		} else if err != nil {
 			return err
 		}
+		if there.Mark() != mark {
+			return fmt.Errorf("%w: it is now %s", ErrPlanChanged, there.Words())
+		}
 		_, err := tx.ExecContext(ctx, `
 			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
 			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
-			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0) WHERE id = ?`,
+			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0) WHERE id = ?`,
 			append(planArgs(p), id)...)
 		return taken(err)
 	})
@@ -93,13 +110,33 @@ func (s *Store) PutOnPlan(ctx context.Context, code string, plan int64) error {
 	if err != nil {
 		return err
 	}
-	var there int64
-	err = s.db.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ?`, plan).Scan(&there)
-	if errors.Is(err, sql.ErrNoRows) {
-		return fmt.Errorf("%w: %d", ErrNoPlan, plan)
-	}
-	if err == nil {
-		_, err = s.db.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id = ?`, plan, u.id)
-	}
+	_, err = s.moveToPlan(ctx, plan, `UPDATE unit SET plan_id = ? WHERE id = ?`, u.id)
 	return err
+}
+
+// PutKindOnPlan moves every unit of a kind to a plan, at one site or, when site is
+// empty, at all, and tells how many were not on it; [ErrNoPlan].
+func (s *Store) PutKindOnPlan(ctx context.Context, plan int64, kind, site string) (int64, error) {
+	return s.moveToPlan(ctx, plan, `
+		UPDATE unit SET plan_id = ? WHERE kind = ? AND (? = '' OR site_id = (SELECT id FROM site WHERE name = ?))`, kind, site, site)
+}
+
+// moveToPlan runs a statement whose first argument is the plan; it tells how many
+// units changed over.
+func (s *Store) moveToPlan(ctx context.Context, plan int64, statement string, args ...any) (moved int64, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		var there int64
+		if err := tx.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&there); errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %d", ErrNoPlan, plan)
+		} else if err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, statement, append([]any{plan}, args...)...)
+		if err != nil {
+			return err
+		}
+		moved, err = res.RowsAffected()
+		return err
+	})
+	return moved, err
 }

@@ -21,14 +21,15 @@ type UnitName struct {
 // Unit is a unit of the register with all that its clocks depend on.
 type Unit struct {
 	UnitName
-	Plan   forecast.Plan
-	Cold   forecast.ColdCurve
+	Plan forecast.Plan
+	// Cold of its site.
+	Cold   *forecast.Climate
 	Ledger ledger.Unit
 	PlanID int64
 	// Altitude of the site, m.
 	Altitude float64
 
-	id int64
+	id, siteID int64
 }
 
 // aircraft is the kind of unit that only a signatory releases.
@@ -41,68 +42,90 @@ var ErrNoUnit = errors.New("no such unit")
 var ErrNoProduct = errors.New("no such product")
 
 const unitQuery = `
-	SELECT u.id, u.code, u.name, u.kind, s.name, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
-	       p.name, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
-	       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin,
-	       p.replaced, p.school, COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.id, COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), u.wet_liners, s.altitude_m, s.id
-	FROM unit u JOIN site s ON s.id = u.site_id JOIN plan p ON p.id = u.plan_id`
+	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
+	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), u.wet_liners
+	FROM unit u`
 
-func scanUnit(row interface{ Scan(...any) error }) (u Unit, site int64, err error) {
+// register is what the units of a fleet share.
+type register struct {
+	sites map[int64]Site
+	plans map[int64]Plan
+}
+
+func (s *Store) register(ctx context.Context) (register, error) {
+	r := register{map[int64]Site{}, map[int64]Plan{}}
+	sites, err := s.Sites(ctx)
+	if err != nil {
+		return r, err
+	}
+	for _, one := range sites {
+		r.sites[one.ID] = one
+	}
+	plans, err := s.Plans(ctx)
+	for _, p := range plans {
+		r.plans[p.ID] = p
+	}
+	return r, err
+}
+
+// scanUnit leaves its site and plan to be filled in.
+func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
 	var meter string
-	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.Site, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
-		&u.Plan.Name, &u.Plan.First.Months, &u.Plan.First.Km, &u.Plan.First.Hours,
-		&u.Plan.Later.Months, &u.Plan.Later.Km, &u.Plan.Later.Hours, &u.Plan.FreezeMargin,
-		&u.Plan.Replaced, &u.Plan.School, &u.Plan.TestMonths, &u.Plan.CapMonths, &u.Plan.HoseMonths, &u.PlanID, &u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners, &u.Altitude, &site)
-	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Replaced, u.Ledger.Aircraft = u.Code, u.Kind, u.Plan.Replaced, u.Kind == aircraft
+	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
+		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners)
+	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Aircraft = u.Code, u.Kind, u.Kind == aircraft
 	u.Ledger.Meter = measure.Unit(meter).Dimension()
-	return u, site, err
+	return u, err
+}
+
+// fill in the site and the plan. The register is read after the units: no site and
+// no plan is ever removed.
+func (r register) fill(u *Unit) {
+	at := r.sites[u.siteID]
+	u.Site, u.Altitude, u.Cold, u.Plan = at.Name, at.Altitude, at.Cold, r.plans[u.PlanID].Plan
+	u.Ledger.Replaced = u.Plan.Replaced
 }
 
 // Unit of that code; [ErrNoUnit] when there is none.
 func (s *Store) Unit(ctx context.Context, code string) (Unit, error) {
-	u, site, err := scanUnit(s.db.QueryRowContext(ctx, unitQuery+` WHERE u.code = ?`, code))
+	u, err := scanUnit(s.db.QueryRowContext(ctx, unitQuery+` WHERE u.code = ?`, code))
 	if errors.Is(err, sql.ErrNoRows) {
 		return Unit{}, fmt.Errorf("%w: %s", ErrNoUnit, code)
 	}
 	if err != nil {
 		return Unit{}, err
 	}
-	curves, err := s.coldCurves(ctx)
-	u.Cold = curves[site]
+	r, err := s.register(ctx)
+	r.fill(&u)
 	return u, err
 }
 
 // Units of the whole register, by code.
-func (s *Store) Units(ctx context.Context) ([]Unit, error) {
-	curves, err := s.coldCurves(ctx)
+func (s *Store) Units(ctx context.Context) ([]Unit, error) { return s.units(ctx, ``) }
+
+// UnitsOf these codes, those that are in the register, by code.
+func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
+	if len(codes) == 0 {
+		return nil, nil
+	}
+	args := make([]any, len(codes))
+	for i, code := range codes {
+		args[i] = code
+	}
+	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, args...)
+}
+
+func (s *Store) units(ctx context.Context, where string, args ...any) ([]Unit, error) {
+	rows, err := s.db.QueryContext(ctx, unitQuery+where+` ORDER BY u.code`, args...)
+	units, err := collect(rows, err, func(rows *sql.Rows) (Unit, error) { return scanUnit(rows) })
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.db.QueryContext(ctx, unitQuery+` ORDER BY u.code`)
-	return collect(rows, err, func(rows *sql.Rows) (Unit, error) {
-		u, site, err := scanUnit(rows)
-		u.Cold = curves[site]
-		return u, err
-	})
-}
-
-func (s *Store) coldCurves(ctx context.Context) (map[int64]forecast.ColdCurve, error) {
-	type night struct {
-		site    int64
-		month   int
-		celsius measure.Celsius
+	r, err := s.register(ctx)
+	for i := range units {
+		r.fill(&units[i])
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold`)
-	nights, err := collect(rows, err, func(rows *sql.Rows) (n night, err error) {
-		return n, rows.Scan(&n.site, &n.month, &n.celsius)
-	})
-	curves := map[int64]forecast.ColdCurve{}
-	for _, n := range nights {
-		c := curves[n.site]
-		c[n.month-1] = n.celsius
-		curves[n.site] = c
-	}
-	return curves, err
+	return units, err
 }
 
 // Find lists at most limit units whose code or name contains text, codes that

@@ -26,14 +26,18 @@ var migrations embed.FS
 // Rights of the application's database user, by table: what the code of this
 // package needs, and nothing else. Entries can be added and never changed.
 var Rights = map[string]string{
-	"site":         "SELECT",
-	"site_cold":    "SELECT",
-	"plan":         "SELECT, INSERT, UPDATE",
-	"product":      "SELECT",
-	"installation": "SELECT",
-	"unit":         "SELECT, UPDATE (head_seq, head_hash, plan_id)",
-	"entry":        "SELECT, INSERT",
-	"account":      "SELECT, INSERT, UPDATE",
+	"site":          "SELECT, UPDATE (winters)",
+	"site_cold":     "SELECT",
+	"site_night":    "SELECT, INSERT, UPDATE",
+	"site_curve":    "SELECT, INSERT, UPDATE",
+	"site_forecast": "SELECT, INSERT, UPDATE, DELETE",
+	"planned":       "SELECT, INSERT, UPDATE",
+	"plan":          "SELECT, INSERT, UPDATE",
+	"product":       "SELECT",
+	"installation":  "SELECT",
+	"unit":          "SELECT, UPDATE (head_seq, head_hash, plan_id)",
+	"entry":         "SELECT, INSERT",
+	"account":       "SELECT, INSERT, UPDATE",
 
 	"person":        "SELECT, INSERT, UPDATE",
 	"one_time_link": "SELECT, INSERT, UPDATE, DELETE",

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -93,7 +94,7 @@ func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, 
 func TestRegister(t *testing.T) {
 	u := unit(t, "a-1") // codes are found whatever their case
 	f := fleet()
-	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || u.Cold != f.Sites[0].Cold || u.Altitude != 120 {
+	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || !slices.Equal(u.Cold.Curve(), f.Sites[0].Cold.Climate().Curve()) || u.Altitude != 120 {
 		t.Errorf("unit read as %+v", u)
 	}
 	if want := (ledger.Unit{Code: "A-1", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6}); u.Ledger != want {
@@ -111,7 +112,7 @@ func TestRegister(t *testing.T) {
 	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(all, []coolant.Product{premix}) {
 		t.Errorf("products %v, %v", all, err)
 	}
-	if units, err := app.Units(t.Context()); err != nil || len(units) != 3 || units[0].Cold != f.Sites[0].Cold {
+	if units, err := app.Units(t.Context()); err != nil || len(units) != 3 || !slices.Equal(units[0].Cold.Curve(), u.Cold.Curve()) {
 		t.Errorf("units %v, %v", units, err)
 	}
 	if name, err := app.LoadedFleetName(t.Context()); err != nil || name != "test" {
@@ -129,10 +130,27 @@ func TestPlans(t *testing.T) {
 		t.Errorf("the same name: %v", err)
 	}
 	changed := forecast.Plan{Name: "Newer", School: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
-	if err := app.SetPlan(t.Context(), id, changed); err != nil {
+	mark := func() string {
+		plans, err := app.Plans(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		return plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.ID == id })].Mark()
+	}
+	seen := mark()
+	if err := app.SetPlan(t.Context(), id, seen, changed); err != nil {
 		t.Fatal(err)
 	}
-	if err := app.SetPlan(t.Context(), 9999, changed); !errors.Is(err, store.ErrNoPlan) {
+	// Somebody who had the plan open before does not write over that.
+	late := changed
+	late.HoseMonths = 6
+	if err := app.SetPlan(t.Context(), id, seen, late); !errors.Is(err, store.ErrPlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
+		t.Errorf("the plan was changed meanwhile: %v", err)
+	}
+	if err := app.SetPlan(t.Context(), id, mark(), changed); err != nil {
+		t.Errorf("as it stands now: %v", err)
+	}
+	if err := app.SetPlan(t.Context(), 9999, seen, changed); !errors.Is(err, store.ErrNoPlan) {
 		t.Errorf("a plan that is not there: %v", err)
 	}
 	if err := app.PutOnPlan(t.Context(), "B_1", id); err != nil {

@@ -2,6 +2,7 @@ package web
 
 import (
 	"encoding/json"
+	"slices"
 	"time"
 
 	"github.com/google/uuid"
@@ -26,7 +27,7 @@ func account(m books.Moment) api.Account {
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		Plan: api.Plan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
-			FreezeMargin: float64(m.Unit.Plan.FreezeMargin)},
+			FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
 		Outlook: outlook(m.Outlook, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
@@ -36,13 +37,10 @@ func account(m books.Moment) api.Account {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
 		Owed:  each(a.Owed, func(o ledger.Owed) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
-		Lines: make([]api.Line, len(a.Lines)), Cold: make([]float64, 0, len(m.Unit.Cold)),
+		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, Winters: m.Unit.Cold.Winters,
 	}
 	for i := range a.Lines {
 		out.Lines[i] = line(a, i)
-	}
-	for _, t := range m.Unit.Cold {
-		out.Cold = append(out.Cold, float64(t))
 	}
 	if a.Base.Known() {
 		out.Base = (*api.Base)(&a.Base)
@@ -129,8 +127,10 @@ func nights(m books.Moment) []api.ColdNight {
 	}
 	out := []api.ColdNight{}
 	for d, end := from, m.Today.AddDate(1, 0, 0); d.Before(end); d = d.AddDate(0, 0, 7) {
-		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.On(d))})
+		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.Usual(d))})
 	}
+	out = append(out, ahead(m.Unit.Cold, m.Today)...)
+	slices.SortStableFunc(out, func(a, b api.ColdNight) int { return a.Day.Compare(b.Day.Time) })
 	return out
 }
 

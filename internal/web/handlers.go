@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"encoding/hex"
 	"encoding/json"
@@ -53,7 +54,14 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 		return nil, err
 	}
 	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
-		Owed: []api.MorningRow{}, OffBook: []api.OffBookRow{}, Nights: []api.MorningRow{}}
+		Owed: []api.MorningRow{}, OffBook: []api.OffBookRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
+	sites, err := h.books.Sites(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range sites {
+		answer.Ahead = append(answer.Ahead, coldestAhead(s.Name, s.Cold, m.Today))
+	}
 	if n := m.Coldest; n != nil {
 		answer.Tonight = &api.Night{Site: n.Site, Celsius: float64(n.Celsius)}
 	}
@@ -67,7 +75,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 			switch {
 			case c.Kind == forecast.FollowUp && c.Verdict.Rank() <= forecast.Due.Rank():
 				answer.Owed = append(answer.Owed, row(c))
-			case c.Kind == forecast.Freeze && c.Due != nil && forecast.DaysBetween(m.Today, *c.Due) < nightsAhead:
+			case c.Kind == forecast.Freeze && c.Due != nil && forecast.DaysBetween(m.Today, *c.Due) < forecast.AheadNights:
 				answer.Nights = append(answer.Nights, row(c))
 			}
 		}
@@ -82,12 +90,11 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 			}
 		}
 	}
-	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int { return a.Clock.Due.Compare(b.Clock.Due.Time) })
+	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int {
+		return cmp.Or(strings.Compare(a.Unit.Site, b.Unit.Site), a.Clock.Due.Compare(b.Clock.Due.Time))
+	})
 	return answer, nil
 }
-
-// nightsAhead are looked at in the morning.
-const nightsAhead = 10
 
 // offBook is a unit whose last trusted test does not agree with its book.
 func offBook(m *books.Moment) api.OffBookRow {
@@ -111,19 +118,41 @@ func offBook(m *books.Moment) api.OffBookRow {
 // horizonYears ahead the cold seasons are told.
 const horizonYears = 3
 
-// GetHorizon lists the fleet with all its clocks.
+// GetClocks tells all the clocks of the units asked for.
+func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
+	some, err := h.books.Some(ctx, r.Body.Units)
+	return api.GetClocks200JSONResponse(each(some, func(m books.Moment) api.UnitClocks {
+		return api.UnitClocks{Unit: m.Unit.Code, Clocks: outlook(m.Outlook, m.Today).Clocks}
+	})), err
+}
+
+// GetHorizon lists the fleet with the clock that governs each unit.
 func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
 	m, err := h.books.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
 	answer := api.GetHorizon200JSONResponse{Today: date(m.Today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(m.Rows))}
+	plans, err := h.books.PlanListOf(ctx, &m)
+	if err != nil {
+		return nil, err
+	}
+	onList := map[string][]api.Planned{}
+	for _, l := range plans {
+		if l.Done == nil {
+			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.Planned))
+		}
+	}
 	seen := map[string]bool{}
 	for _, r := range m.Rows {
-		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Outlook.Verdict), ProtectsTo: number(r.Account.ProtectsTo()),
-			Clocks: each(r.Outlook.Clocks, func(c forecast.Clock) api.Clock { return clock(c, m.Today) })}
+		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Outlook.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
+		c := clock(r.Outlook.Governing, m.Today)
+		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Left: c.Left}
 		if p := r.Account.Product; p != nil {
 			row.Product = &p.Name
+		}
+		if p, ok := onList[r.Unit.Code]; ok {
+			row.Planned = &p
 		}
 		answer.Rows = append(answer.Rows, row)
 		if !seen[r.Unit.Site] {
@@ -136,10 +165,7 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 }
 
 func site(u store.Unit, today time.Time) api.HorizonSite {
-	return api.HorizonSite{Name: u.Site, Coldest: float64(u.Cold.Coldest()),
-		Seasons: each(u.Cold.Seasons(today.AddDate(0, -2, 0), today.AddDate(horizonYears, 0, 0)), func(s forecast.Season) api.Season {
-			return api.Season{From: date(s.From), To: date(s.To)}
-		})}
+	return api.HorizonSite{Name: u.Site, Coldest: float64(u.Cold.Coldest()), Seasons: seasons(u.Cold, today)}
 }
 
 // ListUnits finds units for the jump field.

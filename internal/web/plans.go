@@ -2,10 +2,13 @@ package web
 
 import (
 	"context"
+	"math"
+	"time"
 
 	"diligentledger/api"
 	"diligentledger/core/forecast"
 	"diligentledger/core/measure"
+	"diligentledger/internal/books"
 	"diligentledger/internal/store"
 )
 
@@ -16,36 +19,54 @@ func (h handlers) ListPlans(ctx context.Context, _ api.ListPlansRequestObject) (
 }
 
 func registerPlan(p store.Plan) api.RegisterPlan {
-	out := api.RegisterPlan{Id: p.ID, Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.School),
+	out := api.RegisterPlan{Id: p.ID, Mark: p.Mark(), Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.School),
 		First: interval(p.First), Later: interval(p.Later), FreezeMargin: float64(p.FreezeMargin), Replaced: p.Replaced}}
-	for to, months := range map[**int]int{&out.Plan.TestMonths: p.TestMonths, &out.Plan.CapMonths: p.CapMonths, &out.Plan.HoseMonths: p.HoseMonths} {
-		if months > 0 {
-			*to = &months
+	if p.Miles {
+		unit := api.PlanInputDistanceUnitMi
+		out.Plan.DistanceUnit = &unit
+		for _, i := range []*api.Interval{&out.Plan.First, &out.Plan.Later} {
+			if i.Km != nil {
+				miles := math.Round(10**i.Km/measure.KilometresPerMile) / 10
+				i.Miles, i.Km = &miles, nil
+			}
+		}
+	}
+	for to, asked := range map[**int]int{&out.Plan.TestMonths: p.TestMonths, &out.Plan.CapMonths: p.CapMonths, &out.Plan.HoseMonths: p.HoseMonths,
+		&out.Plan.HoseYears: p.HoseYears, &out.Plan.FollowDays: p.FollowDays, &out.Plan.FollowRuns: p.FollowRuns} {
+		if asked > 0 {
+			*to = &asked
 		}
 	}
 	return out
 }
 
 func planOf(in api.PlanInput) forecast.Plan {
+	miles := in.DistanceUnit != nil && *in.DistanceUnit == api.PlanInputDistanceUnitMi
 	span := func(i api.Interval) forecast.Interval {
-		return forecast.Interval{Months: value(i.Months), Km: measure.Kilometre(value(i.Km)), Hours: measure.Hour(value(i.Hours))}
+		km := value(i.Km)
+		if miles {
+			km = value(i.Miles) * measure.KilometresPerMile
+		}
+		return forecast.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
 	}
 	return forecast.Plan{Name: in.Name, School: forecast.School(in.School), First: span(in.First), Later: span(in.Later),
 		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
-		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths)}
+		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths),
+		HoseYears: value(in.HoseYears), FollowDays: value(in.FollowDays), FollowRuns: value(in.FollowRuns), Miles: miles}
 }
 
-func value[T int | float64](v *T) T {
+func value[T int | float64 | string](v *T) T {
 	if v == nil {
-		return 0
+		var none T
+		return none
 	}
 	return *v
 }
 
 // save a plan and write who did.
-func (h handlers) save(ctx context.Context, id int64, in api.PlanInput, what string) (api.RegisterPlan, error) {
+func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput, what string) (api.RegisterPlan, error) {
 	p := planOf(in)
-	id, err := h.books.SavePlan(ctx, id, p)
+	id, err := h.books.SavePlan(ctx, id, mark, p)
 	if err != nil {
 		return api.RegisterPlan{}, err
 	}
@@ -63,16 +84,16 @@ func (h handlers) save(ctx context.Context, id int64, in api.PlanInput, what str
 
 // AddPlan to the register.
 func (h handlers) AddPlan(ctx context.Context, r api.AddPlanRequestObject) (api.AddPlanResponseObject, error) {
-	p, err := h.save(ctx, 0, *r.Body, "plan_added")
+	p, err := h.save(ctx, 0, "", *r.Body, "plan_added")
 	if err != nil {
 		return nil, err
 	}
 	return api.AddPlan201JSONResponse(p), nil
 }
 
-// ChangePlan for all units on it.
+// ChangePlan for all units on it, unless somebody else did meanwhile.
 func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject) (api.ChangePlanResponseObject, error) {
-	p, err := h.save(ctx, r.Id, *r.Body, "plan_changed")
+	p, err := h.save(ctx, r.Id, r.Params.IfMatch, *r.Body, "plan_changed")
 	if err != nil {
 		return nil, err
 	}
@@ -85,8 +106,11 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	today := h.books.Today()
-	out := api.PreviewPlan200JSONResponse{Rows: make([]api.PlanEffectRow, 0, len(changed))}
+	return api.PreviewPlan200JSONResponse(planEffect(changed, h.books.Today())), nil
+}
+
+func planEffect(changed []books.PlanEffect, today time.Time) api.PlanEffect {
+	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
 	for _, c := range changed {
 		due := func(o forecast.Outlook) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }
 		switch before, after := due(c.Before), due(c.After); {
@@ -97,7 +121,7 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 		}
 		out.Rows = append(out.Rows, api.PlanEffectRow{Unit: unitName(c.Unit.UnitName), Before: outlook(c.Before, today), After: outlook(c.After, today)})
 	}
-	return out, nil
+	return out
 }
 
 // PutOnPlan moves a unit.

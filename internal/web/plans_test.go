@@ -38,13 +38,48 @@ func TestPlans(t *testing.T) {
 	}
 	bad := shorter
 	bad.Later = api.Interval{}
-	if res, text := ask(t, "PUT", path, bad); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later"`) {
+	if res, text := ask(t, "PUT", path, bad, "If-Match", plans[at].Mark); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later"`) {
 		t.Errorf("a plan without a limit: %d %s", res.StatusCode, text)
 	}
 	taken := shorter
 	taken.Name = "Pool car"
-	if res, text := ask(t, "PUT", path, taken); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/name"`) {
+	if res, text := ask(t, "PUT", path, taken, "If-Match", plans[at].Mark); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/name"`) {
 		t.Errorf("another plan's name: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "PUT", path, shorter); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "If-Match") {
+		t.Errorf("without a look at it: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "PUT", path, shorter, "If-Match", "0123456789abcdef"); res.StatusCode != http.StatusPreconditionFailed || !strings.Contains(string(text), "it is now Motorcycle (interval)") {
+		t.Errorf("changed meanwhile: %d %s", res.StatusCode, text)
+	}
+	noMonths := 0
+	never := shorter
+	never.Later.Months = &noMonths
+	if res, text := ask(t, "POST", path+"/preview", never); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later/months"`) || !strings.Contains(string(text), "0 is not accepted") {
+		t.Errorf("every nought months: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "POST", "/api/v1/plans/99999/preview", shorter); res.StatusCode != http.StatusNotFound {
+		t.Errorf("no such plan: %d %s", res.StatusCode, text)
+	}
+	half := plans[at].Plan
+	half.Replaced = 1.4
+	if res, text := ask(t, "POST", path+"/preview", half); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "140 % is not accepted") || !strings.Contains(string(text), "10 to 100 %") {
+		t.Errorf("more than all of it: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "PUT", path, plans[at].Plan, "If-Match", plans[at].Mark); res.StatusCode != http.StatusOK {
+		t.Errorf("as it stands: %d %s", res.StatusCode, text)
+	}
+	unit, miles := api.PlanInputDistanceUnitMi, 8_000.0
+	inMiles := shorter
+	inMiles.Name, inMiles.DistanceUnit, inMiles.First.Km, inMiles.Later.Km, inMiles.Later.Miles = "Motorcycle, in miles", &unit, nil, nil, &miles
+	res, text = ask(t, "POST", "/api/v1/plans", inMiles)
+	var told api.RegisterPlan
+	if err := json.Unmarshal(text, &told); err != nil || res.StatusCode != http.StatusCreated || told.Plan.Later.Miles == nil || *told.Plan.Later.Miles != 8000 || told.Plan.Later.Km != nil {
+		t.Errorf("8,000 miles: %d %s", res.StatusCode, text)
+	}
+	miles = 900_000
+	if res, text := ask(t, "POST", "/api/v1/plans", inMiles); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later/miles"`) {
+		t.Errorf("900,000 miles: %d %s", res.StatusCode, text)
 	}
 	shorter.Name = "Motorcycle, half a year"
 	res, text = ask(t, "POST", "/api/v1/plans", shorter)

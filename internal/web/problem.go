@@ -108,6 +108,12 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
 	case errors.Is(err, store.ErrNoPlan):
 		return newProblem(http.StatusNotFound, "No such plan", err.Error()+"; accepted: a plan of the register")
+	case errors.Is(err, store.ErrPlanChanged):
+		return newProblem(http.StatusPreconditionFailed, "Changed meanwhile", err.Error())
+	case errors.Is(err, store.ErrNoPlanned):
+		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was taken back, or closed by another")
+	case errors.Is(err, store.ErrNoSite):
+		return newProblem(http.StatusNotFound, "No such site", err.Error()+"; accepted: a site of the register")
 	case errors.Is(err, store.ErrOtherEntry):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})

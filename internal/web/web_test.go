@@ -265,19 +265,29 @@ func TestMorningSections(t *testing.T) {
 	}
 }
 
-// The Horizon has every unit with all its clocks; each window is in order and
-// holds its middle.
+// The Horizon has every unit with the clock that governs it, and tells all clocks
+// of those in sight; each window is in order and holds its middle.
 func TestHorizon(t *testing.T) {
 	h := get[api.Horizon](t, "/api/v1/horizon")
 	if len(h.Rows) < 55 || len(h.Sites) != 4 || len(h.Sites[0].Seasons) < 3 {
 		t.Fatalf("%d rows, sites %+v", len(h.Rows), h.Sites)
 	}
 	windows := 0
+	var codes []string
 	for _, r := range h.Rows {
-		if r.Clocks[0].Verdict != r.Verdict {
-			t.Errorf("%s is %s and governed by a clock that is %s", r.Unit.Code, r.Verdict, r.Clocks[0].Verdict)
+		codes = append(codes, r.Unit.Code)
+	}
+	res, text := ask(t, "POST", "/api/v1/horizon/clocks", m{"units": append(codes, "NO-1")})
+	var all []api.UnitClocks
+	if err := json.Unmarshal(text, &all); err != nil || res.StatusCode != http.StatusOK || len(all) != len(codes) {
+		t.Fatalf("%d units' clocks of %d, %d, %v", len(all), len(codes), res.StatusCode, err)
+	}
+	for i, r := range h.Rows {
+		first := all[i].Clocks[0]
+		if all[i].Unit != r.Unit.Code || first.Verdict != r.Verdict || first.Kind != r.Governing.Kind || (first.Due == nil) != (r.Governing.Due == nil) {
+			t.Errorf("%s is %s by %+v, and its first clock is %+v", r.Unit.Code, r.Verdict, r.Governing, first)
 		}
-		for _, c := range r.Clocks {
+		for _, c := range all[i].Clocks {
 			w := c.Window
 			if w == nil {
 				continue
@@ -287,6 +297,9 @@ func TestHorizon(t *testing.T) {
 				t.Errorf("%s, %s: %v to %v, due %v", r.Unit.Code, c.Kind, w.P10, w.P90, c.Due)
 			}
 		}
+	}
+	if res, text := ask(t, "POST", "/api/v1/horizon/clocks", m{"units": make([]string, 501)}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/units"`) {
+		t.Errorf("501 units: %d %.200s", res.StatusCode, text)
 	}
 	if windows < 50 {
 		t.Errorf("%d windows", windows)

@@ -16,6 +16,7 @@ import { NoPage } from "./NoPage";
 import { LinkPage } from "./people/LinkPage";
 import { RegisterPage } from "./people/RegisterPage";
 import { SessionGate } from "./people/SessionGate";
+import { PlanPage } from "./plan/PlanPage";
 import { system } from "./theme";
 
 // The server lets only styles with this nonce into the page.
@@ -50,6 +51,7 @@ createRoot(root).render(
                       <Route path="/" element={<MorningPage />} />
                       <Route path="/units/:code" element={<AccountPage />} />
                       <Route path="/horizon" element={<HorizonPage />} />
+                      <Route path="/plan" element={<PlanPage />} />
                       <Route path="/bench" element={<BenchPage />} />
                       <Route path="/register" element={<RegisterPage />} />
                       <Route path="*" element={<NoPage />} />

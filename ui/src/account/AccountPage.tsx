@@ -231,7 +231,7 @@ function BenchLinks({ account }: { account: Account }) {
     base,
     strength: `${protectsTo.toFixed(1)} C`,
     capacity: `${account.capacity} L`,
-    night: `${Math.min(...account.cold)} C`,
+    night: `${account.coldest.toFixed(1)} C`,
     margin: String(account.plan.freezeMargin),
     // Nobody has written down what one drain reaches: it must be told.
     drainable: "",

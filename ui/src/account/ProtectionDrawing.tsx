@@ -2,9 +2,9 @@ import { Box } from "@chakra-ui/react";
 import { useCallback, useState } from "react";
 import { scaleLinear, scaleTime } from "d3-scale";
 import { area, curveStepAfter, line as pathOf } from "d3-shape";
-import { format, parseISO } from "date-fns";
+import { parseISO } from "date-fns";
 import type { Account, Line } from "../api/client";
-import { figure, shortDay } from "../words/figures";
+import { figure, monthYear, shortDay } from "../words/figures";
 
 const edge = { left: 38, right: 6, top: 12, bottom: 22 };
 /** Before the page has told how wide it is. */
@@ -133,7 +133,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
         <path d={floor} fill="url(#nights)" stroke="var(--chakra-colors-cold)" strokeWidth="1" />
         {x.ticks(Math.max(3, Math.round(size.width / 105))).map((t) => (
           <Word key={t.toISOString()} x={x(t)} y={size.height - 6} anchor="middle" fill={faint} small>
-            {format(t, "MMM yy")}
+            {monthYear(t)}
           </Word>
         ))}
         <Word x={size.width - size.right - 4} y={y(0) + 14} anchor="end" fill={faint} small>
@@ -185,7 +185,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
             fill={accent}
             strong
           >
-            {caught.due ? `good until ${format(parseISO(caught.due), "d MMM yy")}` : "good all year"}
+            {caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
           </Word>
         )}
       </svg>

@@ -30,7 +30,7 @@ export function Disagreement({ account, onBalance }: { account: Account; onBalan
       borderLeftWidth="5px"
       borderColor="alarm"
       p="12px"
-      mt="16px"
+      my="16px"
     >
       <Text as="h2" fontWeight="700">
         {title}

@@ -205,7 +205,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
               type: "choice",
               name: "state",
               label: "state",
-              options: options("good", "cracked", "bulging", "soft", "hard", "chafed", "weeping"),
+              options: options("good", "cracked", "bulging", "soft", "hard", "chafed", "weeping", "renewed"),
               optional: true,
             },
             {

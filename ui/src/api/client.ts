@@ -77,12 +77,25 @@ export const api = {
     answer(client.POST("/api/v1/links/{token}", { params: { path: { token } }, body })),
   plans: (signal?: AbortSignal) => answer(client.GET("/api/v1/plans", { signal })),
   addPlan: (body: Schemas["PlanInput"]) => answer(client.POST("/api/v1/plans", { body })),
-  changePlan: (id: number, body: Schemas["PlanInput"]) =>
-    answer(client.PUT("/api/v1/plans/{id}", { params: { path: { id } }, body })),
+  changePlan: (id: number, mark: string, body: Schemas["PlanInput"]) =>
+    answer(client.PUT("/api/v1/plans/{id}", { params: { path: { id }, header: { "If-Match": mark } }, body })),
   previewPlan: (id: number, body: Schemas["PlanInput"], signal?: AbortSignal) =>
     answer(client.POST("/api/v1/plans/{id}/preview", { params: { path: { id } }, body, signal })),
   putOnPlan: (code: string, plan: number) =>
     answer(client.PUT("/api/v1/units/{code}/plan", { params: { path: { code } }, body: { plan } })),
+  previewKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }, signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/plans/{id}/units/preview", { params: { path: { id } }, body, signal })),
+  putKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
+    answer(client.PUT("/api/v1/plans/{id}/units", { params: { path: { id } }, body })),
+  sites: (signal?: AbortSignal) => answer(client.GET("/api/v1/sites", { signal })),
+  changeSite: (id: number, winters: number) =>
+    answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body: { winters } })),
+  planList: (signal?: AbortSignal) => answer(client.GET("/api/v1/plan-list", { signal })),
+  sendToPlan: (body: { units: string[]; from?: string; to?: string }) =>
+    answer(client.POST("/api/v1/plan-list", { body })),
+  movePlanned: (id: number, from: string, to: string) =>
+    answer(client.PUT("/api/v1/plan-list/{id}", { params: { path: { id } }, body: { from, to } })),
+  takeBack: (ids: number[]) => answer(client.POST("/api/v1/plan-list/take-back", { body: { ids } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
   invite: (body: { name: string; email: string; role: Role }) => answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
@@ -92,6 +105,8 @@ export const api = {
     answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
   morning: (signal?: AbortSignal) => answer(client.GET("/api/v1/morning", { signal })),
   horizon: (signal?: AbortSignal) => answer(client.GET("/api/v1/horizon", { signal })),
+  clocks: (units: string[], signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/horizon/clocks", { body: { units }, signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),
   account: (code: string, signal?: AbortSignal) =>

@@ -62,10 +62,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every unit with all its clocks, and the cold seasons of the sites. */
+        /** Every unit with the clock that governs it, and the cold seasons of the sites. */
         get: operations["getHorizon"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/horizon/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** All the clocks of some units, as for the lines in sight. Changes nothing. */
+        post: operations["getClocks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -255,6 +272,134 @@ export interface paths {
         put?: never;
         /** Which units would stand otherwise if the plan were so. Nothing is stored. */
         post: operations["previewPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{id}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put all units of a kind on a plan, everywhere or at one site. */
+        put: operations["putKindOnPlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{id}/units/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would stand otherwise if all of a kind were on the plan. Nothing is stored. */
+        post: operations["previewKindOnPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sites with the cold to be reckoned with. */
+        get: operations["listSites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how cautious the site's cold curve is. */
+        put: operations["changeSite"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The work that is meant to be done, the earliest first. */
+        get: operations["listPlanned"];
+        put?: never;
+        /** Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
+        post: operations["sendToPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan-list/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take lines off the plan list. */
+        post: operations["takeBackPlanned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan-list/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a line other days. */
+        put: operations["movePlanned"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -552,7 +697,7 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age";
         /** @enum {string} */
         Base: "EG" | "PG";
         /** @enum {string} */
@@ -773,7 +918,7 @@ export interface components {
             /** @enum {string} */
             hose: "upper" | "lower" | "heater_feed" | "heater_return" | "bypass" | "recovery";
             /** @enum {string} */
-            state: "good" | "cracked" | "bulging" | "soft" | "hard" | "chafed" | "weeping";
+            state: "good" | "cracked" | "bulging" | "soft" | "hard" | "chafed" | "weeping" | "renewed";
             /** @enum {string} */
             clamp?: "good" | "loose" | "on_ridge";
         };
@@ -981,6 +1126,15 @@ export interface components {
             /** Format: double */
             celsius: number;
         };
+        NightAhead: {
+            site: string;
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            celsius: number;
+            /** @description The weather service says so; otherwise it is the cold curve. */
+            forecast: boolean;
+        };
         Morning: {
             /** Format: date */
             today: string;
@@ -991,8 +1145,10 @@ export interface components {
             owed: components["schemas"]["MorningRow"][];
             /** @description Books that do not balance, with what explains it. */
             offBook: components["schemas"]["OffBookRow"][];
-            /** @description The units that the next ten nights would catch, the first night first. */
+            /** @description The units that the next ten nights would catch, by site, the first night first. */
             nights: components["schemas"]["MorningRow"][];
+            /** @description The coldest of the next ten nights at each site, by site. */
+            ahead: components["schemas"]["NightAhead"][];
         };
         OffBookRow: {
             unit: components["schemas"]["UnitName"];
@@ -1012,6 +1168,11 @@ export interface components {
         PlanInput: {
             name: string;
             school: components["schemas"]["School"];
+            /**
+             * @description In what its distances are given; km when it is left out.
+             * @enum {string}
+             */
+            distanceUnit?: "km" | "mi";
             first: components["schemas"]["Interval"];
             later: components["schemas"]["Interval"];
             /**
@@ -1027,11 +1188,19 @@ export interface components {
             /** @description Between freeze tests; none asks for none. */
             testMonths?: number;
             capMonths?: number;
+            /** @description That a hose may be old; none for any age. */
+            hoseYears?: number;
+            /** @description Days after a renewal on which the level is looked at cold; none for the first morning alone. */
+            followDays?: number;
+            /** @description Instead, runs after each of which it is looked at, besides the first morning. */
+            followRuns?: number;
             hoseMonths?: number;
         };
         RegisterPlan: {
             /** Format: int64 */
             id: number;
+            /** @description Of the plan as it stands; another one once somebody has changed it. */
+            mark: string;
             units: number;
             plan: components["schemas"]["PlanInput"];
         };
@@ -1041,11 +1210,79 @@ export interface components {
             after: components["schemas"]["Outlook"];
         };
         PlanEffect: {
+            /** Format: date */
+            today: string;
             /** @description Units that would be due or worse and are not. */
             newlyDue: number;
             /** @description Units that are due or worse and would not be. */
             relieved: number;
             rows: components["schemas"]["PlanEffectRow"][];
+        };
+        Moved: {
+            moved: number;
+        };
+        /** @enum {string} */
+        Work: "renewal" | "test" | "level" | "cap" | "hoses" | "repair";
+        Planned: {
+            /** Format: int64 */
+            id: number;
+            work: components["schemas"]["Work"];
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+        };
+        PlanLine: {
+            planned: components["schemas"]["Planned"];
+            unit: components["schemas"]["UnitName"];
+            sentBy: string;
+            /** Format: date-time */
+            sentAt: string;
+            /**
+             * Format: date
+             * @description The day on which the work was done by the books.
+             */
+            done?: string;
+            clock?: components["schemas"]["Clock"];
+        };
+        PlanList: {
+            /** Format: date */
+            today: string;
+            lines: components["schemas"]["PlanLine"][];
+        };
+        SentToPlan: {
+            /** @description Ids of the new lines. */
+            sent: number[];
+            /** @description Units that were on the list for the same work. */
+            already: string[];
+            /** @description Units whose governing clock asks for nothing. */
+            nothing: string[];
+        };
+        SiteCold: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /**
+             * Format: double
+             * @description m
+             */
+            altitude: number;
+            /** @description Of so many nights of the same date one is colder than the curve. */
+            winters: number;
+            /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
+            years: number;
+            /**
+             * Format: double
+             * @description Nights a year of the record that were colder than the curve.
+             */
+            colder?: number;
+            /** Format: double */
+            coldest: number;
+            seasons: components["schemas"]["Season"][];
+            /** @description The minima that the weather service expects. */
+            ahead: components["schemas"]["ColdNight"][];
+            /** Format: date-time */
+            toldAt?: string;
         };
         Season: {
             /** Format: date */
@@ -1072,6 +1309,26 @@ export interface components {
              * @description °C
              */
             protectsTo?: number;
+            governing: components["schemas"]["GoverningClock"];
+            /** @description What the plan list holds for it and is not done. */
+            planned?: components["schemas"]["Planned"][];
+        };
+        /** @description The clock that governs a unit, without its reason. */
+        GoverningClock: {
+            kind: components["schemas"]["ClockKind"];
+            /** Format: date */
+            due?: string;
+            /** @description From today to due. */
+            days?: number;
+            window?: components["schemas"]["Window"];
+            /**
+             * Format: double
+             * @description Share of the interval left, 0 to 1.
+             */
+            left?: number;
+        };
+        UnitClocks: {
+            unit: string;
             /** @description The governing clock first. */
             clocks: components["schemas"]["Clock"][];
         };
@@ -1319,6 +1576,11 @@ export interface components {
             months?: number;
             /** Format: double */
             km?: number;
+            /**
+             * Format: double
+             * @description Of a plan whose distances are given in miles, instead of km.
+             */
+            miles?: number;
             /** Format: double */
             hours?: number;
         };
@@ -1331,6 +1593,8 @@ export interface components {
              * @description K
              */
             freezeMargin: number;
+            followDays?: number;
+            followRuns?: number;
         };
         Account: {
             /** Format: date */
@@ -1343,8 +1607,15 @@ export interface components {
             meterUnit?: "km" | "h";
             product?: components["schemas"]["Product"];
             plan: components["schemas"]["Plan"];
-            /** @description Coldest night of each month at the site, °C, January first. */
-            cold: number[];
+            /**
+             * Format: double
+             * @description Coldest night of the year to be reckoned with at the site, °C.
+             */
+            coldest: number;
+            /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
+            coldYears: number;
+            /** @description Of so many nights of the same date one is colder than the curve. */
+            winters: number;
             /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
             nights: components["schemas"]["ColdNight"][];
             /**
@@ -1430,6 +1701,15 @@ export interface components {
         personId: number;
     };
     requestBodies: {
+        KindOnPlan: {
+            content: {
+                "application/json": {
+                    kind: components["schemas"]["UnitKind"];
+                    /** @description None for all sites. */
+                    site?: string;
+                };
+            };
+        };
         Entry: {
             content: {
                 "application/json": components["schemas"]["EntryInput"];
@@ -1508,6 +1788,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Horizon"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getClocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    units: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description The clocks, in the order asked for; units that are not in the register are left out. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitClocks"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -1805,7 +2112,10 @@ export interface operations {
     changePlan: {
         parameters: {
             query?: never;
-            header?: never;
+            header: {
+                /** @description The mark of the plan that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
             path: {
                 id: components["parameters"]["personId"];
             };
@@ -1844,6 +2154,216 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanEffect"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putKindOnPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["KindOnPlan"];
+        responses: {
+            /** @description How many changed over. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewKindOnPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["KindOnPlan"];
+        responses: {
+            /** @description The units that would stand otherwise, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanEffect"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sites, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteCold"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Of so many nights of the same date one is colder than the curve, 2 to 200. */
+                    winters: number;
+                };
+            };
+        };
+        responses: {
+            /** @description As it stands now. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteCold"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The open lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendToPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    units: string[];
+                    /**
+                     * Format: date
+                     * @description Without it, from the first day of each unit's window.
+                     */
+                    from?: string;
+                    /**
+                     * Format: date
+                     * @description Without it, to the day each unit's governing clock runs out.
+                     */
+                    to?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What went on the list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentToPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeBackPlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ids: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description They are off the list. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    movePlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: date */
+                    from: string;
+                    /** Format: date */
+                    to: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It has these days now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -15,7 +15,7 @@ interface Props {
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
   /** Which tab this page belongs to. */
-  here?: "morning" | "horizon" | "bench" | "register";
+  here?: "morning" | "horizon" | "plan" | "bench" | "register";
   keys?: readonly Key[];
   /** Only the keys of the page, while it asks for a letter. */
   only?: boolean;
@@ -38,6 +38,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
     return [
       { key: "m", does: "Morning", run: () => void navigate("/") },
       { key: "h", does: "Horizon", run: () => void navigate("/horizon") },
+      { key: "p", does: "Plan", run: () => void navigate("/plan") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
       ...(mayRegister(person.role) ? [{ key: "g", does: "Register", run: () => void navigate("/register") }] : []),
       { key: "j", does: "next line", run: () => moveLine(1) },
@@ -105,10 +106,10 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           className="no-print"
           aria-label="Index"
           direction={{ base: "row", md: "column" }}
-          gap="6px"
+          gap={{ base: "4px", md: "6px" }}
           w={{ base: "auto", md: "108px" }}
           pt={{ base: "6px", md: "16px" }}
-          pl={{ base: "14px", md: "0" }}
+          px={{ base: "8px", md: "0" }}
           flexShrink={0}
           minH={{ md: "calc(100vh - 48px)" }}
           borderLeftWidth={{ md: "1px" }}
@@ -119,6 +120,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           </IndexTab>
           <IndexTab to="/horizon" letter="h" current={here === "horizon"}>
             Horizon
+          </IndexTab>
+          <IndexTab to="/plan" letter="p" current={here === "plan"}>
+            Plan
           </IndexTab>
           <IndexTab to="/bench" letter="b" current={here === "bench"}>
             Bench
@@ -149,7 +153,8 @@ function IndexTab(p: { to: string; letter?: string; current?: boolean; children:
       alignItems="center"
       gap="4px"
       minH="44px"
-      px="10px"
+      minW="0"
+      px={{ base: "6px", md: "10px" }}
       ml={{ md: p.current ? "-1px" : "8px" }}
       bg={p.current ? "page" : "tab"}
       color="ink"
@@ -163,7 +168,7 @@ function IndexTab(p: { to: string; letter?: string; current?: boolean; children:
       overflow="hidden"
     >
       <RouterLink to={p.to} aria-current={p.current ? "page" : undefined}>
-        <Text as="span" truncate fontSize="14px">
+        <Text as="span" truncate fontSize={{ base: "12.5px", md: "14px" }}>
           {p.children}
         </Text>
         {p.letter && (

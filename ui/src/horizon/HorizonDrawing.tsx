@@ -1,26 +1,31 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import { useNavigate } from "react-router";
 import type { Clock, Schemas } from "../api/client";
+import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueWindow, longDay } from "../words/figures";
+import { workNames } from "../words/names";
 import { clockNames, dueText, reason, verdictWords } from "../words/reasons";
+import type { DaySpan } from "./PickBar";
+import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
-import { type Item, type Row, timedClocks } from "./view";
+import { type Clocks, useClocks } from "./clocks";
+import { type Drawn, type Item, type Row, rowsOf, timedClocks } from "./view";
 
 type Horizon = Schemas["Horizon"];
 
 const lineHeight = 32;
 /** The widths of what stands before the time. */
-const columns = "26px 76px minmax(0, 148px) 78px 96px";
-const before = "448px";
+const columns = { base: "26px 66px 84px", md: "24px 26px 72px minmax(0, 134px) 78px 90px" };
+const before = { base: "188px", md: "448px" };
 
 /** What the sentence beneath speaks of: a unit, and one of its clocks. */
 interface Told {
-  readonly row: Row;
-  readonly clock: Clock | undefined;
+  readonly unit: string;
+  readonly kind: Clock["kind"];
 }
 
 /** Every unit a line; its windows to the right, over the cold seasons of its site. Only the lines in sight are drawn. */
@@ -28,10 +33,15 @@ export function HorizonDrawing({
   items,
   horizon,
   months,
+  picking,
+  all,
 }: {
   items: readonly Item[];
   horizon: Horizon;
   months: number;
+  picking: Picking | undefined;
+  /** The clocks of all lines, once they were fetched for a print. */
+  all: Clocks | undefined;
 }) {
   const scale = useMemo(() => timeScale(horizon.today, months), [horizon.today, months]);
   const [told, setTold] = useState<Told>();
@@ -55,21 +65,36 @@ export function HorizonDrawing({
       window.removeEventListener("afterprint", end);
     };
   }, []);
+  const lines = virtual.getVirtualItems();
+  // Asked for once the scrolling rests: what flies past is not.
+  const [from = 0, to = 0] = useSettled(`${lines[0]?.index ?? 0} ${lines.at(-1)?.index ?? 0}`, 120)
+    .split(" ")
+    .map(Number);
+  const clocks = useClocks(items, from, to);
+  const toldRow = useMemo(() => rowsOf(items).find((r) => r.unit.code === told?.unit), [items, told]);
   const seasons = useMemo(() => new Map(horizon.sites.map((s) => [s.name, s.seasons])), [horizon.sites]);
+  const move = useCallback(
+    (to: number) => {
+      virtual.scrollToIndex(to);
+      // The line is drawn a moment after it has come into sight.
+      setTimeout(() => pane.current?.querySelector<HTMLElement>(`[data-index="${to}"]`)?.focus(), 40);
+    },
+    [virtual],
+  );
   const line = (item: Item, index: number) =>
     "row" in item ? (
       <UnitLine
         row={item.row}
+        clocks={clocks.get(item.row.unit.code) ?? all?.get(item.row.unit.code)}
         index={index}
         scale={scale}
         today={horizon.today}
-        seasons={seasons.get(item.row.unit.site) ?? []}
+        seasons={seasons.get(item.row.unit.site) ?? noSeasons}
         onTell={setTold}
-        onMove={(to) => {
-          virtual.scrollToIndex(to);
-          // The line is drawn a moment after it has come into sight.
-          setTimeout(() => pane.current?.querySelector<HTMLElement>(`[data-index="${to}"]`)?.focus(), 40);
-        }}
+        picked={picking?.picked.has(item.row.unit.code) ?? false}
+        onToggle={picking?.toggle}
+        span={picking?.span}
+        onMove={move}
       />
     ) : (
       <Flex
@@ -84,31 +109,60 @@ export function HorizonDrawing({
       </Flex>
     );
   return (
-    <Box>
-      <Flex borderBottomWidth="1px" borderColor="ink" fontSize="13px" color="faint" pr={{ base: "0", md: "10px" }}>
+    <Flex direction="column" flex="1" minH="0">
+      <Flex
+        flexShrink={0}
+        borderBottomWidth="1px"
+        borderColor="ink"
+        fontSize="13px"
+        color="faint"
+        pr={{ base: "0", md: "10px" }}
+      >
         <Box display="grid" gridTemplateColumns={columns} w={before} flexShrink={0} columnGap="6px">
+          <Box hideBelow="md" />
           <span />
           <span>unit</span>
-          <span />
-          <span>governs</span>
+          <Box hideBelow="md" />
+          <Box hideBelow="md">governs</Box>
           <Box textAlign="right" pr="8px">
             when
           </Box>
         </Box>
-        <Box flex="1" position="relative" h="22px">
-          {scale.months.map((m) => (
-            <Text key={m.at} position="absolute" left={`${m.at}%`} pl="3px" whiteSpace="nowrap">
-              {m.words}
-            </Text>
-          ))}
+        <Box
+          flex="1"
+          position="relative"
+          h="22px"
+          overflow="hidden"
+          cursor={picking ? "col-resize" : undefined}
+          data-testid="months"
+          {...(picking ? dragging(scale, picking) : {})}
+        >
+          {picking?.span && <SpanBand scale={scale} span={picking.span} />}
+          {scale.months
+            .filter((m) => m.at < 93)
+            .map((m) => (
+              <Text
+                key={m.at}
+                position="absolute"
+                left={`${m.at}%`}
+                pl="3px"
+                whiteSpace="nowrap"
+                hideBelow={m.quarter ? undefined : "md"}
+              >
+                {m.words}
+                <Text as="span" hideBelow="md">
+                  {m.year}
+                </Text>
+              </Text>
+            ))}
         </Box>
       </Flex>
       <Box
         ref={pane}
         position="relative"
         overflowY={printing ? "visible" : "auto"}
-        h={printing ? "auto" : "calc(100vh - 236px)"}
-        minH="200px"
+        flex={printing ? "none" : "1"}
+        minH="0"
         role="list"
         aria-label="Units, soonest due first"
         data-testid="horizon"
@@ -117,7 +171,7 @@ export function HorizonDrawing({
           items.map((item, i) => <Box key={i}>{line(item, i)}</Box>)
         ) : (
           <Box h={`${virtual.getTotalSize()}px`} position="relative">
-            {virtual.getVirtualItems().map((v) => {
+            {lines.map((v) => {
               const item = items[v.index];
               return (
                 item && (
@@ -137,35 +191,50 @@ export function HorizonDrawing({
           </Box>
         )}
       </Box>
-      <Sentence told={told} today={horizon.today} />
-    </Box>
+      <Sentence
+        row={toldRow}
+        kind={told?.kind}
+        clock={told && clocks.get(told.unit)?.find((c) => c.kind === told.kind)}
+        today={horizon.today}
+        picking={picking !== undefined}
+      />
+    </Flex>
   );
 }
 
-function UnitLine(p: {
+const noSeasons: readonly Schemas["Season"][] = [];
+
+/** A line is drawn anew only when something in it has changed, so that scrolling draws those that come into sight alone. */
+const UnitLine = memo(function UnitLine(p: {
   row: Row;
+  /** All its clocks, when they have come. */
+  clocks: readonly Clock[] | undefined;
   index: number;
   scale: TimeScale;
   today: string;
   seasons: readonly Schemas["Season"][];
   onTell: (told: Told) => void;
   onMove: (index: number) => void;
+  picked: boolean;
+  onToggle: Picking["toggle"] | undefined;
+  span: DaySpan | undefined;
 }) {
   const { row, scale } = p;
-  const governing = row.clocks[0];
+  const { governing } = row;
   const navigate = useNavigate();
-  const clocks = timedClocks(row.clocks);
+  const clocks = timedClocks<Drawn>(p.clocks ?? [governing]);
   const [at, setAt] = useState(-1);
   function press(event: KeyboardEvent) {
     const along = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
     const down =
       event.key === "ArrowDown" || event.key === "j" ? 1 : event.key === "ArrowUp" || event.key === "k" ? -1 : 0;
     if (event.key === "Enter") void navigate(`/units/${encodeURIComponent(row.unit.code)}`);
+    else if (event.key === " " && p.onToggle) p.onToggle(row.unit.code, event.shiftKey);
     else if (down !== 0) p.onMove(p.index + down);
     else if (along !== 0 && clocks.length > 0) {
       const next = Math.max(0, Math.min(clocks.length - 1, at + along));
       setAt(next);
-      p.onTell({ row, clock: clocks[next] });
+      p.onTell({ unit: row.unit.code, kind: clocks[next]?.kind ?? governing.kind });
     } else return;
     event.preventDefault();
     event.stopPropagation();
@@ -180,25 +249,41 @@ function UnitLine(p: {
       data-line=""
       data-index={p.index}
       data-unit={row.unit.code}
-      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${governing ? `${clockNames[governing.kind]} ${dueText(governing, p.today)}` : ""}`}
+      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}`}
       cursor="pointer"
       _hover={{ bg: "wash" }}
       _focusVisible={{ bg: "wash", outlineOffset: "-2px" }}
-      onFocus={() => p.onTell({ row, clock: governing })}
-      onMouseEnter={() => p.onTell({ row, clock: governing })}
+      onFocus={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
+      onMouseEnter={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
       onKeyDown={press}
       onClick={() => void navigate(`/units/${encodeURIComponent(row.unit.code)}`)}
     >
       <Box display="grid" gridTemplateColumns={columns} w={before} flexShrink={0} columnGap="6px" alignItems="center">
-        <Vial verdict={row.verdict} left={governing?.left} />
+        {p.onToggle ? (
+          <input
+            type="checkbox"
+            className="pick"
+            aria-label={`pick ${row.unit.code}`}
+            tabIndex={-1}
+            checked={p.picked}
+            onClick={(e) => {
+              e.stopPropagation();
+              p.onToggle?.(row.unit.code, e.shiftKey);
+            }}
+            onChange={() => undefined}
+          />
+        ) : (
+          <Box hideBelow="md" />
+        )}
+        <Vial verdict={row.verdict} left={governing.left} />
         <Text className="figures" fontWeight="700" truncate>
           {row.unit.code}
         </Text>
-        <Text truncate fontSize="14px">
+        <Text truncate fontSize="14px" hideBelow="md">
           {row.unit.name}
         </Text>
-        <Text fontSize="13px" color="faint">
-          {governing ? clockNames[governing.kind].toLowerCase() : ""}
+        <Text fontSize="13px" color="faint" hideBelow="md">
+          {clockNames[governing.kind].toLowerCase()}
         </Text>
         <Text
           className="figures"
@@ -214,24 +299,18 @@ function UnitLine(p: {
         {p.seasons.map((s) => (
           <Span key={s.from} scale={scale} from={s.from} to={s.to} className="cold-season" />
         ))}
-        {scale.months.map((m) => (
-          <Box
-            key={m.at}
-            position="absolute"
-            left={`${m.at}%`}
-            top="0"
-            bottom="0"
-            borderLeftWidth="1px"
-            borderColor="rule"
-          />
+        <div className="over grid" style={{ background: scale.grid }} />
+        {p.span && <SpanBand scale={scale} span={p.span} />}
+        {row.planned?.map((w) => (
+          <Brackets key={w.id} scale={scale} planned={w} />
         ))}
         {clocks.map((c) => (
           <WindowBar
             key={c.kind}
             clock={c}
             scale={scale}
-            strong={c === governing}
-            onTell={() => p.onTell({ row, clock: c })}
+            strong={c.kind === governing.kind}
+            onTell={() => p.onTell({ unit: row.unit.code, kind: c.kind })}
           />
         ))}
         <Box
@@ -246,30 +325,90 @@ function UnitLine(p: {
       </Box>
     </Flex>
   );
-}
+});
 
-function when(governing: Clock | undefined, row: Row): string {
+function when(governing: Row["governing"], row: Row): string {
   if (row.verdict === "hold") return "now";
-  if (governing?.days === undefined) return row.verdict === "unknown" ? "test" : "";
+  if (governing.days === undefined) return row.verdict === "unknown" ? "test" : "";
   return governing.days === 0 ? "now" : daysAway(governing.days).replace("in ", "");
 }
 
 function Span(p: { scale: TimeScale; from: string; to: string; className: string }) {
   if (!p.scale.sees(p.from, p.to)) return null;
   const left = p.scale.at(p.from);
+  return <div className={`over ${p.className}`} style={{ left: `${left}%`, width: `${p.scale.at(p.to) - left}%` }} />;
+}
+
+/** A span is set by dragging across the months. */
+function dragging(scale: TimeScale, picking: Picking) {
+  const dayAt = (e: PointerEvent<HTMLElement>) => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return scale.day((100 * (e.clientX - box.left)) / box.width);
+  };
+  return {
+    onPointerDown: (e: PointerEvent<HTMLElement>) => {
+      e.currentTarget.setPointerCapture(e.pointerId);
+      e.currentTarget.dataset.from = dayAt(e);
+    },
+    onPointerMove: (e: PointerEvent<HTMLElement>) => {
+      const from = e.currentTarget.dataset.from;
+      if (from === undefined || !e.currentTarget.hasPointerCapture(e.pointerId)) return;
+      const to = dayAt(e);
+      if (to !== from) picking.onSpan(from < to ? { from, to } : { from: to, to: from });
+    },
+    onPointerUp: (e: PointerEvent<HTMLElement>) => {
+      delete e.currentTarget.dataset.from;
+    },
+  };
+}
+
+/** The span that is picked, over the lines. */
+function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
+  if (!scale.sees(span.from, span.to)) return null;
+  const left = scale.at(span.from);
   return (
     <Box
-      className={p.className}
       position="absolute"
       top="0"
       bottom="0"
-      style={{ left: `${left}%`, width: `${p.scale.at(p.to) - left}%` }}
+      bg="accent"
+      opacity="0.12"
+      style={{ left: `${left}%`, width: `max(2px, ${scale.at(span.to) - left}%)` }}
     />
   );
 }
 
+/** Planned work is a pair of square brackets. */
+function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["Planned"] }) {
+  if (!scale.sees(planned.from, planned.to)) return null;
+  const left = scale.at(planned.from);
+  return (
+    <Box
+      position="absolute"
+      top="3px"
+      h="26px"
+      minW="14px"
+      data-planned={planned.id}
+      style={{ left: `${left}%`, width: `${scale.at(planned.to) - left}%` }}
+    >
+      {(["left", "right"] as const).map((side) => (
+        <Box
+          key={side}
+          position="absolute"
+          top="0"
+          bottom="0"
+          w="5px"
+          borderColor="ink"
+          borderYWidth="2px"
+          {...(side === "left" ? { left: "0", borderLeftWidth: "2px" } : { right: "0", borderRightWidth: "2px" })}
+        />
+      ))}
+    </Box>
+  );
+}
+
 /** A clock's window with its middle; the governing one is filled, the others are outlined. A sure day is its tick alone. */
-function WindowBar(p: { clock: Clock; scale: TimeScale; strong: boolean; onTell: () => void }) {
+function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell: () => void }) {
   const due = p.clock.due;
   if (due === undefined) return null;
   if (p.strong && p.scale.past(due)) {
@@ -319,11 +458,18 @@ function WindowBar(p: { clock: Clock; scale: TimeScale; strong: boolean; onTell:
 }
 
 /** The reason of the window under the pointer or the cursor, in a sentence. */
-function Sentence({ told, today }: { told: Told | undefined; today: string }) {
-  const c = told?.clock;
+function Sentence(p: {
+  row: Row | undefined;
+  kind: Clock["kind"] | undefined;
+  clock: Clock | undefined;
+  today: string;
+  picking: boolean;
+}) {
+  const { row, kind, clock: c, today } = p;
   return (
     <Box
       minH="66px"
+      flexShrink={0}
       mt="6px"
       pl="12px"
       borderLeftWidth="4px"
@@ -332,19 +478,33 @@ function Sentence({ told, today }: { told: Told | undefined; today: string }) {
       data-testid="sentence"
       className="no-print"
     >
-      {!told && (
+      {!row && (
         <Text color="faint">
-          Point at a line, or go along with j and k and the arrows: here stands why. Enter opens the account.
+          <Text as="span" hideBelow="md">
+            Point at a line, or go along with j and k and the arrows: here stands why. Enter opens the account.
+            {p.picking && " A tick or Space picks a line; drag across the months to pick a span."}
+          </Text>
+          <Text as="span" hideFrom="md">
+            Touch a line: here stands why.
+          </Text>
         </Text>
       )}
-      {told && c && (
+      {row && kind && !c && (
+        <Text fontWeight="700">
+          {row.unit.code} {row.unit.name}: {clockNames[kind].toLowerCase()} …
+        </Text>
+      )}
+      {row && c && (
         <>
           <Text fontWeight="700">
-            {told.row.unit.code} {told.row.unit.name}: {clockNames[c.kind].toLowerCase()}, {verdictWords[c.verdict]}
+            {row.unit.code} {row.unit.name}: {clockNames[c.kind].toLowerCase()}, {verdictWords[c.verdict]}
             {c.due &&
               `, ${c.window ? `${dueWindow(c.window.p10, c.window.p90, today)}, most likely ${longDay(c.due)}` : longDay(c.due)}`}
           </Text>
-          <Text>{reason(c, told.row.unit.site)}</Text>
+          <Text>
+            {reason(c, row.unit.site)}
+            {row.planned?.map((w) => ` Planned: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
+          </Text>
         </>
       )}
     </Box>

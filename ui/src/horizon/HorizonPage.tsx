@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
+import { flushSync } from "react-dom";
 import { useSearchParams } from "react-router";
 import { SelectField, TextField } from "../account/fields";
 import { type Verdict, api } from "../api/client";
@@ -9,9 +10,13 @@ import type { Key } from "../frame/keys";
 import { Failed, Waiting } from "../frame/State";
 import { celsius, figure, longDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/reasons";
+import { type Clocks, allClocks } from "./clocks";
 import { HorizonDrawing } from "./HorizonDrawing";
 import { HorizonTable, download } from "./HorizonTable";
-import { type View, countVerdicts, groups, itemsOf, sorts, timed, viewOf, zooms } from "./view";
+import { usePerson } from "../people/session";
+import { PickBar } from "./PickBar";
+import { usePicking } from "./picking";
+import { type View, countVerdicts, groups, itemsOf, rowsOf, sorts, timed, viewOf, zooms } from "./view";
 
 const kinds = ["car", "truck", "motorcycle", "boat", "aircraft"];
 
@@ -22,6 +27,7 @@ export function HorizonPage() {
   const horizon = useQuery({ queryKey: ["horizon"], queryFn: ({ signal }) => api.horizon(signal) });
   const data = horizon.data;
   const [text, setText] = useState(view.text);
+  const [filtering, setFiltering] = useState(false);
   const change = (part: Partial<Record<keyof View | "view", string>>) =>
     setQuery(
       (before) => {
@@ -56,6 +62,18 @@ export function HorizonPage() {
       { key: "-", does: "further", run: step(1) },
     ];
   }, [setQuery]);
+  const rows = useMemo(() => rowsOf(shown.items), [shown]);
+  const coordinator = usePerson().role === "coordinator";
+  const picking = usePicking(rows);
+  const queries = useQueryClient();
+  const [all, setAll] = useState<Clocks>();
+  // A file and a print have every line's clocks, not only those in sight.
+  const taking = useMutation({
+    mutationFn: async (act: (clocks: Clocks) => void) => {
+      const clocks = await allClocks(rows, queries);
+      act(clocks);
+    },
+  });
   const coldest = data?.sites.toSorted((a, b) => a.coldest - b.coldest)[0];
   const head = data && (
     <>
@@ -69,7 +87,13 @@ export function HorizonPage() {
       {horizon.error && <Failed error={horizon.error} again={() => void horizon.refetch()} />}
       {data?.rows.length === 0 && <Text py="20px">No unit is in the register yet.</Text>}
       {data && data.rows.length > 0 && (
-        <>
+        // The drawing takes what the window leaves, however much stands above it.
+        <Flex
+          direction="column"
+          h={view.table ? "auto" : { base: "calc(100dvh - 112px)", md: "calc(100dvh - 62px)" }}
+          minH="440px"
+          _print={{ h: "auto" }}
+        >
           <Flex gap="8px" rowGap="4px" wrap="wrap" align="center" className="no-print" mb="6px">
             <Text data-testid="count" whiteSpace="nowrap" minW="76px">
               {shown.count === data.rows.length
@@ -77,59 +101,90 @@ export function HorizonPage() {
                 : `${figure(shown.count)} of ${figure(data.rows.length)}`}{" "}
               units
             </Text>
-            <Choice
-              label="order"
-              width="176px"
-              value={view.sort}
-              options={Object.entries(sorts)}
-              onChange={(sort) => change({ sort })}
-            />
-            <Choice
-              label="groups"
-              width="152px"
-              value={view.group}
-              options={Object.entries(groups)}
-              onChange={(group) => change({ group })}
-            />
-            <Choice
-              label="kinds shown"
-              width="120px"
-              value={view.kind}
-              options={[["", "all kinds"], ...kinds.map((k) => [k, k] as const)]}
-              onChange={(kind) => change({ kind })}
-            />
-            <Choice
-              label="sites shown"
-              width="138px"
-              value={view.site}
-              options={[["", "all sites"], ...data.sites.map((s) => [s.name, s.name] as const)]}
-              onChange={(site) => change({ site })}
-            />
-            <Choice
-              label="verdicts shown"
-              width="136px"
-              value={view.verdict}
-              options={[["", "any verdict"], ...verdictOptions(countVerdicts(data.rows))]}
-              onChange={(verdict) => change({ verdict })}
-            />
-            <Choice
-              label="governing clock"
-              width="128px"
-              value={view.clock}
-              options={[["", "any clock"], ...timed.map((c) => [c, clockNames[c].toLowerCase()] as const)]}
-              onChange={(clock) => change({ clock })}
-            />
-            <TextField
-              label="unit or product"
-              hidden
-              placeholder="unit, product"
-              width="120px"
-              value={text}
-              onChange={(t) => {
-                setText(t);
-                change({ text: t });
-              }}
-            />
+            <Button
+              variant="ghost"
+              size="sm"
+              minH="44px"
+              color="accent"
+              hideFrom="md"
+              aria-expanded={filtering}
+              onClick={() => setFiltering(!filtering)}
+            >
+              {filtering ? "close" : "order and filters"}
+            </Button>
+            <Flex
+              gap="8px"
+              rowGap="4px"
+              wrap="wrap"
+              align="center"
+              display={{ base: filtering ? "flex" : "none", md: "flex" }}
+            >
+              <Choice
+                label="order"
+                width="176px"
+                value={view.sort}
+                options={Object.entries(sorts)}
+                onChange={(sort) => change({ sort })}
+              />
+              <Choice
+                label="groups"
+                width="152px"
+                value={view.group}
+                options={Object.entries(groups)}
+                onChange={(group) => change({ group })}
+              />
+              <Choice
+                label="kinds shown"
+                width="120px"
+                value={view.kind}
+                options={[["", "all kinds"], ...kinds.map((k) => [k, k] as const)]}
+                onChange={(kind) => change({ kind })}
+              />
+              <Choice
+                label="sites shown"
+                width="138px"
+                value={view.site}
+                options={[["", "all sites"], ...data.sites.map((s) => [s.name, s.name] as const)]}
+                onChange={(site) => change({ site })}
+              />
+              <Choice
+                label="verdicts shown"
+                width="136px"
+                value={view.verdict}
+                options={[["", "any verdict"], ...verdictOptions(countVerdicts(data.rows))]}
+                onChange={(verdict) => change({ verdict })}
+              />
+              <Choice
+                label="governing clock"
+                width="128px"
+                value={view.clock}
+                options={[["", "any clock"], ...timed.map((c) => [c, clockNames[c].toLowerCase()] as const)]}
+                onChange={(clock) => change({ clock })}
+              />
+              <TextField
+                label="unit or product"
+                hidden
+                placeholder="unit, product"
+                width="120px"
+                value={text}
+                onChange={(t) => {
+                  setText(t);
+                  change({ text: t });
+                }}
+              />
+            </Flex>
+          </Flex>
+          <Flex gap="8px" rowGap="4px" wrap="wrap" align="flex-start" mb="6px" className="no-print">
+            {coordinator && (
+              <PickBar
+                rows={rows}
+                picked={picking.picked}
+                span={picking.span}
+                today={data.today}
+                onSpan={picking.onSpan}
+                onPick={picking.set}
+              />
+            )}
             <Flex ml="auto" role="group" aria-label="how far ahead">
               {Object.entries(zooms).map(([zoom, words]) => (
                 <Button
@@ -162,24 +217,45 @@ export function HorizonPage() {
                   px="6px"
                   variant="ghost"
                   color="accent"
-                  onClick={() => download(shown.items, data.today)}
+                  disabled={taking.isPending}
+                  onClick={() => taking.mutate((clocks) => download(rows, clocks, data.today))}
                 >
                   CSV
                 </Button>
               )}
-              <Button size="sm" minH="44px" px="6px" variant="ghost" color="accent" onClick={() => window.print()}>
+              <Button
+                size="sm"
+                minH="44px"
+                px="6px"
+                variant="ghost"
+                color="accent"
+                disabled={taking.isPending}
+                onClick={() =>
+                  taking.mutate((clocks) => {
+                    flushSync(() => setAll(clocks));
+                    window.print();
+                  })
+                }
+              >
                 print
               </Button>
             </Flex>
           </Flex>
+          {taking.error && <Text color="alarm">{taking.error.message}</Text>}
           {shown.count === 0 && <Text py="20px">No unit is like that. Take a filter back.</Text>}
           {shown.count > 0 &&
             (view.table ? (
-              <HorizonTable items={shown.items} today={data.today} />
+              <HorizonTable items={shown.items} />
             ) : (
-              <HorizonDrawing items={shown.items} horizon={data} months={Number(view.zoom)} />
+              <HorizonDrawing
+                items={shown.items}
+                horizon={data}
+                months={Number(view.zoom)}
+                picking={coordinator ? picking : undefined}
+                all={all}
+              />
             ))}
-        </>
+        </Flex>
       )}
     </Frame>
   );
@@ -197,9 +273,12 @@ function Choice(p: {
   options: readonly (readonly [string, string])[];
   onChange: (value: string) => void;
 }) {
+  // An address may ask for what there is not, or no longer: then that is what stands here.
+  const known = p.options.some(([value]) => value === p.value);
+  const options = known ? p.options : [...p.options, [p.value, p.value] as const];
   return (
     <Box>
-      <SelectField {...p} hidden />
+      <SelectField {...p} options={options} hidden />
     </Box>
   );
 }

@@ -9,8 +9,13 @@ export interface TimeScale {
   sees: (from: string, to: string) => boolean;
   /** Whether a day lies before the drawing's left edge. */
   past: (day: string) => boolean;
-  months: { at: number; words: string }[];
+  /** The day at so many per cent from the left edge. */
+  day: (at: number) => string;
+  /** The first days of months; those of the quarters are the ones there is always room for. */
+  months: { at: number; words: string; year: string; quarter: boolean }[];
   today: number;
+  /** The first of each month as thin rules: one background for a line, whatever it spans. */
+  grid: string;
 }
 
 export function timeScale(today: string, months: number): TimeScale {
@@ -20,14 +25,21 @@ export function timeScale(today: string, months: number): TimeScale {
   const scale = scaleTime([from, to], [0, 100]).clamp(true);
   const day = (d: string | Date) => (typeof d === "string" ? parseISO(d) : d);
   const every = months > 20 ? 3 : 1;
+  const firsts = scale.ticks(months / every).filter((t) => t.getDate() === 1);
+  const rule = "var(--chakra-colors-rule)";
   return {
     at: (d) => scale(day(d)),
     sees: (a, b) => day(b) >= from && day(a) <= to,
+    day: (at) => format(scale.invert(at), "yyyy-MM-dd"),
     past: (d) => day(d) < from,
-    months: scale
-      .ticks(months / every)
-      .filter((t) => t.getDate() === 1)
-      .map((t) => ({ at: scale(t), words: format(t, t.getMonth() === 0 ? "MMM ’yy" : "MMM") })),
+    months: firsts.map((t) => ({
+      at: scale(t),
+      words: format(t, "MMM"),
+      year: t.getMonth() === 0 ? format(t, " ’yy") : "",
+      quarter: t.getMonth() % 3 === 0,
+    })),
     today: scale(now),
+    grid:
+      firsts.map((t) => `linear-gradient(${rule}, ${rule}) ${scale(t)}% 0 / 1px 100% no-repeat`).join(", ") || "none",
   };
 }

@@ -10,6 +10,9 @@ export const sorts = {
   protection: "worst protection first",
 } as const;
 
+/** The rows among the items, in their order. */
+export const rowsOf = (items: readonly Item[]) => items.flatMap((i) => ("row" in i ? [i.row] : []));
+
 export const zooms = { "3": "3 mo", "14": "14 mo", "36": "3 yr" } as const;
 
 export const groups = { "": "not grouped", site: "grouped by site", kind: "grouped by kind" } as const;
@@ -25,10 +28,15 @@ export const timed: readonly Clock["kind"][] = [
   "cap",
   "hoses",
   "chemistry",
+  "zero",
+  "hose_age",
 ];
 
+/** What is drawn of a clock. */
+export type Drawn = Pick<Clock, "kind" | "due" | "window">;
+
 /** The clocks of a row that have a place in time. */
-export const timedClocks = (clocks: readonly Clock[]) =>
+export const timedClocks = <C extends Drawn>(clocks: readonly C[]) =>
   clocks.filter((c) => timed.includes(c.kind) && c.due !== undefined);
 
 /** What the address says of the view. */
@@ -45,7 +53,7 @@ export interface View {
 }
 
 function one<T extends string>(asked: string | null, of: Record<T, string>, usual: T): T {
-  return asked !== null && asked in of ? (asked as T) : usual;
+  return asked !== null && Object.hasOwn(of, asked) ? (asked as T) : usual;
 }
 
 export function viewOf(query: URLSearchParams): View {
@@ -98,7 +106,7 @@ function shown(r: Row, view: View): boolean {
     (view.kind === "" || r.unit.kind === view.kind) &&
     (view.site === "" || r.unit.site === view.site) &&
     (view.verdict === "" || r.verdict === view.verdict) &&
-    (view.clock === "" || r.clocks[0]?.kind === view.clock) &&
+    (view.clock === "" || r.governing.kind === view.clock) &&
     (text === "" || `${r.unit.code} ${r.unit.name} ${r.product ?? ""}`.toLowerCase().includes(text))
   );
 }

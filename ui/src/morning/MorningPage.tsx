@@ -27,7 +27,6 @@ const sections: readonly Section[] = [
 ];
 
 const owedToday: Section = { title: "Checks owed today", verdicts: [], empty: "" };
-const nightsAhead: Section = { title: "Caught by the next ten nights", verdicts: [], empty: "" };
 
 /** The rows of a section; what is owed or does not balance has a section of its own. */
 function own(data: Schemas["Morning"], s: Section): Row[] {
@@ -63,8 +62,8 @@ export function MorningPage() {
             <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
           ))}
           <Lines section={owedToday} rows={data.owed} today={data.today} />
+          <Nights data={data} />
           <OffBook rows={data.offBook} />
-          <Lines section={nightsAhead} rows={data.nights} today={data.today} />
           {sections.slice(2).map((s) => (
             <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
           ))}
@@ -79,10 +78,7 @@ function Lines({ section, rows, today }: { section: Section; rows: readonly Row[
   if (rows.length === 0 && !section.empty) return null;
   return (
     <Box as="section" mb="22px" aria-label={section.title}>
-      <Flex as="h2" justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
-        <span>{section.title}</span>
-        <span className="figures">{figure(rows.length)}</span>
-      </Flex>
+      <Heading title={section.title} count={rows.length} />
       {rows.length === 0 && (
         <Text color="faint" py="8px">
           {section.empty}
@@ -102,15 +98,52 @@ function Lines({ section, rows, today }: { section: Section; rows: readonly Row[
   );
 }
 
+/** The units that the next ten nights would catch, by site, each with its coldest night. */
+function Nights({ data }: { data: Schemas["Morning"] }) {
+  if (data.nights.length === 0) return null;
+  return (
+    <Box as="section" mb="22px" aria-label="Caught by the next ten nights">
+      <Heading title="Caught by the next ten nights" count={data.nights.length} />
+      {data.ahead.map((night) => {
+        const rows = data.nights.filter((r) => r.unit.site === night.site);
+        return (
+          rows.length > 0 && (
+            <Box key={night.site} role="group" aria-label={night.site}>
+              <Text pt="8px" color="faint">
+                <Text as="span" fontWeight="700" color="ink">
+                  {night.site}
+                </Text>
+                : {night.forecast ? "forecast" : "by the cold curve"} down to {celsius(night.celsius)} in the night of{" "}
+                {longDay(night.day).slice(0, -5)}
+              </Text>
+              <Box as="ul" listStyleType="none">
+                {rows.map((r) => (
+                  <MorningLine key={r.unit.code} row={r} today={data.today} />
+                ))}
+              </Box>
+            </Box>
+          )
+        );
+      })}
+    </Box>
+  );
+}
+
+function Heading({ title, count }: { title: string; count: number }) {
+  return (
+    <Flex justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
+      <h2>{title}</h2>
+      <span className="figures">{figure(count)}</span>
+    </Flex>
+  );
+}
+
 /** Books that do not balance: what was measured, what the book says, and the likeliest cause. */
 function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
   if (rows.length === 0) return null;
   return (
     <Box as="section" mb="22px" aria-label="Books that do not balance">
-      <Flex as="h2" justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
-        <span>Books that do not balance</span>
-        <span className="figures">{figure(rows.length)}</span>
-      </Flex>
+      <Heading title="Books that do not balance" count={rows.length} />
       <Box as="ul" listStyleType="none">
         {rows.map((r) => (
           <Flex
@@ -139,17 +172,26 @@ function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
             <Text className="figures" color="faint" whiteSpace="nowrap">
               {longDay(r.at).slice(0, -5)}
             </Text>
-            <Box w="116px" textAlign="right" hideBelow="md">
-              <Link asChild color="accent" fontWeight="700">
-                <RouterLink to={`/units/${encodeURIComponent(r.unit.code)}`} aria-label={`reconcile ${r.unit.code}`}>
-                  reconcile
-                </RouterLink>
-              </Link>
+            <Box w={{ base: "100%", md: "116px" }} textAlign={{ base: "left", md: "right" }}>
+              <Action to={`/units/${encodeURIComponent(r.unit.code)}`} label={`reconcile ${r.unit.code}`}>
+                reconcile
+              </Action>
             </Box>
           </Flex>
         ))}
       </Box>
     </Box>
+  );
+}
+
+/** What a line asks for; on a phone large enough for a gloved thumb. */
+function Action(p: { to: string; label: string; children: string }) {
+  return (
+    <Link asChild color="accent" fontWeight="700" minH={{ base: "44px", md: "auto" }} alignItems="center">
+      <RouterLink to={p.to} aria-label={p.label}>
+        {p.children}
+      </RouterLink>
+    </Link>
   );
 }
 
@@ -170,7 +212,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       borderColor="rule"
       _focusWithin={{ bg: "wash" }}
     >
-      <Flex align="center" gap="8px" gridRow={{ base: "span 2", md: "auto" }} direction={{ base: "column", md: "row" }}>
+      <Flex align="center" gap="8px" gridRow={{ base: "span 3", md: "auto" }} direction={{ base: "column", md: "row" }}>
         <Vial verdict={verdict} left={clock.left} />
         <Text as="span" fontSize="13px" color={verdict === "hold" || verdict === "overdue" ? "alarm" : "ink"}>
           {verdictWords[verdict]}
@@ -206,12 +248,10 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
           <Box color="faint">{verdict === "sound" ? "no day" : "now"}</Box>
         )}
       </Box>
-      <Box textAlign="right" hideBelow="md">
-        <Link asChild color="accent" fontWeight="700">
-          <RouterLink to={next.write ? `${to}?write=${next.write}` : to} aria-label={`${next.words}: ${unit.code}`}>
-            {next.words}
-          </RouterLink>
-        </Link>
+      <Box textAlign={{ base: "left", md: "right" }} gridColumn={{ base: "2 / span 2", md: "auto" }}>
+        <Action to={next.write ? `${to}?write=${next.write}` : to} label={`${next.words}: ${unit.code}`}>
+          {next.words}
+        </Action>
       </Box>
     </Box>
   );
@@ -238,9 +278,17 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
       return { words: "write a test", write: "freeze_test" };
     case "cap_calendar":
       return { words: "write the cap", write: "cap_test" };
+    case "hose_old":
+    case "hose_ageless":
     case "hose_calendar":
       return { words: "write the hoses", write: "hose_check" };
+    case "zero_lapses":
+    case "zero_never":
+      return { words: "write the zero", write: "zero_check" };
+    case "level_falls":
     case "owed_level":
+    case "owed_days":
+    case "owed_runs":
       return { words: "write the level", write: "level_check" };
     case "owed_retest":
       return { words: "write the test", write: "freeze_test" };

@@ -30,10 +30,19 @@ const numbers = [
   ["testMonths", "tests, months"],
   ["capMonths", "cap, months"],
   ["hoseMonths", "hoses, months"],
+  ["hoseYears", "hoses, years old"],
+  ["followDays", "level after, days"],
+  ["followRuns", "or after, runs"],
 ] as const;
 
 type Name = (typeof numbers)[number][0];
-type Typed = Readonly<Record<Name | "name", string> & { school: School }>;
+type DistanceUnit = NonNullable<Plan["distanceUnit"]>;
+type Typed = Readonly<Record<Name | "name", string> & { school: School; distanceUnit: DistanceUnit }>;
+
+const distanceUnits: readonly (readonly [DistanceUnit, string])[] = [
+  ["km", "kilometres"],
+  ["mi", "miles"],
+];
 
 function typedOf(p: Plan): Typed {
   const text = (v: number | undefined) => (v === undefined ? "" : String(v));
@@ -41,16 +50,20 @@ function typedOf(p: Plan): Typed {
     name: p.name,
     school: p.school,
     "first.months": text(p.first.months),
-    "first.km": text(p.first.km),
+    distanceUnit: p.distanceUnit ?? "km",
+    "first.km": text(p.first.km ?? p.first.miles),
     "first.hours": text(p.first.hours),
     "later.months": text(p.later.months),
-    "later.km": text(p.later.km),
+    "later.km": text(p.later.km ?? p.later.miles),
     "later.hours": text(p.later.hours),
     freezeMargin: text(p.freezeMargin),
     replaced: text(Math.round(p.replaced * 1000) / 10),
     testMonths: text(p.testMonths),
     capMonths: text(p.capMonths),
     hoseMonths: text(p.hoseMonths),
+    hoseYears: text(p.hoseYears),
+    followDays: text(p.followDays),
+    followRuns: text(p.followRuns),
   };
 }
 
@@ -58,18 +71,19 @@ function typedOf(p: Plan): Typed {
 function planOf(t: Typed): Plan | { wrong: Name } {
   const read = (name: Name) => {
     const text = t[name].trim().replace(",", ".");
-    return text === "" ? undefined : /^\d+(\.\d+)?$/.test(text) ? Number(text) : Number.NaN;
+    return text === "" ? undefined : /^[-−]?\d+(\.\d+)?$/.test(text) ? Number(text.replace("−", "-")) : Number.NaN;
   };
   const wrong = numbers.find(([name]) => Number.isNaN(read(name)));
   if (wrong) return { wrong: wrong[0] };
   const span = (which: "first" | "later") => ({
     months: read(`${which}.months`),
-    km: read(`${which}.km`),
+    [t.distanceUnit === "mi" ? "miles" : "km"]: read(`${which}.km`),
     hours: read(`${which}.hours`),
   });
   return {
     name: t.name,
     school: t.school,
+    distanceUnit: t.distanceUnit,
     first: span("first"),
     later: span("later"),
     freezeMargin: read("freezeMargin") ?? 0,
@@ -77,6 +91,9 @@ function planOf(t: Typed): Plan | { wrong: Name } {
     testMonths: read("testMonths"),
     capMonths: read("capMonths"),
     hoseMonths: read("hoseMonths"),
+    hoseYears: read("hoseYears"),
+    followDays: read("followDays"),
+    followRuns: read("followRuns"),
   };
 }
 
@@ -115,10 +132,12 @@ export function Plans() {
               {open === p.id ? "close" : "change"}
             </Button>
           </Flex>
-          {open === p.id && <Editor key={p.id} id={p.id} plan={p.plan} onDone={() => setOpen(undefined)} />}
+          {open === p.id && (
+            <Editor key={p.id} id={p.id} mark={p.mark} plan={p.plan} onDone={() => setOpen(undefined)} />
+          )}
         </Box>
       ))}
-      {plans.data && <MoveUnit plans={plans.data} />}
+      {plans.data && <Move plans={plans.data} />}
     </Box>
   );
 }
@@ -128,6 +147,7 @@ function rules(p: Plan): string {
     [
       i.months !== undefined && `${figure(i.months)} mo`,
       i.km !== undefined && `${figure(i.km)} km`,
+      i.miles !== undefined && `${figure(i.miles)} mi`,
       i.hours !== undefined && `${figure(i.hours)} h`,
     ]
       .filter(Boolean)
@@ -135,12 +155,16 @@ function rules(p: Plan): string {
   const looks = [
     p.testMonths !== undefined && `tests ${figure(p.testMonths)} mo`,
     p.capMonths !== undefined && `cap ${figure(p.capMonths)} mo`,
+    p.followRuns !== undefined
+      ? `level after ${figure(p.followRuns)} runs`
+      : p.followDays !== undefined && `level for ${figure(p.followDays)} d`,
+    p.hoseYears !== undefined && `hoses ${figure(p.hoseYears)} yr old`,
     p.hoseMonths !== undefined && `hoses ${figure(p.hoseMonths)} mo`,
   ].filter(Boolean);
   return [`first ${span(p.first)}, later ${span(p.later)}`, `${figure(p.freezeMargin)} K`, ...looks].join(" · ");
 }
 
-function Editor({ id, plan, onDone }: { id: number; plan: Plan; onDone: () => void }) {
+function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Plan; onDone: () => void }) {
   const [typed, setTyped] = useState<Typed>(() => typedOf(plan));
   const queries = useQueryClient();
   const settled = JSON.parse(useSettled(JSON.stringify(typed), 300)) as Typed;
@@ -159,18 +183,32 @@ function Editor({ id, plan, onDone }: { id: number; plan: Plan; onDone: () => vo
     mutationFn: (asNew: boolean) => {
       const now = planOf(typed);
       if ("wrong" in now) throw new Error("Not every figure is a number.");
-      return asNew ? api.addPlan(now) : api.changePlan(id, now);
+      return asNew ? api.addPlan(now) : api.changePlan(id, mark, now);
     },
     onSuccess: async () => {
       await queries.invalidateQueries();
       onDone();
     },
+    // When somebody else changed it, the next press is meant for the plan as it stands by then.
+    onError: (error) =>
+      error instanceof Problem && error.status === 412 ? queries.invalidateQueries({ queryKey: ["plans"] }) : undefined,
   });
+  const type = (part: Partial<Typed>) => {
+    save.reset();
+    setTyped({ ...typed, ...part });
+  };
+  const changedMeanwhile = save.error instanceof Problem && save.error.status === 412;
   const refusal = save.error ?? (preview.isPlaceholderData ? null : preview.error);
   const said = (name: string) => {
     if ("wrong" in wanted && wanted.wrong === name) return `“${typed[wanted.wrong]}” is not a number`;
-    return refusal instanceof Problem ? refusal.said(`/${name.replace(".", "/")}`) : undefined;
+    return refusal instanceof Problem ? refusal.said(pointer(name)) : undefined;
   };
+  const pointer = (name: string) =>
+    `/${typed.distanceUnit === "mi" ? name.replace(".km", "/miles") : name}`.replace(".", "/");
+  /** The fields that say themselves what is wrong with them. */
+  const placed = [...numbers, ["name", "name"] as const]
+    .filter(([name]) => said(name) !== undefined)
+    .map(([, label]) => label.replace("km", typed.distanceUnit));
   const unreadable = "wrong" in planOf(typed);
   function submit(event: SyntheticEvent) {
     event.preventDefault();
@@ -179,12 +217,15 @@ function Editor({ id, plan, onDone }: { id: number; plan: Plan; onDone: () => vo
   return (
     <Box asChild pb="14px">
       <form onSubmit={submit} aria-label={`Change ${plan.name}`} noValidate>
+        <Text color="faint" mb="6px">
+          An interval left empty sets no limit.
+        </Text>
         <Flex gap="12px" rowGap="8px" wrap="wrap" align="flex-start">
           <TextField
             label="name"
             width="230px"
             value={typed.name}
-            onChange={(name) => setTyped({ ...typed, name })}
+            onChange={(name) => type({ name })}
             error={said("name")}
           />
           <SelectField
@@ -192,22 +233,34 @@ function Editor({ id, plan, onDone }: { id: number; plan: Plan; onDone: () => vo
             width="330px"
             value={typed.school}
             options={schools}
-            onChange={(school) => setTyped({ ...typed, school })}
+            onChange={(school) => type({ school })}
+          />
+          <SelectField
+            label="distances in"
+            width="120px"
+            value={typed.distanceUnit}
+            options={distanceUnits}
+            onChange={(distanceUnit) => type({ distanceUnit })}
           />
           {numbers.map(([name, label]) => (
             <TextField
               key={name}
-              label={label}
+              label={label.replace("km", typed.distanceUnit)}
               figures
               width="106px"
               value={typed[name]}
-              onChange={(v) => setTyped({ ...typed, [name]: v })}
+              onChange={(v) => type({ [name]: v })}
               error={said(name)}
             />
           ))}
         </Flex>
         <Box mt="10px" aria-live="polite" minH="50px" data-testid="plan-effect">
-          {refusal && <Text color="alarm">Not taken: {refusal.message}</Text>}
+          {refusal && (
+            <Text color="alarm">
+              Not taken: {placed.length > 0 ? `see ${placed.join("; ")}` : refusal.message}
+              {changedMeanwhile && ". What you typed still stands here: look at both, then change it anyway or close."}
+            </Text>
+          )}
           {!refusal && preview.data && <EffectOfPlan effect={preview.data} />}
         </Box>
         <Flex gap="10px">
@@ -240,11 +293,10 @@ function EffectOfPlan({ effect }: { effect: Schemas["PlanEffect"] }) {
   const [all, setAll] = useState(false);
   if (effect.rows.length === 0) return <Text color="faint">No unit would stand otherwise.</Text>;
   const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
-  const today = new Date().toISOString().slice(0, 10);
   const state = (o: Schemas["Outlook"]) => {
     const c = o.clocks[0];
     return c
-      ? `${verdictWords[o.verdict]}, ${clockNames[c.kind].toLowerCase()} ${dueText(c, today)}`
+      ? `${verdictWords[o.verdict]}, ${clockNames[c.kind].toLowerCase()} ${dueText(c, effect.today)}`
       : verdictWords[o.verdict];
   };
   return (
@@ -269,29 +321,75 @@ function EffectOfPlan({ effect }: { effect: Schemas["PlanEffect"] }) {
   );
 }
 
-/** One unit onto another plan. */
-function MoveUnit({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
+const kinds: readonly (readonly [Schemas["UnitKind"] | "unit", string])[] = [
+  ["unit", "one unit"],
+  ["car", "all cars"],
+  ["truck", "all trucks"],
+  ["motorcycle", "all motorcycles"],
+  ["boat", "all boats"],
+  ["aircraft", "all aircraft"],
+];
+
+/** One unit, or all of a kind, onto another plan. */
+function Move({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
+  const [kind, setKind] = useState<Schemas["UnitKind"] | "unit">("unit");
+  const [site, setSite] = useState("");
   const [code, setCode] = useState("");
   const [plan, setPlan] = useState("");
   const queries = useQueryClient();
+  const sites = useQuery({ queryKey: ["sites"], queryFn: ({ signal }) => api.sites(signal) });
+  const meant = kind === "unit" ? undefined : { kind, ...(site ? { site } : {}) };
+  const preview = useQuery({
+    queryKey: ["kind preview", meant, plan],
+    queryFn: ({ signal }) => {
+      if (!meant) throw new Error("one unit is not previewed");
+      return api.previewKind(Number(plan), meant, signal);
+    },
+    enabled: meant !== undefined && plan !== "",
+    retry: false,
+  });
   const move = useMutation({
-    mutationFn: () => api.putOnPlan(code.trim(), Number(plan)),
+    mutationFn: async () => {
+      if (meant) return (await api.putKind(Number(plan), meant)).moved;
+      await api.putOnPlan(code.trim(), Number(plan));
+      return 1;
+    },
     onSuccess: () => queries.invalidateQueries(),
   });
+  /** What was done before is told no longer once something else is meant. */
+  const anew =
+    <T,>(set: (value: T) => void) =>
+    (value: T) => {
+      move.reset();
+      set(value);
+    };
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!move.isPending) move.mutate();
   }
+  const ready = plan !== "" && (meant !== undefined || code.trim() !== "");
   return (
-    <form onSubmit={submit} aria-label="Put a unit on a plan" noValidate>
+    <form onSubmit={submit} aria-label="Put units on a plan" noValidate>
       <Flex gap="14px" rowGap="8px" align="flex-start" wrap="wrap" mt="12px">
-        <TextField label="unit" width="120px" value={code} onChange={setCode} />
+        <SelectField label="what" width="150px" value={kind} options={kinds} onChange={anew(setKind)} />
+        {kind === "unit" ? (
+          <TextField label="unit" width="120px" value={code} onChange={anew(setCode)} />
+        ) : (
+          <SelectField
+            label="at"
+            width="160px"
+            value={site}
+            unsaid="all sites"
+            options={(sites.data ?? []).map((s) => [s.name, s.name] as const)}
+            onChange={anew(setSite)}
+          />
+        )}
         <SelectField
           label="onto the plan"
           width="260px"
           value={plan}
           options={plans.map((p) => [String(p.id), p.plan.name] as const)}
-          onChange={setPlan}
+          onChange={anew(setPlan)}
         />
         <Button
           type="submit"
@@ -300,14 +398,19 @@ function MoveUnit({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
           borderRadius="0"
           bg="ink"
           color="page"
-          disabled={!code || !plan || move.isPending}
+          disabled={!ready || move.isPending}
         >
-          put it there
+          put {kind === "unit" ? "it" : "them"} there
         </Button>
       </Flex>
-      <Box aria-live="polite" minH="24px">
-        {move.isSuccess && <Text>It is on that plan now.</Text>}
-        {move.error && <Text color="alarm">{move.error.message}</Text>}
+      <Box aria-live="polite" minH="24px" data-testid="move-effect">
+        {meant && preview.data && !move.isSuccess && <EffectOfPlan effect={preview.data} />}
+        {move.isSuccess && (
+          <Text>
+            {figure(move.data)} {move.data === 1 ? "unit is" : "units are"} on that plan now.
+          </Text>
+        )}
+        {(move.error ?? preview.error) && <Text color="alarm">{(move.error ?? preview.error)?.message}</Text>}
       </Box>
     </form>
   );

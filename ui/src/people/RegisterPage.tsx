@@ -8,6 +8,7 @@ import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { roleNames, word } from "../words/names";
 import { Plans } from "./Plans";
+import { Sites } from "./Sites";
 import { mayRegister, usePerson } from "./session";
 
 const roles: readonly (readonly [Role, string])[] = [
@@ -21,10 +22,11 @@ const roles: readonly (readonly [Role, string])[] = [
 export function RegisterPage() {
   const person = usePerson();
   return (
-    <Frame title="Register" head="plans, people, and what was changed" here="register">
+    <Frame title="Register" head="plans, sites, people, and what was changed" here="register">
       {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
       <Box maxW="1060px">
         {person.role === "coordinator" && <Plans />}
+        {person.role === "coordinator" && <Sites />}
         {person.role === "coordinator" && <People />}
         {mayRegister(person.role) && <Audit />}
       </Box>
@@ -181,7 +183,7 @@ function Audit() {
       {audit.isPending && <Waiting what="the audit" />}
       {audit.error && <Failed error={audit.error} again={() => void audit.refetch()} />}
       {audit.data && (
-        <Table.ScrollArea>
+        <Table.ScrollArea tabIndex={0} role="region" aria-label="Audit lines">
           <Table.Root size="sm" aria-label="Audit">
             <Table.Header>
               <Table.Row bg="page">

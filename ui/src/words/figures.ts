@@ -64,12 +64,15 @@ export function daysAway(days: number): string {
   return days === 0 ? "now" : days < 0 ? `${span} ago` : `in ${span}`;
 }
 
-/** A window of days as a line has room for: "2–19 Dec", "Nov 27 – Mar 28". */
+/** A month of a year, "Sep ’28": with the bare figure it would read as a day. */
+export const monthYear = (day: Date) => format(day, "MMM ’yy");
+
+/** A window of days as a line has room for: "2–19 Dec", "Nov ’27 – Mar ’28". */
 export function dueWindow(p10: string, p90: string, today: string): string {
   const [a, b] = [parseISO(p10), parseISO(p90)];
   const near = differenceInCalendarDays(b, parseISO(today)) < 300;
-  const same = format(a, "MMM yy") === format(b, "MMM yy");
+  const same = monthYear(a) === monthYear(b);
   if (p10 === p90) return dueDay(p10, today);
-  if (!near) return same ? format(a, "MMM yy") : `${format(a, "MMM yy")} – ${format(b, "MMM yy")}`;
+  if (!near) return same ? monthYear(a) : `${monthYear(a)} – ${monthYear(b)}`;
   return same ? `${format(a, "d")}–${format(b, "d MMM")}` : `${format(a, "d MMM")} – ${format(b, "d MMM")}`;
 }

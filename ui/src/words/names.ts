@@ -27,6 +27,15 @@ export const kindNames: Record<EntryKind, string> = {
   strike: "Strike",
 };
 
+export const workNames: Record<Schemas["Work"], string> = {
+  renewal: "renewal",
+  test: "freeze test",
+  level: "level, cold",
+  cap: "cap",
+  hoses: "hoses",
+  repair: "look into it",
+};
+
 export const roleNames: Record<Schemas["Role"], string> = {
   coordinator: "coordinator",
   technician: "technician",
@@ -97,6 +106,11 @@ const words: Record<string, string> = {
   person_changed: "changed a person",
   invited: "invited somebody",
   plan_added: "added a plan",
+  kind_on_plan: "put a kind on a plan",
+  planned: "sent to the plan list",
+  planned_moved: "moved on the plan list",
+  planned_back: "took off the plan list",
+  site_changed: "changed a site",
   plan_changed: "changed a plan",
   unit_on_plan: "put a unit on a plan",
   register_loaded: "loaded the register",

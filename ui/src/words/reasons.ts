@@ -14,6 +14,8 @@ export const clockNames: Record<Clock["kind"], string> = {
   cap: "Cap",
   hoses: "Hoses",
   chemistry: "Chemistry",
+  zero: "Zero",
+  hose_age: "Hose age",
 };
 
 export const verdictWords: Record<Verdict, string> = {
@@ -75,6 +77,7 @@ export function reason(clock: Clock, site: string): string {
     case "use_runs":
       return [
         `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)}\u00a0${unit} a week${n.changed ? " lately, otherwise than before" : ""}.`,
+        n.few ? "Few readings tell how fast, so the window is wide." : "",
         n.suspects
           ? `${figure(n.suspects)} meter ${n.suspects === 1 ? "reading" : "readings"} cannot be true and ${n.suspects === 1 ? "is" : "are"} left out.`
           : "",
@@ -90,9 +93,11 @@ export function reason(clock: Clock, site: string): string {
     case "use_no_meter":
       return `the plan limits use, and this unit has no meter.`;
     case "freeze_night":
-      return `protects to ${celsius(n.protects)}; ${site} nights go below ${figure(n.limit)}\u00a0°C then.`;
+      return n.forecast
+        ? `protects to ${celsius(n.protects)}; ${celsius(n.need)} is forecast for ${site} that night.`
+        : `protects to ${celsius(n.protects)}${drifts(n)}; ${site} reckons with ${celsius(n.need)} from then on.`;
     case "freeze_now":
-      return `protects to ${celsius(n.protects)}; ${site} reckons with ${celsius(n.need)} tonight. Do not start it on slush.`;
+      return `protects to ${celsius(n.protects)}; ${n.forecast ? `${celsius(n.need)} is forecast for ${site} tonight` : `${site} reckons with ${celsius(n.need)} tonight`}. Do not start it on slush.`;
     case "freeze_all":
       return `protects to ${celsius(n.protects)}; ${site} never reckons with less than ${celsius(n.coldest)}.`;
     case "freeze_narrow":
@@ -116,7 +121,7 @@ export function reason(clock: Clock, site: string): string {
     case "off_book":
       return `book and test disagree: ${figure(n.measured)}\u00a0°C was measured. Something was not written down.`;
     case "test_calendar":
-      return `last tested ${figure(n.months)}\u00a0months ago; the plan wants a test every ${figure(n.limit)}.`;
+      return `last tested ${span(n.months)} ago; the plan wants a test every ${figure(n.limit)}.`;
     case "test_season":
       return `to be tested before the cold season of ${site}; the last test is ${figure(n.days)}\u00a0d old.`;
     case "test_never":
@@ -131,11 +136,41 @@ export function reason(clock: Clock, site: string): string {
       return `the level is to be looked at cold, the day after the renewal; owed for ${figure(n.days)}\u00a0d.`;
     case "owed_retest":
       return `the freeze point is to be tested again, once mixed; owed for ${figure(n.days)}\u00a0d.`;
+    case "owed_days":
+      return `the level is to be looked at cold on ${figure(n.wanted)} days after the renewal; on ${figure(n.looked)} it was.`;
+    case "owed_runs":
+      return `the level is to be looked at cold after each of the first ${figure(n.wanted)} runs; after ${figure(n.looked)} it was.`;
+    case "zero_lapses":
+      return `${clock.reason.about ?? ""} was last zeroed ${figure(n.days)}\u00a0d ago: zero it on purified water before the next test.`;
+    case "zero_never":
+      return `nobody has written down a zero of ${clock.reason.about ?? ""}: zero it on purified water before the next test.`;
+    case "zero_holds":
+      return `${clock.reason.about ?? ""} was zeroed ${figure(n.days)}\u00a0d ago; that stands for ${figure(n.limit)}.`;
+    case "hose_old":
+      return `the ${clock.reason.about ? `${word(clock.reason.about)} hose is` : "hoses are"} ${figure((n.used ?? 0) / 12, 1)} of ${figure((n.limit ?? 0) / 12)}\u00a0years old.`;
+    case "hose_ageless":
+      return `nobody knows how old the ${clock.reason.about ? `${word(clock.reason.about)} hose is` : "hoses are"}; the plan allows ${figure((n.limit ?? 0) / 12)}\u00a0years.`;
+    case "level_falls":
+      return `${figure(n.litres, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L by the book, and it leaks: ${figure(n.low, 1)}\u00a0L ${(n.ahead ?? 0) > 0 ? "will be missing then" : "may be missing by now"}${must(n.days)}.`;
     case "level_low":
-      return `${figure(n.missing, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L are missing by the book.`;
+      return `${figure(n.missing, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L are missing by the book${clock.verdict === "hold" ? ": too low to run" : must(n.days)}.`;
   }
   return clock.reason.code;
 }
+
+/** Months as a span; less than two of them in days. */
+const span = (months: number | undefined) =>
+  months !== undefined && months < 2 ? `${figure(months * 30.44)}\u00a0d` : `${figure(months)}\u00a0months`;
+
+const drifts = (n: Record<string, number>) => (n.drift ? ` and grows ${figure(n.drift, 1)}\u00a0K warmer a year` : "");
+
+/** In how many days a leak will have taken so much that the unit must not run. */
+const must = (days: number | undefined) =>
+  days === undefined
+    ? ""
+    : days <= 0
+      ? "; it may be too low to run by now"
+      : `; too low to run in ${figure(days)}\u00a0d`;
 
 /** The rule behind a clock, with the numbers that went into it. */
 export function rule(clock: Clock, account: Account): string[] {
@@ -155,9 +190,12 @@ export function rule(clock: Clock, account: Account): string[] {
         renewed
           ? `Counted from the renewal of ${longDay(renewed)}${account.renewalMeter === undefined ? "" : `, at ${figure(account.renewalMeter)} ${clock.unit ? symbols[clock.unit] : ""}`}.`
           : "No renewal is in the books.",
+        n.low !== undefined && n.high !== undefined
+          ? `By today ${figure(n.low)} to ${figure(n.high)} ${clock.unit ? symbols[clock.unit] : ""}, most likely ${figure(n.used)}, by the readings so far.`
+          : "",
         "Rate and season from the readings of the last four years since the last change of use; a reading that no plausible life of the meter explains is left out.",
         "The days before and after hold what comes eight times in ten (docs/forecast.md).",
-      ];
+      ].filter(Boolean);
     case "freeze":
       return [
         `${plan}: ${figure(account.plan.freezeMargin)}\u00a0K between the freeze point and the coldest night.`,
@@ -168,7 +206,15 @@ export function rule(clock: Clock, account: Account): string[] {
           ? ""
           : `The book holds ${figure(account.balance.glycol, 1)}\u00a0% of glycol by volume, ${figure(account.glycolMass, 1)}\u00a0% by mass.`,
         tested(account),
-        `${account.unit.site}: coldest night reckoned with ${celsius(Math.min(...account.cold))}.`,
+        `${account.unit.site}: coldest night reckoned with ${celsius(account.coldest)}, ${
+          account.coldYears > 0
+            ? `from ${figure(account.coldYears)} years of nights; of ${figure(account.winters)} nights of one date one was colder`
+            : "from twelve monthly values"
+        }. The next ten nights are as the weather service expects them, when it does.`,
+        n.drift
+          ? `It grows ${figure(n.drift, 1)}\u00a0K warmer a year, by its tests and top-ups since the renewal.`
+          : "",
+        "The window holds the book’s uncertainty, which widens as nobody looks.",
         n.months !== undefined
           ? `A freeze point nobody has tested for ${figure(n.stale)}\u00a0months is not taken on trust.`
           : "",
@@ -190,22 +236,38 @@ export function rule(clock: Clock, account: Account): string[] {
         `${plan}: every ${figure(n.limit)}\u00a0months${clock.kind === "test" ? ", and within four months before the cold season" : ""}.`,
         "A look that is late is due work; it does not make the unit overdue.",
       ];
+    case "hose_age":
+      return [
+        `${plan}: a hose may be ${figure((n.limit ?? 0) / 12)}\u00a0years old.`,
+        "A hose is as old as the unit until one is written down as renewed.",
+      ];
+    case "zero":
+      return [
+        `The zero of a refractometer stands for ${figure(n.limit)}\u00a0days, in whoever’s books it was written.`,
+        "It is asked for with the next test, and is never worse than a reminder.",
+      ];
     case "chemistry":
       return ["The line of least squares through the samples of this charge, three or more, carried on to the limit."];
     case "follow_up":
       return [
         "After any renewal: the level cold on the next day, and the freeze point once the system has been warm.",
+        account.plan.followRuns
+          ? `${plan}: then cold after each of the first ${figure(account.plan.followRuns)} runs.`
+          : account.plan.followDays
+            ? `${plan}: cold on ${figure(account.plan.followDays)} days; a look on the last of them makes up for one that was missed.`
+            : "",
         "After more than a twentieth of water or concentrate: the freeze point.",
-      ];
+      ].filter(Boolean);
     case "level":
       return [
         `Due when ${figure(n.low, 1)}\u00a0L of the last fill are missing by the book, hold when ${figure(n.hold, 1)}\u00a0L are.`,
-      ];
+        clock.window ? "The days are from the rate of the leak since the renewal and its uncertainty." : "",
+      ].filter(Boolean);
   }
 }
 
 /** When a clock runs out: its window, or its day. */
-export function dueText(clock: Clock, today: string): string {
+export function dueText(clock: Pick<Clock, "due" | "window" | "verdict">, today: string): string {
   if (clock.due === undefined) return "no day";
   const w = clock.window;
   return w && clock.verdict !== "overdue" && clock.verdict !== "hold"
@@ -231,5 +293,5 @@ function tested(account: Account): string {
 function looked(what: string, n: Record<string, number>): string {
   return n.never
     ? `never had ${what}; the plan wants it every ${figure(n.limit)}\u00a0months.`
-    : `had ${what} ${figure(n.months)}\u00a0months ago; the plan wants it every ${figure(n.limit)}.`;
+    : `had ${what} ${span(n.months)} ago; the plan wants it every ${figure(n.limit)}.`;
 }

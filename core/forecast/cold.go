@@ -1,0 +1,393 @@
+package forecast
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"gonum.org/v1/gonum/stat/distuv"
+
+	"diligentledger/core/measure"
+)
+
+// ColdCurve holds, for January to December, the coldest night to be reckoned
+// with in that month, in °C: what a coordinator knows of a site without a
+// weather record. Between the middles of two months it runs straight.
+type ColdCurve [12]measure.Celsius
+
+// Climate of the curve, for want of a record of the site's nights.
+func (c ColdCurve) Climate() *Climate {
+	k := &Climate{}
+	slot := 0
+	for month, length := range leapMonths {
+		for day := 1; day <= length; day++ {
+			k.nights[slot] = c.at(month, day, length)
+			slot++
+		}
+	}
+	k.settle()
+	return k
+}
+
+// at a day of a month, 0 to 11, that has so many days.
+func (c ColdCurve) at(month, day, length int) measure.Celsius {
+	// Position in months from the middle of this month, −0.5 to +0.5.
+	x := (float64(day)-0.5)/float64(length) - 0.5
+	other := (month + 1) % 12
+	if x < 0 {
+		other = (month + 11) % 12
+	}
+	f := measure.Celsius(math.Abs(x))
+	return c[month]*(1-f) + c[other]*f
+}
+
+// slots of a year: every calendar day has its own, 29 February too.
+const slots = 366
+
+var leapMonths = [12]int{31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31}
+
+const leapDay = 59
+
+// monthSlot is the slot of the first of each month.
+var monthSlot = func() (s [12]int) {
+	for m := 1; m < 12; m++ {
+		s[m] = s[m-1] + leapMonths[m-1]
+	}
+	return s
+}()
+
+func slotOf(day time.Time) int { return monthSlot[day.Month()-1] + day.Day() - 1 }
+
+func leap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
+
+// Climate is the cold to be reckoned with at a site: for each day of the year
+// the temperature below which that night falls in one winter of so many, and
+// for the nights just ahead what the weather service expects.
+type Climate struct {
+	// Winters, n: of n nights of the same date one is colder than the curve.
+	Winters int
+	// Years of nightly minima that the curve rests on; 0 for monthly values.
+	Years int
+	// Colder is how many nights a year of the record were colder than the curve.
+	Colder float64
+
+	nights  [slots]measure.Celsius
+	coldest measure.Celsius
+	seasons []slotSpan // below SeasonCold, by slots; kept so that no unit counts them anew
+
+	from  time.Time // night that the first of ahead is for
+	ahead []measure.Celsius
+}
+
+// slotSpan is a cold season within a year of slots; it runs over the turn of the
+// year when to is less than from.
+type slotSpan struct{ from, to int }
+
+// Minimum is the coldest temperature of the night after Day.
+type Minimum struct {
+	Day     time.Time
+	Celsius measure.Celsius
+}
+
+// Bounds of a record (common practice).
+const (
+	// DefaultWinters for a site nobody has set it for.
+	DefaultWinters = 50
+	// LeastWinters and MostWinters that may be set.
+	LeastWinters, MostWinters = 2, 200
+	// leastYears of a record, and nights in each, before it takes the place of the
+	// monthly values.
+	leastYears, leastNights = 3, 300
+	// around each date, so many nights to either side are taken for nights like it.
+	around = 7
+	// AheadNights that a weather forecast is good for.
+	AheadNights = 10
+)
+
+// NewClimate reckons the curve from a record of nightly minima. It is false when
+// the record holds fewer than three years of 300 nights.
+//
+// For each date the nights of all years within a week of it are one sample; its
+// 1/n quantile is at the p(N+1)-th of its N sorted values (Weibull's plotting
+// position: Hyndman and Fan 1996, type 6; NIST/SEMATECH e-Handbook 7.2.5.2). A
+// sample too small for that quantile is carried on by the normal distribution of
+// its colder half. The curve is then evened out over a week to either side.
+func NewClimate(record []Minimum, winters int) (*Climate, bool) {
+	years := map[int]int{}
+	var of [slots][]float64
+	for _, m := range record {
+		years[m.Day.Year()]++
+		s := slotOf(m.Day)
+		of[s] = append(of[s], float64(m.Celsius))
+	}
+	whole := 0
+	for _, nights := range years {
+		if nights >= leastNights {
+			whole++
+		}
+	}
+	if whole < leastYears {
+		return nil, false
+	}
+	k := &Climate{Winters: winters, Years: whole}
+	var raw [slots]float64
+	var sample []float64
+	for s := range slots {
+		sample = sample[:0]
+		for d := -around; d <= around; d++ {
+			sample = append(sample, of[(s+d+slots)%slots]...)
+		}
+		slices.Sort(sample)
+		raw[s] = lowQuantile(sample, 1/float64(winters))
+	}
+	for s := range slots {
+		sum := 0.0
+		for d := -around; d <= around; d++ {
+			sum += raw[(s+d+slots)%slots]
+		}
+		k.nights[s] = measure.Celsius(math.Round(sum/(2*around+1)*10) / 10)
+	}
+	for s := range slots {
+		for _, t := range of[s] {
+			if t < float64(k.nights[s]) {
+				k.Colder += 365 / float64(len(record))
+			}
+		}
+	}
+	k.settle()
+	return k, true
+}
+
+// lowQuantile of sorted values, p below a half.
+func lowQuantile(sorted []float64, p float64) float64 {
+	n := len(sorted)
+	if n == 0 {
+		return math.NaN()
+	}
+	if at := p * float64(n+1); at >= 1 {
+		return Quantile(sorted, p)
+	}
+	// Too few for one of them to be so cold: on with the normal distribution.
+	middle := Quantile(sorted, 0.5)
+	spread := (middle - Quantile(sorted, math.Max(0.1, 1/float64(n+1)))) / -distuv.UnitNormal.Quantile(math.Max(0.1, 1/float64(n+1)))
+	return math.Min(sorted[0], middle+distuv.UnitNormal.Quantile(p)*spread)
+}
+
+// Quantile p, 0 to 1, of sorted values: on the straight line between the two
+// around the p(N+1)-th, and an end when that lies beyond it (NIST/SEMATECH
+// e-Handbook 7.2.5.2). NaN without values.
+func Quantile(sorted []float64, p float64) float64 {
+	n := len(sorted)
+	if n == 0 {
+		return math.NaN()
+	}
+	at := p * float64(n+1)
+	k := int(math.Floor(at))
+	switch {
+	case k < 1:
+		return sorted[0]
+	case k >= n:
+		return sorted[n-1]
+	}
+	return sorted[k-1] + (at-float64(k))*(sorted[k]-sorted[k-1])
+}
+
+// RestoreClimate is the climate of a curve that was reckoned before, a value for
+// each day of a leap year; false when there are not 366.
+func RestoreClimate(winters, years int, colder float64, curve []measure.Celsius) (*Climate, bool) {
+	if len(curve) != slots {
+		return nil, false
+	}
+	k := &Climate{Winters: winters, Years: years, Colder: colder}
+	copy(k.nights[:], curve)
+	k.settle()
+	return k, true
+}
+
+// Curve is a value for each day of a leap year.
+func (k *Climate) Curve() []measure.Celsius { return slices.Clone(k.nights[:]) }
+
+// settle what follows from the nights.
+func (k *Climate) settle() {
+	k.coldest = slices.Min(k.nights[:])
+	k.seasons = nil
+	cold := func(s int) bool { return k.nights[(s+slots)%slots] < SeasonCold }
+	for s := range slots {
+		if !cold(s) || cold(s-1) {
+			continue
+		}
+		e := s
+		for e-s < slots && cold(e+1) {
+			e++
+		}
+		k.seasons = append(k.seasons, slotSpan{s, e % slots})
+	}
+	if len(k.seasons) == 0 && k.coldest < SeasonCold {
+		k.seasons = []slotSpan{{0, slots - 1}}
+	}
+}
+
+// WithForecast is the climate with the minima that the weather service expects
+// from the night after first on. They take the place of the curve, and no more
+// than ten of them: what is further off is climate.
+func (k *Climate) WithForecast(first time.Time, minima []measure.Celsius) *Climate {
+	with := *k
+	with.from, with.ahead = Day(first), minima[:min(len(minima), AheadNights)]
+	return &with
+}
+
+// Forecast tells what the weather service expects for the night after day; false
+// when it says nothing of it.
+func (k *Climate) Forecast(day time.Time) (measure.Celsius, bool) {
+	if len(k.ahead) == 0 {
+		return 0, false
+	}
+	n := DaysBetween(k.from, day)
+	if n < 0 || n >= len(k.ahead) || math.IsNaN(float64(k.ahead[n])) {
+		return 0, false
+	}
+	return k.ahead[n], true
+}
+
+// On is the temperature to be reckoned with in the night after day: as forecast,
+// or else by the curve.
+func (k *Climate) On(day time.Time) measure.Celsius {
+	if t, ok := k.Forecast(day); ok {
+		return t
+	}
+	return k.Usual(day)
+}
+
+// Usual is the curve in the night after day, whatever the forecast says.
+func (k *Climate) Usual(day time.Time) measure.Celsius { return k.nights[slotOf(day)] }
+
+// walk calls f with each night from day on, by its number and its temperature,
+// until f says stop. It goes through the slots by hand: a step of time.Time for
+// each night would take a hundred times as long.
+func (k *Climate) walk(day time.Time, nights int, f func(n int, t measure.Celsius) (stop bool)) {
+	year, slot, skip := day.Year(), slotOf(day), !leap(day.Year())
+	ahead := k.ahead
+	off := 0
+	if len(ahead) > 0 {
+		off = DaysBetween(k.from, day)
+	}
+	for n := range nights {
+		t := k.nights[slot]
+		if i := n + off; i >= 0 && i < len(ahead) && !math.IsNaN(float64(ahead[i])) {
+			t = ahead[i]
+		}
+		if f(n, t) {
+			return
+		}
+		if slot++; slot == leapDay && skip {
+			slot++
+		}
+		if slot == slots {
+			slot, year = 0, year+1
+			skip = !leap(year)
+		}
+	}
+}
+
+// FirstBelow is the first night from day on, within nights nights, that is colder
+// than limit.
+func (k *Climate) FirstBelow(limit measure.Celsius, day time.Time, nights int) (first time.Time, found bool) {
+	return k.firstBelow(protection{at: limit}, day, nights)
+}
+
+// protection is a temperature that moves with the time: so many days from now it
+// is at + drift·days + wide·√(spread² + (doubt·(days + since))²).
+type protection struct {
+	at     measure.Celsius
+	since  int     // days ago that it was known
+	drift  float64 // K a day
+	wide   float64 // standard deviations to this side
+	spread float64 // standard deviation now, K
+	doubt  float64 // of the drift, K a day
+}
+
+func (p protection) on(days int) measure.Celsius {
+	t := float64(p.at) + p.drift*float64(days)
+	d := float64(days + p.since)
+	if p.wide != 0 {
+		t += p.wide * math.Sqrt(p.spread*p.spread+p.doubt*p.doubt*d*d)
+	}
+	return measure.Celsius(t)
+}
+
+// warmest it is within so many days: at one of the ends while the bow opens
+// upwards, and never warmer than without its width otherwise.
+func (p protection) warmest(days int) measure.Celsius {
+	if p.wide < 0 {
+		p.wide = 0
+	}
+	return max(p.on(0), p.on(days))
+}
+
+func (k *Climate) firstBelow(p protection, day time.Time, nights int) (first time.Time, found bool) {
+	warmest := p.warmest(nights)
+	if k.coldest >= warmest {
+		// Only the forecast can be colder.
+		nights = 0
+		if len(k.ahead) > 0 {
+			nights = max(0, len(k.ahead)-DaysBetween(k.from, day))
+		}
+	}
+	k.walk(day, nights, func(n int, t measure.Celsius) bool {
+		if t >= warmest {
+			return false
+		}
+		if found = t < p.on(n); found {
+			first = day.AddDate(0, 0, n)
+		}
+		return found
+	})
+	return first, found
+}
+
+// Coldest night of the year by the curve.
+func (k *Climate) Coldest() measure.Celsius { return k.coldest }
+
+// Season is a span of days, the last one included, in which cold nights are to be
+// reckoned with.
+type Season struct{ From, To time.Time }
+
+// SeasonCold is the temperature below which a night belongs to the cold season
+// (common practice).
+const SeasonCold measure.Celsius = -5
+
+// Seasons between two days in which the curve lies below [SeasonCold]; the first
+// and the last are cut to them.
+func (k *Climate) Seasons(from, to time.Time) []Season {
+	var all []Season
+	for year := from.Year() - 1; year <= to.Year(); year++ {
+		for _, s := range k.seasons {
+			last := year
+			if s.to < s.from {
+				last++
+			}
+			season := Season{dayOf(s.from, year, from.Location()), dayOf(s.to, last, from.Location())}
+			if season.To.Before(from) || season.From.After(to) {
+				continue
+			}
+			if season.From.Before(from) {
+				season.From = from
+			}
+			if season.To.After(to) {
+				season.To = to
+			}
+			all = append(all, season)
+		}
+	}
+	slices.SortFunc(all, func(a, b Season) int { return a.From.Compare(b.From) })
+	return all
+}
+
+// dayOf a slot in a year; 29 February becomes 1 March in a year that has none.
+func dayOf(slot, year int, zone *time.Location) time.Time {
+	month := 11
+	for monthSlot[month] > slot {
+		month--
+	}
+	return time.Date(year, time.Month(month+1), slot-monthSlot[month]+1, 0, 0, 0, 0, zone)
+}

@@ -1,0 +1,92 @@
+package forecast
+
+import (
+	"math"
+	"time"
+
+	"diligentledger/core/ledger"
+)
+
+// Shares of the fill that may be missing (common practice: the band between
+// the cold marks is about a twentieth of the charge; with a sixth gone the
+// pump and the heater core draw air).
+const (
+	lowShare  = 0.05
+	holdShare = 0.15
+)
+
+// slowLeak: one that would leave the level low in more days than these has no date.
+const slowLeak = 3 * 365
+
+// month in days, as leaks are reckoned by.
+const month = 30.44
+
+// levelClock compares what the books say is inside with the last fill, and tells
+// from the rate at which coolant goes when it will be low.
+func levelClock(a *ledger.Account, use func() *UseModel, today time.Time) Clock {
+	full, litres := float64(a.Filled), float64(a.Charge.Volume())
+	missing := full - litres
+	left := share(1 - missing/(holdShare*full))
+	numbers := map[string]float64{"litres": litres, "full": full, "low": lowShare * full, "hold": holdShare * full}
+	c := Clock{Kind: Level, Verdict: Sound, Left: &left, Reason: Reason{Code: LevelHolds, Numbers: numbers}}
+	leak := a.Leak()
+	if leak != nil {
+		if at, ok := falls(a, leak, use, holdShare*full-missing, likely, today); ok {
+			numbers["days"] = float64(DaysBetween(today, at))
+		}
+	}
+	if missing >= lowShare*full {
+		c.Reason.Code, numbers["missing"] = LevelLow, missing
+		c.Verdict, c.Due = Due, &today
+		if missing >= holdShare*full {
+			c.Verdict = Hold
+		}
+		return c
+	}
+	if leak == nil {
+		return c
+	}
+	low := lowShare*full - missing
+	var w Window
+	var ok bool
+	if w.P50, ok = falls(a, leak, use, low, likely, today); !ok || DaysBetween(today, w.P50) > slowLeak {
+		return c
+	}
+	w.P10, _ = falls(a, leak, use, low, early, today)
+	if w.P90, ok = falls(a, leak, use, low, late, today); !ok {
+		w.P90 = today.AddDate(farYears, 0, 0)
+	}
+	c.Window, c.Due, c.Reason.Code = &w, &w.P50, LevelFalls
+	numbers["ahead"] = float64(DaysBetween(today, w.P50))
+	c.Verdict = softened(verdictOn(w.P50, today))
+	// The window of a slow leak is wide: that it is open is a reason to look, no more.
+	if c.Verdict == Sound && DaysBetween(today, w.P10) <= dueDays {
+		c.Verdict = Watch
+	}
+	return c
+}
+
+// falls is when so many litres more will have gone since the level was last known,
+// by the leak's rate and its uncertainty. Where the leak is reckoned by the meter,
+// the window is from the fast leak and the busy unit to the slow leak and the idle
+// one. False when nobody can tell, or not in any time that means something.
+func falls(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today time.Time) (time.Time, bool) {
+	litres = math.Max(litres, 0)
+	// A rate less than a fifth of the likely one is as good as none.
+	rate := math.Max(leak.Rate+float64(s)*z*leak.Sigma, leak.Rate/5)
+	if leak.Per == ledger.PerMonth {
+		days := litres / rate * month
+		return Day(a.LevelAt.In(today.Location())).AddDate(0, 0, int(math.Min(days, farYears*365))), days < farYears*365
+	}
+	per := 1000.0
+	if leak.Per == ledger.Per100H {
+		per = 100
+	}
+	model := use()
+	meter, ok := model.past(a.Readings, a.LevelAt)
+	if !ok || a.LaidUp != nil {
+		return time.Time{}, false
+	}
+	at, ok := model.reaches(meter+litres/rate*per, s)
+	return Day(at.In(today.Location())), ok
+}

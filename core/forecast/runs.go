@@ -1,0 +1,217 @@
+package forecast
+
+import (
+	"math"
+	"slices"
+	"time"
+)
+
+// rate of use now, from the stretches' rates without their season. Where the last
+// change of use lies is not decided but weighed: for every stretch at which the use
+// as it is now may have begun there is a probability, and a rate with its
+// uncertainty (Bayesian online change point detection: Adams and MacKay 2007).
+func (u *UseModel) rate(stretches []stretch, today time.Time) {
+	all := make([]weighted, 0, len(stretches))
+	for _, s := range stretches {
+		if w := s.weight(u.Profile); w >= 2 { // asleep, it says nothing of the rate
+			all = append(all, weighted{s.use / w, w})
+		}
+	}
+	if !slices.ContainsFunc(all, func(v weighted) bool { return v.value > 0 }) {
+		return // it stands
+	}
+	noise := dayNoise(all)
+	runs, hazard := runsOf(all, noise)
+	u.hazard = hazard
+	lately, length := 0.0, 0.0
+	for _, r := range runs {
+		u.Rate += r.p * r.mean
+		if r.since > 0 && len(all)-r.since <= changeRecent {
+			lately += r.p
+		}
+	}
+	for _, r := range runs {
+		u.doubt += r.p * (1/r.certain + (r.mean-u.Rate)*(r.mean-u.Rate))
+		length += r.p * float64(len(all)-r.since)
+	}
+	u.Stretches = int(math.Round(length))
+	u.Changed = lately > 0.5 && today.Sub(stretches[len(stretches)-1].to).Hours()/24 < changeDays
+	if u.Rate <= 0 {
+		u.Rate = 0
+		return
+	}
+	u.doubt = math.Sqrt(u.doubt) / u.Rate
+	// Drawn towards the noise reckoned with before there is data.
+	n, prior := float64(len(all)), priorSpread*math.Sqrt(stretchDays)
+	relative := noise / u.Rate
+	u.noise = math.Sqrt((n*relative*relative + priorStretches*prior*prior) / (n + priorStretches))
+	u.Spread = u.noise / math.Sqrt(stretchDays)
+}
+
+// run is a supposition: the use is as it is now since that stretch.
+type run struct {
+	since         int
+	p             float64 // probability
+	mean, certain float64 // rate, and one over its variance
+}
+
+const (
+	// newUse may differ from the usual by so much, relative, one standard deviation.
+	newUse = 0.6
+	// odd is the share of stretches that are like no other: a vacation, a long trip.
+	odd = 0.03
+	// oddly so many times as widely spread are those.
+	oddly = 4.0
+	// slight probability below which a supposition is dropped.
+	slight = 1e-4
+)
+
+// runsOf weighs the suppositions, averaged over how often the use of this unit
+// changes: hardly ever, now and then, often. hazard is what that comes to, changes
+// a year of use.
+func runsOf(all []weighted, noise float64) (runs []run, hazard float64) {
+	evidence := make([]float64, len(hazards))
+	each := make([][]run, len(hazards))
+	best := math.Inf(-1)
+	for i, h := range hazards {
+		each[i], evidence[i] = runsAt(all, noise, h.perYear)
+		evidence[i] += math.Log(h.before)
+		best = math.Max(best, evidence[i])
+	}
+	total := 0.0
+	for i := range evidence {
+		evidence[i] = math.Exp(evidence[i] - best)
+		total += evidence[i]
+	}
+	for i, h := range hazards {
+		p := evidence[i] / total
+		hazard += p * h.perYear
+		for _, r := range each[i] {
+			r.p *= p
+			runs = append(runs, r)
+		}
+	}
+	return runs, hazard
+}
+
+// hazards are changes of use a year, and how probable each is before there is data.
+var hazards = []struct{ perYear, before float64 }{{0.005, 0.6}, {0.25, 0.2}, {1.5, 0.2}}
+
+// runsAt one hazard, and the logarithm of the evidence for it.
+func runsAt(all []weighted, noise, perYear float64) (runs []run, evidence float64) {
+	usual := weightedMedian(slices.Clone(all))
+	if usual <= 0 {
+		usual = math.Max(all[len(all)-1].value, 1e-9)
+	}
+	noise = math.Max(noise, 1e-6*usual)
+	prior := 1 / (newUse * newUse * usual * usual)
+	for i, v := range all {
+		change := 1.0
+		if i > 0 {
+			change = 1 - math.Exp(-v.weight/365*perYear)
+		}
+		for j := range runs {
+			runs[j].p *= 1 - change
+		}
+		runs = append(runs, run{since: i, p: change, mean: usual, certain: prior})
+		total := 0.0
+		for j := range runs {
+			r := &runs[j]
+			own := noise * noise / v.weight
+			plain := (1 - odd) * density(v.value-r.mean, 1/r.certain+own)
+			strange := odd * density(v.value-r.mean, 1/r.certain+own*oddly*oddly)
+			r.p *= plain + strange
+			// What is odd counts for the less.
+			w := v.weight / (noise * noise)
+			w *= (plain + strange/(oddly*oddly)) / (plain + strange + 1e-300)
+			r.mean += w / (r.certain + w) * (v.value - r.mean)
+			r.certain += w
+			total += r.p
+		}
+		if total < 1e-290 { // farther off than a float can tell: all anew
+			runs = []run{{since: i, p: 1, mean: v.value, certain: v.weight / (noise * noise)}}
+			evidence += math.Log(1e-290)
+			continue
+		}
+		evidence += math.Log(total)
+		kept := runs[:0]
+		for _, r := range runs {
+			if r.p /= total; r.p > slight {
+				kept = append(kept, r)
+			}
+		}
+		runs = kept
+	}
+	return runs, evidence
+}
+
+// density of the normal distribution at off, without its constant.
+func density(off, variance float64) float64 {
+	return math.Exp(-off*off/(2*variance)) / math.Sqrt(variance)
+}
+
+func sumWeight(all []weighted) (sum float64) {
+	for _, v := range all {
+		sum += v.weight
+	}
+	return sum
+}
+
+// dayNoise is the standard deviation of a day's use, robustly from the steps
+// between neighbours, which a change of use moves once only: a step's square over
+// its variance is chi-squared with one degree of freedom, whose median is 0.455.
+func dayNoise(all []weighted) float64 {
+	if len(all) < 3 {
+		return all[0].value * priorSpread * math.Sqrt(stretchDays)
+	}
+	squares := make([]float64, 0, len(all)-1)
+	for i := 1; i < len(all); i++ {
+		step := all[i].value - all[i-1].value
+		squares = append(squares, step*step/(1/all[i].weight+1/all[i-1].weight))
+	}
+	slices.Sort(squares)
+	return math.Sqrt(squares[len(squares)/2] / 0.455)
+}
+
+// split is where the two sides differ most, when that is more than chance would do
+// (binary segmentation; Scott and Knott 1974); 0 for nowhere.
+func split(all []weighted, noise float64) int {
+	best, where := changedBy, 0
+	total, sum := 0.0, 0.0
+	for _, v := range all {
+		total += v.weight
+		sum += v.weight * v.value
+	}
+	w, s := 0.0, 0.0
+	for i := 0; i+1 < len(all); i++ {
+		w += all[i].weight
+		s += all[i].weight * all[i].value
+		if i+1 < fewest || len(all)-i-1 < fewest {
+			continue
+		}
+		apart := math.Abs((sum-s)/(total-w) - s/w)
+		if t := apart / (noise * math.Sqrt(1/w+1/(total-w))); t > best {
+			best, where = t, i+1
+		}
+	}
+	return where
+}
+
+func weightedMedian(all []weighted) float64 {
+	slices.SortFunc(all, func(a, b weighted) int {
+		switch {
+		case a.value < b.value:
+			return -1
+		case a.value > b.value:
+			return 1
+		}
+		return 0
+	})
+	half, sum := sumWeight(all)/2, 0.0
+	for _, v := range all {
+		if sum += v.weight; sum >= half {
+			return v.value
+		}
+	}
+	return all[len(all)-1].value
+}

@@ -1,0 +1,184 @@
+package forecast
+
+import (
+	"math"
+	"slices"
+	"time"
+
+	"gonum.org/v1/gonum/stat/distuv"
+
+	"diligentledger/core/ledger"
+)
+
+// z is the normal quantile of a window's ends, P10 and P90.
+const z = 1.2815515655446004
+
+// tQuantile is the 90th percentile of Student's t by degrees of freedom.
+var tQuantile = func() (t [40]float64) {
+	for df := 1; df < len(t); df++ {
+		t[df] = distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(df)}.Quantile(0.9)
+	}
+	t[0] = t[1]
+	return t
+}()
+
+// width of the window, as a logarithm: the use over w days of average use, in d
+// days, is less or more than the likely one by e to this power (see stretched), one
+// time in ten each. It holds the doubt of the rate, the days to come and the season; and that
+// the use may change meanwhile, which is a mixture: either nothing changes, or
+// much. For that the tails of both are added up, the one with most of it settling
+// where the tenth lies.
+func (u *UseModel) width(w, d float64) float64 {
+	drift := driftLeast * math.Sqrt(d/365)
+	seasons := u.swing * seasonDays / math.Max(w, 3)
+	core := math.Sqrt(u.doubt*u.doubt + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
+	changed := 1 - math.Exp(-u.hazard*d/365)
+	// Of those that change so many lie beyond the tenth, on the one side or the other
+	// (set so that the windows of the backtest hold).
+	const beyond = 0.6
+	t := tQuantile[min(len(tQuantile)-1, max(1, u.Stretches))] / z
+	tail := (0.1 - beyond*changed) / (1 - changed)
+	if tail > 0.01 {
+		return core * t * -distuv.UnitNormal.Quantile(tail)
+	}
+	wide := math.Hypot(core, newUse*partly)
+	return math.Max(core*t*2.326, wide*-distuv.UnitNormal.Quantile(math.Min(0.1/changed, 0.5)))
+}
+
+// partly: a change that comes on any of the days ahead moves their use by so much
+// of itself (the root mean square of a share between nought and one).
+const partly = 0.577
+
+// stretched is e to the power of a width, and beyond a half goes on straight: over
+// a few days of use the noise adds up and does not multiply.
+func stretched(width float64) float64 {
+	const half = 0.5
+	if width <= half {
+		return math.Exp(width)
+	}
+	return math.Exp(half) * (1 + width - half)
+}
+
+// At tells the meter at t, with the ends of its window. False when unknown.
+func (u *UseModel) At(t time.Time) (low, likely, high float64, ok bool) {
+	if !u.Known {
+		return 0, 0, 0, false
+	}
+	if !t.After(u.Last.At) {
+		return u.Last.Value, u.Last.Value, u.Last.Value, true
+	}
+	w := u.weight(u.Last.At, t)
+	use := u.Rate * w
+	spread := stretched(u.width(w, t.Sub(u.Last.At).Hours()/24))
+	return u.Last.Value + use/spread, u.Last.Value + use, u.Last.Value + use*spread, true
+}
+
+// past tells the meter at t on the straight line between the readings around it,
+// and after the last as [UseModel.At] does. False when unknown.
+func (u *UseModel) past(readings []ledger.MeterPoint, t time.Time) (float64, bool) {
+	if !u.Known || len(readings) == 0 || t.Before(readings[0].At) {
+		return 0, false
+	}
+	if t.After(u.Last.At) {
+		_, likely, _, ok := u.At(t)
+		return likely, ok
+	}
+	n := max(1, slices.IndexFunc(readings, func(p ledger.MeterPoint) bool { return !p.At.Before(t) }))
+	if n == len(readings) {
+		return u.Last.Value, true
+	}
+	a, b := readings[n-1], readings[n]
+	return a.Value + (b.Value-a.Value)*float64(t.Sub(a.At))/math.Max(float64(b.At.Sub(a.At)), 1), true
+}
+
+// Window of days in which something happens: one in ten before the first, half
+// before the middle, nine in ten before the last.
+type Window struct{ P10, P50, P90 time.Time }
+
+// farYears ahead a date means "not by use".
+const farYears = 15
+
+// Reaches tells when the meter comes to a value. False when the unit is not used,
+// or the day is too far off to mean anything.
+func (u *UseModel) Reaches(value float64) (w Window, ok bool) {
+	if w.P50, ok = u.reaches(value, likely); !ok {
+		return Window{}, false
+	}
+	w.P10, _ = u.reaches(value, early)
+	if w.P90, ok = u.reaches(value, late); !ok {
+		w.P90 = u.Last.At.AddDate(farYears, 0, 0)
+	}
+	return w, true
+}
+
+// side of a window.
+type side float64
+
+const (
+	early  side = 1 // P10: the unit is used much
+	likely side = 0
+	late   side = -1 // P90: it is used little
+)
+
+// The walk to a value: a fortnight at a time in the first year, then two months, of
+// which the one it comes to is walked by the fortnight again.
+const (
+	fortnight = 15 * 24 * time.Hour
+	fineSteps = 24
+	farSteps  = farYears * 6
+)
+
+// reaches is one end of the window or its middle; false when it lies beyond
+// [farYears].
+func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
+	if !u.Known || u.Rate <= 0 {
+		return time.Time{}, false
+	}
+	left := value - u.Last.Value
+	if left <= 0 {
+		return u.Last.At, true
+	}
+	begun := u.until(u.Last.At)
+	factor := func(weight float64, t time.Time) float64 {
+		if s == likely {
+			return 1
+		}
+		spread := stretched(u.width(weight, t.Sub(u.Last.At).Hours()/24))
+		if s == late {
+			return 1 / spread
+		}
+		return spread
+	}
+	gone, from := 0.0, u.Last.At
+	step := func(length time.Duration) (at time.Time, there bool) {
+		to := from.Add(length)
+		weight := u.until(to) - begun
+		next, f := u.Rate*weight, factor(weight, to)
+		if next*f < left {
+			gone, from = next, to
+			return at, false
+		}
+		share := 1.0
+		if next > gone {
+			share = math.Max(0, math.Min(1, (left/f-gone)/(next-gone)))
+		}
+		return from.Add(time.Duration(share * float64(length))), true
+	}
+	for range fineSteps {
+		if at, there := step(fortnight); there {
+			return at, true
+		}
+	}
+	for range farSteps {
+		before, at := gone, from
+		if _, there := step(4 * fortnight); there {
+			gone, from = before, at
+			for range 4 {
+				if at, there := step(fortnight); there {
+					return at, true
+				}
+			}
+		}
+	}
+	return time.Time{}, false
+}

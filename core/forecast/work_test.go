@@ -1,0 +1,71 @@
+package forecast
+
+import (
+	"testing"
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// What each clock asks to be done, and in which days (common practice).
+func TestWorkFor(t *testing.T) {
+	day := func(ahead int) *time.Time { d := today.AddDate(0, 0, ahead); return &d }
+	for _, c := range []struct {
+		clock    Clock
+		work     Work // empty for nothing
+		from, to int  // days from today
+	}{
+		{Clock{Kind: Age, Due: day(60)}, RenewWork, 46, 60},
+		{Clock{Kind: Age, Due: day(-30)}, RenewWork, 0, 7},
+		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(20), *day(40), *day(70)}}, RenewWork, 20, 40},
+		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(-20), *day(40), *day(70)}}, RenewWork, 0, 40},
+		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, RenewWork, 0, 12},
+		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeNone}}, TestWork, 0, 7},
+		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, "", 0, 0},
+		{Clock{Kind: Holds, Due: day(0)}, RepairWork, 0, 7},
+		{Clock{Kind: Findings, Reason: Reason{Code: OffBook}}, TestWork, 0, 7},
+		{Clock{Kind: Level, Verdict: Sound}, "", 0, 0},
+		{Clock{Kind: Level, Verdict: Due, Due: day(0)}, LevelWork, 0, 7},
+		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: OwedRetest}}, TestWork, 0, 7},
+		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: OwedDays}}, LevelWork, 0, 7},
+		{Clock{Kind: CapDue, Due: day(3)}, CapWork, 0, 7},
+		{Clock{Kind: HosesDue, Due: day(100)}, HoseWork, 86, 100},
+		{Clock{Kind: ZeroDue, Due: day(3)}, "", 0, 0},
+	} {
+		work, ok := WorkFor(c.clock)
+		if work != c.work && c.work != "" || ok != (c.work != "") {
+			t.Errorf("%s, %s: %s, %v; want %q", c.clock.Kind, c.clock.Reason.Code, work, ok, c.work)
+		}
+		if from, to := c.clock.Days(today); ok && (DaysBetween(today, from) != c.from || DaysBetween(today, to) != c.to) {
+			t.Errorf("%s: from %v to %v; want in %d to %d days", c.clock.Kind, from, to, c.from, c.to)
+		}
+	}
+}
+
+// Work is done when the books show it since it was sent.
+func TestDone(t *testing.T) {
+	cap := ledger.CapTest{Opened: &measure.Reading{Value: 100, Unit: measure.KPa}, Vacuum: "opens"}
+	hoses := ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good"}}}
+	u := car
+	u.Cap = 100
+	for work, body := range map[Work]ledger.Body{RenewWork: fill(false), TestWork: freezeTest(-37, coolant.EG),
+		LevelWork: ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, CapWork: cap, HoseWork: hoses} {
+		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, body)})
+		if got := Done(&a, work, today.AddDate(0, 0, -10)); got == nil || DaysBetween(*got, today) != 9 {
+			t.Errorf("%s sent the day before: done %v", work, got)
+		}
+		if got := Done(&a, work, today.AddDate(0, 0, -8)); got != nil {
+			t.Errorf("%s sent the day after: done %v", work, got)
+		}
+	}
+	a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, ledger.Hold{Why: "leaks"})})
+	if got := Done(&a, RepairWork, today.AddDate(0, 0, -5)); got != nil {
+		t.Errorf("held, and done %v", got)
+	}
+	a = ledger.Fold(u, append(a.Entries(), ago(2, ledger.Release{What: "mended"})))
+	if got := Done(&a, RepairWork, today.AddDate(0, 0, -5)); got == nil {
+		t.Error("released, and not done")
+	}
+}

@@ -1,0 +1,178 @@
+package e2e
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/store"
+	"diligentledger/internal/testfolder"
+)
+
+// Lines and a span are picked on the Horizon and sent to the plan list; the work
+// stands in brackets on its line, gets other days, and is taken off again.
+func TestPickAndSend(t *testing.T) {
+	b := newTab(t)
+	b.open("/horizon?kind=motorcycle", `[data-unit="MC-03"]`)
+	send := `[...document.querySelectorAll('button')].find(x => x.innerText.includes('to the plan list'))`
+	b.click(`[aria-label="pick MC-03"]`)
+	js[chromedp.Void](b, `document.querySelector('[data-unit="MC-08"]').focus()`)
+	b.press(" ")
+	b.until(send + `.innerText === 'send 2 units to the plan list'`)
+	js[chromedp.Void](b, send+`.click()`)
+	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('2 units went on the plan list.')`)
+	b.wait(`[data-unit="MC-03"] [data-planned]`)
+	b.wait(`[data-unit="MC-08"] [data-planned]`)
+	// The pointer may come to lie over another line as the page moves: focus again.
+	b.until(`(document.activeElement.blur(), document.querySelector('[data-unit="MC-03"]').focus(), document.querySelector('` + sentence + `').innerText.includes('Planned: renewal, '))`)
+
+	// A span by dragging across the months picks what runs out in it, and nothing else.
+	b.open("/horizon?zoom=3", `[data-unit]`)
+	js[chromedp.Void](b, `(() => { const e = document.querySelector('[data-testid="months"]'), r = e.getBoundingClientRect();
+		const at = (type, share) => e.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, clientX: r.left + share * r.width, clientY: r.top + 5 }));
+		e.setPointerCapture = () => {}; e.hasPointerCapture = () => true;
+		at('pointerdown', 0.1); at('pointermove', 0.3); at('pointermove', 0.5); at('pointerup', 0.5) })()`)
+	b.until(`[...document.querySelectorAll('[data-testid="pick-bar"] input[type="date"]')].every(i => i.value) && !` + send + `.disabled`)
+	if span := js[[]string](b, `[...document.querySelectorAll('[data-testid="pick-bar"] input[type="date"]')].map(i => i.value)`); span[0] >= span[1] {
+		t.Errorf("the span is %v", span)
+	}
+
+	b.press("p")
+	b.wait(`[data-planned="MC-03"]`)
+	js[chromedp.Void](b, `document.querySelector('[aria-label="change the days of MC-03"]').click()`)
+	form := `form[aria-label="Days of the work"]`
+	b.wait(form)
+	day := func(label string, ahead int) {
+		js[chromedp.Void](b, `(() => { const i = [...document.querySelectorAll('`+form+` label')].find(l => l.innerText === '`+label+`').parentElement.querySelector('input');
+			Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+time.Now().AddDate(0, 0, ahead).Format(time.DateOnly)+`');
+			i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
+	}
+	day("from", 40)
+	day("to", 38)
+	js[chromedp.Void](b, `document.querySelector('`+form+` button').click()`)
+	b.until(`document.querySelector('` + form + `').innerText.includes('a day not before')`)
+	day("to", 44)
+	js[chromedp.Void](b, `document.querySelector('`+form+` button').click()`)
+	b.until(`!document.querySelector('` + form + `')`)
+	for _, code := range []string{"MC-03", "MC-08"} {
+		js[chromedp.Void](b, `document.querySelector('[aria-label="take off `+code+`"]').click()`)
+		b.until(`!document.querySelector('[data-planned="` + code + `"]')`)
+	}
+	b.until(`document.querySelector('[aria-label="Their days have passed"]').innerText.includes('CA-47')`)
+	b.until(`document.querySelector('[aria-label="Done by the books"]').innerText.includes('CA-43')`)
+	b.calm()
+}
+
+// Whoever is not the coordinator sees the plan and changes nothing.
+func TestPlanOfATechnician(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	b.open("/plan", `[data-planned]`)
+	if n := js[int](b, `document.querySelectorAll('[data-planned] button').length`); n != 0 {
+		t.Errorf("a technician has %d buttons on the plan list", n)
+	}
+	b.open("/horizon", `[data-unit]`)
+	if n := js[int](b, `document.querySelectorAll('[data-testid="pick-bar"], input[type="checkbox"]').length`); n != 0 {
+		t.Errorf("a technician may pick: %d", n)
+	}
+	b.calm()
+}
+
+// How cautious a site's cold is can be set, and a wrong number is told by its
+// field; a kind is put on a plan after a look at what that does.
+func TestSitesAndKinds(t *testing.T) {
+	b := newTab(t)
+	site := `[data-site="Airstrip"]`
+	b.open("/register", site)
+	b.until(`document.querySelector('` + site + `').innerText.includes('12 years of nights') && document.querySelector('` + site + `').innerText.includes('forecast for')`)
+	field := site + ` input`
+	for _, c := range []struct{ typed, says string }{{"often", "is not a whole number"}, {"900", "accepted: 2 to 200"}, {"60", "reckoned anew"}, {"50", "reckoned anew"}} {
+		js[chromedp.Void](b, `document.querySelector('`+field+`').focus(); document.querySelector('`+field+`').select()`)
+		b.press(c.typed + kb.Enter)
+		b.until(`document.querySelector('` + site + `').innerText.includes('` + c.says + `')`)
+	}
+	choose := func(label, value string) {
+		js[chromedp.Void](b, `(() => { const s = [...document.querySelectorAll('form[aria-label="Put units on a plan"] label')].find(l => l.innerText === '`+label+`').parentElement.querySelector('select');
+			s.value = [...s.options].find(o => o.text === '`+value+`').value; s.dispatchEvent(new Event('change', { bubbles: true })) })()`)
+	}
+	choose("what", "all motorcycles")
+	choose("onto the plan", "Pool car")
+	b.until(`/This change makes|No unit would stand/.test(document.querySelector('[data-testid="move-effect"]').innerText)`)
+	b.calm()
+}
+
+// A quiet day looks quiet: what must not move and what is due say so in a line
+// each, and no other section is there but what is sound.
+func TestQuietMorning(t *testing.T) {
+	data := testfolder.New(t)
+	p := mustBegin(t, data)
+	instance, err := mariadb.Attach(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	owner, err := store.Open(instance.OwnerDSN(), time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer owner.Close()
+	for _, table := range []string{"planned", "account", "entry", "unit", "plan", "product", "installation"} {
+		if _, err := owner.DB().ExecContext(context.Background(), "DELETE FROM "+table); err != nil {
+			t.Fatal(err)
+		}
+	}
+	f := demo.Fleet(time.Now())
+	product := f.Products[slices.IndexFunc(f.Products, func(p coolant.Product) bool { return p.Code == "NORD-OAT-50" })]
+	quiet := store.LoadedFleet{Name: "quiet", Products: f.Products, Plans: []forecast.Plan{{Name: "Car", Later: forecast.Interval{Months: 60}, FreezeMargin: 3, TestMonths: 12}}}
+	for _, code := range []string{"CA-01", "CA-02", "CA-03"} {
+		u := store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: "pool car", Kind: "car", Site: "Quiet yard"}, Plan: "Car", Capacity: 6, Base: coolant.EG}
+		zero := 0.0
+		for i, body := range []ledger.Body{ledger.Renewal{Volume: measure.Reading{Value: 6, Unit: measure.L}, Product: product}, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"},
+			ledger.FreezeTest{Value: measure.Reading{Value: -37, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG, Zero: &zero}} {
+			at := time.Now().AddDate(0, 0, 2*i-20)
+			u.Entries = append(u.Entries, ledger.Entry{ID: "0198f3c4-0000-7000-8000-0000000" + code[3:] + "00" + string(rune('0'+i)), Unit: code, At: at, RecordedAt: at, RecordedBy: "E. Marrow", Body: body})
+		}
+		quiet.Units = append(quiet.Units, u)
+	}
+	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: forecast.ColdCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
+	if err := owner.Load(t.Context(), quiet); err != nil {
+		t.Fatal(err)
+	}
+	old := app
+	app = p
+	defer func() { app = old }()
+	b := newTab(t)
+	b.open("/", `[data-line]`)
+	b.keep("morning-quiet")
+	got := js[[]string](b, `[...document.querySelectorAll('main section')].map(s => s.ariaLabel + ' ' + s.querySelectorAll('li').length)`)
+	if want := []string{"Must not move 0", "Due, soonest first 0", "Sound 3"}; !slices.Equal(got, want) {
+		t.Errorf("the sections are %q, want %q", got, want)
+	}
+	if text := b.text("main"); !strings.Contains(text, "Nothing is on hold.") || !strings.Contains(text, "Nothing is due within a month.") {
+		t.Errorf("the morning says %q", text)
+	}
+	b.calm()
+}
+
+// On a phone, too, every line of the Morning has its one action, large enough for a glove.
+func TestMorningOnAPhone(t *testing.T) {
+	b := newTab(t)
+	b.view("/", `[data-line]`, 390, 844, false)
+	without := js[[]string](b, `[...document.querySelectorAll('main li')].filter(l => l.querySelector('[data-line]'))
+		.filter(l => ![...l.querySelectorAll('a:not([data-line])')].some(a => a.offsetHeight >= 44 && a.innerText !== '')).map(l => l.innerText)`)
+	if len(without) > 0 {
+		t.Errorf("no action: %q", without)
+	}
+	if n := js[int](b, `document.querySelectorAll('main li [data-line]').length`); n < 20 {
+		t.Errorf("%d lines", n)
+	}
+}

@@ -1,0 +1,171 @@
+package books
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/internal/store"
+)
+
+// PlanLine is a line of the plan list as the books stand.
+type PlanLine struct {
+	store.Planned
+	// Done is when the work was done by the books; nil while it is not.
+	Done *time.Time
+	// Governing clock of the unit now.
+	Governing forecast.Clock
+}
+
+// PlanList is every open line with what the books say of it.
+func (b *Books) PlanList(ctx context.Context) ([]PlanLine, error) {
+	m, err := b.Morning(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return b.planList(ctx, m.byCode())
+}
+
+// PlanListOf is the same for a morning that was reckoned already.
+func (b *Books) PlanListOf(ctx context.Context, m *Morning) ([]PlanLine, error) {
+	return b.planList(ctx, m.byCode())
+}
+
+func (b *Books) planList(ctx context.Context, at map[string]*Moment) ([]PlanLine, error) {
+	planned, err := b.store.PlanList(ctx)
+	if err != nil {
+		return nil, err
+	}
+	lines := make([]PlanLine, 0, len(planned))
+	for _, p := range planned {
+		r, ok := at[p.Unit.Code]
+		if !ok {
+			continue
+		}
+		lines = append(lines, PlanLine{Planned: p, Done: forecast.Done(&r.Account, p.Work, p.SentAt), Governing: r.Outlook.Governing})
+	}
+	return lines, nil
+}
+
+func (m *Morning) byCode() map[string]*Moment {
+	at := make(map[string]*Moment, len(m.Rows))
+	for i := range m.Rows {
+		at[m.Rows[i].Unit.Code] = &m.Rows[i]
+	}
+	return at
+}
+
+// Sent is what came of sending units to the plan list.
+type Sent struct {
+	IDs              []int64
+	Already, Nothing []string // codes
+}
+
+// farthest ahead that work is planned.
+const farthest = 5 * 365
+
+// SendToPlan puts units on the plan list, each for what its governing clock asks:
+// between the days given, or in the days its clock leaves. A [Refusal] when a unit
+// is unknown or the days cannot be meant.
+func (b *Books) SendToPlan(ctx context.Context, who string, codes []string, from, to *time.Time) (Sent, error) {
+	m, err := b.Morning(ctx)
+	if err != nil {
+		return Sent{}, err
+	}
+	if fields := checkDays(from, to, m.Today); len(fields) > 0 {
+		return Sent{}, &Refusal{Fields: fields}
+	}
+	at := m.byCode()
+	open, err := b.planList(ctx, at)
+	if err != nil {
+		return Sent{}, err
+	}
+	var sent Sent
+	var lines []store.ToPlan
+	seen := map[string]bool{}
+	for i, code := range codes {
+		r, ok := at[code]
+		if !ok {
+			return Sent{}, &Refusal{Fields: []*ledger.FieldError{{Field: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
+		}
+		if seen[code] {
+			continue
+		}
+		seen[code] = true
+		work, ok := forecast.WorkFor(r.Outlook.Governing)
+		if !ok {
+			sent.Nothing = append(sent.Nothing, code)
+			continue
+		}
+		l := store.ToPlan{Unit: r.Unit, Work: work}
+		l.From, l.To = r.Outlook.Governing.Days(m.Today)
+		if from != nil {
+			l.From = *from
+		}
+		if to != nil {
+			l.To = *to
+		}
+		if l.To.Before(l.From) {
+			l.To = l.From
+		}
+		if i := slices.IndexFunc(open, func(p PlanLine) bool { return p.Unit.Code == code && p.Work == work && p.Done != nil }); i >= 0 {
+			l.Closes = open[i].ID
+		}
+		lines = append(lines, l)
+	}
+	sent.IDs, sent.Already, err = b.store.SendToPlan(ctx, who, lines)
+	return sent, err
+}
+
+func checkDays(from, to *time.Time, today time.Time) (fields []*ledger.FieldError) {
+	wrong := func(field string, day time.Time, accepted string) {
+		fields = append(fields, &ledger.FieldError{Field: field, Got: day.Format(time.DateOnly), Accepted: accepted})
+	}
+	for field, day := range map[string]*time.Time{"/from": from, "/to": to} {
+		if day != nil && (forecast.DaysBetween(today, *day) < 0 || forecast.DaysBetween(today, *day) > farthest) {
+			wrong(field, *day, fmt.Sprintf("a day from %s to five years on", today.Format(time.DateOnly)))
+		}
+	}
+	if len(fields) == 0 && from != nil && to != nil && to.Before(*from) {
+		wrong("/to", *to, "a day not before "+from.Format(time.DateOnly))
+	}
+	return fields
+}
+
+// MovePlanned gives a line other days; a [Refusal] when they cannot be meant, or
+// [store.ErrNoPlanned].
+func (b *Books) MovePlanned(ctx context.Context, id int64, from, to time.Time) error {
+	if fields := checkDays(&from, &to, b.today()); len(fields) > 0 {
+		return &Refusal{Fields: fields}
+	}
+	return b.store.MovePlanned(ctx, id, from, to)
+}
+
+// TakeBack lines from the plan list; [store.ErrNoPlanned].
+func (b *Books) TakeBack(ctx context.Context, who string, ids []int64) error {
+	return b.store.TakeBack(ctx, who, ids)
+}
+
+// Sites with their cold.
+func (b *Books) Sites(ctx context.Context) ([]store.Site, error) { return b.store.Sites(ctx) }
+
+// SetWinters of a site; a [Refusal] when so many cannot be meant, or
+// [store.ErrNoSite].
+func (b *Books) SetWinters(ctx context.Context, id int64, winters int) (store.Site, error) {
+	if winters < forecast.LeastWinters || winters > forecast.MostWinters {
+		return store.Site{}, &Refusal{Fields: []*ledger.FieldError{{Field: "/winters", Got: fmt.Sprint(winters),
+			Accepted: fmt.Sprintf("%d to %d", forecast.LeastWinters, forecast.MostWinters)}}}
+	}
+	if err := b.store.SetWinters(ctx, id, winters); err != nil {
+		return store.Site{}, err
+	}
+	all, err := b.store.Sites(ctx)
+	i := slices.IndexFunc(all, func(s store.Site) bool { return s.ID == id })
+	if err != nil || i < 0 {
+		return store.Site{}, err
+	}
+	return all[i], nil
+}

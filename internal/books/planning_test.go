@@ -1,0 +1,183 @@
+package books_test
+
+import (
+	"errors"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diligentledger/core/forecast"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/books"
+	"diligentledger/internal/store"
+)
+
+// Units sent to the plan list by two people at once are on it once; what is done
+// by the books leaves room for the next; bad days are refused by name.
+func TestPlanList(t *testing.T) {
+	ctx := t.Context()
+	codes := []string{"CA-20", "CA-49", "TK-18", "CA-20"}
+	var all [2]books.Sent
+	var wait sync.WaitGroup
+	for i := range all {
+		wait.Go(func() {
+			var err error
+			if all[i], err = open.SendToPlan(ctx, []string{"E. Marrow", "T. Quayle"}[i], codes, nil, nil); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wait.Wait()
+	if n := len(all[0].IDs) + len(all[1].IDs); n+len(all[0].Nothing) != 3 || len(all[0].Already)+len(all[1].Already) != n {
+		t.Fatalf("sent %+v", all)
+	}
+	lines, err := open.PlanList(ctx)
+	lines = slices.DeleteFunc(lines, func(l books.PlanLine) bool { return !slices.Contains(codes, l.Unit.Code) })
+	if err != nil || len(lines) != 3-len(all[0].Nothing) {
+		t.Fatalf("%d lines, %v", len(lines), err)
+	}
+	today := forecast.Day(noon)
+	for _, l := range lines {
+		if l.From.After(l.To) || forecast.DaysBetween(today, l.From) < 0 || l.Done != nil || l.SentBy == "" {
+			t.Errorf("line %+v", l)
+		}
+	}
+	// Other days, and off the list again.
+	at := lines[0]
+	from, to := today.AddDate(0, 0, 20), today.AddDate(0, 0, 25)
+	if err := open.MovePlanned(ctx, at.ID, from, to); err != nil {
+		t.Fatal(err)
+	}
+	var refusal *books.Refusal
+	for field, days := range map[string][2]time.Time{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
+		if err := open.MovePlanned(ctx, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
+			t.Errorf("moved to %v: %v", days, err)
+		}
+	}
+	if _, err := open.SendToPlan(ctx, "E. Marrow", []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
+		t.Errorf("a unit that is not there: %v", err)
+	}
+	lines, err = open.PlanList(ctx)
+	if i := slices.IndexFunc(lines, func(l books.PlanLine) bool { return l.ID == at.ID }); err != nil || i < 0 || forecast.DaysBetween(today, lines[i].From) != 20 {
+		t.Errorf("moved: %+v, %v", lines, err)
+	}
+	if err := open.TakeBack(ctx, "E. Marrow", []int64{at.ID}); err != nil {
+		t.Fatal(err)
+	}
+	if err := open.TakeBack(ctx, "E. Marrow", []int64{at.ID}); !errors.Is(err, store.ErrNoPlanned) {
+		t.Errorf("taken back twice: %v", err)
+	}
+}
+
+// A line is done when the books show it, and the next can be sent.
+func TestPlannedIsDone(t *testing.T) {
+	ctx := t.Context()
+	m, err := open.Morning(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.Moment) bool { return r.Outlook.Verdict == forecast.Sound })]
+	code := sound.Unit.Code
+	write := func(b ledger.Body) {
+		t.Helper()
+		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon, Body: b}
+		if _, err := open.Write(ctx, books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}, code, e); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write(ledger.Defect{What: "hose chafed", Severity: "stop"})
+	if sent, err := open.SendToPlan(ctx, "E. Marrow", []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
+		t.Fatalf("sent %+v, %v", sent, err)
+	}
+	line := func() books.PlanLine {
+		t.Helper()
+		lines, err := open.PlanList(ctx)
+		i := slices.IndexFunc(lines, func(l books.PlanLine) bool { return l.Unit.Code == code })
+		if err != nil || i < 0 {
+			t.Fatalf("lines %+v, %v", lines, err)
+		}
+		return lines[i]
+	}
+	before := line()
+	if before.Work != forecast.RepairWork || before.Done != nil {
+		t.Errorf("before %+v", before)
+	}
+	now, err := open.Account(ctx, code)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, d := range now.Account.Defects {
+		write(ledger.DefectClosed{Defect: d.ID, How: "renewed"})
+	}
+	if after := line(); after.Done == nil {
+		t.Errorf("mended, and the line is %+v", after)
+	}
+	write(ledger.Defect{What: "chafed again", Severity: "stop"})
+	if sent, err := open.SendToPlan(ctx, "E. Marrow", []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {
+		t.Errorf("sent again %+v, %v", sent, err)
+	}
+}
+
+// A kind goes to a plan together, after a look at what that does.
+func TestKindOnPlan(t *testing.T) {
+	ctx := t.Context()
+	id, err := open.SavePlan(ctx, 0, "", forecast.Plan{Name: "Short", School: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
+	if err != nil {
+		t.Fatal(err)
+	}
+	would, err := open.PreviewKindOnPlan(ctx, id, "boat", "Harbour yard")
+	if err != nil || len(would) == 0 {
+		t.Fatalf("%d boats would stand otherwise, %v", len(would), err)
+	}
+	moved, err := open.PutKindOnPlan(ctx, id, "boat", "Harbour yard")
+	if err != nil || int(moved) < len(would) {
+		t.Errorf("%d moved, %v; %d would stand otherwise", moved, err, len(would))
+	}
+	units, err := app.Units(ctx)
+	for _, u := range units {
+		if on := u.PlanID == id; on != (u.Kind == "boat" && u.Site == "Harbour yard") {
+			t.Errorf("%s, a %s at %s: on the plan %v", u.Code, u.Kind, u.Site, on)
+		}
+	}
+	if again, err2 := open.PutKindOnPlan(ctx, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
+		t.Errorf("moved again %d, %v, %v", again, err, err2)
+	}
+	var refusal *books.Refusal
+	if _, err := open.PutKindOnPlan(ctx, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
+		t.Errorf("nowhere: %v", err)
+	}
+	if _, err := open.PreviewKindOnPlan(ctx, 9999, "boat", ""); !errors.Is(err, store.ErrNoPlan) {
+		t.Errorf("no plan: %v", err)
+	}
+}
+
+// A zero made in one unit's books counts for the instrument in all, until it is
+// struck.
+func TestZeroedInAnothersBooks(t *testing.T) {
+	ctx := t.Context()
+	w := books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}
+	write := func(b ledger.Body) string {
+		t.Helper()
+		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "TK-20", At: noon.Add(-time.Minute), Body: b}
+		if _, err := open.Write(ctx, w, "TK-20", e); err != nil {
+			t.Fatal(err)
+		}
+		return e.ID
+	}
+	since := noon.AddDate(0, 0, -31)
+	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].IsZero() {
+		t.Fatalf("R-9 was zeroed: %v, %v", z, err)
+	}
+	id := write(ledger.ZeroCheck{Tool: "R-9", Zero: measure.Reading{Value: 0, Unit: measure.DegC}})
+	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].Equal(noon.Add(-time.Minute)) {
+		t.Errorf("zeroed %v, %v", z, err)
+	}
+	write(ledger.Strike{Entry: id, Why: "another instrument"})
+	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].IsZero() {
+		t.Errorf("struck, and zeroed %v, %v", z, err)
+	}
+}

@@ -1,0 +1,147 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"diligentledger/core/forecast"
+)
+
+// Planned is a line of the plan list: work meant to be done on a unit between two
+// days.
+type Planned struct {
+	ID       int64
+	Unit     UnitName
+	Work     forecast.Work
+	From, To time.Time // days, the last one included
+	SentBy   string
+	SentAt   time.Time
+}
+
+// ErrNoPlanned says that the plan list holds no open line of that id.
+var ErrNoPlanned = errors.New("no such line on the plan list")
+
+// PlanList is every open line, the earliest first.
+func (s *Store) PlanList(ctx context.Context) ([]Planned, error) {
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT p.id, u.code, u.name, u.kind, s.name, p.work, p.from_day, p.to_day, p.sent_by, p.sent_at
+		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN site s ON s.id = u.site_id
+		WHERE p.is_open = 1 ORDER BY p.from_day, p.to_day, u.code, p.id`)
+	return collect(rows, err, func(rows *sql.Rows) (p Planned, err error) {
+		return p, rows.Scan(&p.ID, &p.Unit.Code, &p.Unit.Name, &p.Unit.Kind, &p.Unit.Site, &p.Work, &p.From, &p.To, &p.SentBy, &p.SentAt)
+	})
+}
+
+// ToPlan is a line to be put on the plan list.
+type ToPlan struct {
+	Unit     Unit
+	Work     forecast.Work
+	From, To time.Time
+	// Closes is the open line of the same work that the books show as done; 0 for
+	// none.
+	Closes int64
+}
+
+// SendToPlan puts lines on the plan list, all or none. A unit that has an open
+// line for the work already keeps that one; sent are the ids of the new ones and
+// already the codes of the others.
+func (s *Store) SendToPlan(ctx context.Context, who string, lines []ToPlan) (sent []int64, already []string, err error) {
+	now := s.now().UTC().Truncate(time.Microsecond)
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		sent, already = nil, nil
+		for _, l := range lines {
+			if l.Closes == 0 {
+				continue
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at IS NULL`, now, who, l.Closes); err != nil {
+				return err
+			}
+		}
+		for len(lines) > 0 {
+			some := lines[:min(len(lines), loadRows)]
+			lines = lines[len(some):]
+			if err := sendSome(ctx, tx, who, now, some, &sent, &already); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return sent, already, err
+}
+
+func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some []ToPlan, sent *[]int64, already *[]string) error {
+	var args []any
+	var ids []any
+	for _, l := range some {
+		args = append(args, l.Unit.id, l.Work, l.From.Format(time.DateOnly), l.To.Format(time.DateOnly), who, now)
+		ids = append(ids, l.Unit.id)
+	}
+	// What is open already keeps its row, and who sent it when.
+	if _, err := tx.ExecContext(ctx, `INSERT INTO planned (unit_id, work, from_day, to_day, sent_by, sent_at) VALUES (?, ?, ?, ?, ?, ?)`+
+		strings.Repeat(`, (?, ?, ?, ?, ?, ?)`, len(some)-1)+` ON DUPLICATE KEY UPDATE from_day = planned.from_day`, args...); err != nil {
+		return err
+	}
+	type row struct {
+		id, unit int64
+		work     forecast.Work
+		ours     bool
+	}
+	ids = append([]any{now, who}, ids...)
+	rows, err := tx.QueryContext(ctx, `SELECT id, unit_id, work, sent_at = ? AND sent_by = ? FROM planned WHERE is_open = 1 AND unit_id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`) FOR UPDATE`, ids...)
+	open, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) { return r, rows.Scan(&r.id, &r.unit, &r.work, &r.ours) })
+	if err != nil {
+		return err
+	}
+	for _, l := range some {
+		for _, r := range open {
+			if r.unit != l.Unit.id || r.work != l.Work {
+				continue
+			}
+			if r.ours {
+				*sent = append(*sent, r.id)
+			} else {
+				*already = append(*already, l.Unit.Code)
+			}
+		}
+	}
+	return nil
+}
+
+// MovePlanned gives a line other days; [ErrNoPlanned].
+func (s *Store) MovePlanned(ctx context.Context, id int64, from, to time.Time) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if err := openPlanned(ctx, tx, id); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.Format(time.DateOnly), to.Format(time.DateOnly), id)
+		return err
+	})
+}
+
+// TakeBack lines from the plan list, all or none; [ErrNoPlanned].
+func (s *Store) TakeBack(ctx context.Context, who string, ids []int64) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		for _, id := range ids {
+			if err := openPlanned(ctx, tx, id); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ?`, s.now().UTC(), who, id); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func openPlanned(ctx context.Context, tx *sql.Tx, id int64) error {
+	var there int64
+	err := tx.QueryRowContext(ctx, `SELECT id FROM planned WHERE id = ? AND is_open = 1 FOR UPDATE`, id).Scan(&there)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("%w: %d", ErrNoPlanned, id)
+	}
+	return err
+}

@@ -1,0 +1,249 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"diligentledger/core/forecast"
+	"diligentledger/core/measure"
+)
+
+// Site of the register with its cold.
+type Site struct {
+	ID       int64
+	Name     string
+	Altitude float64 // m
+	// Winters: of so many nights of the same date one is colder than the curve.
+	Winters int
+	// Months are the values that stand in for a record of nights.
+	Months forecast.ColdCurve
+	// Cold of the record, else of the months, with the forecast that is still good.
+	Cold *forecast.Climate
+	// ToldAt is when the weather service told the forecast; nil when it is too old,
+	// or there is none.
+	ToldAt *time.Time
+}
+
+// ErrNoSite says that the register holds no site of that id.
+var ErrNoSite = errors.New("no such site")
+
+// forecastGood is how long a forecast stands: the service tells a new one each
+// day, and one day may be missed.
+const forecastGood = 36 * time.Hour
+
+// Sites by name.
+func (s *Store) Sites(ctx context.Context) ([]Site, error) {
+	type curve struct {
+		winters, years sql.NullInt64
+		colder         sql.NullFloat64
+		body           []byte
+	}
+	curves := map[int64]curve{}
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT s.id, s.name, s.altitude_m, s.winters, c.winters, c.years, c.colder, c.curve
+		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
+	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
+		var c curve
+		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.Winters, &c.winters, &c.years, &c.colder, &c.body)
+		curves[one.ID] = c
+		return one, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	months, err := s.coldMonths(ctx)
+	if err != nil {
+		return nil, err
+	}
+	ahead, err := s.forecasts(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i := range sites {
+		one := &sites[i]
+		one.Months = months[one.ID]
+		one.Cold = one.Months.Climate()
+		if c := curves[one.ID]; c.body != nil {
+			var values []measure.Celsius
+			if err := json.Unmarshal(c.body, &values); err != nil {
+				return nil, fmt.Errorf("curve of %s: %w", one.Name, err)
+			}
+			k, ok := forecast.RestoreClimate(int(c.winters.Int64), int(c.years.Int64), c.colder.Float64, values)
+			if !ok {
+				return nil, fmt.Errorf("curve of %s has %d values", one.Name, len(values))
+			}
+			one.Cold = k
+		}
+		if f, ok := ahead[one.ID]; ok {
+			one.Cold, one.ToldAt = one.Cold.WithForecast(f.first, f.minima), &f.told
+		}
+	}
+	return sites, nil
+}
+
+func (s *Store) coldMonths(ctx context.Context) (map[int64]forecast.ColdCurve, error) {
+	type night struct {
+		site    int64
+		month   int
+		celsius measure.Celsius
+	}
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold`)
+	nights, err := collect(rows, err, func(rows *sql.Rows) (n night, err error) {
+		return n, rows.Scan(&n.site, &n.month, &n.celsius)
+	})
+	curves := map[int64]forecast.ColdCurve{}
+	for _, n := range nights {
+		c := curves[n.site]
+		c[n.month-1] = n.celsius
+		curves[n.site] = c
+	}
+	return curves, err
+}
+
+// ahead is a forecast as it was told.
+type ahead struct {
+	first  time.Time
+	minima []measure.Celsius // NaN for a night it does not tell
+	told   time.Time
+}
+
+// forecasts by site, those alone that are still good.
+func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
+	type row struct {
+		site    int64
+		day     time.Time
+		celsius measure.Celsius
+		told    time.Time
+	}
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, day, celsius, told_at FROM site_forecast WHERE told_at > ? ORDER BY site_id, day`,
+		s.now().UTC().Add(-forecastGood))
+	all, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) {
+		return r, rows.Scan(&r.site, &r.day, &r.celsius, &r.told)
+	})
+	told := map[int64]ahead{}
+	for _, r := range all {
+		f, ok := told[r.site]
+		if !ok {
+			f = ahead{first: r.day, told: r.told}
+		}
+		for len(f.minima) < forecast.DaysBetween(f.first, r.day) {
+			f.minima = append(f.minima, measure.Celsius(math.NaN()))
+		}
+		f.minima = append(f.minima, r.celsius)
+		told[r.site] = f
+	}
+	return told, err
+}
+
+// SetForecast takes the place of what was told before.
+func (s *Store) SetForecast(ctx context.Context, site int64, nights []forecast.Minimum) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM site_forecast WHERE site_id = ?`, site); err != nil {
+			return err
+		}
+		for _, n := range nights {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO site_forecast (site_id, day, celsius, told_at) VALUES (?, ?, ?, ?)`,
+				site, n.Day.Format(time.DateOnly), n.Celsius, s.now().UTC()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// LastNight of a site's record; the zero time when it has none.
+func (s *Store) LastNight(ctx context.Context, site int64) (time.Time, error) {
+	var last sql.NullTime
+	err := s.db.QueryRowContext(ctx, `SELECT MAX(day) FROM site_night WHERE site_id = ?`, site).Scan(&last)
+	return last.Time, err
+}
+
+// AddNights to a site's record, those that are there already replaced, and reckon
+// its curve anew.
+func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Minimum) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		for len(nights) > 0 {
+			some := nights[:min(len(nights), 500)]
+			nights = nights[len(some):]
+			args := make([]any, 0, 3*len(some))
+			for _, n := range some {
+				args = append(args, site, n.Day.Format(time.DateOnly), n.Celsius)
+			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO site_night (site_id, day, celsius) VALUES (?, ?, ?)`+strings.Repeat(`, (?, ?, ?)`, len(some)-1)+
+				` ON DUPLICATE KEY UPDATE celsius = VALUES(celsius)`, args...); err != nil {
+				return err
+			}
+		}
+		return reckonCurve(ctx, tx, site)
+	})
+}
+
+// SetWinters of a site, and reckon its curve anew; [ErrNoSite].
+func (s *Store) SetWinters(ctx context.Context, site int64, winters int) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE site SET winters = ? WHERE id = ?`, winters, site); err != nil {
+			return err
+		}
+		return reckonCurve(ctx, tx, site)
+	})
+}
+
+// reckonCurve of a site from its record. A record too short leaves the monthly
+// values in force.
+func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
+	var winters int
+	err := tx.QueryRowContext(ctx, `SELECT winters FROM site WHERE id = ? FOR UPDATE`, site).Scan(&winters)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("%w: %d", ErrNoSite, site)
+	}
+	if err != nil {
+		return err
+	}
+	rows, err := tx.QueryContext(ctx, `SELECT day, celsius FROM site_night WHERE site_id = ? ORDER BY day`, site)
+	record, err := collect(rows, err, func(rows *sql.Rows) (m forecast.Minimum, err error) {
+		return m, rows.Scan(&m.Day, &m.Celsius)
+	})
+	if err != nil {
+		return err
+	}
+	k, ok := forecast.NewClimate(record, winters)
+	if !ok {
+		return nil
+	}
+	curve, err := json.Marshal(k.Curve())
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `
+		INSERT INTO site_curve (site_id, winters, years, colder, curve) VALUES (?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE winters = VALUES(winters), years = VALUES(years), colder = VALUES(colder), curve = VALUES(curve)`,
+		site, k.Winters, k.Years, k.Colder, string(curve))
+	return err
+}
+
+// Zeroed tells when each instrument was last zeroed on purified water since a
+// day, in whoever's books: by a zero check, or with a test.
+func (s *Store) Zeroed(ctx context.Context, since time.Time) (map[string]time.Time, error) {
+	type zero struct {
+		tool string
+		at   time.Time
+	}
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT JSON_VALUE(e.payload, '$.tool'), MAX(e.happened_at) FROM entry e
+		WHERE e.kind IN ('zero_check', 'freeze_test') AND e.happened_at >= ?
+		  AND JSON_EXISTS(e.payload, '$.tool') AND JSON_EXISTS(e.payload, '$.zero')
+		  AND e.id NOT IN (SELECT JSON_VALUE(s.payload, '$.entry') FROM entry s WHERE s.kind = 'strike' AND s.happened_at >= ?)
+		GROUP BY JSON_VALUE(e.payload, '$.tool')`, since.UTC(), since.UTC())
+	all, err := collect(rows, err, func(rows *sql.Rows) (z zero, err error) { return z, rows.Scan(&z.tool, &z.at) })
+	zeroed := map[string]time.Time{}
+	for _, z := range all {
+		zeroed[z.tool] = z.at
+	}
+	return zeroed, err
+}

@@ -1,0 +1,149 @@
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { Link as RouterLink } from "react-router";
+import { TextField } from "../account/fields";
+import { api } from "../api/client";
+import { figure, longDay } from "../words/figures";
+import type { Row } from "./view";
+
+/** A span of days, both included. */
+export interface DaySpan {
+  readonly from: string;
+  readonly to: string;
+}
+
+/** Why a span picks nothing; undefined when it can be meant. */
+function notMeant({ from, to }: DaySpan): string | undefined {
+  if (from === "" || to === "") return `${from === "" ? "from" : "to"}: no day is given; accepted: a day`;
+  return to < from ? `to: ${longDay(to)} is not accepted; accepted: ${longDay(from)} or later` : undefined;
+}
+
+/** The units of some rows whose governing clock most likely runs out within a span. */
+export function dueWithin(rows: readonly Row[], span: DaySpan): string[] {
+  if (notMeant(span)) return [];
+  return rows
+    .filter((r) => {
+      const { due } = r.governing;
+      return due !== undefined && due >= span.from && due <= span.to;
+    })
+    .map((r) => r.unit.code);
+}
+
+const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
+
+/** What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work. */
+export function PickBar(p: {
+  rows: readonly Row[];
+  picked: ReadonlySet<string>;
+  span: DaySpan | undefined;
+  today: string;
+  onSpan: (span: DaySpan | undefined) => void;
+  onPick: (codes: readonly string[]) => void;
+}) {
+  const queries = useQueryClient();
+  const wrong = p.span && notMeant(p.span);
+  const here = useMemo(() => new Set(p.rows.map((r) => r.unit.code)), [p.rows]);
+  const unseen = [...p.picked].filter((code) => !here.has(code)).length;
+  const from = p.span && p.span.from > p.today ? p.span.from : p.today;
+  const send = useMutation({
+    mutationFn: () =>
+      api.sendToPlan({ units: [...p.picked], ...(p.span && p.span.to >= from ? { from, to: p.span.to } : {}) }),
+    onSuccess: async () => {
+      p.onPick([]);
+      await queries.invalidateQueries();
+    },
+  });
+  const back = useMutation({
+    mutationFn: (ids: number[]) => api.takeBack(ids),
+    onSuccess: async () => {
+      send.reset();
+      await queries.invalidateQueries();
+    },
+  });
+  const sent = send.data;
+  const change = (part: Partial<DaySpan>) => {
+    const next = { from: p.span?.from ?? p.today, to: p.span?.to ?? p.today, ...part };
+    p.onSpan(next.from || next.to ? next : undefined);
+  };
+  return (
+    <Box data-testid="pick-bar" hideBelow="md">
+      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center">
+        <Text>Pick what runs out from</Text>
+        <TextField
+          label="from"
+          hidden
+          type="date"
+          width="148px"
+          value={p.span?.from ?? ""}
+          onChange={(v) => change({ from: v })}
+        />
+        <Text>to</Text>
+        <TextField
+          label="to"
+          hidden
+          type="date"
+          width="148px"
+          value={p.span?.to ?? ""}
+          onChange={(v) => change({ to: v })}
+        />
+        <Act onClick={() => p.onPick(p.rows.map((r) => r.unit.code))}>all shown</Act>
+        <Act
+          onClick={() => {
+            p.onSpan(undefined);
+            p.onPick([]);
+          }}
+        >
+          none
+        </Act>
+        <Button
+          minH="44px"
+          borderRadius="0"
+          bg="ink"
+          color="page"
+          disabled={p.picked.size === 0 || send.isPending}
+          onClick={() => send.mutate()}
+        >
+          send {units(p.picked.size)} to the plan list
+        </Button>
+      </Flex>
+      <Box aria-live="polite">
+        {wrong && <Text color="alarm">{wrong}</Text>}
+        {unseen > 0 && (
+          <Text>
+            {figure(unseen)} of the {units(p.picked.size)} picked {unseen === 1 ? "is" : "are"} not shown.
+          </Text>
+        )}
+        {p.span && !wrong && p.picked.size === 0 && !sent && (
+          <Text>Nothing that is shown most likely runs out in these days.</Text>
+        )}
+        {send.error && <Text color="alarm">{send.error.message}</Text>}
+        {back.error && <Text color="alarm">{back.error.message}</Text>}
+        {sent && (
+          <Flex gap="10px" align="center" wrap="wrap" data-testid="sent">
+            <Text>
+              {units(sent.sent.length)} went on the plan list
+              {sent.already.length > 0 &&
+                `; ${units(sent.already.length)} ${sent.already.length === 1 ? "was" : "were"} there already`}
+              {sent.nothing.length > 0 &&
+                `; ${units(sent.nothing.length)} ${sent.nothing.length === 1 ? "asks" : "ask"} for nothing`}
+              .
+            </Text>
+            {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>take them back</Act>}
+            <Link asChild color="accent" fontWeight="700">
+              <RouterLink to="/plan">open the plan list</RouterLink>
+            </Link>
+          </Flex>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function Act(p: { onClick: () => void; children: string }) {
+  return (
+    <Button size="sm" minH="44px" px="6px" variant="ghost" color="accent" onClick={p.onClick}>
+      {p.children}
+    </Button>
+  );
+}

@@ -1,0 +1,109 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { format, parseISO } from "date-fns";
+import { type SyntheticEvent, useState } from "react";
+import { TextField } from "../account/fields";
+import { Problem, type Schemas, api } from "../api/client";
+import { Failed, Waiting } from "../frame/State";
+import { celsius, figure, shortDay } from "../words/figures";
+
+type Site = Schemas["SiteCold"];
+
+/** The sites, what their cold rests on, and how cautious it is. */
+export function Sites() {
+  const sites = useQuery({ queryKey: ["sites"], queryFn: ({ signal }) => api.sites(signal) });
+  return (
+    <Box as="section" aria-label="Sites" mb="30px">
+      <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
+        Sites and their cold
+      </Text>
+      {sites.isPending && <Waiting what="the sites" />}
+      {sites.error && <Failed error={sites.error} again={() => void sites.refetch()} />}
+      {sites.data?.length === 0 && <Text py="12px">No site is in the register yet.</Text>}
+      {sites.data?.map((s) => (
+        <SiteLine key={s.id} site={s} />
+      ))}
+    </Box>
+  );
+}
+
+function SiteLine({ site }: { site: Site }) {
+  const [winters, setWinters] = useState(String(site.winters));
+  const queries = useQueryClient();
+  const change = useMutation({
+    mutationFn: () => api.changeSite(site.id, Number(winters)),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const number = /^\d+$/.test(winters.trim());
+  function submit(event: SyntheticEvent) {
+    event.preventDefault();
+    if (number && !change.isPending) change.mutate();
+  }
+  return (
+    <Box borderBottomWidth="1px" borderColor="rule" py="6px" data-site={site.name}>
+      <form onSubmit={submit} aria-label={`Cold of ${site.name}`} noValidate>
+        <Flex gap="14px" rowGap="4px" align="center" wrap="wrap">
+          <Box w="170px">
+            <Text fontWeight="700">{site.name}</Text>
+            <Text color="faint" fontSize="14px">
+              {figure(site.altitude)} m
+            </Text>
+          </Box>
+          <Box flex="1" minW="240px">
+            <Text>{rests(site)}</Text>
+            <Text color="faint" fontSize="14px">
+              {expected(site)}
+            </Text>
+          </Box>
+          {site.years > 0 && (
+            <Flex align="center" gap="8px">
+              <Text>each date is colder in one of</Text>
+              <TextField
+                label={`each date is colder in one of so many winters, ${site.name}`}
+                hidden
+                figures
+                width="64px"
+                value={winters}
+                onChange={setWinters}
+                error={
+                  number
+                    ? change.error instanceof Problem
+                      ? change.error.said("/winters")
+                      : undefined
+                    : `“${winters}” is not a whole number`
+                }
+              />
+              <Text>winters</Text>
+              <Button
+                type="submit"
+                size="sm"
+                minH="44px"
+                variant="ghost"
+                color="accent"
+                disabled={!number || winters.trim() === String(site.winters) || change.isPending}
+              >
+                set it
+              </Button>
+            </Flex>
+          )}
+        </Flex>
+        <Box aria-live="polite">
+          {change.isSuccess && <Text color="faint">The curve was reckoned anew; so were all clocks.</Text>}
+          {change.error && <Text color="alarm">{change.error.message}</Text>}
+        </Box>
+      </form>
+    </Box>
+  );
+}
+
+function rests(s: Site): string {
+  const coldest = `coldest night reckoned with ${celsius(s.coldest)}`;
+  if (s.years === 0) return `${coldest}, from twelve monthly values: there is no record of nights.`;
+  return `${coldest}, from ${figure(s.years)} years of nights; ${figure(s.colder, 1)} nights a year were colder than the curve.`;
+}
+
+function expected(s: Site): string {
+  const least = s.ahead.toSorted((a, b) => a.celsius - b.celsius)[0];
+  if (!least || !s.toldAt) return "The weather service tells nothing of the nights ahead: the curve stands.";
+  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; told ${shortDay(s.toldAt)}.`;
+}

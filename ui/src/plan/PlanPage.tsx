@@ -1,0 +1,212 @@
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, type SyntheticEvent, useState } from "react";
+import { Link as RouterLink } from "react-router";
+import { TextField } from "../account/fields";
+import { Problem, type Schemas, api } from "../api/client";
+import { Frame } from "../frame/Frame";
+import { Failed, Waiting } from "../frame/State";
+import { usePerson } from "../people/session";
+import { dueWindow, figure, longDay } from "../words/figures";
+import { workNames } from "../words/names";
+import { reason, verdictWords } from "../words/reasons";
+
+type Line = Schemas["PlanLine"];
+
+/** The plan list: the work that is meant to be done, between which days, and what the books say of it. */
+export function PlanPage() {
+  const list = useQuery({ queryKey: ["plan list"], queryFn: ({ signal }) => api.planList(signal) });
+  const data = list.data;
+  const open = data?.lines.filter((l) => l.done === undefined) ?? [];
+  const late = open.filter((l) => data && l.planned.to < data.today);
+  const ahead = open.filter((l) => !late.includes(l));
+  const done = data?.lines.filter((l) => l.done !== undefined) ?? [];
+  return (
+    <Frame title="Plan" head={data && longDay(data.today)} here="plan">
+      {list.isPending && <Waiting what="the plan list" />}
+      {list.error && <Failed error={list.error} again={() => void list.refetch()} />}
+      {data && (
+        <Box maxW="1180px">
+          {data.lines.length === 0 && (
+            <Text py="20px">
+              Nothing is on the plan list. On the{" "}
+              <Link asChild color="accent" fontWeight="700">
+                <RouterLink to="/horizon">Horizon</RouterLink>
+              </Link>
+              , pick units or a span of days and send them here.
+            </Text>
+          )}
+          <Lines title="Their days have passed" lines={late} today={data.today} />
+          <Lines title="To be done" lines={ahead} today={data.today} />
+          <Lines title="Done by the books" lines={done} today={data.today} />
+        </Box>
+      )}
+    </Frame>
+  );
+}
+
+function Lines({ title, lines, today }: { title: string; lines: readonly Line[]; today: string }) {
+  const queries = useQueryClient();
+  const clear = useMutation({
+    mutationFn: () => api.takeBack(lines.map((l) => l.planned.id)),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  const coordinator = usePerson().role === "coordinator";
+  if (lines.length === 0) return null;
+  return (
+    <Box as="section" mb="22px" aria-label={title}>
+      <Flex justify="space-between" align="flex-end" borderBottomWidth="1px" borderColor="ink" pb="3px" gap="14px">
+        <Text as="h2" fontWeight="700">
+          {title}
+        </Text>
+        <Flex gap="14px" align="center">
+          {coordinator && lines[0]?.done !== undefined && (
+            <Button
+              variant="plain"
+              size="sm"
+              px="0"
+              h="24px"
+              color="accent"
+              disabled={clear.isPending}
+              onClick={() => clear.mutate()}
+            >
+              take them off the list
+            </Button>
+          )}
+          <Text as="span" className="figures" fontWeight="700">
+            {figure(lines.length)}
+          </Text>
+        </Flex>
+      </Flex>
+      <Box as="ul" listStyleType="none">
+        {lines.map((l) => (
+          <PlannedLine key={l.planned.id} line={l} today={today} coordinator={coordinator} />
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function PlannedLine({ line, today, coordinator }: { line: Line; today: string; coordinator: boolean }) {
+  const { unit, planned, clock } = line;
+  const [moving, setMoving] = useState(false);
+  const queries = useQueryClient();
+  const back = useMutation({
+    mutationFn: () => api.takeBack([planned.id]),
+    onSettled: () => queries.invalidateQueries(),
+  });
+  const late = line.done === undefined && planned.to < today;
+  return (
+    <Box as="li" borderBottomWidth="1px" borderColor="rule" py="4px" data-planned={unit.code}>
+      <Box
+        display="grid"
+        gridTemplateColumns={{
+          base: "1fr auto",
+          md: "182px 72px minmax(110px, 190px) 110px minmax(0, 1fr) auto",
+        }}
+        columnGap="12px"
+        alignItems="center"
+        minH="40px"
+        _focusWithin={{ bg: "wash" }}
+      >
+        <Text className="figures" whiteSpace="nowrap" color={late ? "alarm" : undefined}>
+          [ {dueWindow(planned.from, planned.to, today)} ]
+        </Text>
+        <Link asChild className="figures" fontWeight="700" color="ink" justifySelf={{ base: "end", md: "start" }}>
+          <RouterLink to={`/units/${encodeURIComponent(unit.code)}`} data-line="">
+            {unit.code}
+          </RouterLink>
+        </Link>
+        <Text lineClamp={1} title={`${unit.name}, ${unit.site}`}>
+          {unit.name}
+        </Text>
+        <Text fontWeight="700" justifySelf={{ base: "end", md: "start" }}>
+          {workNames[planned.work]}
+        </Text>
+        <Text gridColumn={{ base: "span 2", md: "auto" }} fontSize="15px">
+          {line.done !== undefined ? (
+            <>done {longDay(line.done)}</>
+          ) : (
+            clock && (
+              <>
+                {verdictWords[clock.verdict]}: {reason(clock, unit.site)}
+              </>
+            )
+          )}{" "}
+          <Text as="span" color="faint" whiteSpace="nowrap">
+            sent by {line.sentBy}
+          </Text>
+        </Text>
+        {coordinator && (
+          <Flex gridColumn={{ base: "span 2", md: "auto" }} justify="flex-end">
+            {line.done === undefined && (
+              <Act label={`change the days of ${unit.code}`} onClick={() => setMoving(!moving)}>
+                {moving ? "close" : "days"}
+              </Act>
+            )}
+            <Act label={`take off ${unit.code}`} onClick={() => back.mutate()} disabled={back.isPending}>
+              take off
+            </Act>
+          </Flex>
+        )}
+      </Box>
+      {back.error && <Text color="alarm">{back.error.message}</Text>}
+      {moving && <Days planned={planned} today={today} onDone={() => setMoving(false)} />}
+    </Box>
+  );
+}
+
+function Act(p: { label: string; onClick: () => void; disabled?: boolean; children: ReactNode }) {
+  return (
+    <Button
+      size="sm"
+      minH="44px"
+      px="8px"
+      variant="ghost"
+      color="accent"
+      aria-label={p.label}
+      onClick={p.onClick}
+      disabled={p.disabled ?? false}
+    >
+      {p.children}
+    </Button>
+  );
+}
+
+function Days({ planned, today, onDone }: { planned: Schemas["Planned"]; today: string; onDone: () => void }) {
+  const [from, setFrom] = useState(planned.from < today ? today : planned.from);
+  const [to, setTo] = useState(planned.to < today ? today : planned.to);
+  const queries = useQueryClient();
+  const move = useMutation({
+    mutationFn: () => api.movePlanned(planned.id, from, to),
+    onSuccess: async () => {
+      await queries.invalidateQueries();
+      onDone();
+    },
+  });
+  const said = (field: string) => (move.error instanceof Problem ? move.error.said(field) : undefined);
+  function submit(event: SyntheticEvent) {
+    event.preventDefault();
+    if (!move.isPending) move.mutate();
+  }
+  return (
+    <form onSubmit={submit} aria-label="Days of the work" noValidate>
+      <Flex gap="12px" wrap="wrap" align="flex-start" pb="10px">
+        <TextField label="from" type="date" width="160px" value={from} onChange={setFrom} error={said("/from")} />
+        <TextField label="to" type="date" width="160px" value={to} onChange={setTo} error={said("/to")} />
+        <Button
+          type="submit"
+          mt="24px"
+          minH="44px"
+          borderRadius="0"
+          bg="ink"
+          color="page"
+          disabled={!from || !to || move.isPending}
+        >
+          these days
+        </Button>
+      </Flex>
+      {move.error && <Text color="alarm">{move.error.message}</Text>}
+    </form>
+  );
+}
