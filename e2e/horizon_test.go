@@ -126,7 +126,7 @@ func TestPlanEditor(t *testing.T) {
 // Two coordinators have the same plan open: the second is told what the first has
 // made of it before anything is written over.
 func TestPlanChangedMeanwhile(t *testing.T) {
-	const form = `form[aria-label="Change Heavy truck"]`
+	const form, change = `form[aria-label="Change Heavy truck"]`, `[aria-label="change Heavy truck"]`
 	field := func(label string) string {
 		return `[...document.querySelectorAll('` + form + ` label')].find(l => l.innerText === '` + label + `').parentElement.querySelector('input')`
 	}
@@ -137,7 +137,7 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 	first, second := newTab(t), newTab(t)
 	for _, b := range []*tab{first, second} {
 		b.open("/register", `[data-plan="Heavy truck"]`)
-		b.click(`[data-plan="Heavy truck"] button`)
+		b.click(change)
 		b.wait(form)
 	}
 	typed(first, "later, months", "30"+kb.Enter)
@@ -148,13 +148,13 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 		t.Errorf("what was typed is %q", got)
 	}
 	// A closed look at it shows what the first has done; then both changes stand.
-	second.click(`[data-plan="Heavy truck"] button`)
+	second.click(`[aria-label="close Heavy truck"]`)
 	second.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
-	second.click(`[data-plan="Heavy truck"] button`)
+	second.click(change)
 	second.wait(form)
 	typed(second, "cap, months", "18"+kb.Enter)
 	second.until(`/later 30 mo.*cap 18 mo/.test(document.querySelector('[data-plan="Heavy truck"]').innerText)`)
-	second.click(`[data-plan="Heavy truck"] button`)
+	second.click(change)
 	second.wait(form)
 	for _, c := range []struct{ label, text, says string }{
 		{"later, months", "0", "0 is not accepted: number must be at least 1"},

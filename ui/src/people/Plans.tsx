@@ -133,7 +133,13 @@ export function Plans() {
             </Button>
           </Flex>
           {open === p.id && (
-            <Editor key={p.id} id={p.id} mark={p.mark} plan={p.plan} onDone={() => setOpen(undefined)} />
+            <Editor
+              key={p.id}
+              id={p.id}
+              mark={p.mark}
+              plan={p.plan}
+              onDone={() => setOpen((now) => (now === p.id ? undefined : now))}
+            />
           )}
         </Box>
       ))}
