@@ -56,8 +56,8 @@ const (
 	testCounts   = 120
 )
 
-// calendarClocks are those the plan asks for by the calendar.
-func calendarClocks(a *ledger.Account, p Plan, around Around, today time.Time) (clocks []Clock) {
+// appendCalendar adds the clocks that the plan asks for by the calendar.
+func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, today time.Time) []Clock {
 	if p.TestMonths > 0 && (a.Known || a.Base != "") {
 		test := testClock(a, p.TestMonths, around.Cold, today)
 		clocks = append(clocks, test)

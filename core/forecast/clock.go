@@ -130,7 +130,7 @@ func Look(a *ledger.Account, p Plan, around Around, today time.Time) Outlook {
 		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind), today)
 		return &model
 	})
-	clocks := make([]Clock, 1, 9)
+	clocks := make([]Clock, 1, 16)
 	clocks[0] = freezeClock(a, p, around.Cold, today)
 	if a.Known {
 		clocks = append(clocks, levelClock(a, use, today))
@@ -143,7 +143,7 @@ func Look(a *ledger.Account, p Plan, around Around, today time.Time) Outlook {
 	if c, ok := followUpClock(a, p, today); ok {
 		clocks = append(clocks, c)
 	}
-	clocks = append(clocks, calendarClocks(a, p, around, today)...)
+	clocks = appendCalendar(clocks, a, p, around, today)
 	interval := p.running(a.Factory)
 	name := "later"
 	if a.Factory {
@@ -208,8 +208,11 @@ func verdictOn(due, today time.Time) Verdict {
 
 // DaysBetween counts calendar days, whatever the clocks do in between.
 func DaysBetween(from, to time.Time) int {
-	utc := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, time.UTC) }
-	return int(utc(to).Sub(utc(from)).Hours()) / 24
+	utc := func(t time.Time) int64 {
+		year, month, day := t.Date()
+		return time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Unix()
+	}
+	return int((utc(to) - utc(from)) / 86400)
 }
 
 func ageClock(a *ledger.Account, limit int, today time.Time) Clock {

@@ -129,13 +129,17 @@ func (i Interval) limit(d measure.Dimension) float64 {
 	return 0
 }
 
-func daysIn(day time.Time) int {
-	return time.Date(day.Year(), day.Month()+1, 0, 0, 0, 0, 0, day.Location()).Day()
+func daysIn(year int, month time.Month) int {
+	if month == time.February && !leap(year) {
+		return 28
+	}
+	return leapMonths[month-1]
 }
 
 // Day is the start of the day of t in its location.
 func Day(t time.Time) time.Time {
-	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+	year, month, day := t.Date()
+	return time.Date(year, month, day, 0, 0, 0, 0, t.Location())
 }
 
 // AddMonths is the same day n months later, or the last day of that month when
@@ -143,19 +147,24 @@ func Day(t time.Time) time.Time {
 // January is the end of February, not the 3rd of March that [time.Time.AddDate]
 // gives.
 func AddMonths(day time.Time, n int) time.Time {
-	first := time.Date(day.Year(), day.Month()+time.Month(n), 1, 0, 0, 0, 0, day.Location())
-	return first.AddDate(0, 0, min(day.Day(), daysIn(first))-1)
+	y, m, d := day.Date()
+	all := 12*y + int(m) - 1 + n
+	year, month := all/12, time.Month(all%12+1)
+	return time.Date(year, month, min(d, daysIn(year, month)), 0, 0, 0, 0, day.Location())
 }
 
 // months between two days, with the fraction of the last one.
 func months(from, to time.Time) float64 {
 	n := 0
 	if to.After(from) {
-		n = (to.Year()-from.Year())*12 + int(to.Month()) - int(from.Month())
-		if AddMonths(from, n).After(to) {
-			n--
-		}
+		y, m, _ := from.Date()
+		year, month, _ := to.Date()
+		n = (year-y)*12 + int(month) - int(m)
 	}
 	a, b := AddMonths(from, n), AddMonths(from, n+1)
+	if n > 0 && a.After(to) {
+		n--
+		a, b = AddMonths(from, n), a
+	}
 	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
 }

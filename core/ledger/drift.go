@@ -53,27 +53,29 @@ func (a *Account) begins(t time.Time) {
 // least-squares slope drawn towards no drift at all (normal prior; Gelman et al.,
 // Bayesian Data Analysis, ch. 14).
 func (a *Account) Drift() (perYear, sigma float64) {
-	points := a.Strengths
-	if n := len(points); n > 0 && a.Changes > 0 && a.Known && !a.Mixed {
-		if last := a.movedAt; last.After(points[n-1].At) {
-			points = append(points[:n:n], Strength{last, a.Charge.MassFraction(), math.Max(a.strength, sigmaPremix)})
+	points := func(f func(Strength)) {
+		for _, s := range a.Strengths {
+			f(s)
+		}
+		if n := len(a.Strengths); n > 0 && a.Changes > 0 && a.Known && !a.Mixed && a.movedAt.After(a.Strengths[n-1].At) {
+			f(Strength{a.movedAt, a.Charge.MassFraction(), math.Max(a.strength, sigmaPremix)})
 		}
 	}
 	var sum, sumT, sumW float64
-	at := func(s Strength) float64 { return s.At.Sub(points[0].At).Hours() / 24 / year }
-	for _, s := range points {
+	at := func(s Strength) float64 { return s.At.Sub(a.Strengths[0].At).Hours() / 24 / year }
+	points(func(s Strength) {
 		p := 1 / (s.Sigma * s.Sigma)
 		sum += p
 		sumT += p * at(s)
 		sumW += p * s.Mass
-	}
+	})
 	certain := 1 / (driftPrior * driftPrior)
 	tied := 0.0
-	for _, s := range points {
+	points(func(s Strength) {
 		p, off := 1/(s.Sigma*s.Sigma), at(s)-sumT/sum
 		certain += p * off * off
 		tied += p * off * (s.Mass - sumW/sum)
-	}
+	})
 	return tied / certain, 1 / math.Sqrt(certain)
 }
 

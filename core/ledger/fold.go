@@ -9,8 +9,9 @@ import (
 )
 
 // Rules is the version of the fold: raised when the same entries come to give
-// another account, so that what was stored by older rules is reckoned anew.
-const Rules = 2
+// another account or it is packed otherwise, so that what was stored by older rules
+// is reckoned anew.
+const Rules = 3
 
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can

@@ -1,9 +1,12 @@
 package ledger
 
 import (
+	"hash/fnv"
 	"math/rand/v2"
 	"reflect"
+	"strings"
 	"testing"
+	"time"
 )
 
 // Law: what is stored of an account and unpacked again has all that the clocks
@@ -37,6 +40,33 @@ func TestStoreAndRestore(t *testing.T) {
 		if _, err := Restore(car, []byte(bad)); err == nil {
 			t.Errorf("%q was unpacked", bad)
 		}
+	}
+}
+
+// Whoever changes what is packed must raise Rules: an account packed by another
+// layout would be unpacked into the wrong places.
+func TestLayoutOfStored(t *testing.T) {
+	var names []string
+	var walk func(reflect.Type)
+	walk = func(of reflect.Type) {
+		switch of.Kind() {
+		case reflect.Pointer, reflect.Slice, reflect.Map:
+			walk(of.Elem())
+		case reflect.Struct:
+			for i := range of.NumField() {
+				if f := of.Field(i); of != reflect.TypeFor[time.Time]() {
+					names = append(names, f.Name+" "+f.Type.String())
+					walk(f.Type)
+				}
+			}
+		}
+	}
+	walk(reflect.TypeFor[stored]())
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(strings.Join(names, "\n"))) // cannot fail
+	want := map[int]uint32{3: 0xb273ffd5}
+	if got := h.Sum32(); got != want[Rules] {
+		t.Errorf("the layout is %#x, of rules %d it was %#x: raise Rules and enter it here", got, Rules, want[Rules])
 	}
 }
 

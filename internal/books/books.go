@@ -35,7 +35,7 @@ func New(s *store.Store, now func() time.Time) *Books { return &Books{store: s, 
 // Moment is an account with its clocks, as of today.
 type Moment struct {
 	Unit    store.Unit
-	Account ledger.Account
+	Account *ledger.Account
 	Outlook forecast.Outlook
 	Today   time.Time
 
@@ -56,11 +56,12 @@ func (b *Books) day(ctx context.Context) (day, error) {
 }
 
 func (d day) moment(u store.Unit, entries []ledger.Entry) Moment {
-	return d.standing(u, ledger.Fold(u.Ledger, entries))
+	a := ledger.Fold(u.Ledger, entries)
+	return d.standing(u, &a)
 }
 
-func (d day) standing(u store.Unit, account ledger.Account) Moment {
-	return Moment{Unit: u, Account: account, Outlook: d.look(&account, u.Plan, u), Today: d.today, day: d}
+func (d day) standing(u store.Unit, account *ledger.Account) Moment {
+	return Moment{Unit: u, Account: account, Outlook: d.look(account, u.Plan, u), Today: d.today, day: d}
 }
 
 func (d day) look(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.Outlook {
@@ -295,9 +296,10 @@ func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.U
 			}
 			u := r.Unit.Ledger
 			u.Replaced = p.Replaced
-			account = ledger.Fold(u, entries)
+			anew := ledger.Fold(u, entries)
+			account = &anew
 		}
-		after := r.day.look(&account, p, r.Unit)
+		after := r.day.look(account, p, r.Unit)
 		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {
 			changed = append(changed, PlanEffect{Unit: r.Unit, Before: r.Outlook, After: after})
 		}

@@ -45,7 +45,7 @@ func (b *Books) planList(ctx context.Context, at map[string]*Moment) ([]PlanLine
 		if !ok {
 			continue
 		}
-		lines = append(lines, PlanLine{Planned: p, Done: forecast.Done(&r.Account, p.Work, p.SentAt), Governing: r.Outlook.Governing})
+		lines = append(lines, PlanLine{Planned: p, Done: forecast.Done(r.Account, p.Work, p.SentAt), Governing: r.Outlook.Governing})
 	}
 	return lines, nil
 }

@@ -28,12 +28,12 @@ const fewUnits = 500
 // Accounts as stored, by the unit's code. One that is missing, or was folded by
 // other rules or another plan's share, is folded from its entries; stored tells
 // how many were not.
-func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]ledger.Account, stored int, err error) {
+func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]*ledger.Account, stored int, err error) {
 	byID := make(map[int64]Unit, len(units))
 	for _, u := range units {
 		byID[u.id] = u
 	}
-	accounts = make(map[string]ledger.Account, len(units))
+	accounts = make(map[string]*ledger.Account, len(units))
 	where, args := ``, []any(nil)
 	if n := len(units); n > 0 && n <= fewUnits {
 		where = ` WHERE u.id IN (?` + strings.Repeat(`, ?`, n-1) + `)`
@@ -77,7 +77,8 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		if err != nil {
 			return nil, 0, err
 		}
-		accounts[u.Code] = ledger.Fold(u.Ledger, entries)
+		a := ledger.Fold(u.Ledger, entries)
+		accounts[u.Code] = &a
 	}
 	return accounts, stored, nil
 }

@@ -23,7 +23,7 @@ import (
 const monthOf = 30.4 * 24 // hours, for mean ages, which are good to a week at best
 
 func account(m books.Moment) api.Account {
-	a := &m.Account
+	a := m.Account
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		Plan: api.Plan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),

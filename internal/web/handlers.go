@@ -98,7 +98,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 
 // offBook is a unit whose last trusted test does not agree with its book.
 func offBook(m *books.Moment) api.OffBookRow {
-	a := &m.Account
+	a := m.Account
 	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At, Measured: float64(a.OffBook.Measured)}
 	for i := len(a.Lines) - 1; i >= 0; i-- {
 		l := &a.Lines[i]
@@ -236,7 +236,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 		return nil, err
 	}
 	return api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After),
-		Line: line(&effect.After.Account, effect.Line)}, nil
+		Line: line(effect.After.Account, effect.Line)}, nil
 }
 
 // entries reads what was sent into what the core understands: a strike first,
