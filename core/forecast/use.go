@@ -48,7 +48,7 @@ const (
 	// and priorStretches what it counts for.
 	priorSpread, priorStretches = 0.2, 0.5
 	// seasonDays by which a season comes sooner or later, one standard deviation.
-	seasonDays = 3.0
+	seasonDays = 2.0
 	// changedBy so many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
 	changedBy, fewest = 3.5, 2

@@ -35,7 +35,7 @@ func (u *UseModel) width(w, d float64) float64 {
 	changed := 1 - math.Exp(-u.hazard*d/365)
 	// Of those that change so many lie beyond the tenth, on the one side or the other
 	// (set so that the windows of the backtest hold).
-	const beyond = 0.6
+	const beyond = 0.63
 	t := tQuantile[min(len(tQuantile)-1, max(1, u.Stretches))] / z
 	tail := (0.1 - beyond*changed) / (1 - changed)
 	if tail > 0.01 {

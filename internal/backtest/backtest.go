@@ -19,6 +19,43 @@ type Score struct {
 	Forecasts int
 	Covered   int       // inside the window
 	Errors    []float64 // absolute, days
+
+	lives []tally
+}
+
+// tally of the forecasts of one unit.
+type tally struct{ asked, covered float64 }
+
+// life begins the next unit.
+func (s *Score) life() { s.lives = append(s.lives, tally{}) }
+
+// count a forecast.
+func (s *Score) count(covered bool) {
+	t := &s.lives[len(s.lives)-1]
+	s.Forecasts++
+	t.asked++
+	if covered {
+		s.Covered++
+		t.covered++
+	}
+}
+
+// SamplingError of the coverage, one standard deviation. The sample is of units and
+// not of forecasts, since those of one unit are right or wrong together (a
+// proportion from clusters of unequal size: Cochran, Sampling Techniques, 1977,
+// 3.12; from memory). NaN for fewer than two units.
+func (s Score) SamplingError() float64 {
+	n, sum := 0.0, 0.0
+	for _, t := range s.lives {
+		if t.asked > 0 {
+			off := t.covered - s.Coverage()*t.asked
+			n, sum = n+1, sum+off*off
+		}
+	}
+	if n < 2 {
+		return math.NaN()
+	}
+	return math.Sqrt(sum/(n*(n-1))) * n / float64(s.Forecasts)
 }
 
 // Coverage is the share inside the window, 0 to 1.
@@ -35,10 +72,7 @@ func (s Score) Median() float64 {
 
 // add a forecast of a day that turned out to be truth.
 func (s *Score) add(w forecast.Window, truth time.Time) {
-	s.Forecasts++
-	if !truth.Before(w.P10.Add(-12*time.Hour)) && !truth.After(w.P90.Add(12*time.Hour)) {
-		s.Covered++
-	}
+	s.count(!truth.Before(w.P10.Add(-12*time.Hour)) && !truth.After(w.P90.Add(12*time.Hour)))
 	s.Errors = append(s.Errors, math.Abs(truth.Sub(w.P50).Hours()/24))
 }
 
@@ -46,6 +80,13 @@ func (s *Score) add(w forecast.Window, truth time.Time) {
 type Result struct {
 	Fleet                    string
 	Ours, LastTwo, WholeLife Score
+}
+
+// life begins the next unit.
+func (r *Result) life() {
+	for _, s := range []*Score{&r.Ours, &r.LastTwo, &r.WholeLife} {
+		s.life()
+	}
 }
 
 // horizons in days at which the day a meter comes to a value is asked for.
@@ -56,6 +97,7 @@ var horizons = []int{60, 150, 300}
 func Histories(fleet string, all []History) Result {
 	r := Result{Fleet: fleet}
 	for _, h := range all {
+		r.life()
 		for day := 365; day < len(h.True); day += 30 {
 			asOf := h.Start.AddDate(0, 0, day)
 			n := 0
@@ -116,6 +158,7 @@ const fewestSeen = 4
 func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profile) Result {
 	r := Result{Fleet: fleet}
 	for i := range accounts {
+		r.life()
 		// Readings that were believed at the end are the truth; the others are
 		// among what was seen.
 		points := accounts[i].Readings
@@ -199,7 +242,7 @@ func Freeze(accounts []ledger.Account) FreezeScore {
 // Print the results as a table. The last two columns are how many times as far off
 // the rules of thumb are.
 func Print(out io.Writer, results []Result) {
-	fmt.Fprintf(out, "%-16s %9s  %9s  %8s  %8s  %10s  %7s  %7s\n", "fleet", "forecasts", "in window", "error", "last two", "whole life", "ratio", "ratio")
+	fmt.Fprintf(out, "%-16s %9s  %12s  %8s  %8s  %10s  %7s  %7s\n", "fleet", "forecasts", "in window", "error", "last two", "whole life", "ratio", "ratio")
 	for _, r := range results {
 		ours := r.Ours.Median()
 		times := func(theirs float64) string {
@@ -208,9 +251,17 @@ func Print(out io.Writer, results []Result) {
 			}
 			return fmt.Sprintf("%.2f", theirs/ours)
 		}
-		fmt.Fprintf(out, "%-16s %9d  %8.1f%%  %6.1f d  %6.1f d  %8.1f d  %7s  %7s\n", r.Fleet, r.Ours.Forecasts, 100*r.Ours.Coverage(),
+		fmt.Fprintf(out, "%-16s %9d  %s  %6.1f d  %6.1f d  %8.1f d  %7s  %7s\n", r.Fleet, r.Ours.Forecasts, r.Ours.share(),
 			ours, r.LastTwo.Median(), r.WholeLife.Median(), times(r.LastTwo.Median()), times(r.WholeLife.Median()))
 	}
+}
+
+// share inside the window, with its sampling error, in per cent.
+func (s Score) share() string {
+	if e := s.SamplingError(); !math.IsNaN(e) {
+		return fmt.Sprintf("%4.1f ± %3.1f %%", 100*s.Coverage(), 100*e)
+	}
+	return fmt.Sprintf("%10.1f %%", 100*s.Coverage())
 }
 
 // Coverage is the share of tests within the band, 0 to 1.

@@ -1,6 +1,7 @@
 package backtest
 
 import (
+	"math"
 	"strings"
 	"testing"
 	"time"
@@ -87,5 +88,35 @@ func TestPrint(t *testing.T) {
 	Print(&out, []Result{Histories("steady", Rules[0].Make(1, 2, 900))})
 	if lines := strings.Split(strings.TrimSpace(out.String()), "\n"); len(lines) != 2 || !strings.HasPrefix(lines[1], "steady ") || strings.Contains(out.String(), "NaN") {
 		t.Errorf("printed %s", out.String())
+	}
+}
+
+// Cochran's variance of a proportion from clusters comes down to the usual one when
+// each unit was asked once, and does not shrink when the same is asked again.
+func TestSamplingError(t *testing.T) {
+	now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	right := forecast.Window{P10: now, P50: now, P90: now}
+	for _, times := range []int{1, 10} {
+		var s Score
+		for unit := range 50 {
+			s.life()
+			for range times {
+				truth := now
+				if unit%5 == 0 {
+					truth = now.AddDate(1, 0, 0)
+				}
+				s.add(right, truth)
+			}
+		}
+		s.life() // never asked
+		if got, want := s.SamplingError(), math.Sqrt(0.8*0.2/49); math.Abs(got-want) > 1e-9 {
+			t.Errorf("asked %d times: %v, want %v", times, got, want)
+		}
+	}
+	var s Score
+	s.life()
+	s.add(right, now)
+	if got := s.SamplingError(); !math.IsNaN(got) {
+		t.Errorf("of one unit: %v", got)
 	}
 }

@@ -37,6 +37,7 @@ const farOff = 365
 func FreezeDays(fleet string, all []Charge) Result {
 	r := Result{Fleet: fleet}
 	for _, c := range all {
+		r.life()
 		for day := 180; day+60 < len(c.True); day += 30 {
 			asOf := c.Start.AddDate(0, 0, day)
 			n := 0
@@ -88,7 +89,6 @@ func sure(t *time.Time) (w forecast.Window) {
 
 // night adds a forecast of a night that came, or never did.
 func (s *Score) night(w forecast.Window, truth *time.Time) {
-	s.Forecasts++
 	off := 0.0
 	switch {
 	case truth == nil && !w.P50.IsZero(), truth != nil && w.P50.IsZero():
@@ -98,14 +98,10 @@ func (s *Score) night(w forecast.Window, truth *time.Time) {
 	}
 	s.Errors = append(s.Errors, off)
 	if truth == nil {
-		if w.P90.IsZero() {
-			s.Covered++
-		}
+		s.count(w.P90.IsZero())
 		return
 	}
-	if !w.P10.IsZero() && !truth.Before(w.P10) && (w.P90.IsZero() || !truth.After(w.P90)) {
-		s.Covered++
-	}
+	s.count(!w.P10.IsZero() && !truth.Before(w.P10) && (w.P90.IsZero() || !truth.After(w.P90)))
 }
 
 // caught is the first night from a day on that truly catches the charge, nil for
