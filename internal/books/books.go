@@ -340,7 +340,7 @@ func (b *Books) plan(ctx context.Context, id int64) (store.Plan, error) {
 
 // PutKindOnPlan moves all units of a kind, at one site or at all, to the plan, and
 // tells how many that were.
-func (b *Books) PutKindOnPlan(ctx context.Context, plan int64, kind, site string) (int64, error) {
+func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind, site string) (int64, error) {
 	if site != "" {
 		sites, err := b.store.Sites(ctx)
 		if err != nil {
@@ -350,7 +350,7 @@ func (b *Books) PutKindOnPlan(ctx context.Context, plan int64, kind, site string
 			return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/site", Got: site, Accepted: "the name of a site in the register"}}}
 		}
 	}
-	return b.store.PutKindOnPlan(ctx, plan, kind, site)
+	return b.store.PutKindOnPlan(ctx, by, plan, kind, site)
 }
 
 func sameDay(a, b *time.Time) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
@@ -360,15 +360,15 @@ func (b *Books) Plans(ctx context.Context) ([]store.Plan, error) { return b.stor
 
 // SavePlan changes a plan that still bears the mark, or adds one when id is 0; a
 // [Refusal] when it cannot be meant, [store.ErrPlanChanged].
-func (b *Books) SavePlan(ctx context.Context, id int64, mark string, p forecast.Plan) (int64, error) {
+func (b *Books) SavePlan(ctx context.Context, by store.By, id int64, mark string, p forecast.Plan) (int64, error) {
 	if fields := forecast.CheckPlan(p); len(fields) > 0 {
 		return 0, &Refusal{Fields: fields}
 	}
 	var err error
 	if id == 0 {
-		id, err = b.store.AddPlan(ctx, p)
+		id, err = b.store.AddPlan(ctx, by, p)
 	} else {
-		err = b.store.SetPlan(ctx, id, mark, p)
+		err = b.store.SetPlan(ctx, by, id, mark, p)
 	}
 	if errors.Is(err, store.ErrTaken) {
 		return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
@@ -377,6 +377,6 @@ func (b *Books) SavePlan(ctx context.Context, id int64, mark string, p forecast.
 }
 
 // PutOnPlan moves a unit to another plan.
-func (b *Books) PutOnPlan(ctx context.Context, code string, plan int64) error {
-	return b.store.PutOnPlan(ctx, code, plan)
+func (b *Books) PutOnPlan(ctx context.Context, by store.By, code string, plan int64) error {
+	return b.store.PutOnPlan(ctx, by, code, plan)
 }

@@ -115,7 +115,7 @@ func TestStoredAccounts(t *testing.T) {
 	p := plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.Name == "Pool car" })]
 	mark := p.Mark()
 	p.Plan.Replaced = 0.9
-	if _, err := open.SavePlan(t.Context(), p.ID, mark, p.Plan); err != nil {
+	if _, err := open.SavePlan(t.Context(), marrow, p.ID, mark, p.Plan); err != nil {
 		t.Fatal(err)
 	}
 	if got := storedOf(t); got != all-p.Units {

@@ -70,7 +70,7 @@ const farthest = 5 * 365
 // SendToPlan puts units on the plan list, each for what its governing clock asks:
 // between the days given, or in the days its clock leaves. A [Refusal] when a unit
 // is unknown or the days cannot be meant.
-func (b *Books) SendToPlan(ctx context.Context, who string, codes []string, from, to *time.Time) (Sent, error) {
+func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, from, to *time.Time) (Sent, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return Sent{}, err
@@ -116,7 +116,7 @@ func (b *Books) SendToPlan(ctx context.Context, who string, codes []string, from
 		}
 		lines = append(lines, l)
 	}
-	sent.IDs, sent.Already, err = b.store.SendToPlan(ctx, who, lines)
+	sent.IDs, sent.Already, err = b.store.SendToPlan(ctx, by, lines)
 	return sent, err
 }
 
@@ -137,16 +137,16 @@ func checkDays(from, to *time.Time, today time.Time) (fields []*ledger.FieldErro
 
 // MovePlanned gives a line other days; a [Refusal] when they cannot be meant, or
 // [store.ErrNoPlanned].
-func (b *Books) MovePlanned(ctx context.Context, id int64, from, to time.Time) error {
+func (b *Books) MovePlanned(ctx context.Context, by store.By, id int64, from, to time.Time) error {
 	if fields := checkDays(&from, &to, b.today()); len(fields) > 0 {
 		return &Refusal{Fields: fields}
 	}
-	return b.store.MovePlanned(ctx, id, from, to)
+	return b.store.MovePlanned(ctx, by, id, from, to)
 }
 
 // TakeBack lines from the plan list; [store.ErrNoPlanned].
-func (b *Books) TakeBack(ctx context.Context, who string, ids []int64) error {
-	return b.store.TakeBack(ctx, who, ids)
+func (b *Books) TakeBack(ctx context.Context, by store.By, ids []int64) error {
+	return b.store.TakeBack(ctx, by, ids)
 }
 
 // Sites with their cold.
@@ -154,12 +154,12 @@ func (b *Books) Sites(ctx context.Context) ([]store.Site, error) { return b.stor
 
 // SetWinters of a site; a [Refusal] when so many cannot be meant, or
 // [store.ErrNoSite].
-func (b *Books) SetWinters(ctx context.Context, id int64, winters int) (store.Site, error) {
+func (b *Books) SetWinters(ctx context.Context, by store.By, id int64, winters int) (store.Site, error) {
 	if winters < forecast.LeastWinters || winters > forecast.MostWinters {
 		return store.Site{}, &Refusal{Fields: []*ledger.FieldError{{Field: "/winters", Got: fmt.Sprint(winters),
 			Accepted: fmt.Sprintf("%d to %d", forecast.LeastWinters, forecast.MostWinters)}}}
 	}
-	if err := b.store.SetWinters(ctx, id, winters); err != nil {
+	if err := b.store.SetWinters(ctx, by, id, winters); err != nil {
 		return store.Site{}, err
 	}
 	all, err := b.store.Sites(ctx)

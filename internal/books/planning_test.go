@@ -16,6 +16,50 @@ import (
 	"diligentledger/internal/store"
 )
 
+var marrow = store.By{Name: "E. Marrow", Address: "127.0.0.1"}
+
+// Two people send the same units in opposite orders, so that the database has to
+// give up on one of them now and then and its transaction runs again: each unit went
+// on the list by one of them, and both are told of every unit.
+func TestPlanListAgain(t *testing.T) {
+	ctx := t.Context()
+	m, err := open.Morning(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var codes []string
+	for _, r := range m.Rows {
+		codes = append(codes, r.Unit.Code)
+	}
+	for round := range 10 {
+		var all [2]books.Sent
+		var wait sync.WaitGroup
+		for i := range all {
+			list := slices.Clone(codes)
+			if i == 1 {
+				slices.Reverse(list)
+			}
+			wait.Go(func() {
+				var err error
+				if all[i], err = open.SendToPlan(ctx, store.By{Name: []string{"E. Marrow", "T. Quayle"}[i]}, list, nil, nil); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		wait.Wait()
+		for _, s := range all {
+			if got := len(s.IDs) + len(s.Already) + len(s.Nothing); got != len(codes) {
+				t.Fatalf("round %d: told of %d units of %d", round, got, len(codes))
+			}
+		}
+		if ids := append(all[0].IDs, all[1].IDs...); len(ids) > 0 {
+			if err := open.TakeBack(ctx, marrow, ids); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+}
+
 // Units sent to the plan list by two people at once are on it once; what is done
 // by the books leaves room for the next; bad days are refused by name.
 func TestPlanList(t *testing.T) {
@@ -26,7 +70,7 @@ func TestPlanList(t *testing.T) {
 	for i := range all {
 		wait.Go(func() {
 			var err error
-			if all[i], err = open.SendToPlan(ctx, []string{"E. Marrow", "T. Quayle"}[i], codes, nil, nil); err != nil {
+			if all[i], err = open.SendToPlan(ctx, store.By{Name: []string{"E. Marrow", "T. Quayle"}[i]}, codes, nil, nil); err != nil {
 				t.Error(err)
 			}
 		})
@@ -49,26 +93,26 @@ func TestPlanList(t *testing.T) {
 	// Other days, and off the list again.
 	at := lines[0]
 	from, to := today.AddDate(0, 0, 20), today.AddDate(0, 0, 25)
-	if err := open.MovePlanned(ctx, at.ID, from, to); err != nil {
+	if err := open.MovePlanned(ctx, marrow, at.ID, from, to); err != nil {
 		t.Fatal(err)
 	}
 	var refusal *books.Refusal
 	for field, days := range map[string][2]time.Time{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
-		if err := open.MovePlanned(ctx, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
+		if err := open.MovePlanned(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
 			t.Errorf("moved to %v: %v", days, err)
 		}
 	}
-	if _, err := open.SendToPlan(ctx, "E. Marrow", []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
+	if _, err := open.SendToPlan(ctx, marrow, []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
 		t.Errorf("a unit that is not there: %v", err)
 	}
 	lines, err = open.PlanList(ctx)
 	if i := slices.IndexFunc(lines, func(l books.PlanLine) bool { return l.ID == at.ID }); err != nil || i < 0 || forecast.DaysBetween(today, lines[i].From) != 20 {
 		t.Errorf("moved: %+v, %v", lines, err)
 	}
-	if err := open.TakeBack(ctx, "E. Marrow", []int64{at.ID}); err != nil {
+	if err := open.TakeBack(ctx, marrow, []int64{at.ID}); err != nil {
 		t.Fatal(err)
 	}
-	if err := open.TakeBack(ctx, "E. Marrow", []int64{at.ID}); !errors.Is(err, store.ErrNoPlanned) {
+	if err := open.TakeBack(ctx, marrow, []int64{at.ID}); !errors.Is(err, store.ErrNoPlanned) {
 		t.Errorf("taken back twice: %v", err)
 	}
 }
@@ -90,7 +134,7 @@ func TestPlannedIsDone(t *testing.T) {
 		}
 	}
 	write(ledger.Defect{What: "hose chafed", Severity: "stop"})
-	if sent, err := open.SendToPlan(ctx, "E. Marrow", []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
+	if sent, err := open.SendToPlan(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
 		t.Fatalf("sent %+v, %v", sent, err)
 	}
 	line := func() books.PlanLine {
@@ -117,7 +161,7 @@ func TestPlannedIsDone(t *testing.T) {
 		t.Errorf("mended, and the line is %+v", after)
 	}
 	write(ledger.Defect{What: "chafed again", Severity: "stop"})
-	if sent, err := open.SendToPlan(ctx, "E. Marrow", []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {
+	if sent, err := open.SendToPlan(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {
 		t.Errorf("sent again %+v, %v", sent, err)
 	}
 }
@@ -125,7 +169,7 @@ func TestPlannedIsDone(t *testing.T) {
 // A kind goes to a plan together, after a look at what that does.
 func TestKindOnPlan(t *testing.T) {
 	ctx := t.Context()
-	id, err := open.SavePlan(ctx, 0, "", forecast.Plan{Name: "Short", School: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
+	id, err := open.SavePlan(ctx, marrow, 0, "", forecast.Plan{Name: "Short", School: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,7 +177,7 @@ func TestKindOnPlan(t *testing.T) {
 	if err != nil || len(would) == 0 {
 		t.Fatalf("%d boats would stand otherwise, %v", len(would), err)
 	}
-	moved, err := open.PutKindOnPlan(ctx, id, "boat", "Harbour yard")
+	moved, err := open.PutKindOnPlan(ctx, marrow, id, "boat", "Harbour yard")
 	if err != nil || int(moved) < len(would) {
 		t.Errorf("%d moved, %v; %d would stand otherwise", moved, err, len(would))
 	}
@@ -143,11 +187,11 @@ func TestKindOnPlan(t *testing.T) {
 			t.Errorf("%s, a %s at %s: on the plan %v", u.Code, u.Kind, u.Site, on)
 		}
 	}
-	if again, err2 := open.PutKindOnPlan(ctx, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
+	if again, err2 := open.PutKindOnPlan(ctx, marrow, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
 		t.Errorf("moved again %d, %v, %v", again, err, err2)
 	}
 	var refusal *books.Refusal
-	if _, err := open.PutKindOnPlan(ctx, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
+	if _, err := open.PutKindOnPlan(ctx, marrow, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
 		t.Errorf("nowhere: %v", err)
 	}
 	if _, err := open.PreviewKindOnPlan(ctx, 9999, "boat", ""); !errors.Is(err, store.ErrNoPlan) {

@@ -400,11 +400,6 @@ func (s *Service) SignedOut(ctx context.Context, p store.Person, from string, ev
 	return s.audit(ctx, p.Name, from, "signed_out", "")
 }
 
-// Changed writes that register or rules were changed.
-func (s *Service) Changed(ctx context.Context, by store.Person, from, what, detail string) error {
-	return s.audit(ctx, by.Name, from, what, detail)
-}
-
 func (s *Service) audit(ctx context.Context, who, from, what, detail string) error {
 	return s.Store.Audit(ctx, store.Audited{Who: who, Address: from, What: what, Detail: detail})
 }

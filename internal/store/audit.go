@@ -16,16 +16,27 @@ type Audited struct {
 	Detail  string
 }
 
+// By is who changes the register or the plan list, and from which network address.
+type By struct{ Name, Address string }
+
+// changed writes into the audit what a transaction changes, as part of it: there is
+// no change without its line.
+func (s *Store) changed(ctx context.Context, tx *sql.Tx, by By, what, detail string) error {
+	return s.audit(ctx, tx, Audited{Who: by.Name, Address: by.Address, What: what, Detail: detail})
+}
+
 // Audit writes a line nobody can change.
-func (s *Store) Audit(ctx context.Context, a Audited) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
+func (s *Store) Audit(ctx context.Context, a Audited) error { return s.audit(ctx, s.db, a) }
+
+func (s *Store) audit(ctx context.Context, db execer, a Audited) error {
+	_, err := db.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
 		s.now().UTC(), cut(a.Who, 190), cut(a.Address, 64), a.What, cut(a.Detail, 500))
 	return err
 }
 
 func cut(s string, n int) string {
 	if r := []rune(s); len(r) > n {
-		return string(r[:n])
+		return string(r[:n-1]) + "…"
 	}
 	return s
 }

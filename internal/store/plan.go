@@ -78,13 +78,19 @@ func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
 }
 
 // AddPlan writes a plan into the register; [ErrTaken] when its name is another's.
-func (s *Store) AddPlan(ctx context.Context, p forecast.Plan) (int64, error) {
-	return addPlan(ctx, s.db, p)
+func (s *Store) AddPlan(ctx context.Context, by By, p forecast.Plan) (id int64, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) (err error) {
+		if id, err = addPlan(ctx, tx, p); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, by, "plan_added", p.Words())
+	})
+	return id, err
 }
 
 // SetPlan changes a plan that still bears the mark, for all units on it;
 // [ErrNoPlan], [ErrPlanChanged], [ErrTaken].
-func (s *Store) SetPlan(ctx context.Context, id int64, mark string, p forecast.Plan) error {
+func (s *Store) SetPlan(ctx context.Context, by By, id int64, mark string, p forecast.Plan) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var there Plan
 		if err := tx.QueryRowContext(ctx, `SELECT `+planColumns+` FROM plan p WHERE p.id = ? FOR UPDATE`, id).Scan(there.columns()...); errors.Is(err, sql.ErrNoRows) {
@@ -100,33 +106,44 @@ func (s *Store) SetPlan(ctx context.Context, id int64, mark string, p forecast.P
 			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
 			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0) WHERE id = ?`,
 			append(planArgs(p), id)...)
-		return taken(err)
+		if err != nil {
+			return taken(err)
+		}
+		return s.changed(ctx, tx, by, "plan_changed", p.Words()+"; before: "+there.Words())
 	})
 }
 
 // PutOnPlan moves a unit to another plan; [ErrNoUnit], [ErrNoPlan].
-func (s *Store) PutOnPlan(ctx context.Context, code string, plan int64) error {
+func (s *Store) PutOnPlan(ctx context.Context, by By, code string, plan int64) error {
 	u, err := s.Unit(ctx, code)
 	if err != nil {
 		return err
 	}
-	_, err = s.moveToPlan(ctx, plan, `UPDATE unit SET plan_id = ? WHERE id = ?`, u.id)
+	_, err = s.moveToPlan(ctx, plan, func(tx *sql.Tx, name string, _ int64) error {
+		return s.changed(ctx, tx, by, "unit_on_plan", u.Code+": "+name+", before on "+u.Plan.Name)
+	}, `UPDATE unit SET plan_id = ? WHERE id = ?`, u.id)
 	return err
 }
 
 // PutKindOnPlan moves every unit of a kind to a plan, at one site or, when site is
 // empty, at all, and tells how many were not on it; [ErrNoPlan].
-func (s *Store) PutKindOnPlan(ctx context.Context, plan int64, kind, site string) (int64, error) {
-	return s.moveToPlan(ctx, plan, `
+func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site string) (int64, error) {
+	where := "everywhere"
+	if site != "" {
+		where = "at " + site
+	}
+	return s.moveToPlan(ctx, plan, func(tx *sql.Tx, name string, moved int64) error {
+		return s.changed(ctx, tx, by, "kind_on_plan", fmt.Sprintf("%d units of kind %s %s: %s", moved, kind, where, name))
+	}, `
 		UPDATE unit SET plan_id = ? WHERE kind = ? AND (? = '' OR site_id = (SELECT id FROM site WHERE name = ?))`, kind, site, site)
 }
 
 // moveToPlan runs a statement whose first argument is the plan; it tells how many
-// units changed over.
-func (s *Store) moveToPlan(ctx context.Context, plan int64, statement string, args ...any) (moved int64, err error) {
+// units changed over, and then with the plan's name.
+func (s *Store) moveToPlan(ctx context.Context, plan int64, then func(tx *sql.Tx, name string, moved int64) error, statement string, args ...any) (moved int64, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		var there int64
-		if err := tx.QueryRowContext(ctx, `SELECT id FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&there); errors.Is(err, sql.ErrNoRows) {
+		var name string
+		if err := tx.QueryRowContext(ctx, `SELECT name FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&name); errors.Is(err, sql.ErrNoRows) {
 			return fmt.Errorf("%w: %d", ErrNoPlan, plan)
 		} else if err != nil {
 			return err
@@ -135,8 +152,10 @@ func (s *Store) moveToPlan(ctx context.Context, plan int64, statement string, ar
 		if err != nil {
 			return err
 		}
-		moved, err = res.RowsAffected()
-		return err
+		if moved, err = res.RowsAffected(); err != nil {
+			return err
+		}
+		return then(tx, name, moved)
 	})
 	return moved, err
 }

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -49,7 +50,7 @@ type ToPlan struct {
 // SendToPlan puts lines on the plan list, all or none. A unit that has an open
 // line for the work already keeps that one; sent are the ids of the new ones and
 // already the codes of the others.
-func (s *Store) SendToPlan(ctx context.Context, who string, lines []ToPlan) (sent []int64, already []string, err error) {
+func (s *Store) SendToPlan(ctx context.Context, by By, lines []ToPlan) (sent []int64, already []string, err error) {
 	now := s.now().UTC().Truncate(time.Microsecond)
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		sent, already = nil, nil
@@ -57,16 +58,26 @@ func (s *Store) SendToPlan(ctx context.Context, who string, lines []ToPlan) (sen
 			if l.Closes == 0 {
 				continue
 			}
-			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at IS NULL`, now, who, l.Closes); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at IS NULL`, now, by.Name, l.Closes); err != nil {
 				return err
 			}
 		}
-		for len(lines) > 0 {
-			some := lines[:min(len(lines), loadRows)]
-			lines = lines[len(some):]
-			if err := sendSome(ctx, tx, who, now, some, &sent, &already); err != nil {
+		for some := range slices.Chunk(lines, loadRows) {
+			if err := sendSome(ctx, tx, by.Name, now, some, &sent, &already); err != nil {
 				return err
 			}
+		}
+		if len(sent) == 0 {
+			return nil
+		}
+		codes := make([]string, 0, len(sent))
+		for _, l := range lines {
+			if !slices.Contains(already, l.Unit.Code) {
+				codes = append(codes, l.Unit.Code)
+			}
+		}
+		if err := s.changed(ctx, tx, by, "planned", fmt.Sprintf("%d units: %s", len(sent), strings.Join(codes, ", "))); err != nil {
+			return err
 		}
 		return nil
 	})
@@ -112,36 +123,48 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 }
 
 // MovePlanned gives a line other days; [ErrNoPlanned].
-func (s *Store) MovePlanned(ctx context.Context, id int64, from, to time.Time) error {
+func (s *Store) MovePlanned(ctx context.Context, by By, id int64, from, to time.Time) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if err := openPlanned(ctx, tx, id); err != nil {
+		there, err := openPlanned(ctx, tx, id)
+		if err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.Format(time.DateOnly), to.Format(time.DateOnly), id)
-		return err
+		if _, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.Format(time.DateOnly), to.Format(time.DateOnly), id); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Unit.Code, there.Work, days(from, to), days(there.From, there.To)))
 	})
 }
 
 // TakeBack lines from the plan list, all or none; [ErrNoPlanned].
-func (s *Store) TakeBack(ctx context.Context, who string, ids []int64) error {
+func (s *Store) TakeBack(ctx context.Context, by By, ids []int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var codes []string
 		for _, id := range ids {
-			if err := openPlanned(ctx, tx, id); err != nil {
+			there, err := openPlanned(ctx, tx, id)
+			if err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ?`, s.now().UTC(), who, id); err != nil {
+			codes = append(codes, there.Unit.Code)
+			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ?`, s.now().UTC(), by.Name, id); err != nil {
 				return err
 			}
 		}
-		return nil
+		return s.changed(ctx, tx, by, "planned_back", fmt.Sprintf("%d units: %s", len(codes), strings.Join(codes, ", ")))
 	})
 }
 
-func openPlanned(ctx context.Context, tx *sql.Tx, id int64) error {
-	var there int64
-	err := tx.QueryRowContext(ctx, `SELECT id FROM planned WHERE id = ? AND is_open = 1 FOR UPDATE`, id).Scan(&there)
+// openPlanned is a line nobody else can change meanwhile; [ErrNoPlanned].
+func openPlanned(ctx context.Context, tx *sql.Tx, id int64) (p Planned, err error) {
+	err = tx.QueryRowContext(ctx, `
+		SELECT p.id, u.code, p.work, p.from_day, p.to_day FROM planned p JOIN unit u ON u.id = p.unit_id WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).
+		Scan(&p.ID, &p.Unit.Code, &p.Work, &p.From, &p.To)
 	if errors.Is(err, sql.ErrNoRows) {
-		return fmt.Errorf("%w: %d", ErrNoPlanned, id)
+		err = fmt.Errorf("%w: %d", ErrNoPlanned, id)
 	}
-	return err
+	return p, err
+}
+
+func days(from, to time.Time) string {
+	return from.Format(time.DateOnly) + " to " + to.Format(time.DateOnly)
 }

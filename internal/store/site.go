@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -168,9 +169,7 @@ func (s *Store) LastNight(ctx context.Context, site int64) (time.Time, error) {
 // its curve anew.
 func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Minimum) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		for len(nights) > 0 {
-			some := nights[:min(len(nights), 500)]
-			nights = nights[len(some):]
+		for some := range slices.Chunk(nights, 500) {
 			args := make([]any, 0, 3*len(some))
 			for _, n := range some {
 				args = append(args, site, n.Day.Format(time.DateOnly), n.Celsius)
@@ -185,9 +184,21 @@ func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Min
 }
 
 // SetWinters of a site, and reckon its curve anew; [ErrNoSite].
-func (s *Store) SetWinters(ctx context.Context, site int64, winters int) error {
+func (s *Store) SetWinters(ctx context.Context, by By, site int64, winters int) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var name string
+		var before int
+		err := tx.QueryRowContext(ctx, `SELECT name, winters FROM site WHERE id = ? FOR UPDATE`, site).Scan(&name, &before)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %d", ErrNoSite, site)
+		}
+		if err != nil {
+			return err
+		}
 		if _, err := tx.ExecContext(ctx, `UPDATE site SET winters = ? WHERE id = ?`, winters, site); err != nil {
+			return err
+		}
+		if err := s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: one night in %d winters, before in %d", name, winters, before)); err != nil {
 			return err
 		}
 		return reckonCurve(ctx, tx, site)

@@ -122,11 +122,12 @@ func TestRegister(t *testing.T) {
 
 // A plan is added, changed for all its units, and taken up by one of them.
 func TestPlans(t *testing.T) {
-	id, err := app.AddPlan(t.Context(), forecast.Plan{Name: "New", Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
+	by := store.By{Name: "E. Marrow", Address: "127.0.0.1"}
+	id, err := app.AddPlan(t.Context(), by, forecast.Plan{Name: "New", School: forecast.FixedInterval, Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := app.AddPlan(t.Context(), forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
+	if _, err := app.AddPlan(t.Context(), by, forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("the same name: %v", err)
 	}
 	changed := forecast.Plan{Name: "Newer", School: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
@@ -138,33 +139,52 @@ func TestPlans(t *testing.T) {
 		return plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.ID == id })].Mark()
 	}
 	seen := mark()
-	if err := app.SetPlan(t.Context(), id, seen, changed); err != nil {
+	if err := app.SetPlan(t.Context(), by, id, seen, changed); err != nil {
 		t.Fatal(err)
 	}
 	// Somebody who had the plan open before does not write over that.
 	late := changed
 	late.HoseMonths = 6
-	if err := app.SetPlan(t.Context(), id, seen, late); !errors.Is(err, store.ErrPlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
+	if err := app.SetPlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrPlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
 		t.Errorf("the plan was changed meanwhile: %v", err)
 	}
-	if err := app.SetPlan(t.Context(), id, mark(), changed); err != nil {
+	if err := app.SetPlan(t.Context(), by, id, mark(), changed); err != nil {
 		t.Errorf("as it stands now: %v", err)
 	}
-	if err := app.SetPlan(t.Context(), 9999, seen, changed); !errors.Is(err, store.ErrNoPlan) {
+	if err := app.SetPlan(t.Context(), by, 9999, seen, changed); !errors.Is(err, store.ErrNoPlan) {
 		t.Errorf("a plan that is not there: %v", err)
 	}
-	if err := app.PutOnPlan(t.Context(), "B_1", id); err != nil {
+	if err := app.PutOnPlan(t.Context(), by, "B_1", id); err != nil {
 		t.Fatal(err)
 	}
 	if u := unit(t, "B_1"); u.Plan != changed || u.PlanID != id || u.Ledger.Replaced != 0.7 {
 		t.Errorf("the unit's plan reads %+v", u.Plan)
 	}
-	if err := app.PutOnPlan(t.Context(), "B_1", 9999); !errors.Is(err, store.ErrNoPlan) {
+	if err := app.PutOnPlan(t.Context(), by, "B_1", 9999); !errors.Is(err, store.ErrNoPlan) {
 		t.Errorf("put on a plan that is not there: %v", err)
 	}
 	all, err := app.Plans(t.Context())
 	if err != nil || !slices.ContainsFunc(all, func(p store.Plan) bool { return p.ID == id && p.Plan == changed && p.Units == 1 }) {
 		t.Errorf("plans %+v, %v", all, err)
+	}
+	// Each change left its line, and what was refused none.
+	lines, err := app.AuditLines(t.Context(), 0, 20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, l := range lines {
+		if l.Who == by.Name && l.Address == by.Address {
+			got = append(got, l.What+" "+l.Detail[:min(len(l.Detail), 14)])
+		}
+	}
+	if want := []string{"unit_on_plan B_1: Newer, be", "plan_changed Newer (sealed)", "plan_changed Newer (sealed)", "plan_added New (interval)"}; !slices.Equal(got, want) {
+		t.Errorf("the audit says %q, want %q", got, want)
+	}
+	if !slices.ContainsFunc(lines, func(l store.Audited) bool {
+		return strings.HasPrefix(l.Detail, "Newer ") && strings.Contains(l.Detail, "; before: New (interval)")
+	}) {
+		t.Errorf("what the plan was before is not told: %+v", lines)
 	}
 }
 

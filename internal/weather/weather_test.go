@@ -146,13 +146,13 @@ func TestRecordOfTheStandIn(t *testing.T) {
 		t.Error("no forecast")
 	}
 	before := s.Cold.Coldest()
-	if err := app.SetWinters(t.Context(), s.ID, 200); err != nil {
+	if err := app.SetWinters(t.Context(), store.By{}, s.ID, 200); err != nil {
 		t.Fatal(err)
 	}
 	if s = yardNow(t); s.Winters != 200 || s.Cold.Winters != 200 || s.Cold.Coldest() >= before {
 		t.Errorf("of 200 winters the coldest is %v, of 50 it was %v", s.Cold.Coldest(), before)
 	}
-	if err := app.SetWinters(t.Context(), 999, 20); !errors.Is(err, store.ErrNoSite) {
+	if err := app.SetWinters(t.Context(), store.By{}, 999, 20); !errors.Is(err, store.ErrNoSite) {
 		t.Errorf("a site that is not there: %v", err)
 	}
 	if _, err := w.Forecast(t.Context(), "Nowhere", today); err == nil {

@@ -2,7 +2,6 @@ package web
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"time"
 
@@ -45,30 +44,23 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 	if r.Body.To != nil {
 		to = &r.Body.To.Time
 	}
-	sent, err := h.books.SendToPlan(ctx, signedIn(ctx).Name, r.Body.Units, from, to)
+	sent, err := h.books.SendToPlan(ctx, by(ctx), r.Body.Units, from, to)
 	if err != nil {
 		return nil, err
 	}
 	answer := api.SendToPlan200JSONResponse{Sent: []int64{}, Already: []string{}, Nothing: []string{}}
 	answer.Sent, answer.Already, answer.Nothing = append(answer.Sent, sent.IDs...), append(answer.Already, sent.Already...), append(answer.Nothing, sent.Nothing...)
-	return answer, h.people.Changed(ctx, *signedIn(ctx), address(ctx), "planned", fmt.Sprintf("%d units", len(sent.IDs)))
+	return answer, nil
 }
 
 // MovePlanned gives a line other days.
 func (h handlers) MovePlanned(ctx context.Context, r api.MovePlannedRequestObject) (api.MovePlannedResponseObject, error) {
-	if err := h.books.MovePlanned(ctx, r.Id, r.Body.From.Time, r.Body.To.Time); err != nil {
-		return nil, err
-	}
-	return api.MovePlanned204Response{}, h.people.Changed(ctx, *signedIn(ctx), address(ctx), "planned_moved",
-		fmt.Sprintf("line %d: %s to %s", r.Id, r.Body.From.Format(time.DateOnly), r.Body.To.Format(time.DateOnly)))
+	return api.MovePlanned204Response{}, h.books.MovePlanned(ctx, by(ctx), r.Id, r.Body.From.Time, r.Body.To.Time)
 }
 
 // TakeBackPlanned takes lines off the plan list.
 func (h handlers) TakeBackPlanned(ctx context.Context, r api.TakeBackPlannedRequestObject) (api.TakeBackPlannedResponseObject, error) {
-	if err := h.books.TakeBack(ctx, signedIn(ctx).Name, r.Body.Ids); err != nil {
-		return nil, err
-	}
-	return api.TakeBackPlanned204Response{}, h.people.Changed(ctx, *signedIn(ctx), address(ctx), "planned_back", fmt.Sprintf("%d lines", len(r.Body.Ids)))
+	return api.TakeBackPlanned204Response{}, h.books.TakeBack(ctx, by(ctx), r.Body.Ids)
 }
 
 // ListSites with their cold.
@@ -83,12 +75,11 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 
 // ChangeSite sets how cautious the cold curve of a site is.
 func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	s, err := h.books.SetWinters(ctx, r.Id, r.Body.Winters)
+	s, err := h.books.SetWinters(ctx, by(ctx), r.Id, r.Body.Winters)
 	if err != nil {
 		return nil, err
 	}
-	err = h.people.Changed(ctx, *signedIn(ctx), address(ctx), "site_changed", fmt.Sprintf("%s: one night in %d winters", s.Name, s.Winters))
-	return api.ChangeSite200JSONResponse(siteCold(s, h.books.Today())), err
+	return api.ChangeSite200JSONResponse(siteCold(s, h.books.Today())), nil
 }
 
 func siteCold(s store.Site, today time.Time) api.SiteCold {
@@ -144,23 +135,9 @@ func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlan
 
 // PutKindOnPlan moves all units of a kind.
 func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestObject) (api.PutKindOnPlanResponseObject, error) {
-	site := value(r.Body.Site)
-	moved, err := h.books.PutKindOnPlan(ctx, r.Id, string(r.Body.Kind), site)
+	moved, err := h.books.PutKindOnPlan(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
-	all, err := h.books.Plans(ctx)
-	if err != nil {
-		return nil, err
-	}
-	where := "everywhere"
-	if site != "" {
-		where = "at " + site
-	}
-	for _, p := range all {
-		if p.ID == r.Id {
-			err = h.people.Changed(ctx, *signedIn(ctx), address(ctx), "kind_on_plan", fmt.Sprintf("%d units of kind %s %s: %s", moved, r.Body.Kind, where, p.Name))
-		}
-	}
-	return api.PutKindOnPlan200JSONResponse{Moved: int(moved)}, err
+	return api.PutKindOnPlan200JSONResponse{Moved: int(moved)}, nil
 }

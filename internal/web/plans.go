@@ -63,14 +63,14 @@ func value[T int | float64 | string](v *T) T {
 	return *v
 }
 
-// save a plan and write who did.
-func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput, what string) (api.RegisterPlan, error) {
-	p := planOf(in)
-	id, err := h.books.SavePlan(ctx, id, mark, p)
+// by is who asks.
+func by(ctx context.Context) store.By {
+	return store.By{Name: signedIn(ctx).Name, Address: address(ctx)}
+}
+
+func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput) (api.RegisterPlan, error) {
+	id, err := h.books.SavePlan(ctx, by(ctx), id, mark, planOf(in))
 	if err != nil {
-		return api.RegisterPlan{}, err
-	}
-	if err := h.people.Changed(ctx, *signedIn(ctx), address(ctx), what, p.Words()); err != nil {
 		return api.RegisterPlan{}, err
 	}
 	all, err := h.books.Plans(ctx)
@@ -84,7 +84,7 @@ func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanIn
 
 // AddPlan to the register.
 func (h handlers) AddPlan(ctx context.Context, r api.AddPlanRequestObject) (api.AddPlanResponseObject, error) {
-	p, err := h.save(ctx, 0, "", *r.Body, "plan_added")
+	p, err := h.save(ctx, 0, "", *r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +93,7 @@ func (h handlers) AddPlan(ctx context.Context, r api.AddPlanRequestObject) (api.
 
 // ChangePlan for all units on it, unless somebody else did meanwhile.
 func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject) (api.ChangePlanResponseObject, error) {
-	p, err := h.save(ctx, r.Id, r.Params.IfMatch, *r.Body, "plan_changed")
+	p, err := h.save(ctx, r.Id, r.Params.IfMatch, *r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -126,12 +126,5 @@ func planEffect(changed []books.PlanEffect, today time.Time) api.PlanEffect {
 
 // PutOnPlan moves a unit.
 func (h handlers) PutOnPlan(ctx context.Context, r api.PutOnPlanRequestObject) (api.PutOnPlanResponseObject, error) {
-	if err := h.books.PutOnPlan(ctx, r.Code, r.Body.Plan); err != nil {
-		return nil, err
-	}
-	m, err := h.books.Account(ctx, r.Code)
-	if err != nil {
-		return nil, err
-	}
-	return api.PutOnPlan204Response{}, h.people.Changed(ctx, *signedIn(ctx), address(ctx), "unit_on_plan", m.Unit.Code+": "+m.Unit.Plan.Name)
+	return api.PutOnPlan204Response{}, h.books.PutOnPlan(ctx, by(ctx), r.Code, r.Body.Plan)
 }
