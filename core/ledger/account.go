@@ -198,9 +198,10 @@ type Account struct {
 	guessed  bool    // startsAt is the last reading before the renewal
 	figures  figures // of the charge, reckoned once per change
 	strikes  map[string]*Entry
-	begun    time.Time // of an account without lines
-	leak     *LeakRate // of an account without lines
-	movedAt  time.Time // of the last change of the charge
+	begun    time.Time     // of an account without lines
+	leak     *LeakRate     // of an account without lines
+	why      *Disagreement // of an account without lines
+	movedAt  time.Time     // of the last change of the charge
 	// capEffective is the pressure to reckon with by the last cap test.
 	capEffective *measure.Kilopascal
 }

@@ -62,6 +62,31 @@ const (
 	nowLow    = 0.025
 )
 
+// Disagreement of book and test, as it stands.
+type Disagreement struct {
+	Book      *measure.Celsius // what the book said before the test; nil when it said nothing
+	Likeliest *Explanation     // nil when nothing explains it
+}
+
+// Disagreement of the test in [Account.OffBook]; nil when book and test agree.
+func (a *Account) Disagreement() *Disagreement {
+	if a.OffBook == nil || len(a.Lines) == 0 {
+		return a.why
+	}
+	for i := len(a.Lines) - 1; i >= 0; i-- {
+		l := &a.Lines[i]
+		if l.Test == nil || !l.Entry.At.Equal(a.OffBook.At) || l.Struck != nil {
+			continue
+		}
+		d := &Disagreement{Book: l.Test.Book}
+		if x := a.Explain(i); len(x) > 0 {
+			d.Likeliest = &x[0]
+		}
+		return d
+	}
+	return nil
+}
+
 // Explain the test of line i: the likeliest causes first. It is nil when the
 // line is no test, or the test agrees. It takes the time of some folds.
 func (a *Account) Explain(i int) []Explanation {

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"math"
 	"time"
@@ -48,11 +49,52 @@ type stored struct {
 	MovedAt    time.Time
 	LevelAt    time.Time
 	RefilledAt *time.Time
+	Why        *disagreement
 	Findings   []Finding
 	// What there is much of, in rows.
 	Readings  readings
 	Strengths strengths
 	Looks     looks
+}
+
+// disagreement is what is kept of a [Disagreement]; the balancing entry is packed
+// as in the books.
+type disagreement struct {
+	Book      *measure.Celsius
+	Likeliest *Explanation
+	Kind      Kind
+	Balance   []byte
+}
+
+func packDisagreement(d *Disagreement) (*disagreement, error) {
+	if d == nil {
+		return nil, nil
+	}
+	s := &disagreement{Book: d.Book}
+	if d.Likeliest == nil {
+		return s, nil
+	}
+	x := *d.Likeliest
+	s.Likeliest = &x
+	if x.Balance == nil {
+		return s, nil
+	}
+	var err error
+	s.Kind = x.Balance.Kind()
+	s.Balance, err = json.Marshal(x.Balance)
+	x.Balance = nil
+	return s, err
+}
+
+func (s *disagreement) unpack() (d *Disagreement, err error) {
+	if s == nil {
+		return nil, nil
+	}
+	d = &Disagreement{Book: s.Book, Likeliest: s.Likeliest}
+	if d.Likeliest != nil && s.Kind != "" {
+		d.Likeliest.Balance, err = ParseBody(s.Kind, s.Balance)
+	}
+	return d, err
 }
 
 // standing is an entry that stands, with its words.
@@ -154,21 +196,31 @@ func (a *Account) Store() ([]byte, error) {
 	if l := a.LaidUp; l != nil {
 		s.LaidUp = &standing{l.ID, l.At, l.RecordedBy, l.Body.(LayUp).Note}
 	}
+	var err error
+	if s.Why, err = packDisagreement(a.Disagreement()); err != nil {
+		return nil, fmt.Errorf("why book and test of %s disagree: %w", a.Unit.Code, err)
+	}
 	return packing.Marshal(s)
 }
 
 // Restore unpacks what [Account.Store] made of an account of u: all that its
-// clocks depend on. It has no lines, so nothing can be added to it or explained.
+// clocks depend on, and why its last test disagrees. It has no lines, so nothing can
+// be added to it.
 func Restore(u Unit, packed []byte) (*Account, error) {
 	var s stored
-	if err := cbor.Unmarshal(packed, &s); err != nil {
+	err := cbor.Unmarshal(packed, &s)
+	var why *Disagreement
+	if err == nil {
+		why, err = s.Why.unpack()
+	}
+	if err != nil {
 		return nil, fmt.Errorf("stored account of %s: %w", u.Code, err)
 	}
 	a := &Account{Unit: u, Balance: s.Balance, Charge: s.Charge, Known: s.Known, Base: s.Base, Product: s.Product, Factory: s.Factory, Mixed: s.Mixed,
 		Blended: s.Blended, LastTest: s.LastTest, Distrusted: s.Distrusted, OffBook: s.OffBook, Filled: s.Filled,
 		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Owed: s.Owed, Chemistry: s.Chemistry, Air: s.Air,
 		Readings: s.Readings, Strengths: s.Strengths, Looks: s.Looks,
-		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, begun: s.Begun, leak: s.Leak, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
+		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, begun: s.Begun, leak: s.Leak, why: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	if h := s.Held; h != nil {
 		a.Held = &Entry{ID: h.ID, At: h.At, RecordedBy: h.By, Body: Hold{Why: h.Words}}
 	}

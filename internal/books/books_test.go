@@ -2,6 +2,7 @@ package books_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os"
 	"reflect"
@@ -63,7 +64,19 @@ func alike(t *testing.T, when string) {
 		if !reflect.DeepEqual(r.Outlook, full.Outlook) {
 			t.Errorf("%s, %s: stored %+v\nfolded %+v", when, r.Unit.Code, r.Outlook.Governing, full.Outlook.Governing)
 		}
+		if a, b := disagreement(t, r.Account), disagreement(t, full.Account); a != b {
+			t.Errorf("%s, %s: stored, book and test disagree by %s\nfolded by %s", when, r.Unit.Code, a, b)
+		}
 	}
+}
+
+func disagreement(t *testing.T, a *ledger.Account) string {
+	t.Helper()
+	text, err := json.Marshal(a.Disagreement())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
 }
 
 func storedOf(t *testing.T) int {

@@ -80,14 +80,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 			}
 		}
 		if r.Account.OffBook != nil {
-			// Why, its lines tell; a stored account has none.
-			whole, err := h.books.Account(ctx, r.Unit.Code)
-			if err != nil {
-				return nil, err
-			}
-			if whole.Account.OffBook != nil {
-				answer.OffBook = append(answer.OffBook, offBook(&whole))
-			}
+			answer.OffBook = append(answer.OffBook, offBook(r))
 		}
 	}
 	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int {
@@ -100,17 +93,12 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 func offBook(m *books.Moment) api.OffBookRow {
 	a := m.Account
 	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At, Measured: float64(a.OffBook.Measured)}
-	for i := len(a.Lines) - 1; i >= 0; i-- {
-		l := &a.Lines[i]
-		if l.Test == nil || !l.Entry.At.Equal(a.OffBook.At) || l.Struck != nil {
-			continue
-		}
-		row.Book = number(l.Test.Book)
-		if x := a.Explain(i); len(x) > 0 {
-			likeliest := explanation(x[0])
+	if d := a.Disagreement(); d != nil {
+		row.Book = number(d.Book)
+		if x := d.Likeliest; x != nil {
+			likeliest := explanation(*x)
 			row.Likeliest = &likeliest
 		}
-		break
 	}
 	return row
 }
