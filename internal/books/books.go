@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -48,16 +49,27 @@ type day struct {
 	zeroed map[string]time.Time
 }
 
-func (b *Books) day(ctx context.Context) (day, error) {
+// day for some accounts: it knows the instruments that they were tested with.
+func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, error) {
 	d := day{today: b.today()}
+	var tools []string
+	for _, a := range accounts {
+		if t := a.LastTest; t != nil && t.Tool != "" && !slices.Contains(tools, t.Tool) {
+			tools = append(tools, t.Tool)
+		}
+	}
 	var err error
-	d.zeroed, err = b.store.Zeroed(ctx, d.today.AddDate(0, 0, -coolant.ZeroMonth))
+	d.zeroed, err = b.store.Zeroed(ctx, tools, d.today.AddDate(0, 0, -coolant.ZeroMonth))
 	return d, err
 }
 
-func (d day) moment(u store.Unit, entries []ledger.Entry) Moment {
+func (b *Books) moment(ctx context.Context, u store.Unit, entries []ledger.Entry) (Moment, error) {
 	a := ledger.Fold(u.Ledger, entries)
-	return d.standing(u, &a)
+	d, err := b.day(ctx, &a)
+	if err != nil {
+		return Moment{}, err
+	}
+	return d.standing(u, &a), nil
 }
 
 func (d day) standing(u store.Unit, account *ledger.Account) Moment {
@@ -78,11 +90,7 @@ func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
 	if err != nil {
 		return Moment{}, err
 	}
-	d, err := b.day(ctx)
-	if err != nil {
-		return Moment{}, err
-	}
-	return d.moment(u, entries), nil
+	return b.moment(ctx, u, entries)
 }
 
 // Today in the fleet's own time zone.
@@ -147,7 +155,7 @@ func (b *Books) Some(ctx context.Context, codes []string) ([]Moment, error) {
 	if err != nil {
 		return nil, err
 	}
-	d, err := b.day(ctx)
+	d, err := b.day(ctx, slices.Collect(maps.Values(accounts))...)
 	if err != nil {
 		return nil, err
 	}
@@ -252,7 +260,11 @@ func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...l
 		}
 		written = append(written, e)
 	}
-	effect := Effect{Before: before, After: before.day.moment(before.Unit, written)}
+	after, err := b.moment(ctx, before.Unit, written)
+	if err != nil {
+		return Effect{}, err
+	}
+	effect := Effect{Before: before, After: after}
 	last := entries[len(entries)-1].ID
 	effect.Line = slices.IndexFunc(effect.After.Account.Lines, func(l ledger.Line) bool { return l.Entry.ID == last })
 	return effect, nil

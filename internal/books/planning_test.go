@@ -213,15 +213,15 @@ func TestZeroedInAnothersBooks(t *testing.T) {
 		return e.ID
 	}
 	since := noon.AddDate(0, 0, -31)
-	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].IsZero() {
+	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
 		t.Fatalf("R-9 was zeroed: %v, %v", z, err)
 	}
 	id := write(ledger.ZeroCheck{Tool: "R-9", Zero: measure.Reading{Value: 0, Unit: measure.DegC}})
-	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].Equal(noon.Add(-time.Minute)) {
+	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].Equal(noon.Add(-time.Minute)) {
 		t.Errorf("zeroed %v, %v", z, err)
 	}
 	write(ledger.Strike{Entry: id, Why: "another instrument"})
-	if z, err := app.Zeroed(ctx, since); err != nil || !z["R-9"].IsZero() {
+	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
 		t.Errorf("struck, and zeroed %v, %v", z, err)
 	}
 }

@@ -238,23 +238,24 @@ func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 	return err
 }
 
-// Zeroed tells when each instrument was last zeroed on purified water since a
-// day, in whoever's books: by a zero check, or with a test.
-func (s *Store) Zeroed(ctx context.Context, since time.Time) (map[string]time.Time, error) {
-	type zero struct {
-		tool string
-		at   time.Time
-	}
-	rows, err := s.db.QueryContext(ctx, `
-		SELECT JSON_VALUE(e.payload, '$.tool'), MAX(e.happened_at) FROM entry e
-		WHERE e.kind IN ('zero_check', 'freeze_test') AND e.happened_at >= ?
-		  AND JSON_EXISTS(e.payload, '$.tool') AND JSON_EXISTS(e.payload, '$.zero')
-		  AND e.id NOT IN (SELECT JSON_VALUE(s.payload, '$.entry') FROM entry s WHERE s.kind = 'strike' AND s.happened_at >= ?)
-		GROUP BY JSON_VALUE(e.payload, '$.tool')`, since.UTC(), since.UTC())
-	all, err := collect(rows, err, func(rows *sql.Rows) (z zero, err error) { return z, rows.Scan(&z.tool, &z.at) })
+// Zeroed tells when each of these instruments was last zeroed on purified water
+// since a day, in whoever's books: by a zero check, or with a test. What was struck
+// does not count.
+func (s *Store) Zeroed(ctx context.Context, tools []string, since time.Time) (map[string]time.Time, error) {
 	zeroed := map[string]time.Time{}
-	for _, z := range all {
-		zeroed[z.tool] = z.at
+	for _, tool := range tools {
+		var at time.Time
+		err := s.db.QueryRowContext(ctx, `
+			SELECT e.happened_at FROM entry e WHERE e.zeroed_tool = ? AND e.happened_at >= ?
+			  AND NOT EXISTS (SELECT 1 FROM entry s WHERE s.unit_id = e.unit_id AND s.kind = 'strike' AND JSON_VALUE(s.payload, '$.entry') = e.id)
+			ORDER BY e.happened_at DESC LIMIT 1`, tool, since.UTC()).Scan(&at)
+		if errors.Is(err, sql.ErrNoRows) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		zeroed[tool] = at
 	}
-	return zeroed, err
+	return zeroed, nil
 }

@@ -42,8 +42,10 @@ ALTER TABLE plan
   ADD COLUMN IF NOT EXISTS hose_years INT UNSIGNED NULL CHECK (hose_years > 0),
   ADD COLUMN IF NOT EXISTS miles BOOLEAN NOT NULL DEFAULT FALSE;
 
--- Zero checks and tests of the last weeks are looked up over all units.
-CREATE INDEX IF NOT EXISTS entry_kind ON entry (kind, happened_at);
+-- The last zero of an instrument is looked up over all units.
+ALTER TABLE entry ADD COLUMN IF NOT EXISTS zeroed_tool VARCHAR(80) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin
+  AS (CASE WHEN kind IN ('zero_check', 'freeze_test') AND JSON_EXISTS(payload, '$.zero') THEN JSON_VALUE(payload, '$.tool') END) VIRTUAL;
+CREATE INDEX IF NOT EXISTS entry_zeroed ON entry (zeroed_tool, happened_at);
 
 -- The plan list: work that somebody means to have done on a unit between two
 -- days. A line is open until it is taken back, or the books show that the work
@@ -66,6 +68,7 @@ CREATE TABLE IF NOT EXISTS planned (
 
 -- +goose Down
 DROP TABLE IF EXISTS planned, site_forecast, site_curve, site_night;
-DROP INDEX IF EXISTS entry_kind ON entry;
+DROP INDEX IF EXISTS entry_zeroed ON entry;
+ALTER TABLE entry DROP COLUMN IF EXISTS zeroed_tool;
 ALTER TABLE plan DROP COLUMN follow_days, DROP COLUMN follow_runs, DROP COLUMN miles, DROP COLUMN hose_years;
 ALTER TABLE site DROP COLUMN winters;
