@@ -384,24 +384,30 @@ func (b *tab) view(path, ready string, width, height int64, dark bool) {
 
 // axe-core (Deque's rules for WCAG 2) finds nothing serious on any view.
 func TestAccessibility(t *testing.T) {
-	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
-	if err != nil {
-		t.Fatal(err)
-	}
 	tabs := newViewers(t)
 	for _, v := range slices.Concat(views, others) {
 		b := tabs.of(v.name)
 		b.view(v.path, v.ready, v.width, v.height, v.dark)
-		js[chromedp.Void](b, string(axe))
-		found := js[[]string](b, `axe.run().then(r => r.violations
-			.filter(v => v.impact === 'serious' || v.impact === 'critical')
-			.map(v => v.id + ': ' + v.help + ' — ' + v.nodes.slice(0, 3).map(n => n.html).join(' | ')))`)
-		for _, f := range found {
-			t.Errorf("%s: %s", v.name, f)
-		}
-		if js[bool](b, `document.documentElement.scrollWidth > window.innerWidth`) {
-			t.Errorf("%s: the page is wider than the window", v.name)
-		}
+		b.accessible(v.name)
+	}
+}
+
+// accessible holds the page as it stands against axe-core.
+func (b *tab) accessible(name string) {
+	b.t.Helper()
+	axe, err := os.ReadFile("../ui/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	js[chromedp.Void](b, string(axe))
+	found := js[[]string](b, `axe.run().then(r => r.violations
+		.filter(v => v.impact === 'serious' || v.impact === 'critical')
+		.map(v => v.id + ': ' + v.help + ' — ' + v.nodes.slice(0, 3).map(n => n.html).join(' | ')))`)
+	for _, f := range found {
+		b.t.Errorf("%s: %s", name, f)
+	}
+	if js[bool](b, `document.documentElement.scrollWidth > window.innerWidth`) {
+		b.t.Errorf("%s: the page is wider than the window", name)
 	}
 }
 

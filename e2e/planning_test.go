@@ -25,11 +25,11 @@ import (
 func TestPickAndSend(t *testing.T) {
 	b := newTab(t)
 	b.open("/horizon?kind=motorcycle", `[data-unit="MC-03"]`)
-	send := `[...document.querySelectorAll('button')].find(x => x.innerText.includes('to the plan list'))`
+	send := `[...document.querySelectorAll('button')].find(x => x.ariaLabel?.includes('to the plan list'))`
 	b.click(`[aria-label="pick MC-03"]`)
 	js[chromedp.Void](b, `document.querySelector('[data-unit="MC-08"]').focus()`)
 	b.press(" ")
-	b.until(send + `.innerText === 'send 2 units to the plan list'`)
+	b.until(send + `.innerText.trim() === 'send 2 units to the plan list'`)
 	js[chromedp.Void](b, send+`.click()`)
 	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('2 units went on the plan list.')`)
 	b.wait(`[data-unit="MC-03"] [data-planned]`)
@@ -160,6 +160,29 @@ func TestQuietMorning(t *testing.T) {
 	if text := b.text("main"); !strings.Contains(text, "Nothing is on hold.") || !strings.Contains(text, "Nothing is due within a month.") {
 		t.Errorf("the morning says %q", text)
 	}
+	b.calm()
+}
+
+// On a phone a touch tells why a line stands where it does; from there it is opened,
+// or picked and sent to the plan list.
+func TestHorizonOnAPhone(t *testing.T) {
+	b := newTab(t)
+	b.view("/horizon?kind=motorcycle", `[data-unit="MC-05"]`, 390, 844, false)
+	b.click(`[data-unit="MC-05"]`)
+	b.until(`document.querySelector('` + sentence + `').innerText.includes('MC-05') && location.pathname === '/horizon'`)
+	inSentence := func(words string) string {
+		return `[...document.querySelectorAll('` + sentence + ` button')].find(x => x.innerText === '` + words + `')`
+	}
+	js[chromedp.Void](b, inSentence("pick for the plan list")+`.click()`)
+	b.until(inSentence("let it go") + ` && document.querySelector('[data-unit="MC-05"]').ariaLabel.endsWith(', picked')`)
+	b.keep("horizon-phone-picked")
+	b.accessible("horizon on a phone, one line picked")
+	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="pick-bar"] button')].find(x => x.offsetHeight >= 44 && x.innerText.trim() === 'send 1 unit').click()`)
+	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('1 unit went on the plan list.')`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="sent"] button')].find(x => x.innerText === 'take them back').click()`)
+	b.until(`!document.querySelector('[data-testid="sent"]')`)
+	b.click(sentence + ` a`)
+	b.until(`location.pathname === '/units/MC-05'`)
 	b.calm()
 }
 

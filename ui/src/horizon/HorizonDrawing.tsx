@@ -1,8 +1,8 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Link, Text, useMediaQuery } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type PointerEvent, memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
-import { useNavigate } from "react-router";
+import { Link as RouterLink, useNavigate } from "react-router";
 import type { Clock, Schemas } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
@@ -18,6 +18,8 @@ import { type Drawn, type Item, type Row, rowsOf, timedClocks } from "./view";
 type Horizon = Schemas["Horizon"];
 
 const lineHeight = 32;
+/** Where lines are touched, and no pointer hovers over them. */
+const touched = "(hover: none) and (pointer: coarse), (width < 48em)";
 /** The widths of what stands before the time. */
 const columns = { base: "26px 66px 84px", md: "24px 26px 72px minmax(0, 134px) 78px 90px" };
 const before = { base: "188px", md: "448px" };
@@ -196,7 +198,7 @@ export function HorizonDrawing({
         kind={told?.kind}
         clock={told && clocks.get(told.unit)?.find((c) => c.kind === told.kind)}
         today={horizon.today}
-        picking={picking !== undefined}
+        picking={picking}
       />
     </Flex>
   );
@@ -249,14 +251,18 @@ const UnitLine = memo(function UnitLine(p: {
       data-line=""
       data-index={p.index}
       data-unit={row.unit.code}
-      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}`}
+      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}${p.picked ? ", picked" : ""}`}
       cursor="pointer"
       _hover={{ bg: "wash" }}
       _focusVisible={{ bg: "wash", outlineOffset: "-2px" }}
       onFocus={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
       onMouseEnter={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
       onKeyDown={press}
-      onClick={() => void navigate(`/units/${encodeURIComponent(row.unit.code)}`)}
+      onClick={() => {
+        // Without a pointer that hovers, the first touch tells; the sentence has the way on.
+        if (window.matchMedia(touched).matches) p.onTell({ unit: row.unit.code, kind: governing.kind });
+        else void navigate(`/units/${encodeURIComponent(row.unit.code)}`);
+      }}
     >
       <Box display="grid" gridTemplateColumns={columns} w={before} flexShrink={0} columnGap="6px" alignItems="center">
         {p.onToggle ? (
@@ -278,6 +284,12 @@ const UnitLine = memo(function UnitLine(p: {
         <Vial verdict={row.verdict} left={governing.left} />
         <Text className="figures" fontWeight="700" truncate>
           {row.unit.code}
+          {p.picked && (
+            <Text as="span" color="accent" hideFrom="md">
+              {" "}
+              ✓
+            </Text>
+          )}
         </Text>
         <Text truncate fontSize="14px" hideBelow="md">
           {row.unit.name}
@@ -463,12 +475,14 @@ function Sentence(p: {
   kind: Clock["kind"] | undefined;
   clock: Clock | undefined;
   today: string;
-  picking: boolean;
+  picking: Picking | undefined;
 }) {
   const { row, kind, clock: c, today } = p;
+  const [touch] = useMediaQuery([touched], { ssr: false });
+  const picked = row && p.picking?.picked.has(row.unit.code);
   return (
     <Box
-      minH="66px"
+      minH={touch ? "128px" : "66px"}
       flexShrink={0}
       mt="6px"
       pl="12px"
@@ -480,13 +494,14 @@ function Sentence(p: {
     >
       {!row && (
         <Text color="faint">
-          <Text as="span" hideBelow="md">
-            Point at a line, or go along with j and k and the arrows: here stands why. Enter opens the account.
-            {p.picking && " A tick or Space picks a line; drag across the months to pick a span."}
-          </Text>
-          <Text as="span" hideFrom="md">
-            Touch a line: here stands why.
-          </Text>
+          {touch ? (
+            "Touch a line: here stands why."
+          ) : (
+            <>
+              Point at a line, or go along with j and k and the arrows: here stands why. Enter opens the account.
+              {p.picking && " A tick or Space picks a line; drag across the months to pick a span."}
+            </>
+          )}
         </Text>
       )}
       {row && kind && !c && (
@@ -506,6 +521,26 @@ function Sentence(p: {
             {row.planned?.map((w) => ` Planned: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
           </Text>
         </>
+      )}
+      {touch && row && (
+        <Flex gap="20px" fontWeight="700">
+          <Link asChild color="accent" minH="44px">
+            <RouterLink to={`/units/${encodeURIComponent(row.unit.code)}`}>open account</RouterLink>
+          </Link>
+          {p.picking && (
+            <Button
+              variant="plain"
+              px="0"
+              minH="44px"
+              color="accent"
+              fontWeight="700"
+              aria-pressed={picked}
+              onClick={() => p.picking?.toggle(row.unit.code, false)}
+            >
+              {picked ? "let it go" : "pick for the plan list"}
+            </Button>
+          )}
+        </Flex>
       )}
     </Box>
   );

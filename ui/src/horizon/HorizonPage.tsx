@@ -177,6 +177,7 @@ export function HorizonPage() {
           <Flex gap="8px" rowGap="4px" wrap="wrap" align="flex-start" mb="6px" className="no-print">
             {coordinator && (
               <PickBar
+                open={filtering}
                 rows={rows}
                 picked={picking.picked}
                 span={picking.span}

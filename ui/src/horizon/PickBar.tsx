@@ -32,8 +32,12 @@ export function dueWithin(rows: readonly Row[], span: DaySpan): string[] {
 
 const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
 
-/** What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work. */
+/**
+ * What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work.
+ * On a phone the span has its place among the filters, and the rest stands here once something is picked.
+ */
 export function PickBar(p: {
+  open: boolean;
   rows: readonly Row[];
   picked: ReadonlySet<string>;
   span: DaySpan | undefined;
@@ -66,9 +70,27 @@ export function PickBar(p: {
     const next = { from: p.span?.from ?? p.today, to: p.span?.to ?? p.today, ...part };
     p.onSpan(next.from || next.to ? next : undefined);
   };
+  const sending = (
+    <Button
+      aria-label={`send ${units(p.picked.size)} to the plan list`}
+      minH="44px"
+      borderRadius="0"
+      bg="ink"
+      color="page"
+      disabled={p.picked.size === 0 || send.isPending}
+      onClick={() => send.mutate()}
+    >
+      <span>
+        send {units(p.picked.size)}
+        <Text as="span" hideBelow="md">
+          {" to the plan list"}
+        </Text>
+      </span>
+    </Button>
+  );
   return (
-    <Box data-testid="pick-bar" hideBelow="md">
-      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center">
+    <Box data-testid="pick-bar">
+      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center" display={{ base: p.open ? "flex" : "none", md: "flex" }}>
         <Text>Pick what runs out from</Text>
         <TextField
           label="from"
@@ -96,17 +118,9 @@ export function PickBar(p: {
         >
           none
         </Act>
-        <Button
-          minH="44px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
-          disabled={p.picked.size === 0 || send.isPending}
-          onClick={() => send.mutate()}
-        >
-          send {units(p.picked.size)} to the plan list
-        </Button>
+        {sending}
       </Flex>
+      {p.picked.size > 0 && !p.open && <Box hideFrom="md">{sending}</Box>}
       <Box aria-live="polite">
         {wrong && <Text color="alarm">{wrong}</Text>}
         {unseen > 0 && (
