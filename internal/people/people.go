@@ -191,11 +191,9 @@ func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email
 		return store.Person{}, &BadField{"role", string(role), "coordinator, technician, signatory, reader"}
 	}
 	p := store.Person{Name: name, Email: email, Role: role, Active: true, Epoch: 1}
-	if p.ID, err = s.Store.AddPerson(ctx, p); err != nil {
+	line := store.Audited{Who: by.Name, Address: from, What: "invited", Detail: name + " <" + email + "> as " + string(role)}
+	if p.ID, err = s.Store.AddPerson(ctx, p, line); err != nil {
 		return p, alreadyTaken(err, name, email)
-	}
-	if err := s.audit(ctx, by.Name, from, "invited", name+" <"+email+"> as "+string(role)); err != nil {
-		return p, err
 	}
 	return p, s.SendInvitation(ctx, p)
 }
@@ -369,9 +367,8 @@ func checkPassword(password string, p store.Person) *BadField {
 
 // Set role and whether somebody may sign in. The last coordinator stays one.
 func (s *Service) Set(ctx context.Context, by store.Person, from string, id int64, role *ledger.Role, active *bool) (store.Person, error) {
-	what := ""
-	p, err := s.Store.SetPerson(ctx, id, func(p store.Person, coordinators int) (store.Person, error) {
-		what = p.Name
+	return s.Store.SetPerson(ctx, store.By{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
+		what := p.Name
 		was := p.Role == ledger.Coordinator && p.Active
 		if role != nil {
 			what += fmt.Sprintf(": %s, was %s", *role, p.Role)
@@ -382,14 +379,10 @@ func (s *Service) Set(ctx context.Context, by store.Person, from string, id int6
 			p.Active = *active
 		}
 		if was && coordinators <= 1 && (p.Role != ledger.Coordinator || !p.Active) {
-			return p, &BadField{"role", p.Name + " as anything else", "a coordinator: there is no other"}
+			return p, "", &BadField{"role", p.Name + " as anything else", "a coordinator: there is no other"}
 		}
-		return p, nil
+		return p, what, nil
 	})
-	if err != nil {
-		return p, err
-	}
-	return p, s.audit(ctx, by.Name, from, "person_changed", what)
 }
 
 // SignedOut writes that somebody left.

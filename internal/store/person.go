@@ -57,14 +57,24 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 }
 
 // AddPerson writes somebody into the register and returns the id; [ErrTaken]
-// when the name or the address is another's.
-func (s *Store) AddPerson(ctx context.Context, p Person) (int64, error) {
-	res, err := s.db.ExecContext(ctx, `INSERT INTO person (name, email, role, password, created_at) VALUES (?, ?, ?, NULLIF(?, ''), ?)`,
-		p.Name, p.Email, p.Role, p.Password, s.now().UTC())
-	if err != nil {
-		return 0, taken(err)
-	}
-	return res.LastInsertId()
+// when the name or the address is another's. What the audit is to say of it is part
+// of it.
+func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id int64, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT INTO person (name, email, role, password, created_at) VALUES (?, ?, ?, NULLIF(?, ''), ?)`,
+			p.Name, p.Email, p.Role, p.Password, s.now().UTC())
+		if err != nil {
+			return taken(err)
+		}
+		for _, l := range lines {
+			if err := s.audit(ctx, tx, l); err != nil {
+				return err
+			}
+		}
+		id, err = res.LastInsertId()
+		return err
+	})
+	return id, err
 }
 
 func taken(err error) error {
@@ -77,8 +87,8 @@ func taken(err error) error {
 
 // SetPerson changes role and whether somebody may sign in; when either changes
 // all their sessions end. change sees the person and how many coordinators there
-// are, while nobody else can change either.
-func (s *Store) SetPerson(ctx context.Context, id int64, change func(p Person, coordinators int) (Person, error)) (Person, error) {
+// are, while nobody else can change either, and tells what the audit is to say.
+func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
 	var after Person
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		coordinators := 0
@@ -89,12 +99,15 @@ func (s *Store) SetPerson(ctx context.Context, id int64, change func(p Person, c
 		if err != nil {
 			return err
 		}
-		if after, err = change(before, coordinators); err != nil {
+		var what string
+		if after, what, err = change(before, coordinators); err != nil {
 			return err
 		}
 		after.Epoch++
-		_, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id)
-		return err
+		if _, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, by, "person_changed", what)
 	})
 	return after, err
 }
