@@ -1,7 +1,9 @@
 package forecast
 
 import (
+	"reflect"
 	"slices"
+	"strings"
 	"testing"
 
 	"diligentledger/core/coolant"
@@ -118,6 +120,44 @@ func TestHoseAge(t *testing.T) {
 		got := clockOf(t, look(car, asked, mild, c.entries...), HoseAge)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About != c.about {
 			t.Errorf("%s: %s, %s of %q; want %s, %s of %q", c.name, got.Verdict, got.Reason.Code, got.Reason.About, c.verdict, c.code, c.about)
+		}
+	}
+}
+
+// The audit tells a plan in the trade's words, what asks for nothing left out, and
+// of a change what it changes; distances in the unit they were given in.
+func TestPlanInWords(t *testing.T) {
+	p := Plan{Name: "Van", School: FixedInterval, First: Interval{Months: 60, Km: 160_934.4}, Later: Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
+	if got, want := p.Words(), "Van: school interval, first 60 mo or 100000 mi, later 400 h, to spare 3 K, new counts from 60 %, level for 3 d"; got != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+	next := p
+	next.Later, next.FollowDays, next.HoseYears = Interval{}, 0, 8
+	if got, want := next.Changes(p), "Van: later 400 h → none, hoses old none → 8 yr, level for 3 d → none"; got != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+	if got := p.Changes(p); got != "Van: nothing" {
+		t.Errorf("no change: %q", got)
+	}
+	// Two plans never differ in silence.
+	of := reflect.TypeFor[Plan]()
+	for i := range of.NumField() {
+		other := p
+		f := reflect.ValueOf(&other).Elem().Field(i)
+		switch f.Kind() {
+		case reflect.String:
+			f.SetString("x")
+		case reflect.Int:
+			f.SetInt(7)
+		case reflect.Float64:
+			f.SetFloat(0.25)
+		case reflect.Bool:
+			f.SetBool(!f.Bool())
+		case reflect.Struct:
+			f.Set(reflect.ValueOf(Interval{Months: 1}))
+		}
+		if got := other.Changes(p); strings.HasSuffix(got, ": nothing") {
+			t.Errorf("%s changed, and %q is told", of.Field(i).Name, got)
 		}
 	}
 }

@@ -14,6 +14,7 @@
 package forecast
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -63,13 +64,64 @@ func (p Plan) running(factory bool) Interval {
 	return p.Later
 }
 
-// Words are the rules of the plan in a line, for the audit.
-func (p Plan) Words() string {
-	span := func(i Interval) string {
-		return fmt.Sprintf("%d mo/%.0f km/%.0f h", i.Months, float64(i.Km), float64(i.Hours))
+// term of a plan, in words; said is empty for one that asks for nothing.
+type term struct{ name, said string }
+
+func (p Plan) terms() []term {
+	asks := func(n int, unit string) string {
+		if n == 0 {
+			return ""
+		}
+		return fmt.Sprintf("%d %s", n, unit)
 	}
-	return fmt.Sprintf("%s (%s): first %s, later %s, margin %g K, replaced %.0f %%, tests %d mo, cap %d mo, hoses %d mo and %d yr old, level looked at for %d d or %d runs", p.Name, p.School,
-		span(p.First), span(p.Later), float64(p.FreezeMargin), 100*p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.HoseYears, p.FollowDays, p.FollowRuns)
+	distance := func(km measure.Kilometre) string {
+		switch {
+		case km == 0:
+			return ""
+		case p.Miles:
+			return measure.Digits(math.Round(10*float64(km)/measure.KilometresPerMile)/10) + " mi"
+		}
+		return measure.Digits(float64(km)) + " km"
+	}
+	span := func(i Interval) string {
+		limits := []string{asks(i.Months, "mo"), distance(i.Km), ""}
+		if i.Hours > 0 {
+			limits[2] = measure.Digits(float64(i.Hours)) + " h"
+		}
+		return strings.Join(slices.DeleteFunc(limits, func(s string) bool { return s == "" }), " or ")
+	}
+	return []term{
+		{"school", string(p.School)}, {"first", span(p.First)}, {"later", span(p.Later)},
+		{"to spare", measure.Digits(float64(p.FreezeMargin)) + " K"}, {"new counts from", measure.Digits(math.Round(1000*p.Replaced)/10) + " %"},
+		{"tests", asks(p.TestMonths, "mo")}, {"cap", asks(p.CapMonths, "mo")}, {"hoses", asks(p.HoseMonths, "mo")}, {"hoses old", asks(p.HoseYears, "yr")},
+		{"level for", asks(p.FollowDays, "d")}, {"level after", asks(p.FollowRuns, "runs")},
+	}
+}
+
+// Words are the rules of the plan in a line.
+func (p Plan) Words() string {
+	var said []string
+	for _, t := range p.terms() {
+		if t.said != "" {
+			said = append(said, t.name+" "+t.said)
+		}
+	}
+	return p.Name + ": " + strings.Join(said, ", ")
+}
+
+// Changes from another plan to this one, in a line, for the audit.
+func (p Plan) Changes(before Plan) string {
+	var said []string
+	if p.Name != before.Name {
+		said = append(said, "was named "+before.Name)
+	}
+	old := before.terms()
+	for i, t := range p.terms() {
+		if t != old[i] {
+			said = append(said, fmt.Sprintf("%s %s → %s", t.name, cmp.Or(old[i].said, "none"), cmp.Or(t.said, "none")))
+		}
+	}
+	return p.Name + ": " + cmp.Or(strings.Join(said, ", "), "nothing")
 }
 
 // CheckPlan holds a plan against what can be meant. It returns a

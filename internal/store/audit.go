@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"fmt"
 	"time"
 )
 
@@ -23,6 +24,14 @@ type By struct{ Name, Address string }
 // no change without its line.
 func (s *Store) changed(ctx context.Context, tx *sql.Tx, by By, what, detail string) error {
 	return s.audit(ctx, tx, Audited{Who: by.Name, Address: by.Address, What: what, Detail: detail})
+}
+
+// counted units, in words.
+func counted(n int64) string {
+	if n == 1 {
+		return "1 unit"
+	}
+	return fmt.Sprintf("%d units", n)
 }
 
 // Audit writes a line nobody can change.

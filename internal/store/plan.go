@@ -109,7 +109,7 @@ func (s *Store) SetPlan(ctx context.Context, by By, id int64, mark string, p for
 		if err != nil {
 			return taken(err)
 		}
-		return s.changed(ctx, tx, by, "plan_changed", p.Words()+"; before: "+there.Words())
+		return s.changed(ctx, tx, by, "plan_changed", p.Changes(there.Plan))
 	})
 }
 
@@ -133,7 +133,7 @@ func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site
 		where = "at " + site
 	}
 	return s.moveToPlan(ctx, plan, func(tx *sql.Tx, name string, moved int64) error {
-		return s.changed(ctx, tx, by, "kind_on_plan", fmt.Sprintf("%d units of kind %s %s: %s", moved, kind, where, name))
+		return s.changed(ctx, tx, by, "kind_on_plan", fmt.Sprintf("%s of kind %s %s: %s", counted(moved), kind, where, name))
 	}, `
 		UPDATE unit SET plan_id = ? WHERE kind = ? AND (? = '' OR site_id = (SELECT id FROM site WHERE name = ?))`, kind, site, site)
 }

@@ -76,7 +76,7 @@ func (s *Store) SendToPlan(ctx context.Context, by By, lines []ToPlan) (sent []i
 				codes = append(codes, l.Unit.Code)
 			}
 		}
-		if err := s.changed(ctx, tx, by, "planned", fmt.Sprintf("%d units: %s", len(sent), strings.Join(codes, ", "))); err != nil {
+		if err := s.changed(ctx, tx, by, "planned", counted(int64(len(sent)))+": "+strings.Join(codes, ", ")); err != nil {
 			return err
 		}
 		return nil
@@ -150,7 +150,7 @@ func (s *Store) TakeBack(ctx context.Context, by By, ids []int64) error {
 				return err
 			}
 		}
-		return s.changed(ctx, tx, by, "planned_back", fmt.Sprintf("%d units: %s", len(codes), strings.Join(codes, ", ")))
+		return s.changed(ctx, tx, by, "planned_back", counted(int64(len(codes)))+": "+strings.Join(codes, ", "))
 	})
 }
 

@@ -184,7 +184,7 @@ function Audit() {
       {audit.error && <Failed error={audit.error} again={() => void audit.refetch()} />}
       {audit.data && (
         <Table.ScrollArea tabIndex={0} role="region" aria-label="Audit lines">
-          <Table.Root size="sm" aria-label="Audit">
+          <Table.Root size="sm" aria-label="Audit" css={{ "& td": { verticalAlign: "top" } }}>
             <Table.Header>
               <Table.Row bg="page">
                 {["when", "who", "did what", "from"].map((h) => (
@@ -200,10 +200,10 @@ function Audit() {
                   <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule">
                     {format(parseISO(l.at), "d MMM yy HH:mm:ss")}
                   </Table.Cell>
-                  <Table.Cell px="6px" borderColor="rule" fontWeight="700">
+                  <Table.Cell px="6px" borderColor="rule" fontWeight="700" whiteSpace="nowrap">
                     {l.who}
                   </Table.Cell>
-                  <Table.Cell px="6px" borderColor="rule">
+                  <Table.Cell px="6px" borderColor="rule" minW="240px" whiteSpace="normal" overflowWrap="anywhere">
                     {[word(l.what), l.detail].filter(Boolean).join(": ")}
                   </Table.Cell>
                   <Table.Cell className="figures" px="6px" borderColor="rule" color="faint">
