@@ -450,3 +450,23 @@ func (b *tab) keep(name string) {
 		b.fail(err)
 	}
 }
+
+// Between a phone and a wide window nothing is squeezed to a column of letters, and
+// no page is wider than its window.
+func TestEveryWidth(t *testing.T) {
+	b := newTab(t)
+	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/units/CA-31", protects},
+		{"/register", `[aria-label="Audit"] td`}, {"/bench?q=protects", `[data-testid="headline"]`}} {
+		for _, width := range []int64{390, 600, 768, 820, 1024, 1180, 1600} {
+			b.view(v.path, v.ready, width, 900, false)
+			for _, squeezed := range js[[]string](b, `[...document.querySelectorAll('main *')].filter(e => [...e.childNodes].some(n => n.nodeType === 3 && n.data.trim().length > 12))
+				.filter(e => e.offsetWidth < 60 && e.offsetHeight > 100).map(e => e.innerText.replaceAll('\n', '').slice(0, 60))`) {
+				t.Errorf("%s at %d: squeezed: %s", v.path, width, squeezed)
+			}
+			if wide := js[int](b, `document.documentElement.scrollWidth`); wide > int(width) {
+				t.Errorf("%s at %d: the page is %d wide", v.path, width, wide)
+			}
+		}
+	}
+	b.calm()
+}

@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Grid, Link, Text, useMediaQuery } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useMemo, useState } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
@@ -89,6 +89,10 @@ export function AccountPage() {
     ];
   }, [mayWrite, choosing, go, data]);
   const writingKey = `${code} ${query.get("write") ?? ""} ${query.get("line") ?? ""} ${query.get("balance") ?? ""} ${query.get("with") ?? ""}`;
+  const [wide] = useMediaQuery(["(min-width: 80rem)"], { ssr: false });
+  const tools = data && data.lines.length > 0 && (
+    <LedgerTools account={data} only={only} onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })} />
+  );
   return (
     <Frame
       title={data?.unit.code ?? code}
@@ -104,8 +108,14 @@ export function AccountPage() {
         </Failed>
       )}
       {data && (
-        <Flex gap="30px" direction={{ base: "column", lg: "row" }} align="flex-start">
-          <Box flex="1" minW="0" w="100%">
+        // Without room beside the ledger, what runs out first stands before what has been.
+        <Grid
+          columnGap="30px"
+          templateColumns={{ base: "minmax(0, 1fr)", xl: "minmax(0, 1fr) 350px" }}
+          templateRows={{ xl: "auto 1fr" }}
+          alignItems="start"
+        >
+          <Box>
             <Opening account={data} />
             <Box mt="8px">
               <ProtectionDrawing account={data} />
@@ -115,26 +125,10 @@ export function AccountPage() {
               {!writing && mayWrite && (
                 <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
               )}
-              {data.lines.length > 0 && (
-                <LedgerTools
-                  account={data}
-                  only={only}
-                  onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })}
-                />
-              )}
+              {wide && tools}
             </Flex>
-            <Box mt="2px">
-              <LedgerPage
-                account={data}
-                only={only}
-                shown={shown}
-                onShow={setShown}
-                onCorrect={mayWrite ? go.correct : undefined}
-                onStrike={mayWrite ? go.strike : undefined}
-              />
-            </Box>
           </Box>
-          <Box w={{ base: "100%", lg: "350px" }} flexShrink={0}>
+          <Box gridColumn={{ xl: "2" }} gridRow={{ xl: "1 / span 2" }}>
             <Disagreement account={data} onBalance={mayWrite ? go.balance : undefined} />
             <Clocks account={data} />
             <Standing account={data} />
@@ -142,7 +136,18 @@ export function AccountPage() {
             <PlanOf account={data} />
             <Cautions kind={data.unit.kind} />
           </Box>
-        </Flex>
+          <Box mt={{ base: "20px", xl: "2px" }} gridColumn={{ xl: "1" }}>
+            {!wide && <Flex>{tools}</Flex>}
+            <LedgerPage
+              account={data}
+              only={only}
+              shown={shown}
+              onShow={setShown}
+              onCorrect={mayWrite ? go.correct : undefined}
+              onStrike={mayWrite ? go.strike : undefined}
+            />
+          </Box>
+        </Grid>
       )}
     </Frame>
   );

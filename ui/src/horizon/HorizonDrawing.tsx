@@ -21,8 +21,12 @@ const lineHeight = 32;
 /** Where lines are touched, and no pointer hovers over them. */
 const touched = "(hover: none) and (pointer: coarse), (width < 48em)";
 /** The widths of what stands before the time. */
-const columns = { base: "26px 66px 84px", md: "24px 26px 72px minmax(0, 134px) 78px 90px" };
-const before = { base: "188px", md: "448px" };
+const columns = {
+  base: "26px 66px 84px",
+  md: "24px 26px 72px 78px 90px",
+  lg: "24px 26px 72px minmax(0, 134px) 78px 90px",
+};
+const before = { base: "188px", md: "322px", lg: "448px" };
 
 /** What the sentence beneath speaks of: a unit, and one of its clocks. */
 interface Told {
@@ -124,7 +128,7 @@ export function HorizonDrawing({
           <Box hideBelow="md" />
           <span />
           <span>unit</span>
-          <Box hideBelow="md" />
+          <Box hideBelow="lg" />
           <Box hideBelow="md">governs</Box>
           <Box textAlign="right" pr="8px">
             when
@@ -149,10 +153,10 @@ export function HorizonDrawing({
                 left={`${m.at}%`}
                 pl="3px"
                 whiteSpace="nowrap"
-                hideBelow={m.quarter ? undefined : "md"}
+                hideBelow={m.quarter || months < 6 ? undefined : "xl"}
               >
                 {m.words}
-                <Text as="span" hideBelow="md">
+                <Text as="span" hideBelow={months < 6 ? undefined : "lg"}>
                   {m.year}
                 </Text>
               </Text>
@@ -291,7 +295,7 @@ const UnitLine = memo(function UnitLine(p: {
             </Text>
           )}
         </Text>
-        <Text truncate fontSize="14px" hideBelow="md">
+        <Text truncate fontSize="14px" hideBelow="lg">
           {row.unit.name}
         </Text>
         <Text fontSize="13px" color="faint" hideBelow="md">

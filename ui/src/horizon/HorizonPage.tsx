@@ -106,7 +106,7 @@ export function HorizonPage() {
               size="sm"
               minH="44px"
               color="accent"
-              hideFrom="md"
+              hideFrom="lg"
               aria-expanded={filtering}
               onClick={() => setFiltering(!filtering)}
             >
@@ -117,7 +117,7 @@ export function HorizonPage() {
               rowGap="4px"
               wrap="wrap"
               align="center"
-              display={{ base: filtering ? "flex" : "none", md: "flex" }}
+              display={{ base: filtering ? "flex" : "none", lg: "flex" }}
             >
               <Choice
                 label="order"

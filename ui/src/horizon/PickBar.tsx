@@ -34,7 +34,7 @@ const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
 
 /**
  * What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work.
- * On a phone the span has its place among the filters, and the rest stands here once something is picked.
+ * On a phone or tablet the span has its place among the filters, and the rest stands here once something is picked.
  */
 export function PickBar(p: {
   open: boolean;
@@ -90,7 +90,7 @@ export function PickBar(p: {
   );
   return (
     <Box data-testid="pick-bar">
-      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center" display={{ base: p.open ? "flex" : "none", md: "flex" }}>
+      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center" display={{ base: p.open ? "flex" : "none", lg: "flex" }}>
         <Text>Pick what runs out from</Text>
         <TextField
           label="from"
@@ -120,7 +120,7 @@ export function PickBar(p: {
         </Act>
         {sending}
       </Flex>
-      {p.picked.size > 0 && !p.open && <Box hideFrom="md">{sending}</Box>}
+      {p.picked.size > 0 && !p.open && <Box hideFrom="lg">{sending}</Box>}
       <Box aria-live="polite">
         {wrong && <Text color="alarm">{wrong}</Text>}
         {unseen > 0 && (

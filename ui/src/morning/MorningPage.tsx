@@ -150,19 +150,19 @@ function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
             as="li"
             key={r.unit.code}
             gap="12px"
-            wrap={{ base: "wrap", md: "nowrap" }}
+            wrap={{ base: "wrap", lg: "nowrap" }}
             align="center"
             minH="40px"
             py="4px"
             borderBottomWidth="1px"
             borderColor="rule"
           >
-            <Link asChild className="figures" fontWeight="700" color="ink" w="72px" ml={{ md: "96px" }} flexShrink={0}>
+            <Link asChild className="figures" fontWeight="700" color="ink" w="72px" ml={{ lg: "96px" }} flexShrink={0}>
               <RouterLink to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
                 {r.unit.code}
               </RouterLink>
             </Link>
-            <Text w="190px" flexShrink={0} lineClamp={1} title={r.unit.name} hideBelow="md">
+            <Text w={{ lg: "124px", xl: "190px" }} flexShrink={0} lineClamp={1} title={r.unit.name} hideBelow="lg">
               {r.unit.name}
             </Text>
             <Text flex="1" minW="200px">
@@ -172,7 +172,7 @@ function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
             <Text className="figures" color="faint" whiteSpace="nowrap">
               {longDay(r.at).slice(0, -5)}
             </Text>
-            <Box w={{ base: "100%", md: "116px" }} textAlign={{ base: "left", md: "right" }}>
+            <Box w={{ base: "100%", lg: "116px" }} textAlign={{ base: "left", lg: "right" }}>
               <Action to={`/units/${encodeURIComponent(r.unit.code)}`} label={`reconcile ${r.unit.code}`}>
                 reconcile
               </Action>
@@ -187,7 +187,7 @@ function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
 /** What a line asks for; on a phone large enough for a gloved thumb. */
 function Action(p: { to: string; label: string; children: string }) {
   return (
-    <Link asChild color="accent" fontWeight="700" minH={{ base: "44px", md: "auto" }} alignItems="center">
+    <Link asChild color="accent" fontWeight="700" minH={{ base: "44px", lg: "auto" }} alignItems="center">
       <RouterLink to={p.to} aria-label={p.label}>
         {p.children}
       </RouterLink>
@@ -203,7 +203,11 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
     <Box
       as="li"
       display="grid"
-      gridTemplateColumns={{ base: "64px 1fr auto", md: "84px 72px minmax(110px, 190px) minmax(0, 1fr) 138px 116px" }}
+      gridTemplateColumns={{
+        base: "64px minmax(0, 1fr) auto",
+        lg: "84px 72px 124px minmax(0, 1fr) 138px 116px",
+        xl: "84px 72px 190px minmax(0, 1fr) 138px 116px",
+      }}
       columnGap="12px"
       alignItems="center"
       minH="40px"
@@ -212,28 +216,33 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       borderColor="rule"
       _focusWithin={{ bg: "wash" }}
     >
-      <Flex align="center" gap="8px" gridRow={{ base: "span 3", md: "auto" }} direction={{ base: "column", md: "row" }}>
+      <Flex align="center" gap="8px" gridRow={{ base: "span 3", lg: "auto" }} direction={{ base: "column", lg: "row" }}>
         <Vial verdict={verdict} left={clock.left} />
         <Text as="span" fontSize="13px" color={verdict === "hold" || verdict === "overdue" ? "alarm" : "ink"}>
           {verdictWords[verdict]}
         </Text>
       </Flex>
-      <Link asChild className="figures" fontWeight="700" color="ink">
-        <RouterLink to={to} data-line="">
-          {unit.code}
-        </RouterLink>
-      </Link>
-      <Text lineClamp={1} title={unit.name} hideBelow="md">
+      <Flex gap="10px" align="baseline" minW="0">
+        <Link asChild className="figures" fontWeight="700" color="ink" whiteSpace="nowrap" flexShrink={0}>
+          <RouterLink to={to} data-line="">
+            {unit.code}
+          </RouterLink>
+        </Link>
+        <Text truncate color="faint" title={unit.name} hideFrom="lg">
+          {unit.name}
+        </Text>
+      </Flex>
+      <Text lineClamp={1} title={unit.name} hideBelow="lg">
         {unit.name}
       </Text>
-      <Text gridColumn={{ base: "2 / span 2", md: "auto" }} gridRow={{ base: "2", md: "auto" }}>
+      <Text gridColumn={{ base: "2 / span 2", lg: "auto" }} gridRow={{ base: "2", lg: "auto" }}>
         <b>{clockNames[clock.kind]}</b> {reason(clock, unit.site)}
       </Text>
       <Box
         textAlign="right"
         className="figures"
-        gridColumn={{ base: "3", md: "auto" }}
-        gridRow={{ base: "1", md: "auto" }}
+        gridColumn={{ base: "3", lg: "auto" }}
+        gridRow={{ base: "1", lg: "auto" }}
       >
         {clock.due ? (
           <>
@@ -248,7 +257,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
           <Box color="faint">{verdict === "sound" ? "no day" : "now"}</Box>
         )}
       </Box>
-      <Box textAlign={{ base: "left", md: "right" }} gridColumn={{ base: "2 / span 2", md: "auto" }}>
+      <Box textAlign={{ base: "left", lg: "right" }} gridColumn={{ base: "2 / span 2", lg: "auto" }}>
         <Action to={next.write ? `${to}?write=${next.write}` : to} label={`${next.words}: ${unit.code}`}>
           {next.words}
         </Action>

@@ -111,7 +111,7 @@ export function Plans() {
       {plans.data?.map((p) => (
         <Box key={p.id} borderBottomWidth="1px" borderColor="rule" data-plan={p.plan.name}>
           <Flex gap="14px" align="center" minH="44px" wrap="wrap">
-            <Text w="230px" fontWeight="700">
+            <Text w={{ base: "230px", md: "150px", lg: "230px" }} fontWeight="700">
               {p.plan.name}
             </Text>
             <Text flex="1" color="faint" minW="240px">

@@ -102,7 +102,8 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         display="grid"
         gridTemplateColumns={{
           base: "1fr auto",
-          md: "182px 72px minmax(110px, 190px) 110px minmax(0, 1fr) auto",
+          lg: "182px 72px 124px 104px minmax(0, 1fr) 116px",
+          xl: "182px 72px 190px 104px minmax(0, 1fr) 116px",
         }}
         columnGap="12px"
         alignItems="center"
@@ -112,7 +113,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         <Text className="figures" whiteSpace="nowrap" color={late ? "alarm" : undefined}>
           [ {dueWindow(planned.from, planned.to, today)} ]
         </Text>
-        <Link asChild className="figures" fontWeight="700" color="ink" justifySelf={{ base: "end", md: "start" }}>
+        <Link asChild className="figures" fontWeight="700" color="ink" justifySelf={{ base: "end", lg: "start" }}>
           <RouterLink to={`/units/${encodeURIComponent(unit.code)}`} data-line="">
             {unit.code}
           </RouterLink>
@@ -120,10 +121,10 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         <Text lineClamp={1} title={`${unit.name}, ${unit.site}`}>
           {unit.name}
         </Text>
-        <Text fontWeight="700" justifySelf={{ base: "end", md: "start" }}>
+        <Text fontWeight="700" justifySelf={{ base: "end", lg: "start" }}>
           {workNames[planned.work]}
         </Text>
-        <Text gridColumn={{ base: "span 2", md: "auto" }} fontSize="15px">
+        <Text gridColumn={{ base: "span 2", lg: "auto" }} fontSize="15px">
           {line.done !== undefined ? (
             <>done {longDay(line.done)}</>
           ) : (
@@ -138,7 +139,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
           </Text>
         </Text>
         {coordinator && (
-          <Flex gridColumn={{ base: "span 2", md: "auto" }} justify="flex-end">
+          <Flex gridColumn={{ base: "span 2", lg: "auto" }} justify="flex-end">
             {line.done === undefined && (
               <Act label={`change the days of ${unit.code}`} onClick={() => setMoving(!moving)}>
                 {moving ? "close" : "days"}
