@@ -205,8 +205,8 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       display="grid"
       gridTemplateColumns={{
         base: "64px minmax(0, 1fr) auto",
-        lg: "84px 72px 124px minmax(0, 1fr) 138px 116px",
-        xl: "84px 72px 190px minmax(0, 1fr) 138px 116px",
+        lg: "84px 72px 124px minmax(0, 1fr) 152px 116px",
+        xl: "84px 72px 190px minmax(0, 1fr) 152px 116px",
       }}
       columnGap="12px"
       alignItems="center"
