@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -12,9 +11,7 @@ import (
 
 	"diligentledger/core/forecast"
 	"diligentledger/internal/demo"
-	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
-	"diligentledger/internal/testfolder"
 )
 
 const sentence = `[data-testid="sentence"]`
@@ -64,32 +61,13 @@ func TestHorizon(t *testing.T) {
 // Ten thousand units: only the lines in sight are drawn, and the last is reached
 // by scrolling.
 func TestHorizonOfTenThousand(t *testing.T) {
-	data := testfolder.New(t)
-	p := mustBegin(t, data)
-	instance, err := mariadb.Attach(data)
-	if err != nil {
-		t.Fatal(err)
-	}
-	owner, err := store.Open(instance.OwnerDSN(), time.Now)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer owner.Close()
 	f := demo.Fleet(time.Now())
 	many := store.LoadedFleet{Name: "many", Sites: []store.LoadedSite{{Name: "Far yard", Cold: f.Sites[0].Cold}}, Plans: []forecast.Plan{{Name: "Far plan", Later: forecast.Interval{Months: 36}, FreezeMargin: 3}}}
 	for i := range 10_000 {
 		many.Units = append(many.Units, store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("X-%05d", i), Name: "a unit with a name that is a good deal longer than there is room for on its line", Kind: "car", Site: "Far yard"},
 			Plan: "Far plan", Capacity: 6})
 	}
-	if _, err := owner.DB().ExecContext(context.Background(), `DELETE FROM installation`); err != nil {
-		t.Fatal(err)
-	}
-	if err := owner.Load(t.Context(), many); err != nil {
-		t.Fatal(err)
-	}
-	old := app
-	app = p
-	defer func() { app = old }()
+	withFleet(t, many, "installation")
 	b := newTab(t)
 	b.open("/horizon", `[data-unit]`)
 	b.until(`document.querySelector('[data-testid="count"]').innerText.startsWith('10,062')`)

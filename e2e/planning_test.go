@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"context"
 	"slices"
 	"strings"
 	"testing"
@@ -15,9 +14,7 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
-	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
-	"diligentledger/internal/testfolder"
 )
 
 // Lines and a span are picked on the Horizon and sent to the plan list; the work
@@ -114,22 +111,6 @@ func TestSitesAndKinds(t *testing.T) {
 // A quiet day looks quiet: what must not move and what is due say so in a line
 // each, and no other section is there but what is sound.
 func TestQuietMorning(t *testing.T) {
-	data := testfolder.New(t)
-	p := mustBegin(t, data)
-	instance, err := mariadb.Attach(data)
-	if err != nil {
-		t.Fatal(err)
-	}
-	owner, err := store.Open(instance.OwnerDSN(), time.Now)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer owner.Close()
-	for _, table := range []string{"planned", "account", "entry", "unit", "plan", "product", "installation"} {
-		if _, err := owner.DB().ExecContext(context.Background(), "DELETE FROM "+table); err != nil {
-			t.Fatal(err)
-		}
-	}
 	f := demo.Fleet(time.Now())
 	product := f.Products[slices.IndexFunc(f.Products, func(p coolant.Product) bool { return p.Code == "NORD-OAT-50" })]
 	quiet := store.LoadedFleet{Name: "quiet", Products: f.Products, Plans: []forecast.Plan{{Name: "Car", Later: forecast.Interval{Months: 60}, FreezeMargin: 3, TestMonths: 12}}}
@@ -144,12 +125,7 @@ func TestQuietMorning(t *testing.T) {
 		quiet.Units = append(quiet.Units, u)
 	}
 	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: forecast.ColdCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
-	if err := owner.Load(t.Context(), quiet); err != nil {
-		t.Fatal(err)
-	}
-	old := app
-	app = p
-	defer func() { app = old }()
+	withFleet(t, quiet, "planned", "account", "entry", "unit", "plan", "product", "installation")
 	b := newTab(t)
 	b.open("/", `[data-line]`)
 	b.keep("morning-quiet")

@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/store"
 	"diligentledger/internal/testfolder"
 )
 
@@ -214,4 +216,32 @@ func TestFresh(t *testing.T) {
 	if err := cmd.Wait(); err != nil {
 		t.Error(err)
 	}
+}
+
+// withFleet begins a program of the test's own, loads a fleet into it after some
+// tables were emptied, and makes it the one that the test's tabs look at.
+func withFleet(t *testing.T, f store.LoadedFleet, emptied ...string) {
+	t.Helper()
+	data := testfolder.New(t)
+	p := mustBegin(t, data)
+	instance, err := mariadb.Attach(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	owner, err := store.Open(instance.OwnerDSN(), time.Now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer owner.Close()
+	for _, table := range emptied {
+		if _, err := owner.DB().ExecContext(t.Context(), "DELETE FROM "+table); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := owner.Load(t.Context(), f); err != nil {
+		t.Fatal(err)
+	}
+	old := app
+	app = p
+	t.Cleanup(func() { app = old })
 }

@@ -39,9 +39,6 @@ const (
 
 // Minima of past nights. One in 200 is missing, one in 400 is nonsense.
 func (w Weather) Minima(_ context.Context, site string, from, to time.Time) ([]forecast.Minimum, error) {
-	if w.Down {
-		return nil, fmt.Errorf("the weather service does not answer")
-	}
 	climate, err := w.climate(site)
 	if err != nil {
 		return nil, err
@@ -62,9 +59,6 @@ func (w Weather) Minima(_ context.Context, site string, from, to time.Time) ([]f
 
 // Forecast of ten nights.
 func (w Weather) Forecast(_ context.Context, site string, today time.Time) ([]forecast.Minimum, error) {
-	if w.Down {
-		return nil, fmt.Errorf("the weather service does not answer")
-	}
 	climate, err := w.climate(site)
 	if err != nil {
 		return nil, err
@@ -83,6 +77,9 @@ func (w Weather) Forecast(_ context.Context, site string, today time.Time) ([]fo
 }
 
 func (w Weather) climate(site string) (*forecast.Climate, error) {
+	if w.Down {
+		return nil, fmt.Errorf("the weather service does not answer")
+	}
 	curve, ok := w.Sites[site]
 	if !ok {
 		return nil, fmt.Errorf("the weather service knows no %q", site)

@@ -22,6 +22,7 @@ import {
 import { EffectOf } from "./EffectOf";
 import { FieldOf } from "./FieldOf";
 import { TextField } from "./fields";
+import { Submit } from "../frame/Submit";
 
 /** What the form is opened for. */
 export interface Writing {
@@ -179,16 +180,9 @@ export function EntryForm({ account, writing, onClose }: Props) {
           )}
           {refusal && <Unplaced error={refusal} placed={errors} />}
         </Box>
-        <Button
-          type="submit"
-          minH="44px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
-          disabled={!readable || "errors" in readable || write.isPending}
-        >
+        <Submit disabled={!readable || "errors" in readable || write.isPending}>
           {write.isPending ? "writing …" : draft.strikes ? "strike the old line and write this one" : "write it down"}
-        </Button>
+        </Submit>
         {draft.kind === "meter" && !draft.told.sure && refusal instanceof Problem && (
           <Checkbox.Root
             ml="16px"

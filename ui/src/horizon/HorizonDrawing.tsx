@@ -351,8 +351,7 @@ function when(governing: Row["governing"], row: Row): string {
 
 function Span(p: { scale: TimeScale; from: string; to: string; className: string }) {
   if (!p.scale.sees(p.from, p.to)) return null;
-  const left = p.scale.at(p.from);
-  return <div className={`over ${p.className}`} style={{ left: `${left}%`, width: `${p.scale.at(p.to) - left}%` }} />;
+  return <div className={`over ${p.className}`} style={p.scale.place(p.from, p.to)} />;
 }
 
 /** A span is set by dragging across the months. */
@@ -381,15 +380,15 @@ function dragging(scale: TimeScale, picking: Picking) {
 /** The span that is picked, over the lines. */
 function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
   if (!scale.sees(span.from, span.to)) return null;
-  const left = scale.at(span.from);
   return (
     <Box
       position="absolute"
       top="0"
       bottom="0"
+      minW="2px"
       bg="accent"
       opacity="0.12"
-      style={{ left: `${left}%`, width: `max(2px, ${scale.at(span.to) - left}%)` }}
+      style={scale.place(span.from, span.to)}
     />
   );
 }
@@ -397,7 +396,6 @@ function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
 /** Planned work is a pair of square brackets. */
 function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["Planned"] }) {
   if (!scale.sees(planned.from, planned.to)) return null;
-  const left = scale.at(planned.from);
   return (
     <Box
       position="absolute"
@@ -405,7 +403,7 @@ function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["Plan
       h="26px"
       minW="14px"
       data-planned={planned.id}
-      style={{ left: `${left}%`, width: `${scale.at(planned.to) - left}%` }}
+      style={scale.place(planned.from, planned.to)}
     >
       {(["left", "right"] as const).map((side) => (
         <Box
@@ -436,7 +434,6 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell:
   }
   const [from, to] = [p.clock.window?.p10 ?? due, p.clock.window?.p90 ?? due];
   if (!p.scale.sees(from, to)) return null;
-  const left = p.scale.at(from);
   return (
     <Box
       onMouseEnter={(e) => {
@@ -455,7 +452,7 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell:
           borderColor="faint"
           bg={p.strong ? "accent" : "page"}
           opacity={p.strong ? 0.38 : 0.9}
-          style={{ left: `${left}%`, width: `${p.scale.at(to) - left}%` }}
+          style={p.scale.place(from, to)}
         />
       )}
       {p.scale.sees(due, due) && (

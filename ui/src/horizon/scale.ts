@@ -7,6 +7,8 @@ export interface TimeScale {
   at: (day: string | Date) => number;
   /** Whether any of a span lies in the drawing. */
   sees: (from: string, to: string) => boolean;
+  /** Where a span lies, as a style. */
+  place: (from: string, to: string) => { left: string; width: string };
   /** Whether a day lies before the drawing's left edge. */
   past: (day: string) => boolean;
   /** The day at so many per cent from the left edge. */
@@ -30,6 +32,7 @@ export function timeScale(today: string, months: number): TimeScale {
   return {
     at: (d) => scale(day(d)),
     sees: (a, b) => day(b) >= from && day(a) <= to,
+    place: (a, b) => ({ left: `${scale(day(a))}%`, width: `${scale(day(b)) - scale(day(a))}%` }),
     day: (at) => format(scale.invert(at), "yyyy-MM-dd"),
     past: (d) => day(d) < from,
     months: firsts.map((t) => ({

@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type SyntheticEvent, useState } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
@@ -7,6 +7,7 @@ import { TextField } from "../account/fields";
 import { Failed, Waiting } from "../frame/State";
 import { Cover } from "./SignInPage";
 import { enter } from "./session";
+import { Submit } from "../frame/Submit";
 
 const greetings = {
   first: "You are the first coordinator. Tell who you are and choose a password.",
@@ -111,16 +112,12 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
           error={differ ? "the two are not the same" : undefined}
         />
         <Box aria-live="polite">{choose.error && !placed && <Text color="alarm">{choose.error.message}</Text>}</Box>
-        <Button
-          type="submit"
+        <Submit
           minH="48px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
           disabled={choose.isPending || !password || password !== again || (p.first && (!name || !email))}
         >
           open the books
-        </Button>
+        </Submit>
       </Flex>
     </form>
   );

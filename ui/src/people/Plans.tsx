@@ -7,6 +7,7 @@ import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
 import { figure } from "../words/figures";
 import { clockNames, dueText, verdictWords } from "../words/reasons";
+import { Submit } from "../frame/Submit";
 
 type Plan = Schemas["PlanInput"];
 type School = Schemas["School"];
@@ -270,16 +271,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
           {!refusal && preview.data && <EffectOfPlan effect={preview.data} />}
         </Box>
         <Flex gap="10px">
-          <Button
-            type="submit"
-            minH="44px"
-            borderRadius="0"
-            bg="ink"
-            color="page"
-            disabled={unreadable || save.isPending}
-          >
-            change it for all its units
-          </Button>
+          <Submit disabled={unreadable || save.isPending}>change it for all its units</Submit>
           <Button
             minH="44px"
             variant="ghost"
@@ -397,17 +389,9 @@ function Move({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
           options={plans.map((p) => [String(p.id), p.plan.name] as const)}
           onChange={anew(setPlan)}
         />
-        <Button
-          type="submit"
-          mt="24px"
-          minH="44px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
-          disabled={!ready || move.isPending}
-        >
+        <Submit beside disabled={!ready || move.isPending}>
           put {kind === "unit" ? "it" : "them"} there
-        </Button>
+        </Submit>
       </Flex>
       <Box aria-live="polite" minH="24px" data-testid="move-effect">
         {meant && preview.data && !move.isSuccess && <EffectOfPlan effect={preview.data} />}

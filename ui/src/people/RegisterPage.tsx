@@ -10,6 +10,7 @@ import { roleNames, word } from "../words/names";
 import { Plans } from "./Plans";
 import { Sites } from "./Sites";
 import { mayRegister, usePerson } from "./session";
+import { Submit } from "../frame/Submit";
 
 const roles: readonly (readonly [Role, string])[] = [
   ["technician", "technician: writes what was done and found"],
@@ -149,17 +150,9 @@ function Invite() {
           error={said("/email")}
         />
         <SelectField label="role" width="330px" value={role} options={roles} onChange={setRole} error={said("/role")} />
-        <Button
-          type="submit"
-          mt="24px"
-          minH="44px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
-          disabled={invite.isPending || !name || !email}
-        >
+        <Submit beside disabled={invite.isPending || !name || !email}>
           invite
-        </Button>
+        </Submit>
       </Flex>
       <Box aria-live="polite" minH="24px">
         {invite.isSuccess && <Text>A link is on its way.</Text>}

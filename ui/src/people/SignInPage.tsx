@@ -6,6 +6,7 @@ import { TextField } from "../account/fields";
 import { useScheme } from "../frame/scheme";
 import { roleNames } from "../words/names";
 import { enter } from "./session";
+import { Submit } from "../frame/Submit";
 
 /** The cover of the book: who opens it. */
 export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }) {
@@ -85,16 +86,9 @@ export function SignInForm({ initial = "" }: { initial?: string }) {
           <Box minH="24px" aria-live="polite">
             {signIn.error && <Text color="alarm">{signIn.error.message}</Text>}
           </Box>
-          <Button
-            type="submit"
-            minH="48px"
-            borderRadius="0"
-            bg="ink"
-            color="page"
-            disabled={signIn.isPending || !email || !password}
-          >
+          <Submit minH="48px" disabled={signIn.isPending || !email || !password}>
             {signIn.isPending ? "opening …" : "open the books"}
-          </Button>
+          </Submit>
         </Flex>
       </form>
       <Box mt="14px">

@@ -10,6 +10,7 @@ import { usePerson } from "../people/session";
 import { dueWindow, figure, longDay } from "../words/figures";
 import { workNames } from "../words/names";
 import { reason, verdictWords } from "../words/reasons";
+import { Submit } from "../frame/Submit";
 
 type Line = Schemas["PlanLine"];
 
@@ -195,19 +196,11 @@ function Days({ planned, today, onDone }: { planned: Schemas["Planned"]; today: 
       <Flex gap="12px" wrap="wrap" align="flex-start" pb="10px">
         <TextField label="from" type="date" width="160px" value={from} onChange={setFrom} error={said("/from")} />
         <TextField label="to" type="date" width="160px" value={to} onChange={setTo} error={said("/to")} />
-        <Button
-          type="submit"
-          mt="24px"
-          minH="44px"
-          borderRadius="0"
-          bg="ink"
-          color="page"
-          disabled={!from || !to || move.isPending}
-        >
+        <Submit beside disabled={!from || !to || move.isPending}>
           these days
-        </Button>
+        </Submit>
       </Flex>
-      {move.error && <Text color="alarm">{move.error.message}</Text>}
+      {move.error && !said("/from") && !said("/to") && <Text color="alarm">{move.error.message}</Text>}
     </form>
   );
 }
