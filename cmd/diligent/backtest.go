@@ -51,7 +51,7 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		var cold []*forecast.Climate
 		for _, u := range fleet {
 			accounts = append(accounts, ledger.Fold(u.Ledger, entries[u.Code]))
-			profiles = append(profiles, forecast.ProfileOf(u.Kind))
+			profiles = append(profiles, forecast.ProfileOf(u.Kind, u.Cold.Southern()))
 			plans, cold = append(plans, u.Plan), append(cold, u.Cold)
 		}
 		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles),

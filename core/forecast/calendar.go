@@ -7,6 +7,7 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 )
 
 // School is the way of renewing that a plan follows.
@@ -38,7 +39,8 @@ const (
 const (
 	TestCalendar Code = "test_calendar" // months since the last test, limit: months
 	TestSeason   Code = "test_season"   // days since the last test; the cold season begins
-	TestNever    Code = "test_never"    // limit: months; never tested
+	TestNever    Code = "test_never"    // limit: months; days since the fill, when one is written; never tested
+	TestBefore   Code = "test_before"   // months since the last test, which was before the fill; days since the fill; limit: months
 	CapCalendar  Code = "cap_calendar"  // months since the cap was tested, limit; never: 1 when it never was
 	HoseCalendar Code = "hose_calendar" // months since the hoses were looked at, limit; never: 1 when never
 	ChemTrend    Code = "chem_trend"    // about: the property; value: the last
@@ -57,7 +59,7 @@ const (
 )
 
 // appendCalendar adds the clocks that the plan asks for by the calendar.
-func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, today time.Time) []Clock {
+func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, today asOf) []Clock {
 	if p.TestMonths > 0 && (a.Known || a.Base != "") {
 		test := testClock(a, p.TestMonths, around.Cold, today)
 		clocks = append(clocks, test)
@@ -81,45 +83,63 @@ func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, to
 }
 
 // opened is the day the account begins.
-func opened(a *ledger.Account, today time.Time) time.Time {
+func opened(a *ledger.Account, today asOf) measure.Date {
 	begun := a.Begun()
 	if begun.IsZero() {
-		return today
+		return today.Date
 	}
-	return Day(begun.In(today.Location()))
+	return today.of(begun)
 }
 
-func testClock(a *ledger.Account, limit int, cold *Climate, today time.Time) Clock {
+// testClock asks for the freeze test: so many months after the last test of this
+// charge, and before the cold season. A charge that was never tested is due from
+// the day after it was filled, whatever was tested before it.
+func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
 	c := Clock{Kind: TestDue}
 	numbers := map[string]float64{"limit": float64(limit)}
-	from, code := opened(a, today), TestNever
-	if t := a.LastTest; t != nil {
-		from, code = Day(t.At.In(today.Location())), TestCalendar
-		numbers["months"] = months(from, today)
-	}
-	due := AddMonths(from, limit)
-	// The next season that begins, or the one that has begun.
-	if s := cold.Seasons(today.AddDate(0, -5, 0), today.AddDate(1, 0, 0)); len(s) > 0 {
-		for _, season := range s {
-			wanted := season.From.AddDate(0, 0, -beforeSeason)
-			if season.To.Before(today) || DaysBetween(from, season.From) <= testCounts {
-				continue
-			}
-			if wanted.Before(due) {
-				due = wanted
-				if code == TestCalendar {
-					code = TestSeason
-				}
-				numbers["days"] = float64(DaysBetween(from, today))
-			}
-			break
+	c.Reason = Reason{Code: TestNever, Numbers: numbers}
+	if a.LastTest == nil && a.RefilledAt != nil {
+		filled := today.of(*a.RefilledAt)
+		due := filled.AddDays(1)
+		numbers["days"] = float64(today.since(filled))
+		if e := a.EarlierTest; e != nil {
+			c.Reason.Code = TestBefore
+			numbers["months"] = months(today.of(e.At), today.Date)
 		}
+		// The follow-up asks for it in the first weeks.
+		c.Due, c.Verdict = &due, Watch
+		if today.since(filled) > followUpLapse || cold.seasonWithin(frostDays, today.Date) {
+			c.Verdict = Due
+		}
+		return c
 	}
-	left := share(float64(DaysBetween(today, due)) / (float64(limit) * 30.4))
-	c.Due, c.Left, c.Reason = &due, &left, Reason{Code: code, Numbers: numbers}
-	c.Verdict = verdictOn(due, today)
-	if c.Verdict == Overdue && code == TestNever {
-		c.Verdict = Due // nobody has been late with a test that was never asked for
+	from := opened(a, today)
+	if t := a.LastTest; t != nil {
+		from, c.Reason.Code = today.of(t.At), TestCalendar
+		numbers["months"] = months(from, today.Date)
+	}
+	due := from.AddMonths(limit)
+	// The next season that begins, or the one that has begun.
+	for _, season := range cold.Seasons(today.AddDate(0, -5, 0), today.AddDate(1, 0, 0)) {
+		if season.To.Before(today.Date) || DaysBetween(from, season.From) <= testCounts {
+			continue
+		}
+		if wanted := season.From.AddDays(-beforeSeason); wanted.Before(due) {
+			due = wanted
+			if c.Reason.Code == TestCalendar {
+				c.Reason.Code = TestSeason
+			}
+			numbers["days"] = float64(today.since(from))
+		}
+		break
+	}
+	left := share(float64(today.until(due)) / (float64(limit) * 30.4))
+	c.Due, c.Left, c.Verdict = &due, &left, verdictOn(due, today)
+	switch {
+	case c.Verdict == Overdue && c.Reason.Code == TestNever:
+		c.Verdict = Due // nobody is late with a test that was never asked for
+	case a.LastTest == nil && c.Verdict.Rank() > Due.Rank() && cold.seasonWithin(frostDays, today.Date):
+		c.Verdict = Due // never tested, and the cold is near
 	}
 	return c
 }
@@ -127,7 +147,7 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today time.Time) Clo
 // zeroClock asks for the zero of the refractometer that the last test was made
 // with, before the next test. It is never worse than a reminder: the test is the
 // work. False when no such instrument is named.
-func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test, today time.Time) (Clock, bool) {
+func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date, today asOf) (Clock, bool) {
 	t := a.LastTest
 	if t == nil || t.Instrument != ledger.Refractometer || t.Tool == "" {
 		return Clock{}, false
@@ -138,21 +158,21 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test, today time.
 	if elsewhere, ok := zeroed[t.Tool]; ok && (at == nil || elsewhere.After(*at)) {
 		at = &elsewhere
 	}
-	if test.Before(today) {
-		test = today
+	if test.Before(today.Date) {
+		test = today.Date
 	}
 	if at == nil {
 		c.Reason.Code = ZeroNever
 	} else {
-		last := Day(at.In(today.Location()))
-		numbers["days"] = float64(DaysBetween(last, today))
+		last := today.of(*at)
+		numbers["days"] = float64(today.since(last))
 		if DaysBetween(last, test) <= coolant.ZeroMonth {
 			return c, true
 		}
 		c.Reason.Code = ZeroLapses
 	}
 	c.Due = &test
-	if DaysBetween(today, test) <= dueDays {
+	if today.until(test) <= dueDays {
 		c.Verdict = Watch
 	}
 	return c, true
@@ -160,7 +180,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test, today time.
 
 // hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
 // hose that was looked at and whose age nobody knows is itself a reason to act.
-func hoseAgeClock(a *ledger.Account, limit int, today time.Time) Clock {
+func hoseAgeClock(a *ledger.Account, limit int, today asOf) Clock {
 	numbers := map[string]float64{"limit": float64(limit)}
 	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeless, Numbers: numbers}}
 	oldest, about := a.BuiltAt, ""
@@ -194,23 +214,23 @@ func hoseAgeClock(a *ledger.Account, limit int, today time.Time) Clock {
 	if oldest == nil {
 		return c
 	}
-	since := Day(oldest.In(today.Location()))
-	due := AddMonths(since, limit)
-	numbers["used"] = months(since, today)
+	since := today.of(*oldest)
+	due := since.AddMonths(limit)
+	numbers["used"] = months(since, today.Date)
 	left := share(1 - numbers["used"]/float64(limit))
 	c.Verdict, c.Due, c.Left = softened(verdictOn(due, today)), &due, &left
 	c.Reason.Code, c.Reason.About = HoseOld, about
 	return c
 }
 
-func lookedClock(a *ledger.Account, kind ClockKind, code Code, limit int, last *time.Time, today time.Time) Clock {
+func lookedClock(a *ledger.Account, kind ClockKind, code Code, limit int, last *time.Time, today asOf) Clock {
 	numbers := map[string]float64{"limit": float64(limit), "never": flag(last == nil)}
 	from := opened(a, today)
 	if last != nil {
-		from = Day(last.In(today.Location()))
+		from = today.of(*last)
 	}
-	due := AddMonths(from, limit)
-	numbers["months"] = months(from, today)
+	due := from.AddMonths(limit)
+	numbers["months"] = months(from, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
 	return Clock{Kind: kind, Verdict: softened(verdictOn(due, today)), Due: &due, Left: &left, Reason: Reason{Code: code, Numbers: numbers}}
 }
@@ -226,14 +246,15 @@ func softened(v Verdict) Verdict {
 
 // chemistryClock is when the first property's trend meets its limit; false when no
 // trend runs there.
-func chemistryClock(a *ledger.Account, today time.Time) (Clock, bool) {
-	var first *time.Time
+func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
+	var first *measure.Date
 	about, value := "", math.NaN()
 	if n := len(a.Chemistry); n > 0 {
 		for _, p := range a.Chemistry[n-1].Properties {
-			if at, ok := a.ChemistryTrend(p.Property); ok && (first == nil || at.Before(*first)) {
-				at := Day(at.In(today.Location()))
-				first, about, value = &at, string(p.Property), p.Value
+			if at, ok := a.ChemistryTrend(p.Property); ok {
+				if day := today.of(at); first == nil || day.Before(*first) {
+					first, about, value = &day, string(p.Property), p.Value
+				}
 			}
 		}
 	}

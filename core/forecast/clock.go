@@ -60,13 +60,19 @@ type Code string
 
 // The reasons.
 const (
-	AgeRuns      Code = "age_runs"       // used, limit: months
-	AgeUnknown   Code = "age_unknown"    // limit: months; no fill is written down
-	UseRuns      Code = "use_runs"       // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when few readings tell
-	UseLaidUp    Code = "use_laid_up"    // used, limit; the unit is laid up
-	UseNoRate    Code = "use_no_rate"    // used, limit; readings: how many there are
-	UseNoStart   Code = "use_no_start"   // limit; no reading tells the meter at the renewal
-	UseNoMeter   Code = "use_no_meter"   // limit; the unit has no meter
+	AgeRuns    Code = "age_runs"     // used, limit: months
+	AgeUnknown Code = "age_unknown"  // limit: months; no fill is written down
+	UseRuns    Code = "use_runs"     // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when few readings tell
+	UseLaidUp  Code = "use_laid_up"  // used, limit; the unit is laid up
+	UseNoRate  Code = "use_no_rate"  // used, limit; readings: how many there are
+	UseNoStart Code = "use_no_start" // limit; no reading tells the meter at the renewal
+	UseNoMeter Code = "use_no_meter" // limit; the unit has no meter
+	// UseOtherMeter: the plan's limits, km and hours, are of another kind than the unit's meter.
+	UseOtherMeter Code = "use_other_meter"
+	// UseReadMeter has the numbers of UseRuns: over its limit by the estimate, and not for sure.
+	UseReadMeter Code = "use_read_meter"
+	// UseNoDay has the numbers of UseRuns: no day can be told.
+	UseNoDay     Code = "use_no_day"
 	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
 	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
 	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
@@ -74,6 +80,7 @@ const (
 	FreezeStale  Code = "freeze_stale"   // the same, months since a test or fill, stale: months that are too many
 	FreezeUnsure Code = "freeze_unsure"  // measured; the last test cannot be trusted, see Note
 	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
+	FreezeBound  Code = "freeze_bound"   // protects at least to, margin, coldest: it is not known which glycol is inside
 	LevelHolds   Code = "level_holds"    // litres, full; low, hold: L that may be missing before due, before hold
 	LevelLow     Code = "level_low"      // the same, and missing
 	LevelFalls   Code = "level_falls"    // the same; days until so much is missing that it must not run
@@ -95,7 +102,7 @@ type Clock struct {
 	Verdict Verdict
 	// Due is the day it runs out, as likely sooner as later; nil when it never
 	// does, or nobody can tell.
-	Due *time.Time
+	Due *measure.Date
 	// Window of days around it; nil when the day is sure, or unknown.
 	Window *Window
 	// Left is the share of the interval that is left, 0 to 1; nil when unknown.
@@ -120,42 +127,43 @@ type Around struct {
 	Cold *Climate
 	// Zeroed tells when each instrument was last zeroed, in anybody's books.
 	Zeroed map[string]time.Time
+	// Zone of the site, in which a moment falls on a day; UTC when nil.
+	Zone *time.Location
 }
 
-// Look reckons the clocks of an account as of today, a day in the fleet's own
-// time zone.
-func Look(a *ledger.Account, p Plan, around Around, today time.Time) Outlook {
-	today = Day(today)
+// Evaluate the clocks of an account as of a day.
+func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outlook {
+	now := dayIn(day, around.Zone)
 	use := sync.OnceValue(func() *UseModel {
-		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind), today)
+		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind, around.Cold.Southern()), now.noon())
 		return &model
 	})
 	clocks := make([]Clock, 1, 16)
-	clocks[0] = freezeClock(a, p, around.Cold, today)
+	clocks[0] = freezeClock(a, p, around.Cold, now)
 	if a.Known {
-		clocks = append(clocks, levelClock(a, use, today))
+		clocks = append(clocks, levelClock(a, use, now))
 	}
-	for _, standing := range []func(*ledger.Account, time.Time) (Clock, bool){holdClock, findingsClock} {
-		if c, ok := standing(a, today); ok {
+	for _, standing := range []func(*ledger.Account, asOf) (Clock, bool){holdClock, findingsClock} {
+		if c, ok := standing(a, now); ok {
 			clocks = append(clocks, c)
 		}
 	}
-	if c, ok := followUpClock(a, p, today); ok {
+	if c, ok := followUpClock(a, p, now); ok {
 		clocks = append(clocks, c)
 	}
-	clocks = appendCalendar(clocks, a, p, around, today)
+	clocks = appendCalendar(clocks, a, p, around, now)
 	interval := p.running(a.Factory)
 	name := "later"
 	if a.Factory {
 		name = "first"
 	}
 	if interval.Months > 0 {
-		c := ageClock(a, interval.Months, today)
+		c := ageClock(a, interval.Months, now)
 		c.Interval = name
 		clocks = append(clocks, c)
 	}
 	if interval.Km > 0 || interval.Hours > 0 {
-		if c, ok := useClock(a, interval, use, today); ok {
+		if c, ok := useClock(a, interval, use, now); ok {
 			c.Interval = name
 			clocks = append(clocks, c)
 		}
@@ -185,17 +193,17 @@ func ByUrgency(a, b Clock) int {
 const windowLead = 7
 
 // verdictIn is the verdict of a clock that runs out in a window.
-func verdictIn(w Window, today time.Time) Verdict {
+func verdictIn(w Window, today asOf) Verdict {
 	v := verdictOn(w.P50, today)
-	if v.Rank() > Due.Rank() && DaysBetween(today, w.P10) <= windowLead {
+	if v.Rank() > Due.Rank() && today.until(w.P10) <= windowLead {
 		return Due
 	}
 	return v
 }
 
 // verdictOn is the verdict of a clock that runs out on due.
-func verdictOn(due, today time.Time) Verdict {
-	switch days := DaysBetween(today, due); {
+func verdictOn(due measure.Date, today asOf) Verdict {
+	switch days := today.until(due); {
 	case days < 0:
 		return Overdue
 	case days <= dueDays:
@@ -206,22 +214,13 @@ func verdictOn(due, today time.Time) Verdict {
 	return Sound
 }
 
-// DaysBetween counts calendar days, whatever the clocks do in between.
-func DaysBetween(from, to time.Time) int {
-	utc := func(t time.Time) int64 {
-		year, month, day := t.Date()
-		return time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Unix()
-	}
-	return int((utc(to) - utc(from)) / 86400)
-}
-
-func ageClock(a *ledger.Account, limit int, today time.Time) Clock {
+func ageClock(a *ledger.Account, limit int, today asOf) Clock {
 	if a.Balance.RenewedAt == nil {
 		return Clock{Kind: Age, Verdict: Unknown, Reason: Reason{Code: AgeUnknown, Numbers: map[string]float64{"limit": float64(limit)}}}
 	}
-	renewed := Day(a.Balance.RenewedAt.In(today.Location()))
-	due := AddMonths(renewed, limit)
-	used := months(renewed, today)
+	renewed := today.of(*a.Balance.RenewedAt)
+	due := renewed.AddMonths(limit)
+	used := months(renewed, today.Date)
 	left := share(1 - used/float64(limit))
 	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Left: &left,
 		Reason: Reason{Code: AgeRuns, Numbers: map[string]float64{"used": used, "limit": float64(limit)}}}
@@ -230,7 +229,7 @@ func ageClock(a *ledger.Account, limit int, today time.Time) Clock {
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
 
 // useClock is false when the plan limits nothing that this unit's meter counts.
-func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today time.Time) (Clock, bool) {
+func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today asOf) (Clock, bool) {
 	c := Clock{Kind: Use, Verdict: Unknown}
 	if a.Unit.Meter == "" {
 		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
@@ -238,7 +237,9 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	}
 	limit := interval.limit(a.Unit.Meter)
 	if limit == 0 {
-		return c, false
+		// The plan counts what this meter does not.
+		c.Reason = Reason{Code: UseOtherMeter, Numbers: map[string]float64{"km": float64(interval.Km), "hours": float64(interval.Hours)}}
+		return c, true
 	}
 	c.Unit = measure.Units(a.Unit.Meter)[0]
 	start, ok := a.RenewalMeter()
@@ -256,8 +257,8 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 		return c, true
 	}
 	// Laid up, the meter stands; the months run on.
-	until := today
-	if l := a.LaidUp; l != nil && l.At.Before(today) {
+	until := today.noon()
+	if l := a.LaidUp; l != nil && l.At.Before(until) {
 		until = l.At
 	}
 	low, meter, high, _ := model.At(until)
@@ -266,7 +267,8 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	c.Left = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
 		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
-		"few": flag(model.Stretches < fewStretches)}}
+		"few": flag(model.Stretches < fewStretches), "read": math.Max(model.Last.Value-start, 0),
+		"season": flag(model.once || model.Seasons < 2 && model.swing > 0.5)}}
 	w, ok := model.Reaches(start + limit)
 	if a.LaidUp != nil && used < limit {
 		c.Verdict, c.Reason.Code = Sound, UseLaidUp
@@ -274,17 +276,22 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	}
 	switch {
 	case used >= limit:
-		due := w.P50
-		if !ok || due.After(today) {
-			due = today
+		due := today.Date
+		if d := today.of(w.P50); ok && d.Before(due) {
+			due = d
 		}
-		due = Day(due.In(today.Location()))
 		c.Due, c.Verdict = &due, Overdue
+		if model.Last.Value-start < limit && low-start < limit {
+			c.Reason.Code = UseReadMeter // by the estimate alone
+		}
+	case !ok && !model.Idle:
+		// No day can be told, and that it is not used is not shown either.
+		c.Verdict, c.Reason.Code = Unknown, UseNoDay
 	case !ok:
-		c.Verdict = Sound // not by use, in any time that means something
+		c.Verdict = Sound // it is not used
 	default:
-		w = w.days(today.Location())
-		c.Due, c.Window, c.Verdict = &w.P50, &w, verdictIn(w, today)
+		days := w.days(today.zone)
+		c.Due, c.Window, c.Verdict = &days.P50, &days, verdictIn(days, today)
 	}
 	return c, true
 }
@@ -299,18 +306,26 @@ func flag(on bool) float64 {
 	return 0
 }
 
-// days of a window, in the fleet's own time zone.
-func (w Window) days(zone *time.Location) Window {
-	return Window{Day(w.P10.In(zone)), Day(w.P50.In(zone)), Day(w.P90.In(zone))}
+// days that the moments of a span fall on.
+func (s Span) days(zone *time.Location) Window {
+	return Window{measure.DateOf(s.P10, zone), measure.DateOf(s.P50, zone), measure.DateOf(s.P90, zone)}
 }
 
-func freezeClock(a *ledger.Account, p Plan, cold *Climate, today time.Time) Clock {
+func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	c := Clock{Kind: Freeze}
 	protects := a.ProtectsTo()
+	bound := protects == nil && a.Bound != nil
+	if bound {
+		protects = a.Bound
+	}
 	if protects == nil {
 		c.Verdict, c.Reason = Unknown, Reason{Code: FreezeNone}
 		if d := a.Distrusted; d != nil {
 			c.Reason = Reason{Code: FreezeUnsure, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
+		}
+		// Water may be inside: from a month before the first frost on it is due.
+		if frost, ok := cold.FirstBelow(0, today.Date, frostDays); ok {
+			c.Verdict, c.Due = Due, &frost
 		}
 		return c
 	}
@@ -321,7 +336,7 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today time.Time) Cloc
 	// What is known of the strength is from the last test or fill: the doubt has grown
 	// since.
 	expected := protection{at: *protects + margin, drift: drift.perDay, since: sinceKnown(a, today)}
-	night, caught := cold.firstBelow(expected, today, horizon)
+	night, caught := cold.firstBelow(expected, today.Date, horizon)
 	// The warm and the cold end of nine tenths of the book's band, which widens as
 	// nobody looks.
 	warm, chilly := expected, expected
@@ -330,21 +345,24 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today time.Time) Cloc
 		warm.spread = math.Max(0, float64(*b.Freeze+(*b.High-*b.Freeze)*bandShare-*protects)) / z
 		chilly.spread = math.Max(0, float64(*protects-*b.Freeze-(*b.Low-*b.Freeze)*bandShare)) / z
 	}
-	first, narrow := cold.firstBelow(warm, today, horizon)
+	first, narrow := cold.firstBelow(warm, today.Date, horizon)
 	if drift.perDay*365 >= leastDrift {
 		numbers["drift"] = drift.perDay * 365
+	}
+	if bound {
+		return boundClock(c, numbers, night, caught, today)
 	}
 	if !caught {
 		one := 1.0
 		c.Verdict, c.Left, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
-		if narrow && DaysBetween(today, first) < 365 {
-			numbers["high"] = float64(warm.on(DaysBetween(today, first)) - margin)
+		if narrow && today.until(first) < 365 {
+			numbers["high"] = float64(warm.on(today.until(first)) - margin)
 			c.Verdict, c.Due, c.Left, c.Reason.Code = Watch, &first, nil, FreezeNarrow
 			return c
 		}
 		return c.doubted(a, today, numbers)
 	}
-	last, ends := cold.firstBelow(chilly, today, horizon)
+	last, ends := cold.firstBelow(chilly, today.Date, horizon)
 	if !ends {
 		last = night.AddDate(1, 0, 0)
 	}
@@ -353,16 +371,36 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today time.Time) Cloc
 	if _, told := cold.Forecast(night); told {
 		numbers["forecast"] = 1
 	}
-	left := share(float64(DaysBetween(today, night)) / 365)
+	left := share(float64(today.until(night)) / 365)
 	c.Due, c.Left, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
 	c.Verdict = verdictIn(*c.Window, today)
-	if night.Equal(today) {
+	if night.Equal(today.Date) {
 		c.Verdict, c.Reason.Code = Overdue, FreezeNow
-		if cold.On(today) < *protects {
+		if cold.On(today.Date) < *protects {
 			c.Verdict = Hold
 		}
 	}
 	return c.doubted(a, today, numbers)
+}
+
+// frostDays before the first frost from which on a unit of unknown contents is due
+// (a month to get it tested).
+const frostDays = 31
+
+// boundClock is the freeze clock of a unit of which it is not known which glycol
+// is inside: the warmer of what its tests can mean. It is never sound.
+func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught bool, today asOf) Clock {
+	c.Verdict, c.Reason = Watch, Reason{Code: FreezeBound, Numbers: numbers}
+	if caught {
+		c.Due, c.Window = &night, &Window{night, night, night}
+		if v := verdictOn(night, today); v.Rank() < c.Verdict.Rank() {
+			c.Verdict = v
+		}
+		if night.Equal(today.Date) {
+			c.Verdict = Overdue
+		}
+	}
+	return c
 }
 
 // bandShare of the book's band of two standard uncertainties lies between the
@@ -383,17 +421,17 @@ func driftOf(a *ledger.Account) drifting {
 }
 
 // sinceKnown is how many days ago the strength was last known.
-func sinceKnown(a *ledger.Account, today time.Time) int {
+func sinceKnown(a *ledger.Account, today asOf) int {
 	n := len(a.Strengths)
 	if n == 0 {
 		return 0
 	}
-	return max(0, DaysBetween(Day(a.Strengths[n-1].At.In(today.Location())), today))
+	return max(0, today.since(today.of(a.Strengths[n-1].At)))
 }
 
 // doubted lowers a freeze clock that looks sound but rests on a test that
 // cannot be trusted, or on none for longer than a winter.
-func (c Clock) doubted(a *ledger.Account, today time.Time, numbers map[string]float64) Clock {
+func (c Clock) doubted(a *ledger.Account, today asOf, numbers map[string]float64) Clock {
 	if c.Verdict != Sound {
 		return c
 	}
@@ -409,7 +447,7 @@ func (c Clock) doubted(a *ledger.Account, today time.Time, numbers map[string]fl
 	if a.LastTest != nil && a.LastTest.At.After(since) {
 		since = a.LastTest.At
 	}
-	if age := months(Day(since.In(today.Location())), today); age >= StaleMonths {
+	if age := months(today.of(since), today.Date); age >= StaleMonths {
 		numbers["months"] = age
 		c.Verdict, c.Left, c.Reason = Watch, nil, Reason{Code: FreezeStale, Numbers: numbers}
 	}

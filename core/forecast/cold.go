@@ -56,7 +56,13 @@ var monthSlot = func() (s [12]int) {
 	return s
 }()
 
-func slotOf(day time.Time) int { return monthSlot[day.Month()-1] + day.Day() - 1 }
+// Southern reports whether the coldest night lies between May and October.
+func (k *Climate) Southern() bool {
+	slot := slices.Index(k.nights[:], k.coldest)
+	return slot >= monthSlot[4] && slot < monthSlot[10]
+}
+
+func slotOf(day measure.Date) int { return monthSlot[day.Month()-1] + day.Day() - 1 }
 
 func leap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
 
@@ -75,7 +81,7 @@ type Climate struct {
 	coldest measure.Celsius
 	seasons []slotSpan // below SeasonCold, by slots; kept so that no unit counts them anew
 
-	from  time.Time // night that the first of ahead is for
+	from  measure.Date // night that the first of ahead is for
 	ahead []measure.Celsius
 }
 
@@ -85,7 +91,7 @@ type slotSpan struct{ from, to int }
 
 // Minimum is the coldest temperature of the night after Day.
 type Minimum struct {
-	Day     time.Time
+	Day     measure.Date
 	Celsius measure.Celsius
 }
 
@@ -228,17 +234,17 @@ func (k *Climate) settle() {
 }
 
 // WithForecast is the climate with the minima that the weather service expects
-// from the night after first on. They take the place of the curve, and no more
-// than ten of them: what is further off is climate.
-func (k *Climate) WithForecast(first time.Time, minima []measure.Celsius) *Climate {
+// from the night after first on, no more than ten of them: what is further off is
+// climate. How they move the curve is told at [Climate.On].
+func (k *Climate) WithForecast(first measure.Date, minima []measure.Celsius) *Climate {
 	with := *k
-	with.from, with.ahead = Day(first), minima[:min(len(minima), AheadNights)]
+	with.from, with.ahead = first, minima[:min(len(minima), AheadNights)]
 	return &with
 }
 
 // Forecast tells what the weather service expects for the night after day; false
 // when it says nothing of it.
-func (k *Climate) Forecast(day time.Time) (measure.Celsius, bool) {
+func (k *Climate) Forecast(day measure.Date) (measure.Celsius, bool) {
 	if len(k.ahead) == 0 {
 		return 0, false
 	}
@@ -249,33 +255,45 @@ func (k *Climate) Forecast(day time.Time) (measure.Celsius, bool) {
 	return k.ahead[n], true
 }
 
-// On is the temperature to be reckoned with in the night after day: as forecast,
-// or else by the curve.
-func (k *Climate) On(day time.Time) measure.Celsius {
-	if t, ok := k.Forecast(day); ok {
-		return t
+// forecastError of a night's minimum, K, so many nights ahead, tonight being 0
+// (common practice, from memory: one and a half for tonight, three to four from the
+// fifth night on).
+func forecastError(night int) measure.Celsius {
+	return measure.Celsius(math.Min(1.5+0.5*float64(night), 4))
+}
+
+// expected in a night: a forecast may make it colder than the curve, and warmer by
+// no more than its own error.
+func (k *Climate) expected(usual measure.Celsius, night int) measure.Celsius {
+	if night < 0 || night >= len(k.ahead) || math.IsNaN(float64(k.ahead[night])) {
+		return usual
 	}
-	return k.Usual(day)
+	return min(k.ahead[night], usual+forecastError(night))
+}
+
+// On is the temperature that the night after day is planned for: by the curve, and
+// as the forecast moves it.
+func (k *Climate) On(day measure.Date) measure.Celsius {
+	if len(k.ahead) == 0 {
+		return k.Usual(day)
+	}
+	return k.expected(k.Usual(day), DaysBetween(k.from, day))
 }
 
 // Usual is the curve in the night after day, whatever the forecast says.
-func (k *Climate) Usual(day time.Time) measure.Celsius { return k.nights[slotOf(day)] }
+func (k *Climate) Usual(day measure.Date) measure.Celsius { return k.nights[slotOf(day)] }
 
 // walk calls f with each night from day on, by its number and its temperature,
 // until f says stop. It goes through the slots by hand: a step of time.Time for
 // each night would take a hundred times as long.
-func (k *Climate) walk(day time.Time, nights int, f func(n int, t measure.Celsius) (stop bool)) {
+func (k *Climate) walk(day measure.Date, nights int, f func(n int, t measure.Celsius) (stop bool)) {
 	year, slot, skip := day.Year(), slotOf(day), !leap(day.Year())
-	ahead := k.ahead
 	off := 0
-	if len(ahead) > 0 {
+	if len(k.ahead) > 0 {
 		off = DaysBetween(k.from, day)
 	}
 	for n := range nights {
-		t := k.nights[slot]
-		if i := n + off; i >= 0 && i < len(ahead) && !math.IsNaN(float64(ahead[i])) {
-			t = ahead[i]
-		}
+		t := k.expected(k.nights[slot], n+off)
 		if f(n, t) {
 			return
 		}
@@ -291,7 +309,7 @@ func (k *Climate) walk(day time.Time, nights int, f func(n int, t measure.Celsiu
 
 // FirstBelow is the first night from day on, within nights nights, that is colder
 // than limit.
-func (k *Climate) FirstBelow(limit measure.Celsius, day time.Time, nights int) (first time.Time, found bool) {
+func (k *Climate) FirstBelow(limit measure.Celsius, day measure.Date, nights int) (first measure.Date, found bool) {
 	return k.firstBelow(protection{at: limit}, day, nights)
 }
 
@@ -324,7 +342,7 @@ func (p protection) warmest(days int) measure.Celsius {
 	return max(p.on(0), p.on(days))
 }
 
-func (k *Climate) firstBelow(p protection, day time.Time, nights int) (first time.Time, found bool) {
+func (k *Climate) firstBelow(p protection, day measure.Date, nights int) (first measure.Date, found bool) {
 	warmest := p.warmest(nights)
 	if k.coldest >= warmest {
 		// Only the forecast can be colder.
@@ -338,7 +356,7 @@ func (k *Climate) firstBelow(p protection, day time.Time, nights int) (first tim
 			return false
 		}
 		if found = t < p.on(n); found {
-			first = day.AddDate(0, 0, n)
+			first = day.AddDays(n)
 		}
 		return found
 	})
@@ -350,7 +368,12 @@ func (k *Climate) Coldest() measure.Celsius { return k.coldest }
 
 // Season is a span of days, the last one included, in which cold nights are to be
 // reckoned with.
-type Season struct{ From, To time.Time }
+type Season struct{ From, To measure.Date }
+
+// seasonWithin reports whether the cold season runs, or begins in so many days.
+func (k *Climate) seasonWithin(days int, day measure.Date) bool {
+	return len(k.Seasons(day, day.AddDays(days))) > 0
+}
 
 // SeasonCold is the temperature below which a night belongs to the cold season
 // (common practice).
@@ -358,7 +381,7 @@ const SeasonCold measure.Celsius = -5
 
 // Seasons between two days in which the curve lies below [SeasonCold]; the first
 // and the last are cut to them.
-func (k *Climate) Seasons(from, to time.Time) []Season {
+func (k *Climate) Seasons(from, to measure.Date) []Season {
 	var all []Season
 	for year := from.Year() - 1; year <= to.Year(); year++ {
 		for _, s := range k.seasons {
@@ -366,7 +389,7 @@ func (k *Climate) Seasons(from, to time.Time) []Season {
 			if s.to < s.from {
 				last++
 			}
-			season := Season{dayOf(s.from, year, from.Location()), dayOf(s.to, last, from.Location())}
+			season := Season{dayOf(s.from, year), dayOf(s.to, last)}
 			if season.To.Before(from) || season.From.After(to) {
 				continue
 			}
@@ -384,10 +407,10 @@ func (k *Climate) Seasons(from, to time.Time) []Season {
 }
 
 // dayOf a slot in a year; 29 February becomes 1 March in a year that has none.
-func dayOf(slot, year int, zone *time.Location) time.Time {
+func dayOf(slot, year int) measure.Date {
 	month := 11
 	for monthSlot[month] > slot {
 		month--
 	}
-	return time.Date(year, time.Month(month+1), slot-monthSlot[month]+1, 0, 0, 0, 0, zone)
+	return measure.NewDate(year, time.Month(month+1), slot-monthSlot[month]+1)
 }

@@ -2,17 +2,9 @@ package forecast
 
 import (
 	"math"
-	"time"
 
 	"diligentledger/core/ledger"
-)
-
-// Shares of the fill that may be missing (common practice: the band between
-// the cold marks is about a twentieth of the charge; with a sixth gone the
-// pump and the heater core draw air).
-const (
-	lowShare  = 0.05
-	holdShare = 0.15
+	"diligentledger/core/measure"
 )
 
 // slowLeak: one that would leave the level low in more days than these has no date.
@@ -23,22 +15,22 @@ const month = 30.44
 
 // levelClock compares what the books say is inside with the last fill, and tells
 // from the rate at which coolant goes when it will be low.
-func levelClock(a *ledger.Account, use func() *UseModel, today time.Time) Clock {
+func levelClock(a *ledger.Account, use func() *UseModel, today asOf) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
 	missing := full - litres
-	left := share(1 - missing/(holdShare*full))
-	numbers := map[string]float64{"litres": litres, "full": full, "low": lowShare * full, "hold": holdShare * full}
+	left := share(1 - missing/(ledger.HoldShare*full))
+	numbers := map[string]float64{"litres": litres, "full": full, "low": ledger.LowShare * full, "hold": ledger.HoldShare * full}
 	c := Clock{Kind: Level, Verdict: Sound, Left: &left, Reason: Reason{Code: LevelHolds, Numbers: numbers}}
 	leak := a.Leak()
 	if leak != nil {
-		if at, ok := falls(a, leak, use, holdShare*full-missing, likely, today); ok {
-			numbers["days"] = float64(DaysBetween(today, at))
+		if at, ok := falls(a, leak, use, ledger.HoldShare*full-missing, likely, today); ok {
+			numbers["days"] = float64(today.until(at))
 		}
 	}
-	if missing >= lowShare*full {
+	if missing >= ledger.LowShare*full {
 		c.Reason.Code, numbers["missing"] = LevelLow, missing
-		c.Verdict, c.Due = Due, &today
-		if missing >= holdShare*full {
+		c.Verdict, c.Due = Due, today.due()
+		if missing >= ledger.HoldShare*full {
 			c.Verdict = Hold
 		}
 		return c
@@ -46,10 +38,10 @@ func levelClock(a *ledger.Account, use func() *UseModel, today time.Time) Clock 
 	if leak == nil {
 		return c
 	}
-	low := lowShare*full - missing
+	low := ledger.LowShare*full - missing
 	var w Window
 	var ok bool
-	if w.P50, ok = falls(a, leak, use, low, likely, today); !ok || DaysBetween(today, w.P50) > slowLeak {
+	if w.P50, ok = falls(a, leak, use, low, likely, today); !ok || today.until(w.P50) > slowLeak {
 		return c
 	}
 	w.P10, _ = falls(a, leak, use, low, early, today)
@@ -57,10 +49,10 @@ func levelClock(a *ledger.Account, use func() *UseModel, today time.Time) Clock 
 		w.P90 = today.AddDate(farYears, 0, 0)
 	}
 	c.Window, c.Due, c.Reason.Code = &w, &w.P50, LevelFalls
-	numbers["ahead"] = float64(DaysBetween(today, w.P50))
+	numbers["ahead"] = float64(today.until(w.P50))
 	c.Verdict = softened(verdictOn(w.P50, today))
 	// The window of a slow leak is wide: that it is open is a reason to look, no more.
-	if c.Verdict == Sound && DaysBetween(today, w.P10) <= dueDays {
+	if c.Verdict == Sound && today.until(w.P10) <= dueDays {
 		c.Verdict = Watch
 	}
 	return c
@@ -70,13 +62,13 @@ func levelClock(a *ledger.Account, use func() *UseModel, today time.Time) Clock 
 // by the leak's rate and its uncertainty. Where the leak is reckoned by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
 // one. False when nobody can tell, or not in any time that means something.
-func falls(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today time.Time) (time.Time, bool) {
+func falls(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today asOf) (measure.Date, bool) {
 	litres = math.Max(litres, 0)
 	// A rate less than a fifth of the likely one is as good as none.
 	rate := math.Max(leak.Rate+float64(s)*z*leak.Sigma, leak.Rate/5)
 	if leak.Per == ledger.PerMonth {
 		days := litres / rate * month
-		return Day(a.LevelAt.In(today.Location())).AddDate(0, 0, int(math.Min(days, farYears*365))), days < farYears*365
+		return today.of(a.LevelAt).AddDays(int(math.Min(days, farYears*365))), days < farYears*365
 	}
 	per := 1000.0
 	if leak.Per == ledger.Per100H {
@@ -85,8 +77,8 @@ func falls(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litre
 	model := use()
 	meter, ok := model.past(a.Readings, a.LevelAt)
 	if !ok || a.LaidUp != nil {
-		return time.Time{}, false
+		return measure.Date{}, false
 	}
 	at, ok := model.reaches(meter+litres/rate*per, s)
-	return Day(at.In(today.Location())), ok
+	return today.of(at), ok
 }

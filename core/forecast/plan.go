@@ -19,7 +19,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"time"
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -179,44 +178,4 @@ func (i Interval) limit(d measure.Dimension) float64 {
 		return float64(i.Hours)
 	}
 	return 0
-}
-
-func daysIn(year int, month time.Month) int {
-	if month == time.February && !leap(year) {
-		return 28
-	}
-	return leapMonths[month-1]
-}
-
-// Day is the start of the day of t in its location.
-func Day(t time.Time) time.Time {
-	year, month, day := t.Date()
-	return time.Date(year, month, day, 0, 0, 0, 0, t.Location())
-}
-
-// AddMonths is the same day n months later, or the last day of that month when
-// it is shorter: a year after 29 February is 28 February, and a month after 31
-// January is the end of February, not the 3rd of March that [time.Time.AddDate]
-// gives.
-func AddMonths(day time.Time, n int) time.Time {
-	y, m, d := day.Date()
-	all := 12*y + int(m) - 1 + n
-	year, month := all/12, time.Month(all%12+1)
-	return time.Date(year, month, min(d, daysIn(year, month)), 0, 0, 0, 0, day.Location())
-}
-
-// months between two days, with the fraction of the last one.
-func months(from, to time.Time) float64 {
-	n := 0
-	if to.After(from) {
-		y, m, _ := from.Date()
-		year, month, _ := to.Date()
-		n = (year-y)*12 + int(month) - int(m)
-	}
-	a, b := AddMonths(from, n), AddMonths(from, n+1)
-	if n > 0 && a.After(to) {
-		n--
-		a, b = AddMonths(from, n), a
-	}
-	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
 }

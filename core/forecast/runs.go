@@ -12,8 +12,9 @@ import (
 // uncertainty (Bayesian online change point detection: Adams and MacKay 2007).
 func (u *UseModel) rate(stretches []stretch, today time.Time) {
 	all := make([]weighted, 0, len(stretches))
-	for _, s := range stretches {
-		if w := s.weight(u.Profile); w >= 2 { // asleep, it says nothing of the rate
+	for i := range stretches {
+		s := &stretches[i]
+		if w := s.weight(u.Profile); w >= 2 && !s.rest { // at rest, it says nothing of the rate
 			all = append(all, weighted{s.use / w, w})
 		}
 	}

@@ -1,7 +1,7 @@
 package forecast
 
 import (
-	"time"
+	"slices"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -17,42 +17,45 @@ const (
 
 // Their reasons.
 const (
-	HeldByPerson Code = "held"        // about: why
-	AirTrapped   Code = "air_trapped" // short, allowed: L
-	StopDefect   Code = "stop_defect" // about: what; others: how many more
-	FoundBad     Code = "found_bad"   // about: the worst; others: how many more
-	FoundSoft    Code = "found_soft"  // the same
-	OffBook      Code = "off_book"    // measured: °C; book and test disagree
-	OwedLevel    Code = "owed_level"  // days since it has been owed
-	OwedRetest   Code = "owed_retest" // days since it has been owed
-	OwedDays     Code = "owed_days"   // days since the renewal; looked: on how many; wanted: on how many
-	OwedRuns     Code = "owed_runs"   // days since the renewal; looked: after how many runs; wanted: after how many
+	HeldByPerson  Code = "held"           // about: why
+	AirTrapped    Code = "air_trapped"    // short, allowed: L; ready: 1 when the level was seen at the mark since, and it may be released
+	StopDefect    Code = "stop_defect"    // about: what
+	CoolantSpoilt Code = "coolant_spoilt" // about: oily or gelled; ready: 1 when a later sample looks clear
+	FindingHolds  Code = "finding_holds"  // about: what was found on an aircraft; ready: 1 when a later look shows it right
+	ReturnOwed    Code = "return_owed"    // about: what was worked on
+	LevelBelow    Code = "level_below"    // about: the mark that the level was seen at, or "book"
+	FoundBad      Code = "found_bad"      // about: the worst; others: how many more
+	FoundSoft     Code = "found_soft"     // the same
+	OffBook       Code = "off_book"       // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
+	OwedLevel     Code = "owed_level"     // days since it has been owed
+	OwedRetest    Code = "owed_retest"    // days since it has been owed
+	OwedDays      Code = "owed_days"      // days since the renewal; looked: on how many; wanted: on how many
+	OwedRuns      Code = "owed_runs"      // days since the renewal; looked: after how many runs; wanted: after how many
 )
 
-// holdClock is false when nothing stands against running.
-func holdClock(a *ledger.Account, today time.Time) (Clock, bool) {
-	c := Clock{Kind: Holds, Verdict: Hold, Due: &today}
-	stops, worst := 0, ""
-	for _, d := range a.Defects {
-		if d.Severity == "stop" {
-			stops, worst = stops+1, d.What
-		}
+var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
+	ledger.StopCoolant: CoolantSpoilt, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnOwed, ledger.StopLevel: LevelBelow}
+
+// holdClock is false when nothing in the books stands against running. It tells
+// the most urgent stop, and how many others there are; of those that can be
+// released, the ones that cannot yet come first.
+func holdClock(a *ledger.Account, today asOf) (Clock, bool) {
+	stops := a.Stops()
+	// What is missing by the book is the level clock's to tell.
+	stops = slices.DeleteFunc(stops, func(s ledger.Stop) bool { return s.Cause == ledger.StopLevel && s.Entry == "" })
+	if len(stops) == 0 {
+		return Clock{}, false
 	}
-	switch {
-	case a.Held != nil:
-		c.Reason = Reason{Code: HeldByPerson, About: a.Held.Body.(ledger.Hold).Why}
-	case a.Air != nil:
-		c.Reason = Reason{Code: AirTrapped, Numbers: map[string]float64{"short": float64(a.Air.Short), "allowed": float64(a.Air.Allowed)}}
-	case stops > 0:
-		c.Reason = Reason{Code: StopDefect, Numbers: map[string]float64{"others": float64(stops - 1)}, About: worst}
-	default:
-		return c, false
+	first := stops[0]
+	numbers := map[string]float64{"others": float64(len(stops) - 1), "ready": flag(first.Ready)}
+	if first.Cause == ledger.StopAir {
+		numbers["short"], numbers["allowed"] = float64(a.Air.Short), float64(a.Air.Allowed)
 	}
-	return c, true
+	return Clock{Kind: Holds, Verdict: Hold, Due: today.due(), Reason: Reason{Code: stopCodes[first.Cause], About: first.About, Numbers: numbers}}, true
 }
 
 // findingsClock is false when nothing was found amiss.
-func findingsClock(a *ledger.Account, today time.Time) (Clock, bool) {
+func findingsClock(a *ledger.Account, today asOf) (Clock, bool) {
 	var bad, soft []string
 	for _, d := range a.Defects {
 		switch d.Severity {
@@ -74,14 +77,14 @@ func findingsClock(a *ledger.Account, today time.Time) (Clock, bool) {
 	found := append(bad, soft...)
 	if len(found) == 0 {
 		if t := a.OffBook; t != nil {
-			return Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: OffBook, Numbers: map[string]float64{"measured": float64(t.Measured)}}}, true
+			return Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: OffBook, Numbers: map[string]float64{"measured": float64(t.Measured), "confirmed": flag(t.Confirmed)}}}, true
 		}
 		return Clock{}, false
 	}
 	c := Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: FoundSoft, About: found[0],
 		Numbers: map[string]float64{"others": float64(len(found) - 1)}}}
 	if len(bad) > 0 {
-		c.Verdict, c.Due, c.Reason.Code = Due, &today, FoundBad
+		c.Verdict, c.Due, c.Reason.Code = Due, today.due(), FoundBad
 	}
 	return c, true
 }
@@ -98,19 +101,24 @@ const (
 
 // followUpClock of the check that is owed longest; false when none is. A unit
 // that was renewed today owes nothing before tomorrow.
-func followUpClock(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
-	if len(a.Owed) == 0 {
+func followUpClock(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
+	// What was missed falls to the round: the level to the next look at it, the retest
+	// to the clock of tests, which asks for it from the day of the fill.
+	owed := slices.DeleteFunc(slices.Clone(a.Owed), func(o ledger.Owed) bool {
+		return today.since(today.of(o.Since)) > max(followUpLapse, p.FollowDays)
+	})
+	if len(owed) == 0 {
 		return furtherLooks(a, p, today)
 	}
-	oldest := a.Owed[0]
-	for _, o := range a.Owed[1:] {
+	oldest := owed[0]
+	for _, o := range owed[1:] {
 		if o.Since.Before(oldest.Since) {
 			oldest = o
 		}
 	}
-	since := Day(oldest.Since.In(today.Location()))
-	due := since.AddDate(0, 0, followUpDays)
-	days := DaysBetween(since, today)
+	since := today.of(oldest.Since)
+	due := since.AddDays(followUpDays)
+	days := today.since(since)
 	code := OwedLevel
 	if oldest.What == ledger.OwedRetest {
 		code = OwedRetest
@@ -130,18 +138,18 @@ func followUpClock(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
 // furtherLooks at the cold level that the plan asks for after the first morning:
 // on each of so many days, or after each of the first runs. A look on the last of
 // the days makes up for those that were missed: it held so long.
-func furtherLooks(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
+func furtherLooks(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 	if a.RefilledAt == nil || p.FollowDays < 2 && p.FollowRuns == 0 {
 		return Clock{}, false
 	}
-	filled := Day(a.RefilledAt.In(today.Location()))
-	days := DaysBetween(filled, today)
+	filled := today.of(*a.RefilledAt)
+	days := today.since(filled)
 	if days > followUpLapse {
 		return Clock{}, false
 	}
 	looked, last := 0, filled // days on which somebody looked, and the last of them
 	for _, at := range a.Looks {
-		if day := Day(at.In(today.Location())); day.After(last) {
+		if day := today.of(at); day.After(last) {
 			looked, last = looked+1, day
 		}
 	}
@@ -152,9 +160,9 @@ func furtherLooks(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
 		if runs >= p.FollowRuns {
 			return c, false
 		}
-		due := last.AddDate(0, 0, followUpLate)
+		due := last.AddDays(followUpLate)
 		c.Due, c.Reason = &due, Reason{Code: OwedRuns, Numbers: map[string]float64{"days": float64(days), "looked": float64(runs), "wanted": float64(p.FollowRuns)}}
-		if !due.After(today) || a.MeterSince(last) {
+		if !due.After(today.Date) || a.MeterSince(last.Start(today.zone)) {
 			c.Verdict = Due
 		}
 		return c, true
@@ -162,9 +170,9 @@ func furtherLooks(a *ledger.Account, p Plan, today time.Time) (Clock, bool) {
 	if looked >= p.FollowDays || DaysBetween(filled, last) >= p.FollowDays {
 		return c, false
 	}
-	due := last.AddDate(0, 0, 1)
+	due := last.AddDays(1)
 	c.Due, c.Reason = &due, Reason{Code: OwedDays, Numbers: map[string]float64{"days": float64(days), "looked": float64(looked), "wanted": float64(p.FollowDays)}}
-	if !due.After(today) {
+	if !due.After(today.Date) {
 		c.Verdict = Due
 	}
 	return c, true

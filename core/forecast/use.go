@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/usage"
 )
 
 // Profile is how a kind of unit is used through the year: a factor for each
@@ -20,12 +21,19 @@ var (
 	SummerProfile = Profile{.35, .35, .6, 1.1, 1.5, 1.6, 1.6, 1.6, 1.4, 1.1, .5, .3}
 )
 
-// ProfileOf a kind of unit.
-func ProfileOf(kind string) Profile {
-	if kind == "motorcycle" || kind == "boat" {
+// ProfileOf a kind of unit, on the southern or the northern half of the earth.
+func ProfileOf(kind string, southern bool) Profile {
+	if kind != "motorcycle" && kind != "boat" {
+		return EvenProfile
+	}
+	if !southern {
 		return SummerProfile
 	}
-	return EvenProfile
+	var p Profile
+	for m := range p {
+		p[m] = SummerProfile[(m+6)%12]
+	}
+	return p
 }
 
 // Constants of the model (common practice, set so that the windows of the
@@ -36,9 +44,6 @@ const (
 	// profileLeast and profileMost days that the kind's profile counts for in each
 	// month: how many is told by how much the months differ.
 	profileLeast, profileMost = 10.0, 400.0
-	// steepest a stretch may be against the upper quartile of all, before one of
-	// its ends is a mistyped reading.
-	steepest = 6.0
 	// stretchDays is the length to which stretches are drawn together, so that
 	// weekends and dates noted a day late even out.
 	stretchDays = 28.0
@@ -47,8 +52,9 @@ const (
 	// priorSpread of a month's use, relative, reckoned with before there is data,
 	// and priorStretches what it counts for.
 	priorSpread, priorStretches = 0.2, 0.5
-	// seasonDays by which a season comes sooner or later, one standard deviation.
-	seasonDays = 2.0
+	// seasonDays by which a season comes sooner or later, one standard deviation; and
+	// by so many times more while one only is known.
+	seasonDays, seasonFew = 2.2, 3.0
 	// changedBy so many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
 	changedBy, fewest = 3.5, 2
@@ -70,20 +76,27 @@ type UseModel struct {
 	Changed bool
 	// Last is the last reading that is believed.
 	Last ledger.MeterPoint
+	// Seasons that the readings have seen, from one year's rest to the next.
+	Seasons int
+	// Idle: the readings show that it is not used at all.
+	Idle bool
 	// Known is false when fewer than two readings a week apart are believed.
 	Known bool
 
-	swing  float64     // between the busiest and the quietest month
-	noise  float64     // standard deviation of a day's use, over the rate
-	doubt  float64     // standard deviation of the rate, relative
-	hazard float64     // changes of use a year
-	begun  [13]float64 // average days of use before each month of a leap year
+	busy   Profile        // for the early end of a window: a rest that was seen once may not come again
+	once   bool           // there is such a rest
+	swing  float64        // between the busiest and the quietest month
+	noise  float64        // standard deviation of a day's use, over the rate
+	doubt  float64        // standard deviation of the rate, relative
+	hazard float64        // changes of use a year
+	begun  [2][13]float64 // average days of use before each month of a leap year, by Profile and by busy
 }
 
 // stretch is the use between two readings.
 type stretch struct {
 	from, to time.Time
 	use      float64
+	rest     bool        // the meter stood, or nearly so
 	months   [12]float64 // days of it in each month
 	first    int         // month that it begins in
 	touched  int         // months from then on that it has days in, 12 at most
@@ -110,19 +123,22 @@ func (s *stretch) weight(p Profile) (w float64) {
 
 // NewUseModel fits the model to readings in the order of time, up to today.
 //
-// Readings that no plausible life of the meter explains are left out: what stays
-// is the longest run that never falls and is never steeper than six times the
-// upper quartile of its stretches. From the stretches between them follow a
-// factor for each month, drawn towards the kind's profile where the data are few
+// Readings that cannot be true together with the others are left out as package
+// usage has judged them, so that the balance and the clock rest on the same ones.
+// From the stretches between the others follow a factor for each month, drawn towards the kind's profile where the data are few
 // (each month's use over what the average rate would have given, by three rounds
 // of sharing a stretch out over its months), and the rate of the stretches without
 // their season, as it is since the last change of use.
 func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time) UseModel {
 	u := UseModel{Profile: profile, Spread: priorSpread}
 	readings = recent(readings, today)
-	kept, suspects := plausible(readings)
-	kept, stuck := moving(kept)
-	u.Suspects = append(suspects, stuck...)
+	for _, p := range readings {
+		if p.Doubted {
+			u.Suspects = append(u.Suspects, p)
+		}
+	}
+	kept, stuck := moving(usage.Believed(readings))
+	u.Suspects = append(u.Suspects, stuck...)
 	if len(kept) == 0 {
 		return u
 	}
@@ -132,6 +148,8 @@ func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time)
 		return u
 	}
 	u.Known = true
+	u.Seasons = int(stretches[len(stretches)-1].to.Sub(stretches[0].from).Hours() / 24 / seasonLeast)
+	u.Idle = markRests(stretches)
 	// Season and changes of use are told apart by taking turns.
 	levels := levelsOf(stretches)
 	for range rounds {
@@ -141,7 +159,73 @@ func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time)
 	u.season(stretches, levels, profile)
 	u.rate(stretches, today)
 	u.swing = slices.Max(u.Profile[:]) - slices.Min(u.Profile[:])
+	u.restOnce(stretches, profile)
 	return u
+}
+
+const (
+	// seasonLeast days make a year of which the season is known.
+	seasonLeast = 330.0
+	// idleDays without use, more than any rest season and the year around it, show
+	// that a unit is not used any more.
+	idleDays = 400.0
+)
+
+// markRests of the stretches: those with less than a fraction of the usual use.
+// Standing still in a rest is no change of use: what the unit does in its season
+// is told by the others alone. It reports whether the unit has not been used for
+// so long that it is idle.
+func markRests(stretches []stretch) (idle bool) {
+	var rates []weighted
+	for _, s := range stretches {
+		if s.use > 0 {
+			rates = append(rates, weighted{s.use / s.days(), s.use})
+		}
+	}
+	usual := 0.0
+	if len(rates) > 0 {
+		usual = weightedMedian(rates) // by use: what it does when it is used
+	}
+	idleFor := 0.0
+	for i := range stretches {
+		s := &stretches[i]
+		s.rest = s.use <= asleep*usual*s.days()
+		if s.rest {
+			idleFor += s.days()
+		} else {
+			idleFor = 0
+		}
+	}
+	return idleFor > idleDays
+}
+
+// restOnce marks months of rest that were seen in one year only, where the kind of
+// unit has no such rest: it may have been a lay-up, and no season. The early end of
+// a window reckons with their use.
+func (u *UseModel) restOnce(stretches []stretch, prior Profile) {
+	u.busy = u.Profile
+	var years [12]map[int]bool
+	active, months := 0.0, 0.0
+	for m := range years {
+		years[m] = map[int]bool{}
+		if u.Profile[m] > 0.5 {
+			active, months = active+u.Profile[m], months+1
+		}
+	}
+	for i := range stretches {
+		s := &stretches[i]
+		if !s.rest {
+			continue
+		}
+		for at := s.from; at.Before(s.to); at = at.AddDate(0, 0, 10) {
+			years[int(at.Month())-1][at.AddDate(0, 6, 0).Year()] = true
+		}
+	}
+	for m := range u.busy {
+		if len(years[m]) < 2 && prior[m] >= 0.5 && u.busy[m] < 0.7 && months > 0 {
+			u.busy[m], u.once = active/months, true
+		}
+	}
 }
 
 func recent(readings []ledger.MeterPoint, today time.Time) []ledger.MeterPoint {
@@ -152,52 +236,6 @@ func recent(readings []ledger.MeterPoint, today time.Time) []ledger.MeterPoint {
 		return readings[max(0, len(readings)-3):]
 	}
 	return readings[max(0, i-1):]
-}
-
-// plausible is the longest run of readings that can be true, and the others. It
-// takes a step for each pair of readings that are not already in order.
-func plausible(readings []ledger.MeterPoint) (kept, suspects []ledger.MeterPoint) {
-	n := len(readings)
-	if n < 2 {
-		return readings, nil
-	}
-	limit := steepest * upperQuartile(readings)
-	fits := func(a, b ledger.MeterPoint) bool {
-		days := math.Max(b.At.Sub(a.At).Hours()/24, 1)
-		return b.Value >= a.Value && (limit == 0 || b.Value-a.Value <= limit*days+1)
-	}
-	clean := true
-	for i := 1; i < n && clean; i++ {
-		clean = fits(readings[i-1], readings[i])
-	}
-	if clean {
-		return readings, nil
-	}
-	length, before := make([]int, n), make([]int, n)
-	best := 0
-	for j := range n {
-		length[j], before[j] = 1, -1
-		for i := range j {
-			if length[i]+1 > length[j] && fits(readings[i], readings[j]) {
-				length[j], before[j] = length[i]+1, i
-			}
-		}
-		if length[j] >= length[best] {
-			best = j
-		}
-	}
-	in := make([]bool, n)
-	for j := best; j >= 0; j = before[j] {
-		in[j] = true
-	}
-	for i, p := range readings {
-		if in[i] {
-			kept = append(kept, p)
-		} else {
-			suspects = append(suspects, p)
-		}
-	}
-	return kept, suspects
 }
 
 // Between these shares of the usual use a standstill and the leap after it make up
@@ -241,22 +279,6 @@ func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
 		}
 	}
 	return moved, stuck
-}
-
-// upperQuartile of the slopes between neighbours, those that fall left out.
-func upperQuartile(readings []ledger.MeterPoint) float64 {
-	var slopes []float64
-	for i := 1; i < len(readings); i++ {
-		days := readings[i].At.Sub(readings[i-1].At).Hours() / 24
-		if rise := readings[i].Value - readings[i-1].Value; rise >= 0 && days >= 1 {
-			slopes = append(slopes, rise/days)
-		}
-	}
-	if len(slopes) < 3 {
-		return 0
-	}
-	slices.Sort(slopes)
-	return slopes[len(slopes)*3/4]
 }
 
 // drawTogether makes stretches of at least a month, or of what there is when
@@ -308,13 +330,18 @@ func levelsOf(stretches []stretch) []float64 {
 
 // levels are the rates between changes of use, by the season as known so far.
 func (u *UseModel) levels(stretches []stretch, levels []float64) {
-	all := make([]weighted, len(stretches))
-	for i, s := range stretches {
-		w := math.Max(s.weight(u.Profile), 0.5)
-		all[i] = weighted{s.use / w, w}
+	var all []weighted
+	var at []int // index of the stretch of each
+	for i := range stretches {
+		if s := &stretches[i]; !s.rest {
+			w := math.Max(s.weight(u.Profile), 0.5)
+			all, at = append(all, weighted{s.use / w, w}), append(at, i)
+		}
+	}
+	if len(all) == 0 {
+		return
 	}
 	noise := dayNoise(all)
-	mean := levelsOf(stretches)[0]
 	var fill func(from, to int)
 	fill = func(from, to int) {
 		if at := split(all[from:to], noise); at > 0 {
@@ -327,12 +354,16 @@ func (u *UseModel) levels(stretches []stretch, levels []float64) {
 			use += v.value * v.weight
 			weight += v.weight
 		}
-		level := use / weight
-		if level < asleep*mean {
-			level = mean // a season asleep is no change of use
+		// A rest belongs to the use before it.
+		first, last := at[from], len(levels)
+		if from == 0 {
+			first = 0
 		}
-		for i := from; i < to; i++ {
-			levels[i] = level
+		if to < len(at) {
+			last = at[to]
+		}
+		for i := first; i < last; i++ {
+			levels[i] = use / weight
 		}
 	}
 	fill(0, len(all))
@@ -427,14 +458,20 @@ func eachMonth(from, to time.Time, f func(month int, days float64)) {
 }
 
 // average days of use between two times, the season counted.
-func (u *UseModel) weight(from, to time.Time) float64 { return u.until(to) - u.until(from) }
+func (u *UseModel) weight(from, to time.Time) float64 {
+	return u.until(to, likely) - u.until(from, likely)
+}
 
 // until is the average days of use from the year 2000 to t: whole years, whole
-// months, and the days of this one.
-func (u *UseModel) until(t time.Time) float64 {
-	if u.begun[12] == 0 {
+// months, and the days of this one; by the busy profile for the early side.
+func (u *UseModel) until(t time.Time, s side) float64 {
+	profile, begun := &u.Profile, &u.begun[0]
+	if s == early && u.once {
+		profile, begun = &u.busy, &u.begun[1]
+	}
+	if begun[12] == 0 {
 		for m, length := range leapMonths {
-			u.begun[m+1] = u.begun[m] + float64(length)*u.Profile[m]
+			begun[m+1] = begun[m] + float64(length)*profile[m]
 		}
 	}
 	year, month, day := t.Date()
@@ -445,8 +482,8 @@ func (u *UseModel) until(t time.Time) float64 {
 	if m > 1 && !leap(year) {
 		missing++
 	}
-	return float64(year-2000)*u.begun[12] - missing*u.Profile[1] + u.begun[m] +
-		(float64(day-1)+float64(hour*3600+minute*60+second)/86400)*u.Profile[m]
+	return float64(year-2000)*begun[12] - missing*profile[1] + begun[m] +
+		(float64(day-1)+float64(hour*3600+minute*60+second)/86400)*profile[m]
 }
 
 // leapsBefore a year, from 2000 on.

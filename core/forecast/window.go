@@ -8,6 +8,7 @@ import (
 	"gonum.org/v1/gonum/stat/distuv"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 )
 
 // z is the normal quantile of a window's ends, P10 and P90.
@@ -30,7 +31,7 @@ var tQuantile = func() (t [40]float64) {
 // where the tenth lies.
 func (u *UseModel) width(w, d float64) float64 {
 	drift := driftLeast * math.Sqrt(d/365)
-	seasons := u.swing * seasonDays / math.Max(w, 3)
+	seasons := u.swing * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
 	core := math.Sqrt(u.doubt*u.doubt + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
 	changed := 1 - math.Exp(-u.hazard*d/365)
 	// Of those that change so many lie beyond the tenth, on the one side or the other
@@ -93,16 +94,19 @@ func (u *UseModel) past(readings []ledger.MeterPoint, t time.Time) (float64, boo
 
 // Window of days in which something happens: one in ten before the first, half
 // before the middle, nine in ten before the last.
-type Window struct{ P10, P50, P90 time.Time }
+type Window struct{ P10, P50, P90 measure.Date }
+
+// Span is a window of moments.
+type Span struct{ P10, P50, P90 time.Time }
 
 // farYears ahead a date means "not by use".
 const farYears = 15
 
 // Reaches tells when the meter comes to a value. False when the unit is not used,
 // or the day is too far off to mean anything.
-func (u *UseModel) Reaches(value float64) (w Window, ok bool) {
+func (u *UseModel) Reaches(value float64) (w Span, ok bool) {
 	if w.P50, ok = u.reaches(value, likely); !ok {
-		return Window{}, false
+		return Span{}, false
 	}
 	w.P10, _ = u.reaches(value, early)
 	if w.P90, ok = u.reaches(value, late); !ok {
@@ -138,7 +142,7 @@ func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
 	if left <= 0 {
 		return u.Last.At, true
 	}
-	begun := u.until(u.Last.At)
+	begun := u.until(u.Last.At, s)
 	factor := func(weight float64, t time.Time) float64 {
 		if s == likely {
 			return 1
@@ -152,7 +156,7 @@ func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
 	gone, from := 0.0, u.Last.At
 	step := func(length time.Duration) (at time.Time, there bool) {
 		to := from.Add(length)
-		weight := u.until(to) - begun
+		weight := u.until(to, s) - begun
 		next, f := u.Rate*weight, factor(weight, to)
 		if next*f < left {
 			gone, from = next, to

@@ -6,6 +6,7 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 )
 
 // Work is what is done about a clock.
@@ -13,18 +14,25 @@ type Work string
 
 // The work that a plan list holds.
 const (
-	RenewWork  Work = "renewal" // drain, fill, bleed; a correction of the mix as well
-	TestWork   Work = "test"    // freeze point, chemistry
-	LevelWork  Work = "level"   // look at the level cold, top up
-	CapWork    Work = "cap"
-	HoseWork   Work = "hoses"
-	RepairWork Work = "repair" // find out what is wrong, and mend it
+	RenewWork   Work = "renewal"    // drain, fill, bleed
+	CorrectWork Work = "correction" // of the mix: drained in part and filled richer, or topped up with concentrate; or a renewal
+	TestWork    Work = "test"       // freeze point, chemistry
+	LevelWork   Work = "level"      // look at the level cold, top up
+	CapWork     Work = "cap"
+	HoseWork    Work = "hoses"
+	RepairWork  Work = "repair" // find out what is wrong, and mend it
 )
 
 // WorkFor a clock. False for one that asks for nothing to be planned.
 func WorkFor(c Clock) (Work, bool) {
 	switch c.Kind {
-	case Age, Use, ChemistryTrend:
+	case Use:
+		switch c.Reason.Code {
+		case UseNoMeter, UseOtherMeter:
+			return "", false // the plan is to be changed, not the unit
+		}
+		return RenewWork, true
+	case Age, ChemistryTrend:
 		return RenewWork, true
 	case Freeze:
 		switch c.Reason.Code {
@@ -32,8 +40,10 @@ func WorkFor(c Clock) (Work, bool) {
 			return TestWork, true
 		case FreezeAll:
 			return "", false
+		case FreezeBound:
+			return TestWork, true
 		}
-		return RenewWork, true
+		return CorrectWork, true
 	case TestDue:
 		return TestWork, true
 	case Level:
@@ -58,8 +68,8 @@ func WorkFor(c Clock) (Work, bool) {
 
 // Days to do it in, when nobody has said which: from today or the first day of the
 // clock's window to the day it runs out; a week for what cannot wait.
-func (c Clock) Days(today time.Time) (from, to time.Time) {
-	from, to = today, today.AddDate(0, 0, 7)
+func (c Clock) Days(today measure.Date) (from, to measure.Date) {
+	from, to = today, today.AddDays(7)
 	if c.Due == nil || !c.Due.After(to) {
 		return from, to
 	}
@@ -67,7 +77,7 @@ func (c Clock) Days(today time.Time) (from, to time.Time) {
 		from = c.Window.P10
 	}
 	if from.After(*c.Due) || c.Window == nil {
-		from = c.Due.AddDate(0, 0, -14)
+		from = c.Due.AddDays(-14)
 	}
 	if from.Before(today) {
 		from = today
@@ -75,35 +85,35 @@ func (c Clock) Days(today time.Time) (from, to time.Time) {
 	return from, *c.Due
 }
 
-// Done tells when work that was meant to be done at or after since was done, by
-// the books; nil when they do not show it.
+// Done is when work that was meant to be done at or after since was done, by the
+// books; nil when they do not show it. A repair was done when the last thing to be
+// repaired was put right.
 func Done(a *ledger.Account, w Work, since time.Time) *time.Time {
-	after := func(t *time.Time) *time.Time {
-		if t != nil && !t.Before(since) {
-			return t
+	latest := func(all ...*time.Time) (last *time.Time) {
+		for _, t := range all {
+			if t != nil && !t.Before(since) && (last == nil || t.After(*last)) {
+				last = t
+			}
 		}
-		return nil
+		return last
 	}
 	switch w {
 	case RenewWork:
-		return after(a.Balance.RenewedAt)
+		return latest(a.Balance.RenewedAt)
+	case CorrectWork:
+		return latest(a.Balance.RenewedAt, a.CorrectedAt)
 	case TestWork:
 		if a.LastTest != nil {
-			return after(&a.LastTest.At)
+			return latest(&a.LastTest.At)
 		}
 	case LevelWork:
-		return after(&a.LevelAt)
+		return latest(&a.LevelAt)
 	case CapWork:
-		return after(lastFound(a, isCap))
+		return latest(lastFound(a, isCap))
 	case HoseWork:
-		return after(lastFound(a, isHose))
+		return latest(lastFound(a, isHose))
 	case RepairWork:
-		if _, held := holdClock(a, since); held {
-			return nil
-		}
-		if c, found := findingsClock(a, since); !found || c.Reason.Code == OffBook {
-			return &since // nothing stands any more
-		}
+		return latest(a.MendedAt)
 	}
 	return nil
 }

@@ -22,7 +22,14 @@ const (
 	NoteBaseUnknown   Note = "base_unknown"      // nobody knows which scale would be right
 	NoteBeyondTable   Note = "beyond_table"      // stronger or colder than any table row
 	NoteVolumeAssumed Note = "volume_assumed"    // first known strength; the system is taken as full
-	NoteMeterBack     Note = "meter_backwards"   // lower than an earlier reading; not used
+	NoteMeterDoubted  Note = "meter_doubted"     // cannot be true together with the other readings; not used
+	NoteColder        Note = "colder_waits"      // colder than the book: does not count until a second zeroed test or an entry explains it
+	NoteNotMixed      Note = "not_mixed"         // tested less than four hours after coolant was poured in, and without a run
+	NoteOutUnknown    Note = "out_unknown"       // nobody said what came out: as much as went in
+	NoteMarksUnknown  Note = "marks_unknown"     // millimetres are not judged without the distance of the tank's marks
+	NoteNotReady      Note = "not_ready"         // released while something still stands against it
+	NoteSettling      Note = "settling"          // topped up within ten days of a fill: no leak
+	NoteInferred      Note = "inferred"          // balances the books; nobody saw it
 	NoteOtherMeter    Note = "other_meter_kind"  // hours on a unit that counts distance, or the reverse
 	NoteDistrusted    Note = "reading_refused"   // the instrument's reading cannot be used; its flags say why
 	NotePartial       Note = "partial_drain"     // too little was replaced to count as a renewal
@@ -75,15 +82,9 @@ type Line struct {
 	// Struck is the entry that voids this one.
 	Struck *Entry
 
-	before *Account // as it stood before a test that does not agree
-}
-
-// MeterPoint is one usable meter reading, in km or h.
-type MeterPoint struct {
-	At    time.Time
-	Value float64 // run on through changes of the meter
-	Raw   float64 // as the meter showed it
-	Meter int     // 0 for the first meter, one more after each change
+	before  *Account // as it stood before a test that does not agree
+	begins  bool     // the use since the renewal counts from here
+	forgets bool     // no renewal is known from here on
 }
 
 // Finding is the last state of a point that was looked at or tested.
@@ -131,6 +132,18 @@ type TestMark struct {
 	// Instrument, which one, and its last zero check, if any was written.
 	Instrument, Tool string
 	ZeroAt           *time.Time
+	// Confirmed: a second test showed the same.
+	Confirmed bool
+	// Waits: it read colder than the book and does not count yet.
+	Waits bool
+}
+
+// ColderTest is a test that read colder than the book. The warmer of the two
+// counts until a second test of a zeroed instrument, or an entry, explains it.
+type ColderTest struct {
+	At          time.Time
+	Mass, Sigma float64 // mass fraction of glycol, and its standard uncertainty
+	Tool        string
 }
 
 // Strength of the coolant at a moment, as filled or as measured.
@@ -151,10 +164,18 @@ type Account struct {
 	Factory bool // the running charge is the one the unit came with
 	Mixed   bool // EG and PG together
 	Blended []coolant.Product
-	Points  []MeterPoint
-	// Readings are all meter readings, those that ran back among them.
-	Readings []MeterPoint
-	LastTest *TestMark // last test that could be trusted
+	// Readings are all meter readings; Points those that can be true together.
+	Readings, Points []MeterPoint
+	LastTest         *TestMark // last test of this charge that could be trusted
+	// Counted is the last of them that counts: not one that reads colder and waits.
+	Counted *TestMark
+	// EarlierTest is the last test that could be trusted of the charges before.
+	EarlierTest *TestMark
+	// Colder is a test that read colder than the book and waits for a second one.
+	Colder *ColderTest
+	// Bound is the warmest that the last test leaves open when it is not known
+	// which glycol is inside; nil otherwise.
+	Bound *measure.Celsius
 	// Distrusted is the last test when it could not be trusted.
 	Distrusted *TestMark
 	// Filled is the volume of the last fill, or the capacity when nobody wrote one.
@@ -167,11 +188,20 @@ type Account struct {
 	Chemistry []Chemistry
 	Held      *Entry    // the hold that stands
 	LaidUp    *Entry    // the lay-up that stands
-	Air       *Turnover // a fill that took less than came out, until it is settled
+	Air       *Turnover // a fill that took less than came out, until it is released
+	// AirSeen is the entry that shows the air gone: a later cold level at the upper
+	// mark, or a bleeding with the volume that then went in. Empty until then.
+	AirSeen string
+	// Low is the level that was seen below the lower mark, until one is seen above.
+	Low *LowLevel
+	// CorrectedAt is when the mix was last corrected; MendedAt when the last thing
+	// to be repaired was put right. Nil for never.
+	CorrectedAt, MendedAt *time.Time
 	// LevelAt is when the litres by book were last moved or seen cold; what leaks
 	// goes on leaking from then.
 	LevelAt time.Time
-	// OffBook is the last test that did not agree, until a later one does.
+	// OffBook is the test that did not agree, until the books are balanced, or two
+	// later ones do.
 	OffBook *TestMark
 	// Strengths known of this charge: what was filled, and each trusted test since.
 	Strengths []Strength
@@ -191,11 +221,16 @@ type Account struct {
 	born     time.Time
 	full     measure.Litre // the most the book may hold
 	leaks    []leaked
+	tight    time.Time // since when losses count as a leak
+	quiet    time.Time // when the level was last seen to have held
+	mended   bool      // something was repaired since the last loss
 	zeros    []zeroed
+	grounds  []ground
 	renewal  int     // index of the line of the last renewal, -1 for none
 	startsAt float64 // meter at the last renewal
 	started  bool    // startsAt is known
-	guessed  bool    // startsAt is the last reading before the renewal
+	meters   int     // changes of the meter so far
+	readIn   []int   // index of the line of each reading
 	figures  figures // of the charge, reckoned once per change
 	strikes  map[string]*Entry
 	begun    time.Time     // of an account without lines

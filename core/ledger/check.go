@@ -9,6 +9,7 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // Limits of what an entry may say.
@@ -36,10 +37,11 @@ var (
 // wrong; nil means the entry may be written. now is the time of writing.
 //
 // What depends on entries that may still be on their way is noted by the fold
-// rather than refused here, so that lines sent late and out of order all get in;
-// but for a meter that runs back, which is refused until its reader is sure.
+// rather than refused here, so that lines sent late and out of order all get in.
+// What is possible but odd (a leap of the meter, a fill that is far from what the
+// system holds) is a question: it is accepted once its writer has confirmed it.
 func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
-	c := checker{unit: u, written: written, entry: e}
+	c := checker{unit: u, written: written, entry: e, sure: e.Sure}
 	c.when(now)
 	if e.Body == nil {
 		c.wrong("/kind", "nothing", fmt.Sprint(Kinds))
@@ -54,7 +56,7 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 	case TopUp:
 		c.topUp(b)
 	case Loss:
-		c.volume("/volume", b.Volume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+		c.volume("/volume", b.Volume, leastVolume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
 		c.oneOf("/cause", b.Cause, Causes, true)
 		c.text("/note", b.Note, 0, longText)
 	case FreezeTest:
@@ -78,12 +80,14 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 		c.names("/defect", b.Defect, KindDefect)
 		c.text("/how", b.How, 3, longText)
 	case Meter:
-		c.meter("/meter", b.Meter, b.Sure)
+		c.sure = c.sure || b.Sure
+		c.meter("/meter", b.Meter)
 	case MeterChange:
 		if b.Old != nil {
-			c.meter("/old", *b.Old, false)
+			c.meter("/old", *b.Old)
 		}
-		c.meter("/new", b.New, true)
+		c.sure = true // where a new meter begins is for its maker to say
+		c.meter("/new", b.New)
 	case ZeroCheck:
 		c.text("/tool", b.Tool, 1, shortText)
 		c.zero("/zero", b.Zero.Value, b.Zero.Unit)
@@ -99,6 +103,7 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 		if u.Aircraft {
 			least = 1
 		}
+		c.release()
 		c.text("/certificate", b.Certificate, least, shortText)
 		c.text("/certificateKind", b.CertificateKind, least, shortText)
 	case Remark:
@@ -123,7 +128,16 @@ type checker struct {
 	written []Entry
 	entry   Entry
 	at      string // pointer to the content
+	sure    bool   // the writer has confirmed what was asked
 	errs    []*FieldError
+}
+
+// ask whether something possible but odd is meant, unless its writer is sure.
+func (c *checker) ask(field, got, accepted string) {
+	if !c.sure {
+		c.wrong(field, got, accepted)
+		c.errs[len(c.errs)-1].Question = true
+	}
 }
 
 func (c *checker) wrong(field, got, accepted string) {
@@ -190,15 +204,18 @@ func (c *checker) reading(field string, r measure.Reading, d measure.Dimension, 
 	}
 }
 
-// volume checks a positive volume of at most limit litres and returns it.
-func (c *checker) volume(field string, r measure.Reading, limit measure.Litre, whose string) measure.Litre {
+// leastVolume that anybody measures, L: a syringe, for a sample.
+const leastVolume measure.Litre = 0.005
+
+// volume checks a volume of least to limit litres and returns it.
+func (c *checker) volume(field string, r measure.Reading, least, limit measure.Litre, whose string) measure.Litre {
 	v, ok := c.metric(field, r, measure.Volume)
 	if !ok {
 		return 0
 	}
-	if !(v > 0) || measure.Litre(v) > limit+0.0005 {
-		c.wrong(field+"/value", r.String(), fmt.Sprintf("more than 0 and at most %.3g %s, %s",
-			measure.From(float64(limit), r.Unit), r.Unit.Symbol(), whose))
+	if !(measure.Litre(v) >= least) || measure.Litre(v) > limit+0.0005 {
+		c.wrong(field+"/value", r.String(), fmt.Sprintf("%.3g to %.3g %s, %s",
+			measure.From(float64(least), r.Unit), measure.From(float64(limit), r.Unit), r.Unit.Symbol(), whose))
 		return 0
 	}
 	return measure.Litre(v)
@@ -224,32 +241,73 @@ func (c *checker) share(p coolant.Product, share *float64) {
 func (c *checker) opening(b Opening) {
 	c.oneOf("/history", b.History, []string{Factory, UnknownHistory}, false)
 	if b.Volume != nil {
-		c.volume("/volume", *b.Volume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+		c.volume("/volume", *b.Volume, leastVolume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+		c.plausibleFill("/volume", *b.Volume, 0)
 	}
 	if b.Product != nil {
 		c.share(*b.Product, b.Share)
 	}
 	if b.History == UnknownHistory && (b.Product != nil || b.Volume != nil) {
-		c.wrong("/history", UnknownHistory, "no product and no volume with it: nobody knows what is inside")
+		c.wrong("/history", UnknownHistory, "no product and no volume with it: what is inside is not known")
 	}
 	if b.Meter != nil {
-		c.meter("/meter", *b.Meter, false)
+		c.meter("/meter", *b.Meter)
+	}
+}
+
+// Shares of the capacity between which a system that was emptied is filled without
+// a question (common practice: registers hold the capacity of the bare engine, or
+// that with heater and tank).
+const (
+	fillLeast = 0.75
+	fillMost  = 1.2
+)
+
+// plausibleFill asks about a fill of an empty system, but for what stayed inside,
+// that is far from what the system holds.
+func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.Litre) {
+	v, err := r.Metric(measure.Volume)
+	if err != nil {
+		return
+	}
+	in := func(l measure.Litre) float64 { return measure.From(float64(max(0, l)), r.Unit) }
+	low, high := fillLeast*c.unit.Capacity-stayed, fillMost*c.unit.Capacity-stayed
+	if v := measure.Litre(v); v < low || v > high {
+		c.ask(field+"/value", r.String()+" into a system that was emptied and holds "+fmt.Sprintf("%.3g %s", in(c.unit.Capacity), r.Unit.Symbol()),
+			fmt.Sprintf("%.3g to %.3g %s; if no more went in, name the drain points that were opened, or confirm it", in(low), in(high), r.Unit.Symbol()))
+	}
+}
+
+// release of what is not ready for it is refused, and says what is missing.
+func (c *checker) release() {
+	account := Fold(c.unit, c.written)
+	for _, s := range account.Unready() {
+		got, accepted := "a release while "+s.About+" stands", "a release once a later look shows it good"
+		switch s.Cause {
+		case StopAir:
+			got = "a release while air may be trapped"
+			accepted = "a release after a cold level at the upper mark, four hours or more after the fill, or after a top-up that was bled again and took what was missing"
+		case StopCoolant:
+			accepted = "a release once a later sample looks clear"
+		}
+		c.errs = append(c.errs, &FieldError{Field: "/kind", Got: got, Accepted: accepted})
 	}
 }
 
 func (c *checker) renewal(b Renewal) {
 	limit, whose := c.unit.Capacity*overfill, "one and a half times the unit's capacity"
-	c.volume("/volume", b.Volume, limit, whose)
+	c.volume("/volume", b.Volume, leastVolume, limit, whose)
 	c.share(b.Product, b.Share)
 	if b.Meter != nil {
-		c.meter("/meter", *b.Meter, false)
+		c.meter("/meter", *b.Meter)
 	}
+	c.cameOut(b)
 	c.listed("/drained", len(b.Drained), 0)
 	sum := measure.Litre(0)
 	for i, d := range b.Drained {
 		at := fmt.Sprintf("/drained/%d", i)
 		c.oneOf(at+"/point", d.Point, DrainPoints, false)
-		sum += c.volume(at+"/volume", d.Volume, limit, whose)
+		sum += c.volume(at+"/volume", d.Volume, leastVolume, limit, whose)
 	}
 	if sum > limit+0.0005 {
 		c.wrong("/drained", fmt.Sprintf("%.3g L in all", float64(sum)), fmt.Sprintf("at most %.3g L, %s", float64(limit), whose))
@@ -275,8 +333,31 @@ func (c *checker) renewal(b Renewal) {
 	c.text("/note", b.Note, 0, longText)
 }
 
+// cameOut: a renewal says what came out, in one of four ways.
+func (c *checker) cameOut(b Renewal) {
+	for i, p := range b.Opened {
+		c.oneOf(fmt.Sprintf("/opened/%d", i), p, DrainPoints, false)
+	}
+	c.listed("/opened", len(b.Opened), 0)
+	switch {
+	case b.Emptied:
+		stayed := 0.0
+		if b.Residual != nil {
+			stayed, _ = b.Residual.Metric(measure.Volume)
+		}
+		if len(b.Drained) == 0 {
+			c.plausibleFill("/volume", b.Volume, measure.Litre(stayed))
+		}
+	case len(b.Drained) == 0 && b.Residual == nil && len(b.Opened) == 0:
+		c.wrong("/drained", "nothing", "what came out by each drain point; or what stayed inside; or that the system was emptied whole; or which drain points were opened without measuring")
+	}
+}
+
 func (c *checker) topUp(b TopUp) {
-	c.volume("/volume", b.Volume, c.unit.Capacity, "the unit's capacity")
+	c.volume("/volume", b.Volume, leastVolume, c.unit.Capacity, "the unit's capacity")
+	if b.Inferred {
+		c.inferred()
+	}
 	switch b.With {
 	case coolant.Water:
 		if b.Product != nil {
@@ -294,6 +375,18 @@ func (c *checker) topUp(b TopUp) {
 	c.text("/note", b.Note, 0, longText)
 }
 
+// inferred: a pour that nobody saw is never written into an aircraft's books, and
+// elsewhere only once a second test shows what it is to explain.
+func (c *checker) inferred() {
+	if c.unit.Aircraft {
+		c.wrong("/inferred", "a pour that nobody saw, on an aircraft", "what somebody saw poured in")
+		return
+	}
+	if account := Fold(c.unit, c.written); account.OffBook == nil || !account.OffBook.Confirmed {
+		c.wrong("/inferred", "a pour that nobody saw", "it after a second freeze test has shown the same as the first")
+	}
+}
+
 func (c *checker) freezeTest(b FreezeTest) {
 	c.oneOf("/instrument", b.Instrument, Instruments, false)
 	c.text("/tool", b.Tool, 0, shortText)
@@ -309,11 +402,12 @@ func (c *checker) freezeTest(b FreezeTest) {
 	switch d := b.Value.Unit.Dimension(); {
 	case b.Instrument == Hydrometer:
 		c.reading("/value", b.Value, measure.Density, 0.98, 1.12)
-		if c.unit.Base == coolant.PG {
-			c.wrong("/instrument", Hydrometer, "refractometer, strip: a hydrometer says nothing about PG")
-		}
+		c.byDensity(b.Instrument)
 	case b.Instrument == DiscTester:
+		c.text("/tool", b.Tool, 1, shortText)
 		c.chart(b)
+		c.ownChart(b)
+		c.byDensity(b.Instrument)
 	case d == measure.Share && b.Instrument == Refractometer:
 		c.reading("/value", b.Value, measure.Share, 0, 70)
 	case d == measure.Sugar && b.Instrument == Refractometer:
@@ -329,6 +423,18 @@ func (c *checker) freezeTest(b FreezeTest) {
 	}
 }
 
+// byDensity: floats and discs are made for EG. PG's density hardly rises with its
+// strength and then falls again, so that they show nothing there.
+func (c *checker) byDensity(instrument string) {
+	inside := c.unit.Base
+	if account := Fold(c.unit, c.written); account.Base == coolant.PG {
+		inside = coolant.PG
+	}
+	if inside == coolant.PG {
+		c.wrong("/instrument", instrument, "refractometer, strip: what floats tells nothing about PG")
+	}
+}
+
 func (c *checker) chart(b FreezeTest) {
 	n := len(b.Chart)
 	if n < 1 || n > 12 {
@@ -340,6 +446,20 @@ func (c *checker) chart(b FreezeTest) {
 	}
 	if v, ok := c.metric("/value", b.Value, measure.Count); ok && !(v >= 0 && v <= float64(n) && v == math.Trunc(v)) {
 		c.wrong("/value/value", b.Value.String(), fmt.Sprintf("0 to %d discs, a whole number", n))
+	}
+}
+
+// ownChart: a chart belongs to its tester, so the same tester has the same chart.
+func (c *checker) ownChart(b FreezeTest) {
+	for _, e := range slices.Backward(c.written) {
+		before, ok := e.Body.(FreezeTest)
+		if !ok || before.Instrument != DiscTester || before.Tool != b.Tool {
+			continue
+		}
+		if !slices.Equal(before.Chart, b.Chart) {
+			c.ask("/chart", fmt.Sprintf("%v for %s", b.Chart, b.Tool), fmt.Sprintf("%v, the chart of %s on %s; another tester has another name", before.Chart, b.Tool, e.At.Format(time.DateOnly)))
+		}
+		return
 	}
 }
 
@@ -374,8 +494,8 @@ func (c *checker) chemistry(b ChemistryTest) {
 }
 
 func (c *checker) cap(b CapTest) {
-	if b.Opened == nil && b.Holds == nil && b.Vacuum == "" && b.Seal == "" && b.Seated == nil && b.Stage == "" {
-		c.wrong("", "nothing found", "at least one of opening pressure, hold, vacuum valve, seal, seat, stage")
+	if b.Opened == nil && b.Holds == nil && b.Vacuum == "" && b.Seal == "" && b.Seated == nil && b.Stage == "" && !b.Renewed {
+		c.wrong("", "nothing found", "at least one of opening pressure, hold, vacuum valve, seal, seat, stage, a new cap")
 	}
 	if b.Opened != nil {
 		c.reading("/opened", *b.Opened, measure.Pressure, 5, 350)
@@ -418,7 +538,11 @@ func (c *checker) inspection(b Inspection) {
 }
 
 func (c *checker) pressureTest(b PressureTest) {
-	c.reading("/pressure", b.Pressure, measure.Pressure, 10, 350)
+	most := 350.0
+	if c.unit.Cap > 0 {
+		most = float64(c.unit.Cap) // more would lift the cap, or a hose off its nipple
+	}
+	c.reading("/pressure", b.Pressure, measure.Pressure, 10, most)
 	c.within("/minutes", &b.Minutes, 0.5, 120, "min")
 	if p, err := b.Pressure.Metric(measure.Pressure); err == nil {
 		c.reading("/drop", b.Drop, measure.Pressure, 0, math.Max(p, 0))
@@ -471,9 +595,10 @@ func (c *checker) strike(b Strike) {
 	}
 }
 
-// meter checks a reading against the readings of the same meter before and
-// after it in time, unless its reader is sure.
-func (c *checker) meter(field string, r measure.Reading, sure bool) {
+// meter checks a reading. It is accepted whatever the other readings are, since
+// they may arrive in any order; one that cannot be true together with them is
+// asked about first.
+func (c *checker) meter(field string, r measure.Reading) {
 	if c.unit.Meter == "" {
 		c.wrong(field, r.String(), "none: this unit has no meter")
 		return
@@ -482,39 +607,45 @@ func (c *checker) meter(field string, r measure.Reading, sure bool) {
 	if !ok {
 		return
 	}
-	least, most := 0.0, math.Inf(1)
-	if !sure {
-		least, most = c.meterAround()
-	}
-	if v >= least && v <= most && v <= maxMeter {
+	if !(v >= 0 && v <= maxMeter) {
+		c.wrong(field+"/value", r.String(), fmt.Sprintf("0 to %s %s", measure.Digits(math.Round(measure.From(maxMeter, r.Unit))), r.Unit.Symbol()))
 		return
 	}
-	accepted := fmt.Sprintf("%.6g %s or more, the reading before it", measure.From(least, r.Unit), r.Unit.Symbol())
-	if !math.IsInf(most, 1) {
-		accepted = fmt.Sprintf("%.6g to %.6g %s, between the readings before and after it",
-			measure.From(least, r.Unit), measure.From(most, r.Unit), r.Unit.Symbol())
-	} else if v > maxMeter {
-		accepted = fmt.Sprintf("at most %.6g %s", measure.From(maxMeter, r.Unit), r.Unit.Symbol())
+	if c.sure {
+		return
 	}
-	c.wrong(field+"/value", r.String(), accepted)
+	account, before := Fold(c.unit, append(slices.Clip(c.written), c.entry)), Fold(c.unit, c.written)
+	i := slices.IndexFunc(account.Readings, func(p MeterPoint) bool { return p.At.Equal(c.entry.At) && p.Raw == v })
+	if i < 0 || !account.Readings[i].Doubted && !doubtsOthers(before.Readings, account.Readings) {
+		return
+	}
+	mine := account.Readings[i]
+	same := slices.DeleteFunc(slices.Clone(account.Readings), func(p MeterPoint) bool { return p.Meter != mine.Meter })
+	write := func(km float64) string {
+		return fmt.Sprintf("%s %s", measure.Digits(math.Round(measure.From(km, r.Unit))), r.Unit.Symbol())
+	}
+	accepted := ""
+	if meant, ok := usage.Meant(same, c.entry.At, v, c.unit.Meter); ok {
+		accepted = "is it " + write(meant) + "? "
+	}
+	around := ""
+	for _, p := range same {
+		switch {
+		case p.Doubted || p.At.Equal(c.entry.At):
+		case p.At.Before(c.entry.At):
+			around = "after " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
+		case !strings.Contains(around, "before"):
+			around += " and before " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
+		}
+	}
+	c.ask(field+"/value", r.String()+" "+strings.TrimSpace(around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
 }
 
-// meterAround is the readings of the running meter before and after the entry.
-func (c *checker) meterAround() (least, most float64) {
-	most = math.Inf(1)
-	account := Fold(c.unit, c.written)
-	running := 0
-	for _, p := range account.Points {
-		if !p.At.After(c.entry.At) {
-			running, least = p.Meter, p.Raw
-		}
-	}
-	for _, p := range account.Points {
-		if p.At.After(c.entry.At) && p.Meter == running {
-			most = math.Min(most, p.Raw)
-		}
-	}
-	return least, most
+// doubtsOthers reports whether a reading that was believed before is doubted now.
+func doubtsOthers(before, now []MeterPoint) bool {
+	return slices.ContainsFunc(before, func(p MeterPoint) bool {
+		return !p.Doubted && slices.ContainsFunc(now, func(q MeterPoint) bool { return q.Doubted && q.At.Equal(p.At) && q.Raw == p.Raw })
+	})
 }
 
 // maxMeter in km or h is more than anything on the road has.

@@ -31,7 +31,7 @@ func TestDrift(t *testing.T) {
 func TestStrengths(t *testing.T) {
 	entries := []Entry{on(0, fill(8))}
 	for n := range 40 {
-		entries = append(entries, on(10+10*n, test(-37, coolant.EG)))
+		entries = append(entries, on(10+10*n, test(-36.5, coolant.EG)))
 	}
 	a := Fold(car, entries)
 	if n := len(a.Strengths); n != mostStrengths || !a.Strengths[0].At.Equal(entries[0].At) || !a.Strengths[n-1].At.Equal(entries[40].At) {

@@ -59,6 +59,8 @@ type Entry struct {
 	RecordedAt time.Time // when the books took it in
 	RecordedBy string
 	Body       Body
+	// Sure: the writer has confirmed what [Check] asked. It is no part of the books.
+	Sure bool
 }
 
 // Before orders entries as they happened: by time, then by id.
@@ -93,8 +95,14 @@ type Unit struct {
 	// Cap is the rated opening pressure over ambient, 0 when nobody knows.
 	Cap measure.Kilopascal
 	// Tank is what a millimetre of level in the expansion tank holds, L; 0 when
-	// nobody knows.
+	// it is not known.
 	Tank measure.Litre
+	// Marks is the distance between the cold marks of the tank, mm; 0 when it is
+	// not known. Without it a level in millimetres is not judged.
+	Marks float64
+	// Scales are the glycols that refractometers at the unit's site can show; empty
+	// when it is not known.
+	Scales []coolant.Base
 	// Replaced is the share of the charge, 0 to 1, from which on a partial
 	// drain-and-fill counts as a renewal; [DefaultReplaced] when 0.
 	Replaced  float64
@@ -119,6 +127,9 @@ type FieldError struct {
 	Field    string // JSON pointer into the entry, such as /topUp/volume/value
 	Got      string
 	Accepted string
+	// Question: it may be right after all; it is written once its writer has
+	// confirmed it (see [Entry.Sure]).
+	Question bool
 }
 
 func (e *FieldError) Error() string {

@@ -1,7 +1,9 @@
 package ledger
 
 import (
+	"cmp"
 	"math"
+	"reflect"
 	"slices"
 	"time"
 
@@ -21,6 +23,27 @@ const (
 	CauseScale       Cause = "wrong_scale"       // read on the scale of the other glycol
 	CauseMixedWrong  Cause = "mixed_wrong"       // the renewal was mixed at another share
 	CauseFillVolume  Cause = "fill_volume"       // another volume was filled at the renewal
+	CauseStayed      Cause = "stayed_inside"     // flush water or old coolant stayed inside at the renewal
+	CauseMisread     Cause = "misread"           // misread, a dirty prism, or a sample that was not mixed
+)
+
+// Likelihood of what an explanation proposes, in words.
+type Likelihood string
+
+// The likelihoods.
+const (
+	Likely   Likelihood = "likely"   // more likely than all others together
+	Possible Likelihood = "possible" // one in five or more
+	Unlikely Likelihood = "unlikely"
+)
+
+// Apart is the test that tells two close proposals apart.
+type Apart string
+
+// The tests.
+const (
+	ApartInstrument Apart = "second_instrument" // a second reading with another instrument
+	ApartScale      Apart = "other_scale"       // a second reading on the other glycol's scale
 )
 
 // Explanation of a test that does not agree, with what would balance the books.
@@ -30,8 +53,17 @@ type Explanation struct {
 	Share  float64          // per cent of concentrate, of a mix that was wrong
 	Scale  coolant.Base     // the scale it would have been read on
 	True   *measure.Celsius // what it would then freeze at
-	// Weight among the explanations, adding up to 1.
+	// Weight among the explanations, adding up to 1. It ranks them and is not shown:
+	// the priors behind it are common practice and good to a word.
 	Weight float64
+	// Likelihood of what it proposes, all causes that propose the same taken together.
+	Likelihood Likelihood
+	// Close: another proposal is about as likely. Apart is the test that tells them apart.
+	Close bool
+	Apart Apart
+	// Retest: nobody has tested a second time yet. The balancing entry is written
+	// only once a second test shows the same.
+	Retest bool
 	// From and To are the days between which it happened.
 	From, To time.Time
 	// Balance is the entry that would make book and test agree; nil when nothing
@@ -51,8 +83,19 @@ const (
 	priorConcentrate = 0.35
 	priorBoiledOff   = 0.10
 	priorFill        = 0.25
+	priorStayed      = 0.30
+	priorMisread     = 0.10
+	priorNotZeroed   = 0.25 // misread, by an instrument that nobody has zeroed
+	priorMisreadTwo  = 0.02 // misread twice alike
 	// A scale has no litres to choose: that it fits at all speaks for it.
 	scaleFits = 1.6
+)
+
+// Bounds of the likelihoods, and the ratio of weights up to which two proposals
+// are close.
+const (
+	likelyFrom, possibleFrom = 0.5, 0.2
+	closeWithin              = 1.6
 )
 
 // Shares of the charge: gone since the renewal, from which on a unit is known to
@@ -101,7 +144,8 @@ func (a *Account) Explain(i int) []Explanation {
 	if line.before == nil {
 		return nil // the book knew nothing
 	}
-	e := explainer{line: line, test: b, book: line.before, unit: a.Unit}
+	e := explainer{line: line, test: b, book: line.before, unit: a.Unit,
+		confirmed: a.OffBook != nil && a.OffBook.Confirmed}
 	e.from, e.to = e.since(), line.Entry.At
 	e.at = e.to.Add(-time.Minute)
 	if e.at.Before(e.from) {
@@ -114,23 +158,73 @@ func (a *Account) Explain(i int) []Explanation {
 	}
 	e.scale()
 	e.renewal()
+	e.misread()
+	return e.ranked()
+}
+
+// ranked explanations, by what they propose: causes that propose the same entry
+// stand together, and the proposals that are likeliest first.
+func (e *explainer) ranked() []Explanation {
 	total := 0.0
 	for _, f := range e.found {
 		total += f.Weight
 	}
+	if !(total > 0) {
+		return nil
+	}
+	together := make([]float64, len(e.found))
 	for n := range e.found {
 		e.found[n].Weight /= total
 	}
-	slices.SortStableFunc(e.found, func(x, y Explanation) int {
-		switch {
-		case x.Weight > y.Weight:
-			return -1
-		case x.Weight < y.Weight:
-			return 1
+	for n, f := range e.found {
+		for _, o := range e.found {
+			if sameProposal(f, o) {
+				together[n] += o.Weight
+			}
 		}
-		return 0
+	}
+	order := make([]int, len(e.found))
+	for n := range order {
+		order[n] = n
+	}
+	slices.SortStableFunc(order, func(x, y int) int {
+		return cmp.Or(cmp.Compare(together[y], together[x]), cmp.Compare(e.found[y].Weight, e.found[x].Weight))
 	})
-	return e.found
+	ranked := make([]Explanation, 0, len(order))
+	for _, n := range order {
+		f := e.found[n]
+		switch {
+		case together[n] >= likelyFrom:
+			f.Likelihood = Likely
+		case together[n] >= possibleFrom:
+			f.Likelihood = Possible
+		default:
+			f.Likelihood = Unlikely
+		}
+		ranked = append(ranked, f)
+	}
+	// The first proposal against the next other one.
+	second := slices.IndexFunc(ranked, func(f Explanation) bool { return !sameProposal(f, ranked[0]) })
+	if second > 0 && together[order[0]] <= closeWithin*together[order[second]] {
+		apart := ApartInstrument
+		if ranked[0].Cause == CauseScale || ranked[second].Cause == CauseScale {
+			apart = ApartScale
+		}
+		for n := range ranked {
+			if sameProposal(ranked[n], ranked[0]) || sameProposal(ranked[n], ranked[second]) {
+				ranked[n].Close, ranked[n].Apart = true, apart
+			}
+		}
+	}
+	return ranked
+}
+
+// sameProposal reports whether two explanations would write the same.
+func sameProposal(x, y Explanation) bool {
+	if x.Balance == nil || y.Balance == nil {
+		return x.Cause == y.Cause
+	}
+	return x.Strikes == y.Strikes && reflect.DeepEqual(x.Balance, y.Balance)
 }
 
 // explainScale tells what a test that was read on the other glycol's scale would
@@ -141,7 +235,7 @@ func explainScale(line Line) []Explanation {
 	}
 	t := line.Test.Measured
 	b := line.Entry.Body.(FreezeTest)
-	return []Explanation{{Cause: CauseScale, Scale: b.Scale, True: &t, Weight: 1, From: line.Entry.At, To: line.Entry.At}}
+	return []Explanation{{Cause: CauseScale, Scale: b.Scale, True: &t, Weight: 1, Likelihood: Likely, Retest: true, From: line.Entry.At, To: line.Entry.At}}
 }
 
 type explainer struct {
@@ -150,6 +244,7 @@ type explainer struct {
 	book         *Account // before the test
 	unit         Unit
 	from, to, at time.Time
+	confirmed    bool // a second test showed the same
 	found        []Explanation
 }
 
@@ -171,6 +266,10 @@ func (e *explainer) since() time.Time {
 
 func (e *explainer) add(x Explanation) {
 	x.From, x.To = e.from, e.to
+	if _, pour := x.Balance.(TopUp); pour && e.unit.Aircraft {
+		x.Balance = nil // nobody saw it: it is never written into an aircraft's books
+	}
+	x.Retest = !e.confirmed
 	if x.Balance != nil && x.At.IsZero() {
 		x.At = e.at
 	}
@@ -219,7 +318,9 @@ func twoDigits(v measure.Litre) measure.Reading {
 const balancing = "balances the books: not written down at the time"
 
 func (e *explainer) water() {
-	pour := func(r measure.Reading) Body { return TopUp{Volume: r, With: coolant.Water, Note: balancing} }
+	pour := func(r measure.Reading) Body {
+		return TopUp{Volume: r, With: coolant.Water, Inferred: true, Note: balancing}
+	}
 	v, ok := e.litresFor(e.unit.Capacity*0.95, pour)
 	if !ok {
 		return
@@ -246,7 +347,7 @@ func (e *explainer) stronger() {
 			can = coolant.Product{Code: p.Code, Name: p.Name, Base: p.Base, Technology: p.Technology, Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
 		}
 		pour := func(r measure.Reading) Body {
-			return TopUp{Volume: r, With: coolant.Concentrate, Product: &can, Note: balancing}
+			return TopUp{Volume: r, With: coolant.Concentrate, Product: &can, Inferred: true, Note: balancing}
 		}
 		if v, ok := e.litresFor(e.unit.Capacity*0.6, pour); ok {
 			x := Explanation{Cause: CauseConcentrate, Litres: v, Weight: priorConcentrate * math.Exp(-2*float64(v/e.unit.Capacity))}
@@ -278,6 +379,9 @@ func (e *explainer) scale() {
 	if e.test.Scale == coolant.EG {
 		other = coolant.PG
 	}
+	if len(e.unit.Scales) > 0 && !slices.Contains(e.unit.Scales, other) {
+		return // nobody there has an instrument with that scale
+	}
 	wrong := e.test
 	wrong.Scale = other
 	read, err := e.book.read(wrong, e.to)
@@ -293,6 +397,23 @@ func (e *explainer) scale() {
 	t := read.Freeze
 	e.add(Explanation{Cause: CauseScale, Scale: other, True: &t, Weight: priorScale * scaleFits * math.Exp(-z*z),
 		Balance: wrong, At: e.to, Strikes: e.line.Entry.ID})
+}
+
+// misread asks whether the test itself was wrong. It proposes nothing but to test
+// again.
+func (e *explainer) misread() {
+	weight := priorMisread
+	mark := TestMark{At: e.to, Instrument: e.test.Instrument}
+	if z := e.book.lastZero(e.test.Tool); z != nil {
+		mark.ZeroAt = &z.at
+	}
+	switch {
+	case e.confirmed:
+		weight = priorMisreadTwo
+	case e.test.Zero == nil && !mark.zeroed():
+		weight = priorNotZeroed
+	}
+	e.add(Explanation{Cause: CauseMisread, Weight: weight})
 }
 
 // renewal asks whether the last renewal was mixed, or measured, otherwise than
@@ -341,6 +462,19 @@ func (e *explainer) renewal() {
 			}
 		}
 		return (low + high) / 2, true
+	}
+	if e.line.Test.Measured > *e.line.Test.Book && (line.Turn == nil || line.Turn.Residual == 0) {
+		if r, ok := solve(0, 0.6*float64(e.unit.Capacity), func(r float64) Renewal {
+			c := b
+			c.Residual, c.Emptied = &measure.Reading{Value: r, Unit: measure.L}, false
+			return c
+		}); ok {
+			left := twoDigits(measure.Litre(r))
+			fixed := b
+			fixed.Residual, fixed.Emptied = &left, false
+			e.add(Explanation{Cause: CauseStayed, Litres: measure.Litre(r), Weight: priorStayed * math.Exp(-2*r/float64(e.unit.Capacity)),
+				Balance: fixed, At: line.Entry.At, Strikes: line.Entry.ID})
+		}
 	}
 	switch {
 	case b.Share != nil && b.Product.Form == coolant.Concentrate:

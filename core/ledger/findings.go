@@ -21,6 +21,7 @@ func (a *Account) found(line *Line, point, state string, grade coolant.Grade) {
 	if line.Grade == "" || grade.Worse(line.Grade) {
 		line.Grade = grade
 	}
+	a.judged(f)
 }
 
 // cap judges a pressure cap by [coolant.CheckCap], and keeps the pressure to
@@ -53,6 +54,10 @@ func (a *Account) cap(line *Line, b CapTest) {
 		states, grade = append(slices.DeleteFunc(states, func(string) bool { return grade != coolant.GradeBad }), "does_not_hold"), coolant.GradeBad
 	}
 	a.found(line, "cap", strings.Join(states, ","), grade)
+	if b.Renewed {
+		a.worked(line, "cap")
+		a.mended = true
+	}
 }
 
 // BoilOver by book at an altitude in m: of the strength there is, under the cap
@@ -94,6 +99,8 @@ func (a *Account) hoses(line *Line, b HoseCheck) {
 			maps.Copy(next, a.HoseSince)
 			next[h.Hose] = line.Entry.At
 			a.HoseSince = next
+			a.worked(line, h.Hose+"_hose")
+			a.mended = true
 		}
 		switch h.State {
 		case "cracked", "bulging", "weeping":
@@ -121,9 +128,11 @@ const (
 	blockedBad  = 20
 )
 
+var pointGrades = map[string]coolant.Grade{"good": coolant.GradeGood, "watch": coolant.GradeSoft, "bad": coolant.GradeBad, "renewed": coolant.GradeGood}
+
 func (a *Account) inspect(line *Line, b Inspection) {
 	for _, p := range b.Points {
-		grade := map[string]coolant.Grade{"good": coolant.GradeGood, "watch": coolant.GradeSoft, "bad": coolant.GradeBad}[p.State]
+		grade := pointGrades[p.State]
 		if p.Blocked != nil {
 			switch {
 			case *p.Blocked > blockedBad:
@@ -138,33 +147,51 @@ func (a *Account) inspect(line *Line, b Inspection) {
 			grade = coolant.GradeUnknown
 		}
 		a.found(line, p.Point, pick(p.State == "", string(grade), p.State), grade)
+		if p.State == "renewed" {
+			a.worked(line, p.Point)
+			a.mended = true
+		}
 	}
 }
 
-// Shares of the pressure that may be lost in a test (common practice: a sound
-// system shows no fall within some minutes).
+// A pressure test (common practice: no fall in 10 to 15 minutes at 80 to 100 % of
+// the cap's rating, and never above it). A shorter test is judged by what it would
+// have lost in ten minutes, and proves nothing when it lost nothing.
 const (
-	dropSoft = 0.03
-	dropBad  = 0.10
+	dropSoft    = 0.03 // share of the pressure lost in ten minutes
+	dropBad     = 0.10
+	testMinutes = 10.0
+	testShare   = 0.8 // of the cap's rating, from which on a test proves that it holds
 )
 
 func (a *Account) pressure(line *Line, b PressureTest) {
 	p, err1 := b.Pressure.Metric(measure.Pressure)
 	d, err2 := b.Drop.Metric(measure.Pressure)
-	if err1 != nil || err2 != nil || p <= 0 {
+	if err1 != nil || err2 != nil || p <= 0 || b.Minutes <= 0 {
 		return
 	}
-	grade := coolant.GradeGood
+	lost := d / p * testMinutes / b.Minutes
+	grade, state := coolant.GradeGood, "holds"
 	switch {
-	case d/p > dropBad:
-		grade = coolant.GradeBad
-	case d/p > dropSoft:
-		grade = coolant.GradeSoft
+	case lost > dropBad || d/p > dropBad:
+		grade, state = coolant.GradeBad, "falls"
+	case lost > dropSoft || d/p > dropSoft:
+		grade, state = coolant.GradeSoft, "falls"
+	case b.Minutes < testMinutes:
+		grade, state = coolant.GradeUnknown, "too_short"
+	case a.Unit.Cap == 0:
+		grade, state = coolant.GradeUnknown, "rating_unknown"
+	case p < testShare*float64(a.Unit.Cap):
+		grade, state = coolant.GradeUnknown, "pressure_too_low"
 	}
-	if grade != coolant.GradeGood {
+	if state == "falls" {
 		line.note(NoteLeaks)
 	}
-	a.found(line, "system", pick(grade == coolant.GradeGood, "holds", "falls"), grade)
+	a.found(line, "system", state, grade)
+	if grade == coolant.GradeGood && a.mended {
+		// What was mended holds: what was lost before says nothing of the time to come.
+		a.leaks, a.tight, a.quiet, a.mended = nil, line.Entry.At, line.Entry.At, false
+	}
 }
 
 func (a *Account) chemistry(line *Line, b ChemistryTest) {
@@ -182,6 +209,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 		}
 	}
 	a.found(line, "chemistry", stateOf(states, tested), tested)
+	a.coolantSeen(line, b.Look)
 }
 
 // ChemistryTrend carries the samples of the running charge on to a limit of a
@@ -223,4 +251,5 @@ func (a *Account) closeDefect(line *Line, b DefectClosed) {
 		return
 	}
 	a.Defects = slices.Delete(slices.Clone(a.Defects), i, i+1)
+	a.mended = true
 }

@@ -11,7 +11,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is reckoned anew.
-const Rules = 4
+const Rules = 5
 
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can
@@ -31,6 +31,7 @@ func Fold(u Unit, entries []Entry) Account {
 	for i := range entries {
 		a.take(entries[i])
 	}
+	a.settleMeter()
 	return a
 }
 
@@ -61,8 +62,8 @@ func inOrder(entries []Entry) []Entry {
 	return sorted
 }
 
-// Add is the account with one more entry: in a step when the entry happened
-// after all others, by folding anew when it takes its place among them or
+// Add is the account with one more entry: without folding anew when the entry
+// happened after all others, by folding anew when it takes its place among them or
 // strikes one. The account it is called on must not be used afterwards.
 func (a Account) Add(e Entry) Account {
 	_, strikes := e.Body.(Strike)
@@ -70,6 +71,7 @@ func (a Account) Add(e Entry) Account {
 		return Fold(a.Unit, append(a.Entries(), e))
 	}
 	a.take(e)
+	a.settleMeter()
 	return a
 }
 
@@ -107,7 +109,7 @@ func (a *Account) take(e Entry) {
 		a.clearStrikeNote(by.ID)
 		return
 	}
-	moved := a.Changes
+	moved, stood := a.Changes, a.standing()
 	switch b := e.Body.(type) {
 	case Opening:
 		a.open(line, b)
@@ -150,10 +152,12 @@ func (a *Account) take(e Entry) {
 		held := e
 		a.Held = &held
 	case Release:
-		if a.Held == nil && a.Air == nil {
-			line.note(NoteNotHeld)
-		}
-		a.Held, a.Air = nil, nil
+		a.release(line)
+	}
+	if stands := a.standing(); stood && !stands {
+		a.MendedAt = &line.Entry.At
+	} else if stands && !stood {
+		a.MendedAt = nil
 	}
 	if a.Changes > moved {
 		a.movedAt, a.LevelAt = e.At, e.At
@@ -194,6 +198,9 @@ func (a *Account) topUp(line *Line, b TopUp) {
 	if b.With == coolant.Water && a.Product != nil && a.Product.Form == coolant.Premix {
 		line.note(NotePremixThinned)
 	}
+	if b.Inferred {
+		line.note(NoteInferred)
+	}
 	after, err := a.Charge.Add(added)
 	if err != nil {
 		line.note(NoteMixedBase)
@@ -206,7 +213,12 @@ func (a *Account) topUp(line *Line, b TopUp) {
 	if excess := after.Volume() - a.full; excess > 0.005 {
 		line.note(NoteImpliedLoss)
 		line.Implied = excess
-		a.leaked(line.Entry.At, excess, sigmaPoured(excess))
+		if a.settling(line.Entry.At) {
+			line.note(NoteSettling)
+			a.tight = line.Entry.At
+		} else if !b.Inferred {
+			a.leaked(line.Entry.At, excess, sigmaPoured(excess))
+		}
 		kept := a.Charge.Take(excess)
 		after = coolant.Charge{Base: after.Base, Glycol: kept.Glycol + added.Glycol, Water: kept.Water + added.Water}
 		a.Charge = kept
@@ -215,12 +227,28 @@ func (a *Account) topUp(line *Line, b TopUp) {
 	a.age(line.Entry.At, added.Volume())
 	a.Charge = after
 	a.changed()
-	if a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
-		a.Air = nil
+	if b.Inferred && a.OffBook != nil {
+		a.OffBook = nil
+	}
+	// The air is out when the system was bled again and took what was missing.
+	if b.Bled && a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
+		a.AirSeen = line.Entry.ID
 	}
 	if b.With != coolant.Premix && measure.Litre(v) > correction*a.full {
 		a.owe(OwedRetest, line.Entry.At)
+		if !b.Inferred {
+			a.CorrectedAt = &line.Entry.At
+		}
 	}
+}
+
+// settlingDays after a fill in which topping up is no leak: air leaves the last
+// pockets, and glycol and water shrink on mixing (common practice).
+const settlingDays = 10
+
+// settling reports whether a top-up at t belongs to the fill before it.
+func (a *Account) settling(t time.Time) bool {
+	return a.RefilledAt != nil && t.Sub(*a.RefilledAt) <= settlingDays*24*time.Hour
 }
 
 // correction is the share of the charge from which on water or concentrate is
@@ -326,10 +354,10 @@ func (a *Account) reckon() {
 // one measured since the last change when that is warmer. Nil when unknown.
 func (a *Account) ProtectsTo() *measure.Celsius {
 	f := a.freeze()
-	if f == nil || a.LastTest == nil || a.Changes > 0 || a.LastTest.Measured <= *f {
+	if f == nil || a.Counted == nil || a.Changes > 0 || a.Counted.Measured <= *f {
 		return f
 	}
-	m := a.LastTest.Measured
+	m := a.Counted.Measured
 	return &m
 }
 
@@ -353,10 +381,6 @@ func (a *Account) balance(at time.Time) Balance {
 			f.age = at.Sub(a.born)
 			b.MeanAge = &f.age
 		}
-	}
-	if a.started {
-		used := a.Points[len(a.Points)-1].Value - a.startsAt
-		b.Used = &used
 	}
 	return b
 }

@@ -30,6 +30,9 @@ func km(v float64) measure.Reading     { return measure.Reading{Value: v, Unit: 
 
 func fill(v float64) Renewal { return Renewal{Volume: litres(v), Product: premix} }
 
+// emptied is a renewal of which is said that the system was emptied whole.
+func emptied(v float64) Renewal { return Renewal{Volume: litres(v), Product: premix, Emptied: true} }
+
 func water(v float64) TopUp { return TopUp{Volume: litres(v), With: coolant.Water} }
 
 func test(c float64, scale coolant.Base) FreezeTest {
@@ -149,7 +152,8 @@ func TestProtectsTo(t *testing.T) {
 	a = Fold(car, append(entries, on(10, TopUp{Volume: litres(0.2), With: coolant.Premix, Product: &premix})))
 	near(t, "after a top-up", f64(a.ProtectsTo()), -36.7, 0.4) // the book, drawn a little to the test
 	a = Fold(car, []Entry{on(0, fill(8)), on(9, test(-38, coolant.EG))})
-	near(t, "colder than the book", f64(a.ProtectsTo()), -37.3, 0.4)
+	filled := Fold(car, []Entry{on(0, fill(8))})
+	near(t, "colder than the book", f64(a.ProtectsTo()), float64(*filled.ProtectsTo()), 1e-6)
 	if empty := Fold(car, nil); empty.ProtectsTo() != nil || empty.Balance != (Balance{}) {
 		t.Errorf("an empty account protects to %v", empty.ProtectsTo())
 	}
@@ -164,7 +168,7 @@ func TestFoldNotes(t *testing.T) {
 		{"poured into the unknown", []Entry{on(0, water(1))}, NoteNotFilled},
 		{"lost from the unknown", []Entry{on(0, Loss{Volume: litres(1)})}, NoteNotFilled},
 		{"lost more than there was", []Entry{on(0, fill(8)), on(1, Loss{Volume: litres(9)})}, NoteMoreThanBook},
-		{"meter back", []Entry{on(0, Meter{Meter: km(900)}), on(1, Meter{Meter: km(800)})}, NoteMeterBack},
+		{"meter back", []Entry{on(0, Meter{Meter: km(900)}), on(1, Meter{Meter: km(800)})}, NoteMeterDoubted},
 		{"hours on a car", []Entry{on(0, Meter{Meter: measure.Reading{Value: 5, Unit: measure.H}})}, NoteOtherMeter},
 		{"a fill no table knows", []Entry{on(0, Renewal{Volume: litres(8), Product: coolant.Product{Form: coolant.Premix, Base: "XG", Glycol: 1}})}, NoteBeyondTable},
 		{"a top-up no table knows", []Entry{on(0, fill(8)), on(1, TopUp{Volume: litres(1), With: coolant.Premix, Product: &coolant.Product{Form: coolant.Premix, Base: "XG", Glycol: 1}})}, NoteBeyondTable},

@@ -26,41 +26,66 @@ type LeakRate struct {
 	Per         string  // of LeakBases
 	Litres      measure.Litre
 	Events      int
-	Since       time.Time
+	Since       time.Time // the interval that the rate rests on begins here
 }
 
-// What a leak may be reckoned by.
+// What a leak may be related to.
 const (
 	Per1000Km = "1000km"
 	Per100H   = "100h"
 	PerMonth  = "month"
 )
 
-// minLeakSpan below which a rate means nothing.
-const minLeakSpan = 7 * 24 * time.Hour
+const (
+	// minLeakSpan below which a rate means nothing.
+	minLeakSpan = 7 * 24 * time.Hour
+	// lastIntervals that a rate rests on at most (common practice: a leak is as bad
+	// as its last two or three top-ups, not as the whole life of the charge).
+	lastIntervals = 3
+)
 
-// Leak is the rate at which coolant goes, from top-ups of a full system, losses
-// and level checks since the last renewal. It is nil when nothing went, or no
-// more than the error of measuring. It is reckoned by the meter when the meter
-// ran, else by the month of 30.44 days.
+// Leak is the rate at which coolant goes, from the losses of the last intervals
+// between top-ups of a full system, losses and level checks. It is nil when
+// nothing went, or no more than the error of measuring. Only entries that show
+// coolant gone, or the level held, count: a note or a meter reading changes
+// nothing. Of the last one, two or three intervals those count that show the
+// fastest loss for sure (rate less its uncertainty), so that a leak that has begun
+// is not hidden by the time before. It is related to the meter when the meter
+// ran, else to the month of 30.44 days.
 func (a *Account) Leak() *LeakRate {
 	if len(a.Lines) == 0 {
 		return a.leak
 	}
-	if len(a.leaks) == 0 {
-		return nil
+	var worst *LeakRate
+	for n := 1; n <= min(lastIntervals, len(a.leaks)); n++ {
+		l := a.leakOver(n)
+		if l != nil && (worst == nil || l.Rate-l.Sigma > worst.Rate-worst.Sigma && l.Per == worst.Per) {
+			worst = l
+		}
 	}
-	start := a.Lines[0].Entry.At
-	if a.renewal >= 0 {
-		start = a.Lines[a.renewal].Entry.At
+	return worst
+}
+
+// leakOver the last n intervals; nil when they are too short, or show no more
+// than the error of measuring.
+func (a *Account) leakOver(n int) *LeakRate {
+	first := len(a.leaks) - n
+	start, end := a.tight, a.leaks[len(a.leaks)-1].at
+	if first > 0 {
+		start = a.leaks[first-1].at
+	} else if start.IsZero() {
+		return nil // nothing shows when the system was last full
 	}
-	end := a.Lines[len(a.Lines)-1].Entry.At
+	// A level that held for longer than the intervals did shows it slower.
+	if held := a.quiet.Sub(end); held > end.Sub(start)/time.Duration(n) {
+		end = a.quiet
+	}
 	if end.Sub(start) < minLeakSpan {
 		return nil
 	}
-	l := LeakRate{Events: len(a.leaks), Since: start}
+	l := LeakRate{Events: n, Since: start}
 	variance := 2 * math.Pow(sigmaLevel*float64(a.Unit.Capacity), 2) // of the level at both ends
-	for _, e := range a.leaks {
+	for _, e := range a.leaks[first:] {
 		l.Litres += e.litres
 		variance += e.sigma * e.sigma
 	}
@@ -92,33 +117,68 @@ var markShare = map[string]float64{"above": -0.01, "max": 0, "between": 0.025, "
 // coolHours after which a system counts as cold (common practice).
 const coolHours = 4
 
-// level holds a level against the book's litres. Only a cold level proves
-// anything, but for one: what is low when hot is lower still when cold.
+// millimetres tells which mark a level stands for that was measured from the upper
+// one; false when the register does not know how far apart the marks are.
+func (u Unit) millimetres(over float64) (mark string, ok bool) {
+	switch {
+	case u.Marks <= 0:
+		return "", false
+	case over > 0.1*u.Marks:
+		return "above", true
+	case over >= -0.1*u.Marks:
+		return "max", true
+	case over > -0.9*u.Marks:
+		return "between", true
+	case over >= -u.Marks:
+		return "min", true
+	}
+	return "below", true
+}
+
+// level holds a level against the cold marks and the book's litres. Only a cold
+// level proves anything, but for one: what is low when hot is lower still when
+// cold. Below the lower mark air gets in: the unit must not run until it was topped
+// up and the level seen cold again.
 func (a *Account) level(line *Line, b LevelCheck) {
 	at := line.Entry.At
-	missing, sigma := markShare[b.Mark]*float64(a.Filled), sigmaLevel*float64(a.Filled)
-	low := b.Mark == "min" || b.Mark == "below" || b.Mark == "empty"
+	mark, judged := b.Mark, true
+	missing, sigma := markShare[mark]*float64(a.Filled), sigmaLevel*float64(a.Filled)
 	if b.Over != nil {
 		mm, err := b.Over.Metric(measure.Length)
-		if err != nil || a.Unit.Tank == 0 {
-			line.note(NoteNoTank)
+		if err != nil {
 			return
 		}
-		missing, low = -mm*float64(a.Unit.Tank), false
-		sigma = math.Max(leastOfJug, 2*float64(a.Unit.Tank))
+		if mark, judged = a.Unit.millimetres(mm); !judged {
+			line.note(NoteMarksUnknown)
+			line.Grade = coolant.GradeUnknown
+			return
+		}
+		missing = markShare[mark] * float64(a.Filled)
+		if a.Unit.Tank == 0 {
+			line.note(NoteNoTank)
+		} else if mark != "below" {
+			missing, sigma = -mm*float64(a.Unit.Tank), math.Max(leastOfJug, 2*float64(a.Unit.Tank))
+		}
 	}
+	low := mark == "below" || mark == "empty"
 	line.Grade = coolant.GradeGood
-	if b.Mark == "min" {
-		line.Grade = coolant.GradeSoft
-	} else if low {
+	switch {
+	case low:
 		line.Grade = coolant.GradeBad
+		a.Low = &LowLevel{Mark: mark, Entry: line.Entry.ID, At: at}
+	case mark == "min":
+		line.Grade = coolant.GradeSoft
 	}
-	if b.Temper == Hot && !low {
+	a.judged(Finding{Point: "level", State: mark, Grade: line.Grade, At: at, Entry: line.Entry.ID})
+	if b.Temper == Hot && !low && mark != "min" {
 		line.note(NoteLevelHot)
 		return
 	}
 	if b.Temper != Hot {
-		a.coldLevel(at, line.Grade)
+		if !low {
+			a.Low = nil
+		}
+		a.coldLevel(line, mark)
 	}
 	if !a.Known {
 		return
@@ -127,12 +187,23 @@ func (a *Account) level(line *Line, b LevelCheck) {
 	off := shown - book
 	if math.Abs(off) <= 2*math.Hypot(sigma, a.volume) {
 		a.volume = math.Min(a.volume, sigma)
+		if !low && mark != "min" {
+			a.quiet = at
+		}
 		return
+	}
+	if off > 0 && b.Temper == Hot {
+		return // a hot level proves nothing to be there
 	}
 	line.Implied = measure.Litre(math.Abs(off))
 	if off < 0 {
 		line.note(NoteLevelLow)
-		a.leaked(at, measure.Litre(-off), math.Hypot(sigma, a.volume))
+		if a.settling(at) {
+			line.note(NoteSettling)
+			a.tight = at
+		} else {
+			a.leaked(at, measure.Litre(-off), math.Hypot(sigma, a.volume))
+		}
 		a.Charge = a.Charge.Take(measure.Litre(-off))
 	} else {
 		line.note(NoteLevelHigh)
@@ -148,8 +219,11 @@ func (a *Account) level(line *Line, b LevelCheck) {
 // mostLooks that are kept of one charge: more than any plan asks for.
 const mostLooks = 40
 
-// coldLevel settles what was owed until the level had been seen cold.
-func (a *Account) coldLevel(at time.Time, grade coolant.Grade) {
+// coldLevel settles what was owed until the level had been seen cold. A fill that
+// trapped air may be released once the level was seen at the upper mark or above
+// it four hours or more after the fill; the release is for somebody else to write.
+func (a *Account) coldLevel(line *Line, mark string) {
+	at := line.Entry.At
 	a.LevelAt = at
 	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.Looks) < mostLooks {
 		a.Looks = append(slices.Clip(a.Looks), at)
@@ -160,7 +234,12 @@ func (a *Account) coldLevel(at time.Time, grade coolant.Grade) {
 			break
 		}
 	}
-	if a.Air != nil && grade == coolant.GradeGood && at.Sub(a.Air.At).Hours() >= coolHours {
-		a.Air = nil
+	if a.Air == nil || at.Sub(a.Air.At).Hours() < coolHours {
+		return
+	}
+	if mark == "max" || mark == "above" {
+		a.AirSeen = line.Entry.ID
+	} else {
+		a.AirSeen = "" // it has fallen again
 	}
 }

@@ -1,13 +1,18 @@
 package ledger
 
 import (
+	"slices"
 	"time"
 
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
-// meter takes a reading in: run on through changes of the meter, and left out
-// when it is lower than one before.
+// MeterPoint is one meter reading, in km or h.
+type MeterPoint = usage.Point
+
+// meter takes a reading in. Which readings can be true is asked when all are
+// there, see settleMeter: it must not depend on which came first.
 func (a *Account) meter(line *Line, r measure.Reading) {
 	if r.Unit.Dimension() != a.Unit.Meter {
 		line.note(NoteOtherMeter)
@@ -17,46 +22,12 @@ func (a *Account) meter(line *Line, r measure.Reading) {
 	if err != nil {
 		return
 	}
-	p := MeterPoint{At: line.Entry.At, Value: v, Raw: v}
-	if n := len(a.Points); n > 0 {
-		last := a.Points[n-1]
-		p.Meter = last.Meter
-		p.Value = last.Value + v - last.Raw
-		if v < last.Raw {
-			a.Readings = append(a.Readings, p)
-			line.note(NoteMeterBack)
-			return
-		}
-	}
-	a.Readings = append(a.Readings, p)
-	a.point(p)
+	a.reading(line, v)
 }
 
-func (a *Account) point(p MeterPoint) {
-	if a.renewal >= 0 && p.At.Equal(a.Lines[a.renewal].Entry.At) {
-		a.startsAt, a.started, a.guessed = p.Value, true, false
-	}
-	if n := len(a.Points); n > 0 && a.started && a.guessed {
-		// The renewal lies between two readings: its meter is on the straight
-		// line between them.
-		q, at := a.Points[n-1], a.Lines[a.renewal].Entry.At
-		a.startsAt = q.Value
-		if span := p.At.Sub(q.At); span > 0 && at.After(q.At) {
-			a.startsAt += (p.Value - q.Value) * float64(at.Sub(q.At)) / float64(span)
-		}
-		a.guessed = false
-	}
-	a.Points = append(a.Points, p)
-}
-
-// startMeter begins to count the use since the renewal: from the reading made
-// with it, else from the last one before, until the next one tells more.
-func (a *Account) startMeter(read bool) {
-	n := len(a.Points)
-	a.started = n > 0
-	if a.started {
-		a.startsAt, a.guessed = a.Points[n-1].Value, !read || !a.Points[n-1].At.Equal(a.Lines[a.renewal].Entry.At)
-	}
+func (a *Account) reading(line *Line, raw float64) {
+	a.Readings = append(a.Readings, MeterPoint{At: line.Entry.At, Raw: raw, Meter: a.meters})
+	a.readIn = append(a.readIn, len(a.Lines)-1)
 }
 
 func (a *Account) changeMeter(line *Line, b MeterChange) {
@@ -71,40 +42,92 @@ func (a *Account) changeMeter(line *Line, b MeterChange) {
 	if err != nil {
 		return
 	}
-	p := MeterPoint{At: line.Entry.At, Value: v, Raw: v}
-	if n := len(a.Points); n > 0 {
-		last := a.Points[n-1]
-		p.Value, p.Meter = last.Value, last.Meter+1
+	if len(a.Readings) > 0 {
+		a.meters++
 	}
-	a.Readings = append(a.Readings, p)
-	a.point(p)
+	a.reading(line, v)
 }
 
-// RenewalMeter is the meter at the last renewal, run on through changes of the
+// settleMeter judges all readings together, notes those that cannot be true, and
+// writes into each line the use since the renewal before it. Complexity: a step a
+// line, and one for each pair of readings that are out of order.
+func (a *Account) settleMeter() {
+	if len(a.Readings) == 0 {
+		return
+	}
+	usage.Judge(a.Readings, a.Unit.Meter)
+	a.Points = usage.Believed(a.Readings)
+	for i, p := range a.Readings {
+		line := &a.Lines[a.readIn[i]]
+		if line.Notes = slices.DeleteFunc(line.Notes, func(n Note) bool { return n == NoteMeterDoubted }); len(line.Notes) == 0 {
+			line.Notes = nil
+		}
+		if p.Doubted {
+			line.note(NoteMeterDoubted)
+		}
+	}
+	startsAt, started := 0.0, false
+	next := 0 // first point after the line
+	for i := range a.Lines {
+		line := &a.Lines[i]
+		for next < len(a.Points) && !a.Points[next].At.After(line.Entry.At) {
+			next++
+		}
+		if line.Struck != nil || line.Entry.Body.Kind() == KindStrike {
+			continue
+		}
+		switch {
+		case line.begins:
+			startsAt, started = a.meterAt(line.Entry.At)
+		case line.forgets:
+			started = false
+		}
+		line.After.Used = nil
+		if started && next > 0 {
+			used := a.Points[next-1].Value - startsAt
+			if used < 0 { // the renewal lies between two readings
+				used = 0
+			}
+			line.After.Used = &used
+		}
+	}
+	a.startsAt, a.started = startsAt, started
+	a.Balance.Used = nil
+	if started {
+		used := max(0, a.Points[len(a.Points)-1].Value-startsAt)
+		a.Balance.Used = &used
+	}
+}
+
+// RenewalMeter is the meter at the last renewal, continued through changes of the
 // meter; false when no reading tells.
 func (a *Account) RenewalMeter() (float64, bool) {
 	return a.startsAt, a.started && a.Balance.RenewedAt != nil
 }
 
-// meterAt is the run-on meter at t, on the straight line between the readings
-// around it; the last one after all of them; false before the first.
+// meterAt is the continued meter at t, on the straight line between the believed
+// readings around it; the last one after all of them; false before the first.
 func (a *Account) meterAt(t time.Time) (float64, bool) {
-	for i := len(a.Points) - 1; i >= 0; i-- {
-		q := a.Points[i]
-		if q.At.After(t) {
-			continue
+	i, _ := slices.BinarySearchFunc(a.Points, t, func(p MeterPoint, t time.Time) int {
+		if p.At.After(t) {
+			return 1
 		}
-		if i+1 == len(a.Points) || q.At.Equal(t) {
-			return q.Value, true
-		}
-		p := a.Points[i+1]
-		return q.Value + (p.Value-q.Value)*float64(t.Sub(q.At))/float64(p.At.Sub(q.At)), true
+		return -1
+	})
+	if i == 0 {
+		return 0, false
 	}
-	return 0, false
+	q := a.Points[i-1]
+	if i == len(a.Points) || q.At.Equal(t) {
+		return q.Value, true
+	}
+	p := a.Points[i]
+	return q.Value + (p.Value-q.Value)*float64(t.Sub(q.At))/float64(p.At.Sub(q.At)), true
 }
 
 // MeterSince reports whether a reading after t shows that the unit has run.
 func (a *Account) MeterSince(t time.Time) bool {
-	n := len(a.Readings)
-	return n > 1 && a.Readings[n-1].At.After(t) && a.Readings[n-1].Value > a.Readings[n-2].Value
+	points := usage.Believed(a.Readings)
+	n := len(points)
+	return n > 1 && points[n-1].At.After(t) && points[n-1].Value > points[n-2].Value
 }

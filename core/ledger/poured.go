@@ -32,8 +32,13 @@ type Renewal struct {
 	Factory bool `json:"factory,omitempty"`
 	// Meter as read at the renewal, if it was.
 	Meter *measure.Reading `json:"meter,omitempty"`
-	// Drained is what came out, by drain point. Without it the system was empty.
+	// Drained is what came out, by drain point.
 	Drained []Drained `json:"drained,omitempty"`
+	// Emptied says that the whole system was emptied though nobody measured what
+	// came out; Opened names drain points that were opened without measuring. When
+	// nothing at all says what came out, it counts as much as went in.
+	Emptied bool     `json:"emptied,omitempty"`
+	Opened  []string `json:"opened,omitempty"`
 	// Flushes with purified water or cleaner between drain and fill.
 	Flushes   int    `json:"flushes,omitempty"`
 	FlushWith string `json:"flushWith,omitempty"`
@@ -79,7 +84,11 @@ type TopUp struct {
 	With   coolant.Form    `json:"with"`
 	// Product is nil for water only.
 	Product *coolant.Product `json:"product,omitempty"`
-	Note    string           `json:"note,omitempty"`
+	// Bled again with it, until no more bubbles came.
+	Bled bool `json:"bled,omitempty"`
+	// Inferred: it balances the books; nobody saw it poured.
+	Inferred bool   `json:"inferred,omitempty"`
+	Note     string `json:"note,omitempty"`
 }
 
 // Loss is coolant that left: a leak, a spill, a drained sample.

@@ -118,9 +118,14 @@ func noteOf(flags []coolant.Flag) Note {
 // practice).
 const leastTolerance = 2.0
 
-// test holds a freeze test against the book. Within the tolerance the two are
-// averaged, each with the weight of its certainty, and the book is the surer for
-// it; beyond it the coolant is what was measured, whatever was written.
+// test holds a freeze test against the book.
+//
+// A test that reads warmer than the book, or the same, counts at once: within the
+// tolerance the two are averaged, each with the weight of its certainty; beyond it
+// the coolant is what was measured, whatever was written. A test that reads colder
+// waits, since a wrong scale, an instrument off zero and coolant that is not mixed
+// all read colder: the warmer of the two counts until a second test with a zeroed
+// instrument, or an entry, explains it.
 func (a *Account) test(line *Line, b FreezeTest) {
 	at := line.Entry.At
 	read, err := a.read(b, at)
@@ -132,6 +137,59 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	}
 	r := &Reconciliation{Measured: read.Freeze, Low: read.Low, High: read.High, Book: a.freeze(), Shown: read.Shown, Flags: read.Flags}
 	line.Test = r
+	mark := a.testMark(b, at, read)
+	mass, refused := a.refusedFor(read)
+	if refused != "" {
+		line.note(refused)
+		mark.Note = refused
+		a.Distrusted = mark
+		if refused == NoteBaseUnknown {
+			a.Bound = a.safeBound(b)
+		}
+		return
+	}
+	r.Trusted = true
+	t := trusted{line: line, read: read, mass: mass, k: math.Abs(slope(a.Base, mass)),
+		bracket: b.Instrument == DiscTester || b.Instrument == TestStrip}
+	t.sigma = math.Max(float64(read.High-read.Low)/4, 0.2) // a bracket's ends are two to either side
+	off := a.compare(t)
+	line.before = nil
+	mark.Agreed = r.Agrees
+	if a.Known && off < -leastOff {
+		mark.Waits = !a.colder(t, mark)
+	} else {
+		a.takeTest(t)
+	}
+	switch {
+	case mark.Waits && r.Agrees:
+		// It is at least as strong as the book has it.
+		a.learnt(Strength{at, a.Charge.MassFraction(), t.sigma / t.k})
+		line.note(NoteColder)
+	case mark.Waits:
+		line.note(NoteColder)
+	default:
+		a.learnt(Strength{at, mass, t.sigma / t.k})
+		a.Changes, a.Counted = 0, mark
+	}
+	a.figures.done = false
+	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
+	a.offBook(r, mark)
+	a.settleRetest(line, at)
+}
+
+// leastOff in K that an instrument can show: what is nearer to the book is not colder.
+const leastOff = 0.25
+
+// trusted is a test that says something about this coolant.
+type trusted struct {
+	line     *Line
+	read     coolant.Reading
+	mass     float64 // mass fraction of glycol that it stands for
+	sigma, k float64 // K; K for a mass fraction
+	bracket  bool    // a step of discs or a strip's band
+}
+
+func (a *Account) testMark(b FreezeTest, at time.Time, read coolant.Reading) *TestMark {
 	mark := &TestMark{At: at, Measured: read.Freeze, Instrument: b.Instrument, Tool: b.Tool}
 	if read.Shown != nil {
 		mark.Measured = *read.Shown
@@ -143,74 +201,199 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		mark.ZeroAt = &mark.At
 		a.zero(b.Tool, at)
 	}
-	distrust := func(n Note) {
-		line.note(n)
-		mark.Note = n
-		a.Distrusted = mark
-	}
-	if a.Mixed {
-		distrust(NoteMixedBase)
-		return
-	}
-	if read.Refused || read.NoHint {
-		distrust(noteOf(read.Flags))
-		return
-	}
-	if a.Base == "" {
-		distrust(NoteBaseUnknown)
-		return
+	return mark
+}
+
+// zeroed reports whether the instrument's zero was looked at within a month; one
+// that is not a refractometer has none.
+func (m *TestMark) zeroed() bool {
+	return m.Instrument != Refractometer || m.ZeroAt != nil && m.At.Sub(*m.ZeroAt).Hours()/24 <= coolant.ZeroMonth
+}
+
+// refusedFor is why a reading says nothing about this coolant, empty when it does;
+// and the mass fraction that it stands for.
+func (a *Account) refusedFor(read coolant.Reading) (mass float64, why Note) {
+	switch {
+	case a.Mixed:
+		return 0, NoteMixedBase
+	case read.Refused || read.NoHint:
+		return 0, noteOf(read.Flags)
+	case a.Base == "":
+		return 0, NoteBaseUnknown
 	}
 	mass, err := coolant.MassFor(a.Base, read.Freeze)
 	if err != nil {
-		distrust(NoteBeyondTable)
-		return
+		return 0, NoteBeyondTable
 	}
-	r.Trusted = true
-	k := math.Abs(slope(a.Base, mass))
-	sigma := math.Max(float64(read.High-read.Low)/4, 0.2) // a bracket's ends are two to either side
-	bracket := b.Instrument == DiscTester || b.Instrument == TestStrip
-	r.Tolerance = measure.Kelvin(math.Max(leastTolerance, 2*math.Hypot(sigma, a.strength*k)))
-	if r.Book != nil {
-		off := float64(read.Freeze - *r.Book)
-		if bracket {
-			// Anything within the step agrees; beyond it, how far beyond.
-			r.Tolerance = measure.Kelvin(2 * a.strength * k)
-			off = math.Max(0, float64(*r.Book-read.High)) + math.Min(0, float64(*r.Book-read.Low))
+	return mass, ""
+}
+
+// safeBound is the warmest that a refractometer's reading leaves open when it is
+// not known which glycol is inside: as if it were the one, as if it were the
+// other. It takes the warmer of this test and the bound before. Nil when neither
+// glycol has such a reading.
+func (a *Account) safeBound(b FreezeTest) *measure.Celsius {
+	bound := a.Bound
+	for _, inside := range []coolant.Base{coolant.EG, coolant.PG} {
+		as := *a
+		as.Base = inside
+		read, err := as.read(b, time.Time{})
+		if err != nil || read.NoHint {
+			continue
 		}
-		r.Agrees = math.Abs(off) <= float64(r.Tolerance)
+		warm := read.High
+		if bound == nil || warm > *bound {
+			bound = &warm
+		}
 	}
-	line.before = nil
-	a.unseen(at)
+	return bound
+}
+
+// compare test and book: how far the test is off, K, negative when it reads
+// colder. It sets the tolerance and whether the two agree.
+func (a *Account) compare(t trusted) float64 {
+	r := t.line.Test
+	r.Tolerance = measure.Kelvin(math.Max(leastTolerance, 2*math.Hypot(t.sigma, a.strength*t.k)))
+	if r.Book == nil {
+		return 0
+	}
+	off := float64(t.read.Freeze - *r.Book)
+	if t.bracket {
+		// Anything within the step agrees; beyond it, how far beyond.
+		r.Tolerance = measure.Kelvin(2 * a.strength * t.k)
+		switch book := *r.Book; {
+		case book > t.read.High:
+			off = float64(t.read.High - book)
+		case book < t.read.Low:
+			off = float64(t.read.Low - book)
+		default:
+			off = 0
+		}
+	}
+	r.Agrees = math.Abs(off) <= float64(r.Tolerance)
+	return off
+}
+
+// takeTest makes what was measured the book.
+func (a *Account) takeTest(t trusted) {
+	a.Colder = nil
+	a.unseen(t.line.Entry.At)
 	switch {
 	case !a.Known:
-		line.note(NoteVolumeAssumed)
-		a.Charge = coolant.Charge{Base: a.Base, Water: 1}.WithMassFraction(mass)
+		t.line.note(NoteVolumeAssumed)
+		a.Charge = coolant.Charge{Base: a.Base, Water: 1}.WithMassFraction(t.mass)
 		a.Charge = scaleTo(a.Charge, a.Unit.Capacity)
-		a.Known, a.born = true, time.Time{}
-		a.strength, a.volume = sigma/k, 2*sigmaLevel*float64(a.Unit.Capacity)
+		a.Known, a.born, a.tight = true, time.Time{}, t.line.Entry.At
+		a.strength, a.volume = t.sigma/t.k, 2*sigmaLevel*float64(a.Unit.Capacity)
 		a.Strengths = nil
-	case !r.Agrees:
-		line.before = a.snapshot()
-		line.before.Lines = slices.Clip(a.Lines[:len(a.Lines)-1])
-		a.Charge = a.Charge.WithMassFraction(mass)
-		a.strength = sigma / k
+	case !t.line.Test.Agrees:
+		a.remember(t.line)
+		a.Charge = a.Charge.WithMassFraction(t.mass)
+		a.strength = t.sigma / t.k
 		a.Strengths = nil // what happened once is no drift
-	case !bracket:
-		a.average(mass, sigma/k)
+	case !t.bracket:
+		a.average(t.mass, t.sigma/t.k)
 	}
-	a.learnt(Strength{at, mass, sigma / k})
-	a.figures.done = false
-	mark.Agreed = r.Agrees
-	a.Changes, a.Distrusted, a.LastTest = 0, nil, mark
-	if r.Book != nil {
-		a.OffBook = pick(r.Agrees, nil, mark)
+}
+
+// remember the account as it stood before the test, for what may explain it.
+func (a *Account) remember(line *Line) {
+	line.before = a.snapshot()
+	line.before.Lines = slices.Clip(a.Lines[:len(a.Lines)-1])
+}
+
+// apart is how long two tests must lie apart to be two (common practice: the
+// instrument wiped, a new sample drawn).
+const apart = 5 * time.Minute
+
+// colder takes a test that reads colder than the book: it waits, or is the second
+// one and confirms that the coolant is so strong. It reports whether it counts now.
+func (a *Account) colder(t trusted, mark *TestMark) bool {
+	first := a.Colder
+	if first == nil || mark.At.Sub(first.At) < apart || !mark.zeroed() {
+		if !t.line.Test.Agrees {
+			a.remember(t.line)
+		}
+		if first == nil {
+			a.Colder = &ColderTest{At: mark.At, Mass: t.mass, Sigma: t.sigma / t.k, Tool: mark.Tool}
+		}
+		return false
 	}
+	// Of two that both read colder the warmer counts.
+	a.unseen(mark.At)
+	t.mass = math.Min(first.Mass, t.mass)
+	if !t.line.Test.Agrees {
+		a.remember(t.line)
+		a.Charge = a.Charge.WithMassFraction(t.mass)
+		a.strength, a.Strengths = t.sigma/t.k, nil
+	} else if !t.bracket {
+		a.average(t.mass, t.sigma/t.k)
+	}
+	a.Colder = nil
+	return true
+}
+
+// offBook remembers that book and test disagree, and lets it go when two later
+// tests agree.
+func (a *Account) offBook(r *Reconciliation, mark *TestMark) {
+	switch {
+	case r.Book == nil:
+	case !r.Agrees:
+		if before := a.OffBook; before != nil && mark.At.Sub(before.At) >= apart && math.Abs(float64(before.Measured-mark.Measured)) <= float64(r.Tolerance) {
+			mark.Confirmed = true
+		}
+		a.OffBook = mark
+	case a.OffBook != nil && a.OffBook.Confirmed:
+		a.OffBook = nil
+	case a.OffBook != nil && mark.At.Sub(a.OffBook.At) >= apart:
+		if math.Abs(float64(a.OffBook.Measured-mark.Measured)) > float64(r.Tolerance) {
+			a.OffBook = nil // it was the test that was wrong
+			return
+		}
+		confirmed := *a.OffBook
+		confirmed.Confirmed = true
+		a.OffBook = &confirmed
+	}
+}
+
+// mixedAfter so many hours, or a run, what was poured in is mixed (common
+// practice: warmed through and cooled).
+const mixedAfter = 4
+
+// settleRetest ends what was owed until the freeze point was tested again, once
+// the coolant was mixed.
+func (a *Account) settleRetest(line *Line, at time.Time) {
 	for _, o := range a.Owed {
-		if o.What == OwedRetest && at.After(o.Since) {
-			a.settle(OwedRetest)
+		if o.What != OwedRetest || !at.After(o.Since) {
+			continue
+		}
+		if at.Sub(o.Since).Hours() < mixedAfter && !a.ranBetween(o.Since, at) {
+			line.note(NoteNotMixed)
+			return
+		}
+		a.settle(OwedRetest)
+		return
+	}
+}
+
+// ranBetween reports whether the meter moved between two times.
+func (a *Account) ranBetween(from, to time.Time) bool {
+	var first *MeterPoint
+	for i := range a.Readings {
+		p := &a.Readings[i]
+		if p.At.After(to) {
 			break
 		}
+		if p.At.Before(from) || p.Doubted {
+			continue
+		}
+		if first == nil {
+			first = p
+		} else if p.Meter == first.Meter && p.Raw > first.Raw {
+			return true
+		}
 	}
+	return false
 }
 
 // average of book and measurement, weighted by the inverse of their variances
@@ -230,5 +413,6 @@ func (a *Account) snapshot() *Account {
 	c.Defects, c.Owed, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Owed), slices.Clip(c.Chemistry)
 	c.Strengths, c.Looks = slices.Clip(c.Strengths), slices.Clip(c.Looks)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)
+	c.grounds, c.readIn = slices.Clip(c.grounds), slices.Clip(c.readIn)
 	return &c
 }

@@ -13,7 +13,8 @@ import (
 // that air is trapped, and the engine can overheat.
 type Turnover struct {
 	At       time.Time
-	Out      measure.Litre // drained; nought when nobody measured
+	Entry    string        // the renewal
+	Out      measure.Litre // drained; nought when it was not measured
 	In       measure.Litre
 	Residual measure.Litre // stayed inside, old coolant and flush water
 	Share    float64       // of the charge that is new, 0 to 1
@@ -39,15 +40,15 @@ func (a *Account) open(line *Line, b Opening) {
 		a.meter(line, *b.Meter)
 	}
 	if b.History != Factory {
-		*a = Account{Unit: a.Unit, Lines: a.Lines, Points: a.Points, Readings: a.Readings, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
-			renewal: -1, strikes: a.strikes, zeros: a.zeros, Zeroed: a.Zeroed}
+		a.forget()
+		line.forgets = true
 		return
 	}
 	at := line.Entry.At
 	a.Factory, a.Balance.RenewedAt, a.born = true, &line.Entry.At, at
 	a.BuiltAt = &line.Entry.At
-	a.renewal = len(a.Lines) - 1
-	a.startMeter(b.Meter != nil)
+	a.renewal, line.begins = len(a.Lines)-1, true
+	a.leaks, a.tight, a.quiet = nil, at, at
 	if b.Product == nil {
 		return
 	}
@@ -66,6 +67,24 @@ func (a *Account) open(line *Line, b Opening) {
 	a.begins(at)
 }
 
+// forget what is known of the charge. What stands against running, what was found,
+// and the parts' age are none of the charge and stay.
+func (a *Account) forget() {
+	*a = Account{Unit: a.Unit, Lines: a.Lines, Readings: a.Readings, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
+		Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
+		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, MendedAt: a.MendedAt, CorrectedAt: a.CorrectedAt,
+		EarlierTest: earlier(a.LastTest, a.EarlierTest),
+		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meters: a.meters, readIn: a.readIn, renewal: -1}
+}
+
+// earlier is the later of two tests of charges before.
+func earlier(last, before *TestMark) *TestMark {
+	if last != nil {
+		return last
+	}
+	return before
+}
+
 func filling(p coolant.Product, v measure.Litre, share *float64) (coolant.Charge, error) {
 	if share != nil && p.Form == coolant.Concentrate {
 		return coolant.Mix(p, v, *share/100)
@@ -80,7 +99,8 @@ func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Li
 	a.Filled, a.full = v, max(a.Unit.Capacity, v)
 	a.strength, a.volume = sigmaFill(p), sigmaPoured(v)
 	a.changed()
-	a.Changes, a.LastTest, a.Distrusted, a.OffBook = 0, nil, nil, nil
+	a.EarlierTest = earlier(a.LastTest, a.EarlierTest)
+	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.OffBook, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil
 }
 
 func sigmaFill(p coolant.Product) float64 {
@@ -104,13 +124,13 @@ func (a *Account) renew(line *Line, b Renewal) {
 	if b.Meter != nil {
 		a.meter(line, *b.Meter)
 	}
-	t := &Turnover{At: line.Entry.At, In: in, Share: 1, Counts: true}
+	t := &Turnover{At: line.Entry.At, Entry: line.Entry.ID, In: in, Share: 1, Counts: true}
 	line.Turn = t
-	held := a.Unit.Capacity
+	held, was := a.Unit.Capacity, measure.Litre(0)
 	if a.Known {
-		held = a.Charge.Volume()
+		held, was = a.Charge.Volume(), min(a.Filled, max(a.Unit.Capacity, a.Charge.Volume()))
 	}
-	measured := a.turnOver(t, b, held)
+	measured := a.turnOver(line, b, held)
 	// What stayed inside left no more room than was filled: if more went in, so
 	// much had gone before.
 	if room := max(0, max(a.full, in)-in); t.Residual > room {
@@ -128,29 +148,53 @@ func (a *Account) renew(line *Line, b Renewal) {
 	}
 	if t.Counts {
 		a.Balance.RenewedAt, a.Factory = &line.Entry.At, b.Factory
-		a.renewal, a.leaks = len(a.Lines)-1, nil
-		a.startMeter(b.Meter != nil)
+		a.renewal, line.begins = len(a.Lines)-1, true
+		a.leaks = nil
 	} else {
 		line.note(NotePartial)
+		a.CorrectedAt = &line.Entry.At
 	}
+	a.tight, a.quiet = t.At, t.At
 	if b.Factory && a.BuiltAt == nil {
 		a.BuiltAt = &line.Entry.At
 	}
-	a.Air = nil
-	if measured && t.Short > t.Allowed {
+	switch {
+	case measured && t.Short > t.Allowed:
 		line.note(NoteAirTrapped)
 		air := *t
-		a.Air = &air
+		a.Air, a.AirSeen = &air, ""
+		// It holds what came out once the air is gone.
+		was = max(was, t.In+t.Residual+t.Short)
+	case measured && a.Air != nil:
+		a.AirSeen = line.Entry.ID // as much went in as came out
 	}
+	// What was full before is full again only when as much is inside.
+	a.Filled = max(a.Filled, min(was, max(a.Unit.Capacity, a.Filled)))
+	a.worked(line, "renewal")
 	a.begins(t.At)
 	a.RefilledAt, a.Looks = &line.Entry.At, nil
 	a.owe(OwedLevel, t.At)
 	a.owe(OwedRetest, t.At)
 }
 
-// turnOver reckons what came out, what stayed, and whether as much went in. It
-// reports whether somebody measured what came out.
-func (a *Account) turnOver(t *Turnover, b Renewal, held measure.Litre) bool {
+// emptiedDoubt is the standard uncertainty of what comes out of a system that is
+// emptied whole without measuring, as a share of the charge (common practice: what
+// never comes out of block and heater core).
+const emptiedDoubt = 0.05
+
+// turnOver works out what came out, what stayed, and whether as much went in. It
+// reports whether what came out is known. When nothing says what came out it is
+// taken as much as went in: a litre poured into eight renews an eighth.
+func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
+	t := line.Turn
+	if len(b.Drained) == 0 && b.Residual == nil && !b.Emptied {
+		line.note(NoteOutUnknown)
+		// Capacities are rated to about a twentieth.
+		if t.Residual = max(0, held-t.In); t.Residual < LowShare*a.Unit.Capacity {
+			t.Residual = 0
+		}
+		return false
+	}
 	variance := 0.0
 	for _, d := range b.Drained {
 		if out, err := d.Volume.Metric(measure.Volume); err == nil {
@@ -158,9 +202,18 @@ func (a *Account) turnOver(t *Turnover, b Renewal, held measure.Litre) bool {
 			variance += math.Pow(sigmaPoured(measure.Litre(out)), 2)
 		}
 	}
-	measured := t.Out > 0
+	out := t.Out
+	if out == 0 {
+		variance = math.Pow(emptiedDoubt*float64(a.Unit.Capacity), 2)
+		if out = held; b.Residual != nil {
+			if r, err := b.Residual.Metric(measure.Volume); err == nil {
+				out = max(0, held-measure.Litre(r))
+			}
+		}
+	}
+	measured := out > 0
 	if measured {
-		t.Residual = max(0, held-t.Out)
+		t.Residual = max(0, held-out)
 		missing := measure.Litre(0)
 		if a.Known {
 			missing = max(0, a.Filled-held)
@@ -169,7 +222,7 @@ func (a *Account) turnOver(t *Turnover, b Renewal, held measure.Litre) bool {
 		if missing > 0 {
 			doubt = math.Hypot(doubt, a.volume)
 		}
-		t.Short = t.Out + missing - t.In
+		t.Short = out + missing - t.In
 		t.Allowed = measure.Litre(2 * math.Hypot(math.Sqrt(variance), doubt))
 		if b.Level == Hot {
 			t.Allowed += measure.Litre(expansion * float64(a.Unit.Capacity))
@@ -178,6 +231,9 @@ func (a *Account) turnOver(t *Turnover, b Renewal, held measure.Litre) bool {
 		if t.Residual < measure.Litre(math.Sqrt(variance)) {
 			t.Residual = 0
 		}
+	}
+	if b.Emptied {
+		t.Residual = 0
 	}
 	if b.Residual != nil {
 		if r, err := b.Residual.Metric(measure.Volume); err == nil {

@@ -35,7 +35,7 @@ var (
 	HoseStates  = []string{"good", "cracked", "bulging", "soft", "hard", "chafed", "weeping", "renewed"}
 	Clamps      = []string{"good", "loose", "on_ridge"}
 	Points      = []string{"fins", "pump", "weep_hole", "drain_plug", "recovery_tank", "heat_exchanger", "impeller", "anti_siphon", "anodes", "ground"}
-	PointStates = []string{"good", "watch", "bad"}
+	PointStates = []string{"good", "watch", "bad", "renewed"}
 )
 
 // Defect opens a finding that stays open until it is closed.

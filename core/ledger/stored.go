@@ -28,6 +28,10 @@ type stored struct {
 	Mixed      bool
 	Blended    []coolant.Product
 	LastTest   *TestMark
+	Counted    *TestMark
+	Earlier    *TestMark
+	Colder     *ColderTest
+	Bound      *measure.Celsius
 	Distrusted *TestMark
 	OffBook    *TestMark
 	Filled     measure.Litre
@@ -38,6 +42,11 @@ type stored struct {
 	Held       *standing
 	LaidUp     *standing
 	Air        *Turnover
+	AirSeen    string
+	Low        *LowLevel
+	Grounds    []ground
+	Corrected  *time.Time
+	Mended     *time.Time
 	Begun      time.Time
 	Strength   float64
 	StartsAt   float64
@@ -113,19 +122,19 @@ type (
 	looks     []time.Time
 )
 
-const readingWords, strengthWords, lookWords = 4, 3, 1
+const readingWords, strengthWords, lookWords = 5, 3, 1
 
 func (r readings) MarshalBinary() ([]byte, error) {
 	words := make([]uint64, 0, readingWords*len(r))
 	for _, p := range r {
-		words = append(words, uint64(p.At.UnixMicro()), math.Float64bits(p.Value), math.Float64bits(p.Raw), uint64(p.Meter))
+		words = append(words, uint64(p.At.UnixMicro()), math.Float64bits(p.Value), math.Float64bits(p.Raw), uint64(p.Meter), pick[uint64](p.Doubted, 1, 0))
 	}
 	return binary.Append(nil, binary.BigEndian, words)
 }
 
 func (r *readings) UnmarshalBinary(b []byte) (err error) {
 	*r, err = rows(b, readingWords, func(w []byte) MeterPoint {
-		return MeterPoint{when(w), figure(w[8:]), figure(w[16:]), int(binary.BigEndian.Uint64(w[24:]))}
+		return MeterPoint{At: when(w), Value: figure(w[8:]), Raw: figure(w[16:]), Meter: int(binary.BigEndian.Uint64(w[24:])), Doubted: binary.BigEndian.Uint64(w[32:]) != 0}
 	})
 	return err
 }
@@ -186,8 +195,10 @@ var packing = func() cbor.EncMode {
 // Store packs the account without its lines.
 func (a *Account) Store() ([]byte, error) {
 	s := stored{Balance: a.Balance, Charge: a.Charge, Known: a.Known, Base: a.Base, Product: a.Product, Factory: a.Factory, Mixed: a.Mixed,
-		Blended: a.Blended, LastTest: a.LastTest, Distrusted: a.Distrusted, OffBook: a.OffBook, Filled: a.Filled,
-		Changes: a.Changes, Defects: a.Defects, Owed: a.Owed, Chemistry: a.Chemistry, Air: a.Air, Begun: a.Begun(),
+		Blended: a.Blended, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
+		Distrusted: a.Distrusted, OffBook: a.OffBook, Filled: a.Filled,
+		Changes: a.Changes, Defects: a.Defects, Owed: a.Owed, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
+		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, Begun: a.Begun(),
 		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
 		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, Looks: a.Looks}
 	if h := a.Held; h != nil {
@@ -217,8 +228,10 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 		return nil, fmt.Errorf("stored account of %s: %w", u.Code, err)
 	}
 	a := &Account{Unit: u, Balance: s.Balance, Charge: s.Charge, Known: s.Known, Base: s.Base, Product: s.Product, Factory: s.Factory, Mixed: s.Mixed,
-		Blended: s.Blended, LastTest: s.LastTest, Distrusted: s.Distrusted, OffBook: s.OffBook, Filled: s.Filled,
-		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Owed: s.Owed, Chemistry: s.Chemistry, Air: s.Air,
+		Blended: s.Blended, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
+		Distrusted: s.Distrusted, OffBook: s.OffBook, Filled: s.Filled,
+		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Owed: s.Owed, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
+		grounds: s.Grounds, CorrectedAt: s.Corrected, MendedAt: s.Mended,
 		Readings: s.Readings, Strengths: s.Strengths, Looks: s.Looks,
 		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, begun: s.Begun, leak: s.Leak, why: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	if h := s.Held; h != nil {
@@ -230,10 +243,13 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 	return a, nil
 }
 
-// Begun is when the first thing happened; the zero time for an empty account.
+// Begun is when the first thing happened that was not struck; the zero time for
+// an empty account.
 func (a *Account) Begun() time.Time {
-	if len(a.Lines) == 0 {
-		return a.begun
+	for i := range a.Lines {
+		if l := &a.Lines[i]; l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
+			return l.Entry.At
+		}
 	}
-	return a.Lines[0].Entry.At
+	return a.begun
 }

@@ -57,7 +57,9 @@ type CapTest struct {
 	// Seated on its neck; for a two-stage cap Stage tells how far it is turned.
 	Seated *bool  `json:"seated,omitempty"`
 	Stage  string `json:"stage,omitempty"` // of CapStages
-	Note   string `json:"note,omitempty"`
+	// Renewed: a new cap was fitted, and this was found on it.
+	Renewed bool   `json:"renewed,omitempty"`
+	Note    string `json:"note,omitempty"`
 }
 
 // What may be found on a cap.

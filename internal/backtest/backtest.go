@@ -71,7 +71,7 @@ func (s Score) Median() float64 {
 }
 
 // add a forecast of a day that turned out to be truth.
-func (s *Score) add(w forecast.Window, truth time.Time) {
+func (s *Score) add(w forecast.Span, truth time.Time) {
 	s.count(!truth.Before(w.P10.Add(-12*time.Hour)) && !truth.After(w.P90.Add(12*time.Hour)))
 	s.Errors = append(s.Errors, math.Abs(truth.Sub(w.P50).Hours()/24))
 }
@@ -132,8 +132,8 @@ func (h History) reached(v float64) time.Time {
 // thumb forecasts from the rate between the last reading and an earlier one, as
 // people do with a spreadsheet, by what the meter showed; far off when there is
 // none.
-func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Window {
-	far := forecast.Window{}
+func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Span {
+	far := forecast.Span{}
 	if len(seen) == 0 {
 		return far
 	}

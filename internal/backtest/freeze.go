@@ -19,7 +19,7 @@ type Charge struct {
 	Plan    forecast.Plan
 	Cold    *forecast.Climate
 	Entries []ledger.Entry // in the order in which they happened
-	Start   time.Time
+	Start   measure.Date
 	// True freeze point at the end of each day; NaN where nobody can know.
 	True []float64
 }
@@ -39,9 +39,9 @@ func FreezeDays(fleet string, all []Charge) Result {
 	for _, c := range all {
 		r.life()
 		for day := 180; day+60 < len(c.True); day += 30 {
-			asOf := c.Start.AddDate(0, 0, day)
+			asOf := c.Start.AddDays(day)
 			n := 0
-			for n < len(c.Entries) && c.Entries[n].At.Before(asOf) {
+			for n < len(c.Entries) && c.Entries[n].At.Before(asOf.Time()) {
 				n++
 			}
 			a := ledger.Fold(c.Unit, c.Entries[:n])
@@ -49,7 +49,7 @@ func FreezeDays(fleet string, all []Charge) Result {
 			if a.LastTest == nil || !known {
 				continue
 			}
-			f := freezeWindow(forecast.Look(&a, c.Plan, forecast.Around{Cold: c.Cold}, asOf))
+			f := freezeWindow(forecast.Evaluate(&a, c.Plan, forecast.Around{Cold: c.Cold}, asOf))
 			two, whole := c.thumbs(&a, asOf)
 			if truth == nil && f == (forecast.Window{}) && two == nil && whole == nil {
 				continue // all agree that nothing will happen
@@ -70,8 +70,8 @@ func freezeWindow(o forecast.Outlook) (w forecast.Window) {
 		case c.Kind != forecast.Freeze || c.Due == nil:
 		case c.Window != nil:
 			w = *c.Window
-			if w.P90.Sub(w.P50) >= farOff*24*time.Hour {
-				w.P90 = time.Time{}
+			if w.P90.Sub(w.P50) >= farOff {
+				w.P90 = measure.Date{}
 			}
 		default:
 			w.P10 = *c.Due
@@ -80,7 +80,7 @@ func freezeWindow(o forecast.Outlook) (w forecast.Window) {
 	return w
 }
 
-func sure(t *time.Time) (w forecast.Window) {
+func sure(t *measure.Date) (w forecast.Window) {
 	if t != nil {
 		w = forecast.Window{P10: *t, P50: *t, P90: *t}
 	}
@@ -88,13 +88,13 @@ func sure(t *time.Time) (w forecast.Window) {
 }
 
 // night adds a forecast of a night that came, or never did.
-func (s *Score) night(w forecast.Window, truth *time.Time) {
+func (s *Score) night(w forecast.Window, truth *measure.Date) {
 	off := 0.0
 	switch {
 	case truth == nil && !w.P50.IsZero(), truth != nil && w.P50.IsZero():
 		off = farOff
 	case truth != nil:
-		off = math.Min(farOff, math.Abs(truth.Sub(w.P50).Hours()/24))
+		off = math.Min(farOff, math.Abs(float64(truth.Sub(w.P50))))
 	}
 	s.Errors = append(s.Errors, off)
 	if truth == nil {
@@ -106,12 +106,12 @@ func (s *Score) night(w forecast.Window, truth *time.Time) {
 
 // caught is the first night from a day on that truly catches the charge, nil for
 // none within two years. It is not known when the life ends before.
-func (c Charge) caught(day int) (first *time.Time, known bool) {
+func (c Charge) caught(day int) (first *measure.Date, known bool) {
 	for d := day; d < len(c.True) && d < day+nights; d++ {
 		if math.IsNaN(c.True[d]) {
 			return nil, false
 		}
-		night := c.Start.AddDate(0, 0, d)
+		night := c.Start.AddDays(d)
 		if float64(c.Cold.Usual(night)) < c.True[d]+float64(c.Plan.FreezeMargin) {
 			return &night, true
 		}
@@ -121,7 +121,7 @@ func (c Charge) caught(day int) (first *time.Time, known bool) {
 
 // thumbs are the nights by the lines through the last two tests, and through the
 // fill and the last test; nil for none.
-func (c Charge) thumbs(a *ledger.Account, asOf time.Time) (two, whole *time.Time) {
+func (c Charge) thumbs(a *ledger.Account, asOf measure.Date) (two, whole *measure.Date) {
 	type point struct {
 		at     time.Time
 		freeze float64
@@ -136,14 +136,14 @@ func (c Charge) thumbs(a *ledger.Account, asOf time.Time) (two, whole *time.Time
 		}
 	}
 	last := seen[len(seen)-1]
-	line := func(from point) *time.Time {
+	line := func(from point) *measure.Date {
 		slope := 0.0
 		if days := last.at.Sub(from.at).Hours() / 24; days > 0 {
 			slope = (last.freeze - from.freeze) / days
 		}
 		for n := range nights {
-			night := asOf.AddDate(0, 0, n)
-			if float64(c.Cold.Usual(night)) < last.freeze+slope*night.Sub(last.at).Hours()/24+float64(c.Plan.FreezeMargin) {
+			night := asOf.AddDays(n)
+			if float64(c.Cold.Usual(night)) < last.freeze+slope*night.Time().Sub(last.at).Hours()/24+float64(c.Plan.FreezeMargin) {
 				return &night
 			}
 		}
@@ -163,7 +163,7 @@ func Charges(seed uint64, n, days int) []Charge {
 	for i := range n {
 		rng := rand.New(rand.NewPCG(seed, uint64(i)))
 		c := Charge{Unit: ledger.Unit{Code: "X", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}, Plan: forecast.Plan{Later: forecast.Interval{Months: 240}, FreezeMargin: 3},
-			Cold: curves[rng.IntN(len(curves))].Climate(), Start: start, True: make([]float64, days)}
+			Cold: curves[rng.IntN(len(curves))].Climate(), Start: measure.DateOf(start, time.UTC), True: make([]float64, days)}
 		write := func(day int, b ledger.Body) {
 			c.Entries = append(c.Entries, ledger.Entry{ID: fmt.Sprint(len(c.Entries)), At: start.AddDate(0, 0, day).Add(8 * time.Hour), Body: b})
 		}
@@ -216,15 +216,15 @@ func ChargesOf(accounts []ledger.Account, plans []forecast.Plan, cold []*forecas
 		if len(a.Lines) == 0 {
 			continue
 		}
-		c := Charge{Unit: a.Unit, Plan: plans[i], Cold: cold[i], Entries: a.Entries(), Start: forecast.Day(a.Begun())}
-		days := forecast.DaysBetween(c.Start, a.Lines[len(a.Lines)-1].Entry.At) + 1
+		c := Charge{Unit: a.Unit, Plan: plans[i], Cold: cold[i], Entries: a.Entries(), Start: measure.DateOf(a.Begun(), time.UTC)}
+		days := measure.DateOf(a.Lines[len(a.Lines)-1].Entry.At, time.UTC).Sub(c.Start) + 1
 		c.True = make([]float64, days)
 		for d := range c.True {
 			c.True[d] = math.NaN()
 		}
 		from, value := -1, 0.0
 		for _, l := range a.Lines {
-			d := forecast.DaysBetween(c.Start, l.Entry.At)
+			d := measure.DateOf(l.Entry.At, time.UTC).Sub(c.Start)
 			switch t := l.Test; {
 			case l.Struck != nil:
 			case l.Turn != nil && l.After.Freeze != nil, l.Entry.Body.Kind() == ledger.KindOpening && l.After.Freeze != nil:

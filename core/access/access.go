@@ -1,0 +1,236 @@
+// Package access says who may bring about which effect on an account.
+//
+// # Model
+//
+// What somebody may write is decided by what the entry does to the account, the
+// state before it against the state after it, and never by its kind: an opening,
+// a strike or an entry dated back lifts a hold as surely as a release does. The
+// rule is one table, [May]: effect × kind of unit × role. docs/decisions/0016 holds
+// it with its reasons.
+//
+// Law: no sequence of entries by a role that may not release turns a unit that is
+// held into one that is not. A level that was too low is no hold in this sense: it
+// ends with the entries that show the level right (docs/decisions/0017), on an
+// aircraft with the release besides.
+package access
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diligentledger/core/ledger"
+)
+
+// Role of a person.
+type Role string
+
+// The roles.
+const (
+	Coordinator Role = "coordinator" // owns the due list, the register and the people
+	Technician  Role = "technician"  // writes what was done and found
+	Signatory   Role = "signatory"   // inspector or licensed signatory: releases
+	Reader      Role = "reader"      // reads, such as an auditor
+)
+
+// Roles in the order they are offered.
+var Roles = []Role{Coordinator, Technician, Signatory, Reader}
+
+// Effect on an account.
+type Effect string
+
+// The effects.
+const (
+	Records      Effect = "record"      // any entry at all
+	LiftsHold    Effect = "lift a hold" // a thing for which the unit must not run is gone
+	EndsStop     Effect = "end a defect that stops the unit"
+	EndsDefect   Effect = "end a defect"        // of another severity
+	Releases     Effect = "release"             // writes a release, whatever stands
+	Renews       Effect = "renew"               // the interval begins anew with the renewal that is written
+	Restarts     Effect = "restart an interval" // it begins anew, or the first interval runs, by anything else
+	VoidsOwn     Effect = "strike one's own entry"
+	VoidsOther   Effect = "strike another's entry"
+	VoidsRelease Effect = "strike a release"
+	VoidsAbsent  Effect = "strike an entry that is not in the books yet"
+)
+
+// Effects in the order of the table.
+var Effects = []Effect{Records, LiftsHold, EndsStop, EndsDefect, Releases, Renews, Restarts, VoidsOwn, VoidsOther, VoidsRelease, VoidsAbsent}
+
+var (
+	writers   = []Role{Coordinator, Technician, Signatory}
+	releasers = []Role{Coordinator, Signatory}
+	signatory = []Role{Signatory}
+)
+
+// May is the authority table: the roles that may bring about an effect. Who may
+// release an aircraft is for the law to say: here it takes a licensed signatory (14
+// CFR 43.3 and 43.7, recalled from memory; local rules overrule). The rest is
+// common practice.
+func May(e Effect, aircraft bool) []Role {
+	switch e {
+	case Records, Renews, VoidsOwn:
+		return writers
+	case EndsDefect:
+		if aircraft {
+			return signatory
+		}
+		return writers
+	case LiftsHold, EndsStop, Releases, VoidsRelease, Restarts:
+		if aircraft {
+			return signatory
+		}
+		return releasers
+	case VoidsOther:
+		return []Role{Coordinator}
+	}
+	return nil // nobody strikes what is not there
+}
+
+// Writer is who writes an entry.
+type Writer struct {
+	Name string
+	Role Role
+}
+
+// Check says whether w may write e into an account of u that holds written; nil,
+// or what would be accepted.
+func Check(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *ledger.FieldError {
+	for _, effect := range EffectsOf(w, u, written, e) {
+		if may := May(effect, u.Aircraft); !slices.Contains(may, w.Role) {
+			return refusal(w.Role, e, effect, u.Aircraft, may)
+		}
+	}
+	return nil
+}
+
+func refusal(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *ledger.FieldError {
+	accepted := "the entry it strikes first, then the strike"
+	if len(may) > 0 {
+		names := make([]string, len(may))
+		for i, m := range may {
+			names[i] = string(m)
+		}
+		accepted = fmt.Sprintf("a %s, to %s%s", strings.Join(names, " or a "), effect, pick(aircraft, " of an aircraft", ""))
+	}
+	if effect == Records {
+		accepted = "entries of a coordinator, a technician or a signatory; a reader reads"
+	}
+	got := fmt.Sprintf("%s by a %s", e.Body.Kind(), cmp.Or(r, "guest"))
+	if effect != Records && effect != Releases {
+		got += ", which would " + string(effect)
+	}
+	return &ledger.FieldError{Field: "/kind", Got: got, Accepted: accepted}
+}
+
+// EffectsOf e on an account of u that holds written, in the order of the table.
+func EffectsOf(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) []Effect {
+	has := map[Effect]bool{Records: true}
+	switch b := e.Body.(type) {
+	case ledger.Release:
+		has[Releases] = true
+	case ledger.Strike:
+		i := slices.IndexFunc(written, func(o ledger.Entry) bool { return o.ID == b.Entry })
+		switch {
+		case i < 0:
+			has[VoidsAbsent] = true
+		case written[i].Body.Kind() == ledger.KindRelease:
+			has[VoidsRelease] = true
+			fallthrough
+		default:
+			has[pick(written[i].RecordedBy == w.Name, VoidsOwn, VoidsOther)] = true
+		}
+	}
+	before := ledger.Fold(u, written)
+	after := ledger.Fold(u, append(slices.Clip(written), e))
+	if struck := slices.DeleteFunc(slices.Clone(written), func(o ledger.Entry) bool { return strikes(o, e.ID) }); len(struck) < len(written) {
+		// A strike that was there before it must not lift what the entry brings about.
+		before = ledger.Fold(u, append(struck, e))
+	}
+	compare(&before, &after, e, has)
+	var all []Effect
+	for _, effect := range Effects {
+		if has[effect] {
+			all = append(all, effect)
+		}
+	}
+	return all
+}
+
+func strikes(e ledger.Entry, id string) bool {
+	s, ok := e.Body.(ledger.Strike)
+	return ok && s.Entry == id
+}
+
+// compare what stops the unit, which defects are open and which interval runs,
+// before and after e.
+func compare(before, after *ledger.Account, e ledger.Entry, has map[Effect]bool) {
+	stands := after.Stops()
+	for _, s := range before.Stops() {
+		if slices.ContainsFunc(stands, func(o ledger.Stop) bool { return sameStop(s, o) }) {
+			continue
+		}
+		switch {
+		case s.Cause == ledger.StopDefect:
+			has[EndsStop] = true
+		case s.Cause == ledger.StopLevel && shows(e.Body):
+		default:
+			has[LiftsHold] = true
+		}
+	}
+	for _, d := range before.Defects {
+		if !slices.ContainsFunc(after.Defects, func(o ledger.OpenDefect) bool { return o.ID == d.ID }) {
+			has[EndsDefect] = true
+		}
+	}
+	was, is := before.Balance.RenewedAt, after.Balance.RenewedAt
+	later := is != nil && (was == nil && len(before.Lines) > 0 || was != nil && is.After(*was))
+	first := after.Factory && !before.Factory && len(before.Lines) > 0
+	renewal, ok := e.Body.(ledger.Renewal)
+	switch {
+	case first, later && !(ok && !renewal.Factory && is.Equal(e.At)):
+		has[Restarts] = true
+	case later:
+		has[Renews] = true
+	}
+	if _, opening := e.Body.(ledger.Opening); opening && before.Known {
+		has[Restarts] = true // what is known of the charge is forgotten
+	}
+}
+
+// sameStop: a hold, trapped air and a level are one each; any other is told by
+// what it is about.
+func sameStop(a, b ledger.Stop) bool {
+	if a.Cause != b.Cause {
+		return false
+	}
+	switch a.Cause {
+	case ledger.StopHold, ledger.StopAir, ledger.StopCoolant, ledger.StopLevel:
+		return true
+	case ledger.StopDefect:
+		return a.Entry == b.Entry
+	}
+	return point(a.About) == point(b.About)
+}
+
+func point(about string) string { return strings.SplitN(about, ":", 2)[0] }
+
+// shows reports whether an entry shows coolant where it was missing: poured, or
+// seen. A pour that nobody saw shows nothing, and neither does a strike.
+func shows(b ledger.Body) bool {
+	switch b := b.(type) {
+	case ledger.LevelCheck, ledger.Renewal:
+		return true
+	case ledger.TopUp:
+		return !b.Inferred
+	}
+	return false
+}
+
+func pick[T any](ok bool, yes, no T) T {
+	if ok {
+		return yes
+	}
+	return no
+}

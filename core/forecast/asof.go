@@ -1,0 +1,54 @@
+package forecast
+
+import (
+	"time"
+
+	"diligentledger/core/measure"
+)
+
+// DaysBetween counts calendar days from one to another.
+func DaysBetween(from, to measure.Date) int { return to.Sub(from) }
+
+// asOf is the day that the clocks are evaluated for, and the zone in which a
+// moment becomes a day.
+type asOf struct {
+	measure.Date
+	zone *time.Location
+}
+
+// dayIn a zone; UTC for none.
+func dayIn(day measure.Date, zone *time.Location) asOf {
+	if zone == nil {
+		zone = time.UTC
+	}
+	return asOf{day, zone}
+}
+
+// of is the day that a moment falls on.
+func (d asOf) of(t time.Time) measure.Date { return measure.DateOf(t, d.zone) }
+
+// due today.
+func (d asOf) due() *measure.Date { return &d.Date }
+
+// noon of the day, in its zone.
+func (d asOf) noon() time.Time { return d.Start(d.zone).Add(12 * time.Hour) }
+
+// until counts the days from today to a day, negative when it has passed.
+func (d asOf) until(day measure.Date) int { return day.Sub(d.Date) }
+
+// since counts the days from a day to today.
+func (d asOf) since(day measure.Date) int { return d.Sub(day) }
+
+// months between two days, with the fraction of the last one.
+func months(from, to measure.Date) float64 {
+	n := 0
+	if to.After(from) {
+		n = (to.Year()-from.Year())*12 + int(to.Month()) - int(from.Month())
+	}
+	a, b := from.AddMonths(n), from.AddMonths(n+1)
+	if n > 0 && a.After(to) {
+		n--
+		a, b = from.AddMonths(n), a
+	}
+	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
+}

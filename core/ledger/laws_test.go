@@ -1,0 +1,175 @@
+package ledger_test
+
+import (
+	"encoding/json"
+	"math"
+	"math/rand/v2"
+	"os"
+	"reflect"
+	"slices"
+	"strconv"
+	"testing"
+
+	"diligentledger/core/ledger"
+	"diligentledger/core/ledger/ledgertest"
+)
+
+// histories to try: a few, or as many as LEDGER_HISTORIES says.
+func histories(t *testing.T) int {
+	text := os.Getenv("LEDGER_HISTORIES")
+	if text == "" {
+		return 2000
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil {
+		t.Fatalf("LEDGER_HISTORIES=%q is not a number", text)
+	}
+	return n
+}
+
+// each calls f with random histories of each kind of unit.
+func each(t *testing.T, salt uint64, most int, f func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry)) {
+	for seed := range histories(t) {
+		rng := rand.New(rand.NewPCG(uint64(seed), salt))
+		u := ledgertest.Units[seed%len(ledgertest.Units)]
+		f(rng, seed, u, ledgertest.History(rng, u, 4+rng.IntN(most)))
+	}
+}
+
+// Laws: whatever order the entries arrive in, all at once or one by one, the
+// account is the same; folding changes no entry; the book stays within the
+// system, and no figure is without a value.
+func TestOrderOfArrivalDoesNotMatter(t *testing.T) {
+	each(t, 1, 24, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
+		want := ledger.Fold(u, entries)
+		arrived := ledgertest.Shuffled(rng, entries)
+		before := slices.Clone(arrived)
+		got := ledger.Fold(u, arrived)
+		one := ledger.Fold(u, nil)
+		for _, e := range arrived {
+			one = one.Add(e)
+		}
+		for how, a := range map[string]ledger.Account{"another order": got, "one by one": one} {
+			if !ledger.SameAccount(want, a) {
+				t.Fatalf("history %d: %s gave another account", seed, how)
+			}
+		}
+		if !reflect.DeepEqual(before, arrived) {
+			t.Fatalf("history %d: folding moved its input", seed)
+		}
+		for _, l := range want.Lines {
+			if v := l.After.Litres; v != nil && !(*v >= -1e-9 && *v <= 1.53*u.Capacity) {
+				t.Fatalf("history %d: the book holds %v L of %v", seed, *v, u.Capacity)
+			}
+			for _, v := range []*float64{l.After.Glycol, l.After.Used, (*float64)(l.After.Freeze), (*float64)(l.After.Low), (*float64)(l.After.High)} {
+				if v != nil && (math.IsNaN(*v) || math.IsInf(*v, 0)) {
+					t.Fatalf("history %d: %s gives %v", seed, l.Entry.Body.Kind(), *v)
+				}
+			}
+			if used := l.After.Used; used != nil && *used < 0 {
+				t.Fatalf("history %d: used %v since the renewal", seed, *used)
+			}
+		}
+	})
+}
+
+// Law: a struck entry leaves the account as if it had never been, whenever the
+// strike happened, but for the lines that tell of it.
+func TestStruckAsIfItHadNeverBeen(t *testing.T) {
+	each(t, 2, 16, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
+		never := slices.DeleteFunc(slices.Clone(entries), func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindStrike })
+		d := rng.IntN(ledgertest.Days+4000) - 4000
+		wrong := ledgertest.Entry(rng, u, d, "wrong", ledgertest.Body(rng, u, max(d, 0)))
+		strike := ledgertest.Entry(rng, u, rng.IntN(ledgertest.Days), "right", ledger.Strike{Entry: "wrong", Why: "typed wrong"})
+		want := ledger.Fold(u, never)
+		got := ledger.Fold(u, ledgertest.Shuffled(rng, append(slices.Clone(never), wrong, strike)))
+		if !got.Begun().Equal(want.Begun()) || !reflect.DeepEqual(got.Leak(), want.Leak()) {
+			t.Fatalf("history %d: begun %v, leak %+v; want %v, %+v", seed, got.Begun(), got.Leak(), want.Begun(), want.Leak())
+		}
+		struck := 0
+		kept := got.Lines[:0:0]
+		for _, l := range got.Lines {
+			switch {
+			case l.Struck != nil:
+				struck++
+				if l.Struck.ID != strike.ID || len(l.Notes) > 0 || l.After != (ledger.Balance{}) {
+					t.Fatalf("history %d: the struck line reads %+v", seed, l)
+				}
+			case l.Entry.ID != strike.ID:
+				kept = append(kept, l)
+			case slices.Contains(l.Notes, ledger.NoteStrikesNone):
+				t.Fatalf("history %d: the strike found nothing", seed)
+			}
+		}
+		got.Lines = kept
+		if struck != 1 || !ledger.SameAccount(want, got) {
+			t.Fatalf("history %d: %d struck, and the account is another", seed, struck)
+		}
+	})
+}
+
+// Law: what moves no coolant and shows no level changes no leak's rate.
+func TestWhatMovesNoCoolantChangesNoLeak(t *testing.T) {
+	each(t, 3, 24, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
+		before := ledger.Fold(u, entries)
+		d := rng.IntN(ledgertest.Days)
+		for _, b := range []ledger.Body{ledger.Remark{Text: "seen"}, ledger.LayUp{}, ledger.Return{}, ledger.ChemistryTest{Look: "clear"}, ledger.Hold{Why: "looked at"}} {
+			after := ledger.Fold(u, append(slices.Clone(entries), ledgertest.Entry(rng, u, d, "zz", b)))
+			if !reflect.DeepEqual(before.Leak(), after.Leak()) {
+				t.Fatalf("history %d: a %s turned %+v into %+v", seed, b.Kind(), before.Leak(), after.Leak())
+			}
+		}
+	})
+}
+
+// Law: what is stored of an account and unpacked again has all that the clocks
+// look at, whatever happened before.
+func TestStoreAndRestore(t *testing.T) {
+	explained := 0
+	for seed := range histories(t) / 4 {
+		rng := rand.New(rand.NewPCG(uint64(seed), 5))
+		u := ledgertest.Units[seed%len(ledgertest.Units)]
+		want := ledger.Fold(u, ledgertest.History(rng, u, 2+rng.IntN(40)))
+		packed, err := want.Store()
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := ledger.Restore(u, packed)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !slices.Equal(got.Stops(), want.Stops()) {
+			t.Fatalf("history %d: stopped by %v, want %v", seed, got.Stops(), want.Stops())
+		}
+		if !got.Begun().Equal(want.Begun()) || !reflect.DeepEqual(got.ProtectsTo(), want.ProtectsTo()) {
+			t.Fatalf("history %d: begun %v, protects to %v; want %v, %v", seed, got.Begun(), got.ProtectsTo(), want.Begun(), want.ProtectsTo())
+		}
+		m1, ok1 := got.RenewalMeter()
+		m2, ok2 := want.RenewalMeter()
+		if m1 != m2 || ok1 != ok2 {
+			t.Fatalf("history %d: the meter at the renewal is %v, want %v", seed, m1, m2)
+		}
+		why, err := json.Marshal(want.Disagreement())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if again, err := json.Marshal(got.Disagreement()); err != nil || string(again) != string(why) {
+			t.Fatalf("history %d: book and test disagree by %s, want %s; %v", seed, again, why, err)
+		}
+		if d := got.Disagreement(); d != nil && d.Likeliest != nil && d.Likeliest.Balance != nil {
+			explained++
+		}
+		// Packed again it is the same, to the byte.
+		if again, err := got.Store(); err != nil || string(again) != string(packed) {
+			t.Fatalf("history %d: packed again it is another, %v", seed, err)
+		}
+	}
+	if explained < 1 {
+		t.Errorf("%d histories end in a test that an entry would balance", explained)
+	}
+	for _, bad := range []string{"", "{", "\x00\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x00{", "\x00\x00\x00\x01abc", "\x02abc", "\xff\xff\xff\xff\xff\xff\xff\xff\x7f{}"} {
+		if _, err := ledger.Restore(ledgertest.Units[0], []byte(bad)); err == nil {
+			t.Errorf("%q was unpacked", bad)
+		}
+	}
+}
