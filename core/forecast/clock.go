@@ -284,7 +284,7 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 		if model.Last.Value-start < limit && low-start < limit {
 			c.Reason.Code = UseReadMeter // by the estimate alone
 		}
-	case !ok && !model.Idle:
+	case !ok && !model.Idle && model.Rate <= 0:
 		// No day can be told, and that it is not used is not shown either.
 		c.Verdict, c.Reason.Code = Unknown, UseNoDay
 	case !ok:

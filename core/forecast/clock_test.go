@@ -12,7 +12,8 @@ import (
 )
 
 var (
-	today    = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	now      = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	today    = measure.DateOf(now, time.UTC)
 	plan     = Plan{Name: "car", First: Interval{Months: 72, Km: 160_000}, Later: Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
 	months12 = ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
 	depot    = months12.Climate()
@@ -25,7 +26,7 @@ var (
 // ago is an entry some days before today.
 func ago(days int, b ledger.Body) ledger.Entry {
 	serial++
-	return ledger.Entry{ID: string(rune('a' + serial%26)), At: today.AddDate(0, 0, -days).Add(8 * time.Hour), Body: b}
+	return ledger.Entry{ID: string(rune('a' + serial%26)), At: now.AddDate(0, 0, -days).Add(8 * time.Hour), Body: b}
 }
 
 func fill(factory bool) ledger.Renewal {
@@ -46,7 +47,7 @@ func loss(v float64) ledger.Loss {
 
 func look(u ledger.Unit, p Plan, cold *Climate, entries ...ledger.Entry) Outlook {
 	a := ledger.Fold(u, entries)
-	return Look(&a, p, Around{Cold: cold}, today)
+	return Evaluate(&a, p, Around{Cold: cold}, today)
 }
 
 func clockOf(t *testing.T, o Outlook, k ClockKind) Clock {
@@ -58,8 +59,8 @@ func clockOf(t *testing.T, o Outlook, k ClockKind) Clock {
 	return o.Clocks[i]
 }
 
-func on(d string) *time.Time {
-	t, err := time.Parse(time.DateOnly, d)
+func on(d string) *measure.Date {
+	t, err := measure.ParseDate(d)
 	if err != nil {
 		panic(err)
 	}
@@ -98,21 +99,6 @@ func TestAgeClock(t *testing.T) {
 	}
 }
 
-func TestAddMonths(t *testing.T) {
-	for _, c := range []struct {
-		from string
-		n    int
-		want string
-	}{
-		{"2025-01-31", 1, "2025-02-28"}, {"2024-01-31", 1, "2024-02-29"}, {"2024-02-29", 12, "2025-02-28"},
-		{"2024-02-29", 48, "2028-02-29"}, {"1999-12-31", 2, "2000-02-29"}, {"2099-11-30", 3, "2100-02-28"}, {"2025-03-31", 0, "2025-03-31"}, {"2025-10-31", 4, "2026-02-28"}, {"2025-05-15", 36, "2028-05-15"}, {"2025-12-01", 1, "2026-01-01"},
-	} {
-		if got := AddMonths(*on(c.from), c.n); !got.Equal(*on(c.want)) {
-			t.Errorf("%s + %d months = %s, want %s", c.from, c.n, got.Format(time.DateOnly), c.want)
-		}
-	}
-}
-
 func TestUseClock(t *testing.T) {
 	steady := []ledger.Entry{ago(400, meter(10_000)), ago(400, fill(false)), ago(300, meter(20_000)), ago(200, meter(30_000)), ago(100, meter(40_000))}
 	got := clockOf(t, look(car, plan, mild, steady...), Use)
@@ -121,7 +107,7 @@ func TestUseClock(t *testing.T) {
 	if math.Abs(used-40_000) > 100 || math.Abs(got.Reason.Numbers["rate"]-700) > 10 || got.Verdict != Sound {
 		t.Errorf("steady use: %+v", got)
 	}
-	if want := today.AddDate(0, 0, 400); got.Due == nil || math.Abs(got.Due.Sub(want).Hours()) > 24*8 {
+	if want := today.AddDate(0, 0, 400); got.Due == nil || math.Abs(float64(got.Due.Sub(want))) > 8 {
 		t.Errorf("steady use ends on %v, want %v", got.Due, want)
 	}
 	// Four readings say little: the window is wide, and holds the truth.
@@ -138,7 +124,7 @@ func TestUseClock(t *testing.T) {
 		{"one reading", car, []ledger.Entry{ago(50, fill(false)), ago(50, meter(10))}, UseNoRate, Unknown},
 		{"no reading at the renewal", car, []ledger.Entry{ago(50, fill(false)), ago(40, meter(10)), ago(10, meter(90))}, UseNoStart, Unknown},
 		{"no meter", ledger.Unit{Capacity: 8, Base: coolant.EG}, []ledger.Entry{ago(50, fill(false))}, UseNoMeter, Unknown},
-		{"laid up", car, []ledger.Entry{ago(90, meter(10)), ago(90, fill(false)), ago(10, meter(10))}, UseRuns, Sound},
+		{"laid up", car, []ledger.Entry{ago(90, meter(10)), ago(90, fill(false)), ago(10, meter(10))}, UseNoDay, Unknown},
 		{"laid up by an entry, and not far from its limit", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{})}, UseLaidUp, Sound},
 		{"back in use", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{}), ago(90, ledger.Return{})}, UseRuns, Overdue},
 		{"over", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(90_000))}, UseRuns, Overdue},
@@ -149,9 +135,9 @@ func TestUseClock(t *testing.T) {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Reason.Code, got.Verdict, c.code, c.verdict)
 		}
 	}
-	hours := look(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild)
-	if slices.ContainsFunc(hours.Clocks, func(c Clock) bool { return c.Kind == Use }) {
-		t.Error("a plan in km limits an hour meter")
+	hours := clockOf(t, look(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild), Use)
+	if hours.Verdict != Unknown || hours.Reason.Code != UseOtherMeter || hours.Reason.Numbers["km"] != 80_000 {
+		t.Errorf("a plan in km on a unit that counts hours: %+v", hours)
 	}
 }
 
@@ -173,9 +159,9 @@ func TestFreezeClock(t *testing.T) {
 		{"freezes, but it is June", -12, "2026-06-10", Sound, FreezeNight, "2026-11-07"},
 		{"protected all year", -36, "2026-11-24", Sound, FreezeAll, ""},
 	} {
-		a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: on(c.today).AddDate(0, 0, -30), Body: fill(false)},
-			{ID: "b", At: on(c.today).AddDate(0, 0, -2), Body: freezeTest(c.celsius, coolant.EG)}})
-		got := clockOf(t, Look(&a, plan, Around{Cold: depot}, *on(c.today)), Freeze)
+		a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: on(c.today).AddDays(-30).Time(), Body: fill(false)},
+			{ID: "b", At: on(c.today).AddDays(-2).Time(), Body: freezeTest(c.celsius, coolant.EG)}})
+		got := clockOf(t, Evaluate(&a, plan, Around{Cold: depot}, *on(c.today)), Freeze)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Verdict, got.Reason.Code, c.verdict, c.code)
 		}
@@ -199,14 +185,37 @@ func TestFreezeClockDoubts(t *testing.T) {
 	if got := clockOf(t, fresh, Freeze); got.Verdict != Sound {
 		t.Errorf("tested last month: %+v", got)
 	}
-	for _, entries := range [][]ledger.Entry{nil, {ago(3, meter(1))}} {
-		if got := look(car, plan, mild, entries...); got.Verdict != Unknown || clockOf(t, got, Freeze).Reason.Code != FreezeNone {
-			t.Errorf("never measured: %+v", got)
+	// Nothing known: unknown where it never freezes, due from a month before the frost.
+	warm := ColdCurve{8, 8, 9, 11, 14, 18, 20, 20, 18, 15, 12, 9}.Climate()
+	for _, c := range []struct {
+		cold    *Climate
+		verdict Verdict
+	}{{warm, Unknown}, {mild, Due}, {depot, Due}} {
+		for _, entries := range [][]ledger.Entry{nil, {ago(3, meter(1))}} {
+			if got := clockOf(t, look(car, plan, c.cold, entries...), Freeze); got.Verdict != c.verdict || got.Reason.Code != FreezeNone {
+				t.Errorf("never measured: %+v, want %s", got, c.verdict)
+			}
 		}
 	}
-	nobody := look(ledger.Unit{Capacity: 8}, Plan{}, mild, ago(3, freezeTest(-30, coolant.EG)))
-	if got := nobody.Governing; got.Verdict != Unknown || got.Reason.Code != FreezeUnsure {
-		t.Errorf("unknown base: %+v", got)
+	// Which glycol is inside is not known: the warmer of what the reading can mean. On
+	// the EG scale −30 °C is 46 % EG by mass; PG of that refractive index freezes at
+	// about −23 °C (CRC Handbook, from memory).
+	eg, pg := freezeTest(-30, coolant.EG), freezeTest(-22, coolant.PG)
+	for _, c := range []struct {
+		tests   []ledger.Entry
+		cold    *Climate
+		bound   float64
+		verdict Verdict
+	}{
+		{[]ledger.Entry{ago(3, eg)}, mild, -20, Watch},
+		{[]ledger.Entry{ago(3, eg), ago(2, pg)}, mild, -19, Watch},
+		{[]ledger.Entry{ago(3, eg)}, depot, -20, Due},
+		{[]ledger.Entry{ago(3, freezeTest(-12, coolant.EG))}, depot, -6, Overdue},
+	} {
+		got := clockOf(t, look(ledger.Unit{Capacity: 8}, Plan{}, c.cold, c.tests...), Freeze)
+		if protects := got.Reason.Numbers["protects"]; got.Reason.Code != FreezeBound || got.Verdict != c.verdict || math.Abs(protects-c.bound) > 2.5 {
+			t.Errorf("unknown base: %s, %s, protects to %.1f; want %s, %.1f", got.Verdict, got.Reason.Code, protects, c.verdict, c.bound)
+		}
 	}
 }
 
@@ -255,6 +264,6 @@ func BenchmarkLook(b *testing.B) {
 	a := ledger.Fold(car, entries)
 	b.ReportAllocs()
 	for b.Loop() {
-		Look(&a, plan, Around{Cold: depot}, today)
+		Evaluate(&a, plan, Around{Cold: depot}, today)
 	}
 }

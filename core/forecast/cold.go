@@ -1,10 +1,12 @@
 package forecast
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"time"
 
+	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
 
 	"diligentledger/core/measure"
@@ -66,16 +68,21 @@ func slotOf(day measure.Date) int { return monthSlot[day.Month()-1] + day.Day() 
 
 func leap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
 
-// Climate is the cold to be reckoned with at a site: for each day of the year
-// the temperature below which that night falls in one winter of so many, and
-// for the nights just ahead what the weather service expects.
+// Climate is the cold that a site is planned for: for each day of the year a
+// temperature such that of n winters one has any night below its date's, and for
+// the nights just ahead what the weather service expects.
 type Climate struct {
-	// Winters, n: of n nights of the same date one is colder than the curve.
+	// Winters, n: of n winters one has a night that is colder than the curve.
 	Winters int
 	// Years of nightly minima that the curve rests on; 0 for monthly values.
 	Years int
 	// Colder is how many nights a year of the record were colder than the curve.
 	Colder float64
+	// Shift in K by which the curve lies below the nights that one in n of the same
+	// date is colder than, so that of n winters one has any night below it.
+	Shift measure.Kelvin
+	// Return is the coldest night of one winter in n; nil without a record.
+	Return *measure.Celsius
 
 	nights  [slots]measure.Celsius
 	coldest measure.Celsius
@@ -118,13 +125,16 @@ const (
 // position: Hyndman and Fan 1996, type 6; NIST/SEMATECH e-Handbook 7.2.5.2). A
 // sample too small for that quantile is carried on by the normal distribution of
 // its colder half. The curve is then evened out over a week to either side.
+//
+// A winter has some hundred nights, so that some of them fall below such a curve in
+// nearly every winter. Therefore it is lowered by a shift: the n-winter return level
+// of how far the worst night of a winter lay below the curve, by Gumbel's
+// distribution fitted by its moments (Gumbel 1958; the frequency factor as in Chow,
+// Maidment and Mays, Applied Hydrology, 12.3.8; from memory).
 func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 	years := map[int]int{}
-	var of [slots][]float64
 	for _, m := range record {
 		years[m.Day.Year()]++
-		s := slotOf(m.Day)
-		of[s] = append(of[s], float64(m.Celsius))
 	}
 	whole := 0
 	for _, nights := range years {
@@ -136,6 +146,28 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 		return nil, false
 	}
 	k := &Climate{Winters: winters, Years: whole}
+	k.nights = dateCurve(record, winters)
+	k.settle() // which half of the earth it is
+	k.lower(record)
+	colder := 0
+	for _, m := range record {
+		if m.Celsius < k.nights[slotOf(m.Day)] {
+			colder++
+		}
+	}
+	k.Colder = 365 * float64(colder) / float64(len(record))
+	k.settle()
+	return k, true
+}
+
+// dateCurve is, for each date, the temperature that one in n nights of that date is
+// colder than, evened out over a week to either side.
+func dateCurve(record []Minimum, n int) (curve [slots]measure.Celsius) {
+	var of [slots][]float64
+	for _, m := range record {
+		s := slotOf(m.Day)
+		of[s] = append(of[s], float64(m.Celsius))
+	}
 	var raw [slots]float64
 	var sample []float64
 	for s := range slots {
@@ -144,24 +176,79 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 			sample = append(sample, of[(s+d+slots)%slots]...)
 		}
 		slices.Sort(sample)
-		raw[s] = lowQuantile(sample, 1/float64(winters))
+		raw[s] = lowQuantile(sample, 1/float64(n))
 	}
 	for s := range slots {
 		sum := 0.0
 		for d := -around; d <= around; d++ {
 			sum += raw[(s+d+slots)%slots]
 		}
-		k.nights[s] = measure.Celsius(math.Round(sum/(2*around+1)*10) / 10)
+		curve[s] = measure.Celsius(sum / (2*around + 1))
 	}
-	for s := range slots {
-		for _, t := range of[s] {
-			if t < float64(k.nights[s]) {
-				k.Colder += 365 / float64(len(record))
-			}
+	return curve
+}
+
+// lower the curve to the return level of winters. How far a winter's worst night lies
+// below the curve is asked of a curve made without that winter: of its own it would
+// tell too little, since few winters make the curve.
+func (k *Climate) lower(record []Minimum) {
+	winterOf := func(day measure.Date) int {
+		if k.Southern() || day.Month() < time.July {
+			return day.Year()
 		}
+		return day.Year() + 1 // a northern winter bears the year it ends in
 	}
-	k.settle()
-	return k, true
+	byWinter := map[int][]Minimum{}
+	for _, m := range record {
+		byWinter[winterOf(m.Day)] = append(byWinter[winterOf(m.Day)], m)
+	}
+	var worst, coldest []float64
+	for _, winter := range slices.Sorted(maps.Keys(byWinter)) {
+		nights := byWinter[winter]
+		if len(nights) < winterNights {
+			continue
+		}
+		others := slices.DeleteFunc(slices.Clone(record), func(m Minimum) bool { return winterOf(m.Day) == winter })
+		curve := dateCurve(others, k.Winters)
+		below, minimum := math.Inf(-1), math.Inf(1)
+		for _, m := range nights {
+			below = math.Max(below, float64(curve[slotOf(m.Day)]-m.Celsius))
+			minimum = math.Min(minimum, float64(m.Celsius))
+		}
+		worst, coldest = append(worst, below), append(coldest, -minimum)
+	}
+	if len(worst) > 0 {
+		k.Shift = measure.Kelvin(math.Max(0, returnLevel(worst, k.Winters)))
+		level := measure.Celsius(-returnLevel(coldest, k.Winters))
+		k.Return = &level
+	}
+	for s := range k.nights {
+		k.nights[s] = measure.Celsius(math.Floor(10*float64(k.nights[s]-measure.Celsius(k.Shift))) / 10)
+	}
+}
+
+// winterNights of a record that make a winter: all but two months of a year.
+const winterNights = 300
+
+// What is known of how winters differ before there is a record: a standard
+// deviation of their extremes, K, worth so many winters (common practice: two or
+// three hard winters in ten lie 3 K below the others).
+const priorWinter, priorWinters = 2.5, 3.0
+
+// returnLevel is the value that the yearly maxima exceed once in n years: Gumbel's
+// distribution by the method of moments, with the standard deviation of one more
+// value that was not among those it was fitted to. The variance of a few years is
+// drawn towards what is known before (as the mean of a scaled inverse chi-squared).
+func returnLevel(maxima []float64, n int) float64 {
+	mean, variance := stat.Mean(maxima, nil), 0.0
+	if len(maxima) > 1 {
+		variance = stat.Variance(maxima, nil)
+	}
+	free := float64(len(maxima) - 1)
+	variance = (priorWinters*priorWinter*priorWinter + free*variance) / (priorWinters + free)
+	y := -math.Log(-math.Log(1 - 1/float64(n)))
+	factor := math.Sqrt(6) / math.Pi * (y - 0.57721566)
+	return mean + factor*math.Sqrt(variance*(1+1/float64(len(maxima))))
 }
 
 // lowQuantile of sorted values, p below a half.
@@ -200,11 +287,11 @@ func Quantile(sorted []float64, p float64) float64 {
 
 // RestoreClimate is the climate of a curve that was reckoned before, a value for
 // each day of a leap year; false when there are not 366.
-func RestoreClimate(winters, years int, colder float64, curve []measure.Celsius) (*Climate, bool) {
+func RestoreClimate(stored Climate, curve []measure.Celsius) (*Climate, bool) {
 	if len(curve) != slots {
 		return nil, false
 	}
-	k := &Climate{Winters: winters, Years: years, Colder: colder}
+	k := &Climate{Winters: stored.Winters, Years: stored.Years, Colder: stored.Colder, Shift: stored.Shift, Return: stored.Return}
 	copy(k.nights[:], curve)
 	k.settle()
 	return k, true

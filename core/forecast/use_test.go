@@ -6,13 +6,15 @@ import (
 	"time"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
-// readings every so many days before today, newest last, from the use of a day.
+// readings every so many days before now, newest last, from the use of a day.
 func readings(days, every int, use func(t time.Time) float64) (all []ledger.MeterPoint) {
 	sum := 10_000.0
 	for d := days; d >= 0; d-- {
-		at := today.AddDate(0, 0, -d)
+		at := now.AddDate(0, 0, -d)
 		sum += use(at)
 		if (days-d)%every == 0 {
 			all = append(all, ledger.MeterPoint{At: at, Value: sum, Raw: sum})
@@ -61,12 +63,16 @@ func TestUseModelIsRobust(t *testing.T) {
 		}, 2},
 		{"a day off", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[7].At = r[7].At.AddDate(0, 0, 1); return r }, 0},
 	} {
-		r := append([]ledger.MeterPoint{}, clean...)
-		u := NewUseModel(c.spoil(r), EvenProfile, today)
+		r := c.spoil(append([]ledger.MeterPoint{}, clean...))
+		for i := range r {
+			r[i].Raw = r[i].Value
+		}
+		usage.Judge(r, measure.Distance)
+		u := NewUseModel(r, EvenProfile, now)
 		if !u.Known || math.Abs(u.Rate-50) > 2 || len(u.Suspects) != c.suspects {
 			t.Errorf("%s: %.1f a day, suspects %v; want 50, %d", c.name, u.Rate, u.Suspects, c.suspects)
 		}
-		if _, now, _, ok := u.At(today); !ok || math.Abs(now-clean[len(clean)-1].Value) > 400 {
+		if _, now, _, ok := u.At(now); !ok || math.Abs(now-clean[len(clean)-1].Value) > 400 {
 			t.Errorf("%s: the meter stands at %.0f, truly at %.0f", c.name, now, clean[len(clean)-1].Value)
 		}
 	}
@@ -81,7 +87,7 @@ func TestUseModelLearnsTheSeason(t *testing.T) {
 		}
 		return 0
 	}
-	u := NewUseModel(readings(1000, 30, winter), EvenProfile, today)
+	u := NewUseModel(readings(1000, 30, winter), EvenProfile, now)
 	if july, january := u.Profile[6], u.Profile[0]; july > 0.25 || january < 1.7 {
 		t.Errorf("July %.2f, January %.2f", july, january)
 	}
@@ -105,23 +111,23 @@ func TestUnitThatStood(t *testing.T) {
 	for i := 9; i < len(r); i++ {
 		r[i].Value -= second
 	}
-	if u := NewUseModel(r, EvenProfile, today); len(u.Suspects) != 0 {
+	if u := NewUseModel(r, EvenProfile, now); len(u.Suspects) != 0 {
 		t.Errorf("suspects %v", u.Suspects)
 	}
 }
 
 func TestUseModelNoticesAChange(t *testing.T) {
-	turn := today.AddDate(0, 0, -110)
+	turn := now.AddDate(0, 0, -110)
 	u := NewUseModel(readings(900, 30, func(at time.Time) float64 {
 		if at.After(turn) {
 			return 90
 		}
 		return 30
-	}), EvenProfile, today)
+	}), EvenProfile, now)
 	if !u.Changed || u.Rate < 70 {
 		t.Errorf("30 a day became 90: rate %.1f, changed %v", u.Rate, u.Changed)
 	}
-	if u := NewUseModel(readings(900, 30, even(30)), EvenProfile, today); u.Changed {
+	if u := NewUseModel(readings(900, 30, even(30)), EvenProfile, now); u.Changed {
 		t.Error("a change was noticed where there was none")
 	}
 }
@@ -129,12 +135,12 @@ func TestUseModelNoticesAChange(t *testing.T) {
 // Few readings give wide windows, none gives none.
 func TestUseModelWithFewReadings(t *testing.T) {
 	for _, few := range [][]ledger.MeterPoint{nil, readings(0, 1, even(9)), readings(4, 4, even(9))} {
-		if u := NewUseModel(few, EvenProfile, today); u.Known {
+		if u := NewUseModel(few, EvenProfile, now); u.Known {
 			t.Errorf("%d readings within days gave %v a day", len(few), u.Rate)
 		}
 	}
 	width := func(days int) float64 {
-		u := NewUseModel(readings(days, 30, even(50)), EvenProfile, today)
+		u := NewUseModel(readings(days, 30, even(50)), EvenProfile, now)
 		w, ok := u.Reaches(u.Last.Value + 5000)
 		if !ok {
 			t.Fatalf("%d days of readings tell nothing", days)
@@ -149,8 +155,8 @@ func TestUseModelWithFewReadings(t *testing.T) {
 // Laws: the window's ends are in order, and a higher value is never reached
 // sooner.
 func TestReachesInOrder(t *testing.T) {
-	u := NewUseModel(readings(800, 40, func(at time.Time) float64 { return 10 * SummerProfile[at.Month()-1] }), SummerProfile, today)
-	var last Window
+	u := NewUseModel(readings(800, 40, func(at time.Time) float64 { return 10 * SummerProfile[at.Month()-1] }), SummerProfile, now)
+	var last Span
 	for v := -500.0; v < 12_000; v += 250 {
 		w, ok := u.Reaches(u.Last.Value + v)
 		if !ok {
@@ -200,11 +206,11 @@ func TestSeasonBegins(t *testing.T) {
 		}
 		return 0
 	}
-	u := NewUseModel(readings(1300, 40, winter), EvenProfile, today)
-	if w, ok := u.Reaches(u.Last.Value + 4000); ok && DaysBetween(today, w.P10) < 365 {
+	u := NewUseModel(readings(1300, 40, winter), EvenProfile, now)
+	if w, ok := u.Reaches(u.Last.Value + 4000); ok && w.P10.Sub(now) < 365*24*time.Hour {
 		t.Errorf("4,000 h of some 1,200 a year are reached on %v at the soonest", w.P10)
 	}
-	if low, likely, high, ok := u.At(today); !ok || high-likely > 300 || likely-low > 300 {
-		t.Errorf("today the meter stands at %.0f, %.0f to %.0f", likely, low, high)
+	if low, likely, high, ok := u.At(now); !ok || high-likely > 300 || likely-low > 300 {
+		t.Errorf("now the meter stands at %.0f, %.0f to %.0f", likely, low, high)
 	}
 }

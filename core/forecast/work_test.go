@@ -11,7 +11,7 @@ import (
 
 // What each clock asks to be done, and in which days (common practice).
 func TestWorkFor(t *testing.T) {
-	day := func(ahead int) *time.Time { d := today.AddDate(0, 0, ahead); return &d }
+	day := func(ahead int) *measure.Date { d := today.AddDate(0, 0, ahead); return &d }
 	for _, c := range []struct {
 		clock    Clock
 		work     Work // empty for nothing
@@ -21,7 +21,7 @@ func TestWorkFor(t *testing.T) {
 		{Clock{Kind: Age, Due: day(-30)}, RenewWork, 0, 7},
 		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(20), *day(40), *day(70)}}, RenewWork, 20, 40},
 		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(-20), *day(40), *day(70)}}, RenewWork, 0, 40},
-		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, RenewWork, 0, 12},
+		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, CorrectWork, 0, 12},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeNone}}, TestWork, 0, 7},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, "", 0, 0},
 		{Clock{Kind: Holds, Due: day(0)}, RepairWork, 0, 7},
@@ -44,28 +44,46 @@ func TestWorkFor(t *testing.T) {
 	}
 }
 
-// Work is done when the books show it since it was sent.
+// Work is done when the books show it since it was sent, on the day it was done.
 func TestDone(t *testing.T) {
 	cap := ledger.CapTest{Opened: &measure.Reading{Value: 100, Unit: measure.KPa}, Vacuum: "opens"}
 	hoses := ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good"}}}
+	conc := coolant.Product{Code: "C", Base: coolant.EG, Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+	richer := ledger.TopUp{Volume: measure.Reading{Value: 0.8, Unit: measure.L}, With: coolant.Concentrate, Product: &conc}
+	litre := ledger.TopUp{Volume: measure.Reading{Value: 0.2, Unit: measure.L}, With: coolant.Premix, Product: &premix}
 	u := car
 	u.Cap = 100
-	for work, body := range map[Work]ledger.Body{RenewWork: fill(false), TestWork: freezeTest(-37, coolant.EG),
-		LevelWork: ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, CapWork: cap, HoseWork: hoses} {
-		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, body)})
-		if got := Done(&a, work, today.AddDate(0, 0, -10)); got == nil || DaysBetween(*got, today) != 9 {
-			t.Errorf("%s sent the day before: done %v", work, got)
+	for _, c := range []struct {
+		work Work
+		body ledger.Body
+		done bool
+	}{
+		{RenewWork, fill(false), true}, {TestWork, freezeTest(-37, coolant.EG), true}, {LevelWork, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, true},
+		{CapWork, cap, true}, {HoseWork, hoses, true},
+		// A correction of the mix is work done, and no renewal.
+		{CorrectWork, richer, true}, {CorrectWork, fill(false), true}, {CorrectWork, litre, false}, {RenewWork, richer, false},
+		// What was not judged is not done.
+		{CapWork, ledger.CapTest{Seal: "good"}, false},
+	} {
+		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, c.body)})
+		if got := Done(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && DaysBetween(measure.DateOf(*got, time.UTC), today) != 9 {
+			t.Errorf("%s by a %s, sent the day before: done %v", c.work, c.body.Kind(), got)
 		}
-		if got := Done(&a, work, today.AddDate(0, 0, -8)); got != nil {
-			t.Errorf("%s sent the day after: done %v", work, got)
+		if got := Done(&a, c.work, now.AddDate(0, 0, -8)); got != nil {
+			t.Errorf("%s sent the day after: done %v", c.work, got)
 		}
 	}
-	a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, ledger.Hold{Why: "leaks"})})
-	if got := Done(&a, RepairWork, today.AddDate(0, 0, -5)); got != nil {
+	since := now.AddDate(0, 0, -20)
+	a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(29, ledger.Hold{Why: "leaks"})})
+	if got := Done(&a, RepairWork, since); got != nil {
 		t.Errorf("held, and done %v", got)
 	}
-	a = ledger.Fold(u, append(a.Entries(), ago(2, ledger.Release{What: "mended"})))
-	if got := Done(&a, RepairWork, today.AddDate(0, 0, -5)); got == nil {
-		t.Error("released, and not done")
+	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "mended"}), ago(2, ledger.Remark{Text: "washed"})))
+	if got := Done(&a, RepairWork, since); got == nil || DaysBetween(measure.DateOf(*got, time.UTC), today) != 12 {
+		t.Errorf("released twelve days ago, and done %v", got)
+	}
+	a = ledger.Fold(u, append(a.Entries(), ago(1, ledger.Defect{What: "weeps", Severity: "repair"})))
+	if got := Done(&a, RepairWork, since); got != nil {
+		t.Errorf("there is a defect again, and done %v", got)
 	}
 }

@@ -112,3 +112,19 @@ func (d *Date) UnmarshalText(text []byte) (err error) {
 	*d, err = ParseDate(string(text))
 	return err
 }
+
+// Scan reads a day from a column, which drivers hand over as midnight UTC or as
+// text. It makes a Date an [database/sql.Scanner].
+func (d *Date) Scan(src any) (err error) {
+	switch v := src.(type) {
+	case time.Time:
+		*d = DateOf(v, time.UTC)
+	case []byte:
+		*d, err = ParseDate(string(v))
+	case string:
+		*d, err = ParseDate(v)
+	default:
+		err = fmt.Errorf("%T is not a date; accepted: a DATE column", src)
+	}
+	return err
+}

@@ -2,6 +2,8 @@ package measure
 
 import (
 	"fmt"
+	"math"
+	"regexp"
 	"strconv"
 	"strings"
 )
@@ -10,26 +12,42 @@ import (
 type ParseError struct {
 	Text string
 	Want Dimension
+	// Means are the two readings of a text that may be meant either way, such as
+	// 30,000; empty for any other.
+	Means []string
 }
 
 func (e *ParseError) Error() string {
-	return fmt.Sprintf("%q is not a %s; accepted: %s", e.Text, e.Want, examples[e.Want])
+	return fmt.Sprintf("%q is not accepted as a %s; accepted: %s", e.Text, e.Want, e.Accepted())
+}
+
+// Accepted is what would be read as the wanted kind.
+func (e *ParseError) Accepted() string {
+	if len(e.Means) > 0 {
+		return strings.Join(e.Means, " or ") + ": write which is meant"
+	}
+	return examples[e.Want]
 }
 
 var examples = map[Dimension]string{
 	Temperature: "a number with °C or °F, such as -37 or -34 F",
-	Volume:      "a number with L, mL, qt or gal, such as 8.2, 2.2 qt or 1.5 imp gal",
-	Distance:    "a number with km or mi, such as 48000 or 30000 mi",
+	Volume:      "a number with L, mL, qt, pt or gal, such as 8.2, 2 1/2 qt or 1.5 imp gal",
+	Distance:    "a number with km or mi, such as 48000, 48 000 or 30000 mi",
 	EngineTime:  "a number of hours, such as 250 or 250 h",
 	Pressure:    "a number with kPa, psi or bar, such as 108 or 15 psi",
 	Altitude:    "a number with m or ft, such as 350 or 5000 ft",
 	Share:       "a per cent, such as 50 or 50 %",
 	Voltage:     "a number of volts, such as 0.12",
 	Plain:       "a number, such as 8.5",
+	Length:      "a number of millimetres, such as -12",
+	Torque:      "a number with N·m, lbf·ft or lbf·in, such as 12 or 9 lbf ft",
+	Sugar:       "a number of degrees Brix, such as 24.5",
+	Density:     "a relative density, such as 1.070",
+	Count:       "a whole number of discs, such as 3",
 }
 
-// spellings of the units, lower case without spaces, degree signs or full
-// stops. A bare quart or gallon is settled by the asker, see [Parse].
+// spellings of the units, lower case without spaces, degree signs, dots or full
+// stops. A bare quart, pint or gallon is settled by the asker, see [Parse].
 var spellings = map[Dimension]map[string]Unit{
 	Temperature: {"c": DegC, "celsius": DegC, "degc": DegC, "f": DegF, "fahrenheit": DegF, "degf": DegF},
 	Volume: {"l": L, "litre": L, "litres": L, "liter": L, "liters": L, "ml": ML,
@@ -41,61 +59,157 @@ var spellings = map[Dimension]map[string]Unit{
 	Share:      {"%": Percent, "percent": Percent},
 	Voltage:    {"v": Volt, "volt": Volt, "volts": Volt},
 	Plain:      {},
+	Length:     {"mm": Millimetre},
+	Torque:     {"nm": NewtonMetre, "lbfft": FootPound, "ftlb": FootPound, "ftlbs": FootPound, "lbfin": InchPound, "inlb": InchPound, "inlbs": InchPound},
+	Sugar:      {"bx": Brix, "brix": Brix},
+	Density:    {"sg": Relative},
+	Count:      {"disc": Discs, "discs": Discs},
 }
 
 // longest text in bytes that can be a quantity.
 const longest = 60
 
-var quarts = map[string]bool{"qt": true, "qts": true, "quart": true, "quarts": true}
-var gallons = map[string]bool{"gal": true, "gals": true, "gallon": true, "gallons": true}
+// kitchen measures of volume, as a share of a gallon.
+var kitchen = map[string]float64{"gal": 1, "gals": 1, "gallon": 1, "gallons": 1,
+	"qt": 0.25, "qts": 0.25, "quart": 0.25, "quarts": 0.25, "pt": 0.125, "pts": 0.125, "pint": 0.125, "pints": 0.125}
 
-// Parse reads what a person typed: a number with a point or a comma, a hyphen or
-// a true minus, and a unit of dimension d or none, which means usual. A bare
-// quart or gallon is imperial when usual is, otherwise US. It returns a
-// [ParseError] for anything else; infinities and NaN are no numbers.
+// plain spellings of signs and spaces: true minus and dashes, the spaces that group
+// thousands, apostrophes, the degree sign.
+var plainer = strings.NewReplacer("\u2212", "-", "\u2013", "-", "\u00a0", " ", "\u2009", " ", "\u202f", " ", "\u2007", " ", "\u2019", "'", "°", "", "·", "",
+	"½", " 1/2", "¼", " 1/4", "¾", " 3/4", "⅓", " 1/3", "⅔", " 2/3", "⅛", " 1/8", "⅜", " 3/8", "⅝", " 5/8", "⅞", " 7/8")
+
+var (
+	// A number, then whatever is its unit. Spaces and apostrophes group thousands.
+	quantity = regexp.MustCompile(`^([+-]?)\s*((?:\d{1,3}(?:[ ']\d{3})+|\d[\d.,]*|[.,]\d+)(?:[.,]\d+)?)()()\s*([^\d\s.,/+'-][^\d]*)?`)
+	// A fraction, with a whole number before it or none.
+	fraction = regexp.MustCompile(`^([+-]?)\s*(?:(\d+)\s+)?(\d+)/(\d+)\s*([^\d\s.,/+'-][^\d]*)?`)
+	grouped  = regexp.MustCompile(`^\d{1,3}([.,])\d{3}([.,]\d{3})*$`)
+	// unsure: a comma and exactly three digits at the end.
+	unsure = regexp.MustCompile(`^[1-9]\d{0,2},\d{3}$`)
+)
+
+// Parse reads what a person typed: a number and a unit of dimension d, or none,
+// which means usual. It is the one parser of forms, Bench, import and command line.
+//
+// The number has a point or a comma before its decimals; spaces, thin spaces and
+// apostrophes group thousands, and so do several commas. A single comma followed by
+// exactly three digits (30,000) may be meant either way: it is asked about and never
+// guessed. Fractions (1/2, 1 1/2, ½) and a true minus, also with a space after it, are
+// read. A bare quart, pint or gallon is imperial when usual is, otherwise US; volumes
+// may be put together (2 qt 1 pt). It returns a [ParseError] for anything else;
+// infinities and NaN are no numbers.
 func Parse(text string, d Dimension, usual Unit) (Reading, error) {
 	refuse := &ParseError{Text: text, Want: d}
 	if len(text) > longest {
 		return Reading{}, refuse
 	}
-	plain := strings.ToLower(strings.NewReplacer("\u2212", "-", "\u00a0", " ", "°", "").Replace(strings.TrimSpace(text)))
-	end := len(plain)
-	for i, r := range plain {
-		if !(r >= '0' && r <= '9' || r == '.' || r == ',' || (r == '-' || r == '+') && i == 0) {
-			end = i
-			break
+	rest := strings.ToLower(strings.TrimSpace(plainer.Replace(text)))
+	var sum Reading
+	bare := false // some part had no unit
+	for n := 0; rest != "" || n == 0; n++ {
+		one, used, err := parseOne(rest, d, usual, refuse)
+		if err != nil {
+			return Reading{}, err
+		}
+		taken := strings.TrimSpace(rest[:used])
+		rest = strings.TrimSpace(rest[used:])
+		bare = bare || strings.ContainsAny(taken[len(taken)-1:], "0123456789.,")
+		if n == 0 {
+			sum = one
+			continue
+		}
+		// Only volumes are put together, from positive parts.
+		more, err := one.Metric(Volume)
+		if d != Volume || bare || err != nil || one.Value < 0 || sum.Value < 0 {
+			return Reading{}, refuse
+		}
+		sum.Value += From(more, sum.Unit)
+	}
+	if math.IsInf(sum.Value, 0) || math.IsNaN(sum.Value) {
+		return Reading{}, refuse
+	}
+	return sum, nil
+}
+
+// parseOne quantity at the beginning of a text, and how many bytes it took.
+func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Reading, used int, err error) {
+	m := fraction.FindStringSubmatch(text)
+	if m == nil {
+		m = quantity.FindStringSubmatch(text)
+	}
+	if m == nil {
+		return r, 0, refuse
+	}
+	whole, top, bottom := m[2], m[3], m[4]
+	if whole != "" {
+		if unsure.MatchString(whole) {
+			unit := strings.TrimSpace(m[5])
+			in := func(number string) string { return strings.TrimSpace(m[1] + number + " " + unit) }
+			return r, 0, &ParseError{Text: refuse.Text, Want: d, Means: []string{in(strings.Replace(whole, ",", "", 1)), in(strings.Replace(whole, ",", ".", 1))}}
+		}
+		if r.Value, err = decimal(whole); err != nil {
+			return r, 0, refuse
 		}
 	}
-	digits := strings.Replace(plain[:end], ",", ".", 1)
-	if strings.ContainsRune(digits, ',') || !strings.ContainsAny(digits, "0123456789") {
-		return Reading{}, refuse
+	if top != "" {
+		share, err1 := strconv.ParseFloat(top, 64)
+		of, err2 := strconv.ParseFloat(bottom, 64)
+		if err1 != nil || err2 != nil || of == 0 {
+			return r, 0, refuse
+		}
+		r.Value += share / of
 	}
-	value, err := strconv.ParseFloat(digits, 64)
-	if err != nil {
-		return Reading{}, refuse
+	if m[1] == "-" {
+		r.Value = -r.Value
 	}
-	unit := strings.NewReplacer(" ", "", ".", "").Replace(plain[end:])
+	unit := strings.NewReplacer(" ", "", ".", "").Replace(m[5])
 	if unit == "" {
-		return Reading{Value: value, Unit: usual}, nil
+		r.Unit = usual
+		return r, len(m[0]), nil
 	}
-	if d == Volume && (quarts[unit] || gallons[unit]) {
-		imperial := usual == ImpQt || usual == ImpGal
-		switch {
-		case quarts[unit] && imperial:
-			return Reading{value, ImpQt}, nil
-		case quarts[unit]:
-			return Reading{value, USQt}, nil
-		case imperial:
-			return Reading{value, ImpGal}, nil
+	if share, ok := kitchen[unit]; ok && d == Volume {
+		gallon, quart := USGal, USQt
+		if usual == ImpQt || usual == ImpGal {
+			gallon, quart = ImpGal, ImpQt
 		}
-		return Reading{value, USGal}, nil
+		if r.Unit = quart; share == 1 {
+			r.Unit = gallon
+		} else {
+			r.Value *= 4 * share
+		}
+		return r, len(m[0]), nil
 	}
 	u, ok := spellings[d][unit]
 	if !ok {
-		return Reading{}, refuse
+		return r, 0, refuse
 	}
-	return Reading{Value: value, Unit: u}, nil
+	r.Unit = u
+	return r, len(m[0]), nil
 }
 
-// Accepted tells what would be read as the wanted kind.
-func (e *ParseError) Accepted() string { return examples[e.Want] }
+// decimal reads digits with their separators.
+func decimal(s string) (float64, error) {
+	s = strings.NewReplacer(" ", "", "'", "").Replace(s)
+	points, commas := strings.Count(s, "."), strings.Count(s, ",")
+	switch {
+	case points > 0 && commas > 0:
+		// The last one separates the decimals; the other groups, by threes.
+		last := strings.LastIndexAny(s, ".,")
+		group := ","
+		if s[last] == ',' {
+			group = "."
+		}
+		if strings.Count(s, string(s[last])) != 1 || !grouped.MatchString(s[:last]) && strings.Contains(s[:last], group) {
+			return 0, strconv.ErrSyntax
+		}
+		s = strings.ReplaceAll(s[:last], group, "") + "." + s[last+1:]
+	case commas > 1 || points > 1:
+		if !grouped.MatchString(s) {
+			return 0, strconv.ErrSyntax
+		}
+		s = strings.NewReplacer(",", "", ".", "").Replace(s)
+	case commas == 1:
+		s = strings.Replace(s, ",", ".", 1)
+	}
+	return strconv.ParseFloat(s, 64)
+}

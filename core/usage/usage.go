@@ -90,7 +90,10 @@ func lastBelieved(points []Point) int {
 
 // judge the readings of one meter.
 func judge(points []Point, d measure.Dimension) {
-	limit := math.Min(math.Max(steepest*upperQuartile(points), Floor(d)), Limit(d))
+	limit := Limit(d)
+	if usual := upperQuartile(points); usual >= 0 {
+		limit = math.Min(math.Max(steepest*usual, Floor(d)), limit)
+	}
 	fits := func(a, b Point) bool {
 		days := math.Max(b.At.Sub(a.At).Hours()/24, 1)
 		return b.Raw >= a.Raw && b.Raw-a.Raw <= limit*days+1
@@ -125,8 +128,8 @@ func judge(points []Point, d measure.Dimension) {
 	}
 }
 
-// upperQuartile of the slopes between neighbours, those that fall left out; 0
-// for fewer than three.
+// upperQuartile of the slopes between neighbours, those that fall left out; −1
+// for fewer than three, which tell nothing of what is usual.
 func upperQuartile(points []Point) float64 {
 	var slopes []float64
 	for i := 1; i < len(points); i++ {
@@ -136,7 +139,7 @@ func upperQuartile(points []Point) float64 {
 		}
 	}
 	if len(slopes) < 3 {
-		return 0
+		return -1
 	}
 	slices.Sort(slopes)
 	return slopes[(len(slopes)-1)*3/4]

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"time"
 
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
@@ -19,18 +20,16 @@ import (
 )
 
 // Writer is who writes an entry.
-type Writer struct {
-	Name string
-	Role ledger.Role
-}
+type Writer = access.Writer
 
 // Books is safe for concurrent use.
 type Books struct {
 	store *store.Store
-	now   func() time.Time // in the fleet's time zone
+	now   func() time.Time
 }
 
-// New books over a store. now is the clock, in the fleet's own time zone.
+// New books over a store. now is the clock; which day it is follows from the zone of
+// the fleet and of each site.
 func New(s *store.Store, now func() time.Time) *Books { return &Books{store: s, now: now} }
 
 // Moment is an account with its clocks, as of today.
@@ -38,20 +37,20 @@ type Moment struct {
 	Unit    store.Unit
 	Account *ledger.Account
 	Outlook forecast.Outlook
-	Today   time.Time
+	Today   measure.Date // at the unit's site
 
 	day day
 }
 
 // day is what all units' clocks are reckoned by on one day.
 type day struct {
-	today  time.Time
+	now    time.Time
 	zeroed map[string]time.Time
 }
 
 // day for some accounts: it knows the instruments that they were tested with.
 func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, error) {
-	d := day{today: b.today()}
+	d := day{now: b.now()}
 	var tools []string
 	for _, a := range accounts {
 		if t := a.LastTest; t != nil && t.Tool != "" && !slices.Contains(tools, t.Tool) {
@@ -59,7 +58,7 @@ func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, erro
 		}
 	}
 	var err error
-	d.zeroed, err = b.store.Zeroed(ctx, tools, d.today.AddDate(0, 0, -coolant.ZeroMonth))
+	d.zeroed, err = b.store.Zeroed(ctx, tools, d.now.AddDate(0, 0, -coolant.ZeroMonth-1))
 	return d, err
 }
 
@@ -73,11 +72,11 @@ func (b *Books) moment(ctx context.Context, u store.Unit, entries []ledger.Entry
 }
 
 func (d day) standing(u store.Unit, account *ledger.Account) Moment {
-	return Moment{Unit: u, Account: account, Outlook: d.look(account, u.Plan, u), Today: d.today, day: d}
+	return Moment{Unit: u, Account: account, Outlook: d.evaluate(account, u.Plan, u), Today: measure.DateOf(d.now, u.Zone), day: d}
 }
 
-func (d day) look(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.Outlook {
-	return forecast.Look(account, p, forecast.Around{Cold: u.Cold, Zeroed: d.zeroed}, d.today)
+func (d day) evaluate(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.Outlook {
+	return forecast.Evaluate(account, p, forecast.Around{Cold: u.Cold, Zeroed: d.zeroed, Zone: u.Zone}, measure.DateOf(d.now, u.Zone))
 }
 
 // Account of one unit. It returns [store.ErrNoUnit] for an unknown code.
@@ -94,13 +93,19 @@ func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
 }
 
 // Today in the fleet's own time zone.
-func (b *Books) Today() time.Time { return b.today() }
-
-func (b *Books) today() time.Time { return forecast.Day(b.now()) }
+func (b *Books) Today(ctx context.Context) (measure.Date, error) {
+	zone, err := b.store.Zone(ctx)
+	if err != nil {
+		return measure.Date{}, err
+	}
+	return measure.DateOf(b.now(), zone), nil
+}
 
 // Morning is every unit, soonest due first.
 type Morning struct {
-	Today time.Time
+	Today measure.Date
+	// Zone of the fleet.
+	Zone *time.Location
 	Rows  []Moment
 	// Coldest of the sites tonight; nil without sites.
 	Coldest *Night
@@ -123,7 +128,11 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 	if err != nil {
 		return Morning{}, err
 	}
-	d := day{today: b.today(), zeroed: map[string]time.Time{}}
+	zone, err := b.store.Zone(ctx)
+	if err != nil {
+		return Morning{}, err
+	}
+	d := day{now: b.now(), zeroed: map[string]time.Time{}}
 	for _, a := range accounts {
 		for tool, at := range a.Zeroed {
 			if at.After(d.zeroed[tool]) {
@@ -131,7 +140,7 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 			}
 		}
 	}
-	m := Morning{Today: d.today, Rows: make([]Moment, 0, len(units))}
+	m := Morning{Today: measure.DateOf(d.now, zone), Zone: zone, Rows: make([]Moment, 0, len(units))}
 	for _, u := range units {
 		m.Rows = append(m.Rows, d.standing(u, accounts[u.Code]))
 		if t := u.Cold.On(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
@@ -201,13 +210,7 @@ func (r *Refusal) Error() string {
 
 func (b *Books) check(u store.Unit, w Writer) func(ledger.Entry, []ledger.Entry) error {
 	return func(e ledger.Entry, written []ledger.Entry) error {
-		var struck *ledger.Entry
-		if s, ok := e.Body.(ledger.Strike); ok {
-			if i := slices.IndexFunc(written, func(o ledger.Entry) bool { return o.ID == s.Entry }); i >= 0 {
-				struck = &written[i]
-			}
-		}
-		if f := ledger.MayWrite(w.Role, w.Name, u.Ledger, e.Body, struck); f != nil {
+		if f := access.Check(w, u.Ledger, written, e); f != nil {
 			return &Forbidden{f}
 		}
 		if fields := ledger.Check(u.Ledger, written, e, b.now()); len(fields) > 0 {
@@ -311,7 +314,7 @@ func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.U
 			anew := ledger.Fold(u, entries)
 			account = &anew
 		}
-		after := r.day.look(account, p, r.Unit)
+		after := r.day.evaluate(account, p, r.Unit)
 		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {
 			changed = append(changed, PlanEffect{Unit: r.Unit, Before: r.Outlook, After: after})
 		}
@@ -365,7 +368,7 @@ func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind
 	return b.store.PutKindOnPlan(ctx, by, plan, kind, site)
 }
 
-func sameDay(a, b *time.Time) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
+func sameDay(a, b *measure.Date) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
 
 // Plans of the register.
 func (b *Books) Plans(ctx context.Context) ([]store.Plan, error) { return b.store.Plans(ctx) }

@@ -13,6 +13,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
@@ -100,7 +101,7 @@ func TestStoredAccounts(t *testing.T) {
 		t.Fatalf("%d accounts are stored", all)
 	}
 	alike(t, "as loaded")
-	w := books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}
+	w := books.Writer{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(code string, b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon.Add(-time.Hour), Body: b}

@@ -8,6 +8,7 @@ import (
 
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 )
 
@@ -70,7 +71,7 @@ const farthest = 5 * 365
 // SendToPlan puts units on the plan list, each for what its governing clock asks:
 // between the days given, or in the days its clock leaves. A [Refusal] when a unit
 // is unknown or the days cannot be meant.
-func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, from, to *time.Time) (Sent, error) {
+func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, from, to *measure.Date) (Sent, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return Sent{}, err
@@ -120,25 +121,29 @@ func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, fro
 	return sent, err
 }
 
-func checkDays(from, to *time.Time, today time.Time) (fields []*ledger.FieldError) {
-	wrong := func(field string, day time.Time, accepted string) {
-		fields = append(fields, &ledger.FieldError{Field: field, Got: day.Format(time.DateOnly), Accepted: accepted})
+func checkDays(from, to *measure.Date, today measure.Date) (fields []*ledger.FieldError) {
+	wrong := func(field string, day measure.Date, accepted string) {
+		fields = append(fields, &ledger.FieldError{Field: field, Got: day.String(), Accepted: accepted})
 	}
-	for field, day := range map[string]*time.Time{"/from": from, "/to": to} {
+	for field, day := range map[string]*measure.Date{"/from": from, "/to": to} {
 		if day != nil && (forecast.DaysBetween(today, *day) < 0 || forecast.DaysBetween(today, *day) > farthest) {
-			wrong(field, *day, fmt.Sprintf("a day from %s to five years on", today.Format(time.DateOnly)))
+			wrong(field, *day, fmt.Sprintf("a day from %s to five years on", today.String()))
 		}
 	}
 	if len(fields) == 0 && from != nil && to != nil && to.Before(*from) {
-		wrong("/to", *to, "a day not before "+from.Format(time.DateOnly))
+		wrong("/to", *to, "a day not before "+from.String())
 	}
 	return fields
 }
 
 // MovePlanned gives a line other days; a [Refusal] when they cannot be meant, or
 // [store.ErrNoPlanned].
-func (b *Books) MovePlanned(ctx context.Context, by store.By, id int64, from, to time.Time) error {
-	if fields := checkDays(&from, &to, b.today()); len(fields) > 0 {
+func (b *Books) MovePlanned(ctx context.Context, by store.By, id int64, from, to measure.Date) error {
+	today, err := b.Today(ctx)
+	if err != nil {
+		return err
+	}
+	if fields := checkDays(&from, &to, today); len(fields) > 0 {
 		return &Refusal{Fields: fields}
 	}
 	return b.store.MovePlanned(ctx, by, id, from, to)
@@ -152,15 +157,34 @@ func (b *Books) TakeBack(ctx context.Context, by store.By, ids []int64) error {
 // Sites with their cold.
 func (b *Books) Sites(ctx context.Context) ([]store.Site, error) { return b.store.Sites(ctx) }
 
-// SetWinters of a site; a [Refusal] when so many cannot be meant, or
+// SetSite changes how cautious the cold curve of a site is, or its time zone ("" for
+// the fleet's); nil leaves it. A [Refusal] when it cannot be meant, or
 // [store.ErrNoSite].
-func (b *Books) SetWinters(ctx context.Context, by store.By, id int64, winters int) (store.Site, error) {
-	if winters < forecast.LeastWinters || winters > forecast.MostWinters {
-		return store.Site{}, &Refusal{Fields: []*ledger.FieldError{{Field: "/winters", Got: fmt.Sprint(winters),
-			Accepted: fmt.Sprintf("%d to %d", forecast.LeastWinters, forecast.MostWinters)}}}
+func (b *Books) SetSite(ctx context.Context, by store.By, id int64, winters *int, zone *string) (store.Site, error) {
+	var fields []*ledger.FieldError
+	if winters != nil && (*winters < forecast.LeastWinters || *winters > forecast.MostWinters) {
+		fields = append(fields, &ledger.FieldError{Field: "/winters", Got: fmt.Sprint(*winters),
+			Accepted: fmt.Sprintf("%d to %d", forecast.LeastWinters, forecast.MostWinters)})
 	}
-	if err := b.store.SetWinters(ctx, by, id, winters); err != nil {
-		return store.Site{}, err
+	var at *time.Location
+	if zone != nil && *zone != "" {
+		var bad *ledger.FieldError
+		if at, bad = zoneOf(*zone); bad != nil {
+			fields = append(fields, bad)
+		}
+	}
+	if len(fields) > 0 {
+		return store.Site{}, &Refusal{Fields: fields}
+	}
+	if winters != nil {
+		if err := b.store.SetWinters(ctx, by, id, *winters); err != nil {
+			return store.Site{}, err
+		}
+	}
+	if zone != nil {
+		if err := b.store.SetSiteZone(ctx, by, id, at); err != nil {
+			return store.Site{}, err
+		}
 	}
 	all, err := b.store.Sites(ctx)
 	i := slices.IndexFunc(all, func(s store.Site) bool { return s.ID == id })
@@ -168,4 +192,25 @@ func (b *Books) SetWinters(ctx context.Context, by store.By, id int64, winters i
 		return store.Site{}, err
 	}
 	return all[i], nil
+}
+
+// zoneOf a name, or what is wrong with it. "Local" is the server's and no setting.
+func zoneOf(name string) (*time.Location, *ledger.FieldError) {
+	zone, err := time.LoadLocation(name)
+	if err != nil || name == "" || name == "Local" {
+		return nil, &ledger.FieldError{Field: "/zone", Got: fmt.Sprintf("%q", name), Accepted: "the name of a time zone, such as Europe/Oslo or America/Santiago"}
+	}
+	return zone, nil
+}
+
+// Zone of the fleet.
+func (b *Books) Zone(ctx context.Context) (*time.Location, error) { return b.store.Zone(ctx) }
+
+// SetZone of the fleet; a [Refusal] when there is no such zone.
+func (b *Books) SetZone(ctx context.Context, by store.By, name string) error {
+	zone, bad := zoneOf(name)
+	if bad != nil {
+		return &Refusal{Fields: []*ledger.FieldError{bad}}
+	}
+	return b.store.SetZone(ctx, by, zone)
 }

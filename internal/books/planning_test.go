@@ -9,6 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"diligentledger/core/access"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -129,7 +130,7 @@ func TestPlannedIsDone(t *testing.T) {
 	write := func(b ledger.Body) {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon, Body: b}
-		if _, err := open.Write(ctx, books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}, code, e); err != nil {
+		if _, err := open.Write(ctx, books.Writer{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -203,7 +204,7 @@ func TestKindOnPlan(t *testing.T) {
 // struck.
 func TestZeroedInAnothersBooks(t *testing.T) {
 	ctx := t.Context()
-	w := books.Writer{Name: "E. Marrow", Role: ledger.Coordinator}
+	w := books.Writer{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "TK-20", At: noon.Add(-time.Minute), Body: b}

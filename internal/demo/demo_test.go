@@ -8,6 +8,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"diligentledger/core/access"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/internal/store"
@@ -78,7 +79,7 @@ func TestFleetIsDeterministic(t *testing.T) {
 // Each entry would have been accepted when it was written, from that person.
 func TestFleetPassesTheChecks(t *testing.T) {
 	f := Fleet(days[0])
-	roles := map[string]ledger.Role{}
+	roles := map[string]access.Role{}
 	for _, p := range People {
 		roles[p.Name] = p.Role
 	}

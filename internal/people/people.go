@@ -16,7 +16,7 @@ import (
 
 	"github.com/alexedwards/argon2id"
 
-	"diligentledger/core/ledger"
+	"diligentledger/core/access"
 	"diligentledger/internal/store"
 )
 
@@ -182,12 +182,12 @@ func worse(t store.Throttle, free int, now time.Time) store.Throttle {
 }
 
 // Invite writes somebody into the register and mails them a link.
-func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role ledger.Role) (store.Person, error) {
+func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role access.Role) (store.Person, error) {
 	name, email, err := s.checkPerson(name, email)
 	if err != nil {
 		return store.Person{}, err
 	}
-	if !slices.Contains(ledger.Roles, role) {
+	if !slices.Contains(access.Roles, role) {
 		return store.Person{}, &BadField{"role", string(role), "coordinator, technician, signatory, reader"}
 	}
 	p := store.Person{Name: name, Email: email, Role: role, Active: true, Epoch: 1}
@@ -265,7 +265,7 @@ func (s *Service) First(ctx context.Context) (string, error) {
 	}
 	var first *store.Person
 	for _, p := range all {
-		if p.Role == ledger.Coordinator && p.Active && p.Password != "" {
+		if p.Role == access.Coordinator && p.Active && p.Password != "" {
 			return "", nil
 		}
 		if p.Email == firstEmail {
@@ -273,7 +273,7 @@ func (s *Service) First(ctx context.Context) (string, error) {
 		}
 	}
 	if first == nil {
-		first = &store.Person{Name: "First coordinator", Email: firstEmail, Role: ledger.Coordinator}
+		first = &store.Person{Name: "First coordinator", Email: firstEmail, Role: access.Coordinator}
 		if first.ID, err = s.Store.AddPerson(ctx, *first); err != nil {
 			return "", err
 		}
@@ -366,10 +366,10 @@ func checkPassword(password string, p store.Person) *BadField {
 }
 
 // Set role and whether somebody may sign in. The last coordinator stays one.
-func (s *Service) Set(ctx context.Context, by store.Person, from string, id int64, role *ledger.Role, active *bool) (store.Person, error) {
+func (s *Service) Set(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
 	return s.Store.SetPerson(ctx, store.By{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
-		was := p.Role == ledger.Coordinator && p.Active
+		was := p.Role == access.Coordinator && p.Active
 		if role != nil {
 			what += fmt.Sprintf(": %s, was %s", *role, p.Role)
 			p.Role = *role
@@ -378,7 +378,7 @@ func (s *Service) Set(ctx context.Context, by store.Person, from string, id int6
 			what += map[bool]string{true: ": may sign in", false: ": may not sign in"}[*active]
 			p.Active = *active
 		}
-		if was && coordinators <= 1 && (p.Role != ledger.Coordinator || !p.Active) {
+		if was && coordinators <= 1 && (p.Role != access.Coordinator || !p.Active) {
 			return p, "", &BadField{"role", p.Name + " as anything else", "a coordinator: there is no other"}
 		}
 		return p, what, nil
@@ -400,7 +400,7 @@ func (s *Service) audit(ctx context.Context, who, from, what, detail string) err
 // Demo account, whose password everybody may know.
 type Demo struct {
 	Name, Email, Password string
-	Role                  ledger.Role
+	Role                  access.Role
 }
 
 // AddDemo writes the demo accounts into a register that lacks them.

@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
-	"time"
 
 	"gonum.org/v1/gonum/stat/distuv"
 
@@ -38,13 +37,13 @@ const (
 )
 
 // Minima of past nights. One in 200 is missing, one in 400 is nonsense.
-func (w Weather) Minima(_ context.Context, site string, from, to time.Time) ([]forecast.Minimum, error) {
+func (w Weather) Minima(_ context.Context, site string, from, to measure.Date) ([]forecast.Minimum, error) {
 	climate, err := w.climate(site)
 	if err != nil {
 		return nil, err
 	}
 	var nights []forecast.Minimum
-	for day := from; !day.After(to); day = day.AddDate(0, 0, 1) {
+	for day := from; !day.After(to); day = day.AddDays(1) {
 		n := forecast.Minimum{Day: day, Celsius: night(climate, site, day)}
 		switch luck := chance(site, "fault", day, 0); {
 		case luck < 1.0/200:
@@ -58,15 +57,15 @@ func (w Weather) Minima(_ context.Context, site string, from, to time.Time) ([]f
 }
 
 // Forecast of ten nights.
-func (w Weather) Forecast(_ context.Context, site string, today time.Time) ([]forecast.Minimum, error) {
+func (w Weather) Forecast(_ context.Context, site string, today measure.Date) ([]forecast.Minimum, error) {
 	climate, err := w.climate(site)
 	if err != nil {
 		return nil, err
 	}
 	var nights []forecast.Minimum
 	for n := range forecast.AheadNights {
-		day := today.AddDate(0, 0, n)
-		off := 0.25 * float64(n) * normal(site, "error"+today.Format(time.DateOnly), day, 0)
+		day := today.AddDays(n)
+		off := 0.25 * float64(n) * normal(site, "error"+today.String(), day, 0)
 		expected := tenth(float64(night(climate, site, day)) + off)
 		if w.Snap > 0 && (n == snapIn || n == snapIn+1) {
 			expected = min(expected, tenth(float64(climate.Usual(day)-w.Snap)))
@@ -88,13 +87,13 @@ func (w Weather) climate(site string) (*forecast.Climate, error) {
 }
 
 // night is the true minimum of the night after day.
-func night(k *forecast.Climate, site string, day time.Time) measure.Celsius {
+func night(k *forecast.Climate, site string, day measure.Date) measure.Celsius {
 	// The deviation is that of a moving average, so that cold comes in spells.
 	deviation := 0.0
 	for back := range spell {
 		deviation += normal(site, "spell", day, -back) / math.Sqrt(spell)
 	}
-	winter := 0.5 + 0.5*math.Cos(2*math.Pi*float64(day.YearDay()-20)/365.25)
+	winter := 0.5 + 0.5*math.Cos(2*math.Pi*float64(day.Time().YearDay()-20)/365.25)
 	spread := summerOnly + (winterSpread-summerOnly)*winter
 	return tenth(float64(k.Usual(day)) + spread*(oneInFifty+deviation))
 }
@@ -102,13 +101,13 @@ func night(k *forecast.Climate, site string, day time.Time) measure.Celsius {
 func tenth(t float64) measure.Celsius { return measure.Celsius(math.Round(10*t) / 10) }
 
 // normal deviate of a day and an offset to it, the same each time.
-func normal(site, what string, day time.Time, offset int) float64 {
+func normal(site, what string, day measure.Date, offset int) float64 {
 	return distuv.UnitNormal.Quantile(chance(site, what, day, offset))
 }
 
 // chance between 0 and 1, both left out.
-func chance(site, what string, day time.Time, offset int) float64 {
-	day = day.AddDate(0, 0, offset)
-	sum := sha256.Sum256([]byte(site + "/" + what + "/" + day.Format(time.DateOnly)))
+func chance(site, what string, day measure.Date, offset int) float64 {
+	day = day.AddDays(offset)
+	sum := sha256.Sum256([]byte(site + "/" + what + "/" + day.String()))
 	return (float64(binary.BigEndian.Uint32(sum[:])) + 0.5) / (1 << 32)
 }

@@ -1,13 +1,23 @@
 package store
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"strings"
 
 	"diligentledger/core/ledger"
 )
+
+// factsOf a unit that its account is folded by, as one hash.
+func factsOf(u Unit) ([]byte, error) {
+	facts, err := json.Marshal(u.Ledger)
+	sum := sha256.Sum256(facts)
+	return sum[:], err
+}
 
 // keep stores the account as it stands after its last entry.
 func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
@@ -15,10 +25,14 @@ func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) e
 	if err != nil {
 		return fmt.Errorf("account of %s: %w", u.Code, err)
 	}
+	facts, err := factsOf(u)
+	if err != nil {
+		return fmt.Errorf("facts of %s: %w", u.Code, err)
+	}
 	_, err = db.ExecContext(ctx, `
-		INSERT INTO account (unit_id, seq, replaced, rules, body) VALUES (?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), body = VALUES(body)`,
-		u.id, seq, u.Ledger.Replaced, ledger.Rules, body)
+		INSERT INTO account (unit_id, seq, replaced, rules, facts, body) VALUES (?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), facts = VALUES(facts), body = VALUES(body)`,
+		u.id, seq, u.Ledger.Replaced, ledger.Rules, facts, body)
 	return err
 }
 
@@ -26,8 +40,9 @@ func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) e
 const fewUnits = 500
 
 // Accounts as stored, by the unit's code. One that is missing, or was folded by
-// other rules or another plan's share, is folded from its entries; stored tells
-// how many were not.
+// other rules or by other facts of its unit (capacity, base, meter, cap, tank, the
+// plan's share), is folded from its entries and stored, so that this happens once;
+// stored is how many were not.
 func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]*ledger.Account, stored int, err error) {
 	byID := make(map[int64]Unit, len(units))
 	for _, u := range units {
@@ -42,21 +57,27 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		}
 	}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT a.unit_id, a.replaced, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`+where, args...)
+		SELECT a.unit_id, a.facts, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`+where, args...)
 	if err != nil {
 		return nil, 0, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var id int64
-		var replaced float64
 		var rules int
-		var body sql.RawBytes
-		if err := rows.Scan(&id, &replaced, &rules, &body); err != nil {
+		var facts, body sql.RawBytes
+		if err := rows.Scan(&id, &facts, &rules, &body); err != nil {
 			return nil, 0, err
 		}
 		u, known := byID[id]
-		if !known || rules != ledger.Rules || replaced != u.Ledger.Replaced {
+		if !known || rules != ledger.Rules {
+			continue
+		}
+		now, err := factsOf(u)
+		if err != nil {
+			return nil, 0, err
+		}
+		if !bytes.Equal(facts, now) {
 			continue
 		}
 		a, err := ledger.Restore(u.Ledger, body)
@@ -73,14 +94,32 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		if _, there := accounts[u.Code]; there {
 			continue
 		}
-		entries, err := s.Entries(ctx, u)
-		if err != nil {
+		if accounts[u.Code], err = s.refold(ctx, u); err != nil {
 			return nil, 0, err
 		}
-		a := ledger.Fold(u.Ledger, entries)
-		accounts[u.Code] = &a
 	}
 	return accounts, stored, nil
+}
+
+// refold an account from its entries and store it.
+func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
+	var a ledger.Account
+	err := s.inTx(ctx, func(tx *sql.Tx) error {
+		var seq int64
+		if err := tx.QueryRowContext(ctx, `SELECT head_seq FROM unit WHERE id = ? FOR UPDATE`, u.id).Scan(&seq); err != nil {
+			return err
+		}
+		entries, err := s.entries(ctx, tx, u)
+		if err != nil {
+			return err
+		}
+		a = ledger.Fold(u.Ledger, entries)
+		return keep(ctx, tx, u, seq, a)
+	})
+	if err != nil {
+		return nil, fmt.Errorf("account of %s: %w", u.Code, err)
+	}
+	return &a, nil
 }
 
 // Rebuild folds every account from its entries and stores it; how many there are.
@@ -90,19 +129,8 @@ func (s *Store) Rebuild(ctx context.Context) (int, error) {
 		return 0, err
 	}
 	for _, u := range units {
-		err := s.inTx(ctx, func(tx *sql.Tx) error {
-			var seq int64
-			if err := tx.QueryRowContext(ctx, `SELECT head_seq FROM unit WHERE id = ? FOR UPDATE`, u.id).Scan(&seq); err != nil {
-				return err
-			}
-			entries, err := s.entries(ctx, tx, u)
-			if err != nil {
-				return err
-			}
-			return keep(ctx, tx, u, seq, ledger.Fold(u.Ledger, entries))
-		})
-		if err != nil {
-			return 0, fmt.Errorf("account of %s: %w", u.Code, err)
+		if _, err := s.refold(ctx, u); err != nil {
+			return 0, err
 		}
 	}
 	return len(units), nil

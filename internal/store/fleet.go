@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -30,7 +31,7 @@ type LoadedFleet struct {
 type LoadedPlanned struct {
 	Unit     string
 	Work     forecast.Work
-	From, To time.Time
+	From, To measure.Date
 	By       string
 	At       time.Time
 }
@@ -52,13 +53,14 @@ type LoadedUnit struct {
 	// Cap rated in kPa over ambient, Tank in L per mm of level; 0 when unknown.
 	Cap       measure.Kilopascal
 	Tank      measure.Litre
+	Marks     float64 // mm between the tank's marks
 	WetLiners bool
 	Entries   []ledger.Entry
 }
 
 // Ledger is what the fold must know of the unit, which runs on plan p.
 func (u LoadedUnit) Ledger(p forecast.Plan) ledger.Unit {
-	return ledger.Unit{Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank,
+	return ledger.Unit{Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft}
 }
 
@@ -118,13 +120,14 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		for _, u := range f.Units {
 			id, err := insert(`
-				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, wet_liners)
-				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), ?)`,
-				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.WetLiners)
+				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, tank_marks_mm, wet_liners)
+				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?)`,
+				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners)
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
 			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: u.Ledger(kept[u.Plan])}
+			loaded.Ledger.Scales = f.scalesAt(u.Site)
 			err = loadEntries(ctx, tx, loaded, u.Entries)
 			if err == nil {
 				err = keep(ctx, tx, loaded, int64(len(u.Entries)), ledger.Fold(loaded.Ledger, u.Entries))
@@ -136,13 +139,24 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		for _, l := range f.Planned {
 			if _, err := insert(`
 				INSERT INTO planned (unit_id, work, from_day, to_day, sent_by, sent_at) SELECT id, ?, ?, ?, ?, ? FROM unit WHERE code = ?`,
-				l.Work, l.From.Format(time.DateOnly), l.To.Format(time.DateOnly), l.By, l.At.UTC(), l.Unit); err != nil {
+				l.Work, l.From.String(), l.To.String(), l.By, l.At.UTC(), l.Unit); err != nil {
 				return fmt.Errorf("planned work of %s: %w", l.Unit, err)
 			}
 		}
 		_, err := insert(`INSERT INTO installation (name, value) VALUES (?, ?)`, fleetFact, f.Name)
 		return err
 	})
+}
+
+// scalesAt a site: the glycols that its units hold, as the register has them.
+func (f LoadedFleet) scalesAt(site string) (scales []coolant.Base) {
+	for _, u := range f.Units {
+		if u.Site == site && u.Base != "" && !slices.Contains(scales, u.Base) {
+			scales = append(scales, u.Base)
+		}
+	}
+	slices.Sort(scales)
+	return scales
 }
 
 // loadRows is how many entries go into one statement.

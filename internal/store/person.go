@@ -9,14 +9,14 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"diligentledger/core/ledger"
+	"diligentledger/core/access"
 )
 
 // Person who may sign in.
 type Person struct {
 	ID          int64
 	Name, Email string
-	Role        ledger.Role
+	Role        access.Role
 	Active      bool
 	// Epoch rises when all sessions of the person end.
 	Epoch int64

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"diligentledger/core/forecast"
+	"diligentledger/core/measure"
 )
 
 // Planned is a line of the plan list: work meant to be done on a unit between two
@@ -18,7 +19,7 @@ type Planned struct {
 	ID       int64
 	Unit     UnitName
 	Work     forecast.Work
-	From, To time.Time // days, the last one included
+	From, To measure.Date // the last one included
 	SentBy   string
 	SentAt   time.Time
 }
@@ -41,7 +42,7 @@ func (s *Store) PlanList(ctx context.Context) ([]Planned, error) {
 type ToPlan struct {
 	Unit     Unit
 	Work     forecast.Work
-	From, To time.Time
+	From, To measure.Date
 	// Closes is the open line of the same work that the books show as done; 0 for
 	// none.
 	Closes int64
@@ -88,7 +89,7 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 	var args []any
 	var ids []any
 	for _, l := range some {
-		args = append(args, l.Unit.id, l.Work, l.From.Format(time.DateOnly), l.To.Format(time.DateOnly), who, now)
+		args = append(args, l.Unit.id, l.Work, l.From.String(), l.To.String(), who, now)
 		ids = append(ids, l.Unit.id)
 	}
 	// What is open already keeps its row, and who sent it when.
@@ -123,13 +124,13 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 }
 
 // MovePlanned gives a line other days; [ErrNoPlanned].
-func (s *Store) MovePlanned(ctx context.Context, by By, id int64, from, to time.Time) error {
+func (s *Store) MovePlanned(ctx context.Context, by By, id int64, from, to measure.Date) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		there, err := openPlanned(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.Format(time.DateOnly), to.Format(time.DateOnly), id); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.String(), to.String(), id); err != nil {
 			return err
 		}
 		return s.changed(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Unit.Code, there.Work, days(from, to), days(there.From, there.To)))
@@ -165,6 +166,6 @@ func openPlanned(ctx context.Context, tx *sql.Tx, id int64) (p Planned, err erro
 	return p, err
 }
 
-func days(from, to time.Time) string {
-	return from.Format(time.DateOnly) + " to " + to.Format(time.DateOnly)
+func days(from, to measure.Date) string {
+	return from.String() + " to " + to.String()
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
@@ -28,6 +29,8 @@ type Unit struct {
 	PlanID int64
 	// Altitude of the site, m.
 	Altitude float64
+	// Zone of the site.
+	Zone *time.Location
 
 	id, siteID int64
 }
@@ -43,17 +46,18 @@ var ErrNoProduct = errors.New("no such product")
 
 const unitQuery = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
-	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), u.wet_liners
+	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners
 	FROM unit u`
 
 // register is what the units of a fleet share.
 type register struct {
-	sites map[int64]Site
-	plans map[int64]Plan
+	sites  map[int64]Site
+	plans  map[int64]Plan
+	scales map[int64][]coolant.Base // that refractometers at a site can show
 }
 
 func (s *Store) register(ctx context.Context) (register, error) {
-	r := register{map[int64]Site{}, map[int64]Plan{}}
+	r := register{map[int64]Site{}, map[int64]Plan{}, map[int64][]coolant.Base{}}
 	sites, err := s.Sites(ctx)
 	if err != nil {
 		return r, err
@@ -62,8 +66,22 @@ func (s *Store) register(ctx context.Context) (register, error) {
 		r.sites[one.ID] = one
 	}
 	plans, err := s.Plans(ctx)
+	if err != nil {
+		return r, err
+	}
 	for _, p := range plans {
 		r.plans[p.ID] = p
+	}
+	// Until there is a register of instruments: a site has the scales of the glycols
+	// that its units hold.
+	type held struct {
+		site int64
+		base coolant.Base
+	}
+	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IS NOT NULL ORDER BY site_id, base`)
+	all, err := collect(rows, err, func(rows *sql.Rows) (h held, err error) { return h, rows.Scan(&h.site, &h.base) })
+	for _, h := range all {
+		r.scales[h.site] = append(r.scales[h.site], h.base)
 	}
 	return r, err
 }
@@ -72,7 +90,7 @@ func (s *Store) register(ctx context.Context) (register, error) {
 func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
 	var meter string
 	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
-		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.WetLiners)
+		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners)
 	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Aircraft = u.Code, u.Kind, u.Kind == aircraft
 	u.Ledger.Meter = measure.Unit(meter).Dimension()
 	return u, err
@@ -82,8 +100,8 @@ func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
 // no plan is ever removed.
 func (r register) fill(u *Unit) {
 	at := r.sites[u.siteID]
-	u.Site, u.Altitude, u.Cold, u.Plan = at.Name, at.Altitude, at.Cold, r.plans[u.PlanID].Plan
-	u.Ledger.Replaced = u.Plan.Replaced
+	u.Site, u.Altitude, u.Cold, u.Zone, u.Plan = at.Name, at.Altitude, at.Cold, at.Zone, r.plans[u.PlanID].Plan
+	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, r.scales[u.siteID]
 }
 
 // Unit of that code; [ErrNoUnit] when there is none.

@@ -20,8 +20,11 @@ type Site struct {
 	ID       int64
 	Name     string
 	Altitude float64 // m
-	// Winters: of so many nights of the same date one is colder than the curve.
+	// Winters: of so many winters one has a night that is colder than the curve.
 	Winters int
+	// Zone of the site: its own, or the fleet's. OwnZone is empty for the fleet's.
+	Zone    *time.Location
+	OwnZone string
 	// Months are the values that stand in for a record of nights.
 	Months forecast.ColdCurve
 	// Cold of the record, else of the months, with the forecast that is still good.
@@ -41,18 +44,26 @@ const forecastGood = 36 * time.Hour
 // Sites by name.
 func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	type curve struct {
-		winters, years sql.NullInt64
-		colder         sql.NullFloat64
-		body           []byte
+		winters, years      sql.NullInt64
+		colder, shift, back sql.NullFloat64
+		body                []byte
+	}
+	fleet, err := s.Zone(ctx)
+	if err != nil {
+		return nil, err
 	}
 	curves := map[int64]curve{}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT s.id, s.name, s.altitude_m, s.winters, c.winters, c.years, c.colder, c.curve
+		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
 		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
-		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.Winters, &c.winters, &c.years, &c.colder, &c.body)
+		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.Winters, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
 		curves[one.ID] = c
+		one.Zone = fleet
+		if err == nil && one.OwnZone != "" {
+			one.Zone, err = time.LoadLocation(one.OwnZone)
+		}
 		return one, err
 	})
 	if err != nil {
@@ -75,7 +86,11 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 			if err := json.Unmarshal(c.body, &values); err != nil {
 				return nil, fmt.Errorf("curve of %s: %w", one.Name, err)
 			}
-			k, ok := forecast.RestoreClimate(int(c.winters.Int64), int(c.years.Int64), c.colder.Float64, values)
+			stored := forecast.Climate{Winters: int(c.winters.Int64), Years: int(c.years.Int64), Colder: c.colder.Float64, Shift: measure.Kelvin(c.shift.Float64)}
+			if level := measure.Celsius(c.back.Float64); c.back.Valid {
+				stored.Return = &level
+			}
+			k, ok := forecast.RestoreClimate(stored, values)
 			if !ok {
 				return nil, fmt.Errorf("curve of %s has %d values", one.Name, len(values))
 			}
@@ -109,7 +124,7 @@ func (s *Store) coldMonths(ctx context.Context) (map[int64]forecast.ColdCurve, e
 
 // ahead is a forecast as it was told.
 type ahead struct {
-	first  time.Time
+	first  measure.Date
 	minima []measure.Celsius // NaN for a night it does not tell
 	told   time.Time
 }
@@ -118,7 +133,7 @@ type ahead struct {
 func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
 	type row struct {
 		site    int64
-		day     time.Time
+		day     measure.Date
 		celsius measure.Celsius
 		told    time.Time
 	}
@@ -150,7 +165,7 @@ func (s *Store) SetForecast(ctx context.Context, site int64, nights []forecast.M
 		}
 		for _, n := range nights {
 			if _, err := tx.ExecContext(ctx, `INSERT INTO site_forecast (site_id, day, celsius, told_at) VALUES (?, ?, ?, ?)`,
-				site, n.Day.Format(time.DateOnly), n.Celsius, s.now().UTC()); err != nil {
+				site, n.Day.String(), n.Celsius, s.now().UTC()); err != nil {
 				return err
 			}
 		}
@@ -158,11 +173,14 @@ func (s *Store) SetForecast(ctx context.Context, site int64, nights []forecast.M
 	})
 }
 
-// LastNight of a site's record; the zero time when it has none.
-func (s *Store) LastNight(ctx context.Context, site int64) (time.Time, error) {
+// LastNight of a site's record; no day when it has none.
+func (s *Store) LastNight(ctx context.Context, site int64) (measure.Date, error) {
 	var last sql.NullTime
 	err := s.db.QueryRowContext(ctx, `SELECT MAX(day) FROM site_night WHERE site_id = ?`, site).Scan(&last)
-	return last.Time, err
+	if !last.Valid {
+		return measure.Date{}, err
+	}
+	return measure.DateOf(last.Time, time.UTC), err
 }
 
 // AddNights to a site's record, those that are there already replaced, and reckon
@@ -172,7 +190,7 @@ func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Min
 		for some := range slices.Chunk(nights, 500) {
 			args := make([]any, 0, 3*len(some))
 			for _, n := range some {
-				args = append(args, site, n.Day.Format(time.DateOnly), n.Celsius)
+				args = append(args, site, n.Day.String(), n.Celsius)
 			}
 			if _, err := tx.ExecContext(ctx, `INSERT INTO site_night (site_id, day, celsius) VALUES (?, ?, ?)`+strings.Repeat(`, (?, ?, ?)`, len(some)-1)+
 				` ON DUPLICATE KEY UPDATE celsius = VALUES(celsius)`, args...); err != nil {
@@ -198,7 +216,7 @@ func (s *Store) SetWinters(ctx context.Context, by By, site int64, winters int) 
 		if _, err := tx.ExecContext(ctx, `UPDATE site SET winters = ? WHERE id = ?`, winters, site); err != nil {
 			return err
 		}
-		if err := s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: one night in %d winters, before in %d", name, winters, before)); err != nil {
+		if err := s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: planned for one winter in %d, before in %d", name, winters, before)); err != nil {
 			return err
 		}
 		return reckonCurve(ctx, tx, site)
@@ -232,10 +250,27 @@ func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, `
-		INSERT INTO site_curve (site_id, winters, years, colder, curve) VALUES (?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE winters = VALUES(winters), years = VALUES(years), colder = VALUES(colder), curve = VALUES(curve)`,
-		site, k.Winters, k.Years, k.Colder, string(curve))
+		INSERT INTO site_curve (site_id, winters, years, colder, shift, return_level, curve) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE winters = VALUES(winters), years = VALUES(years), colder = VALUES(colder), shift = VALUES(shift),
+		  return_level = VALUES(return_level), curve = VALUES(curve)`,
+		site, k.Winters, k.Years, k.Colder, k.Shift, k.Return, string(curve))
 	return err
+}
+
+// RefreshCurves that were made before curves were lowered to the return level of
+// winters, from the records that are there.
+func (s *Store) RefreshCurves(ctx context.Context) error {
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id FROM site_curve WHERE shift IS NULL`)
+	sites, err := collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) })
+	if err != nil {
+		return err
+	}
+	for _, id := range sites {
+		if err := s.inTx(ctx, func(tx *sql.Tx) error { return reckonCurve(ctx, tx, id) }); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Zeroed tells when each of these instruments was last zeroed on purified water

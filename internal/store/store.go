@@ -26,7 +26,7 @@ var migrations embed.FS
 // Rights of the application's database user, by table: what the code of this
 // package needs, and nothing else. Entries can be added and never changed.
 var Rights = map[string]string{
-	"site":          "SELECT, UPDATE (winters)",
+	"site":          "SELECT, UPDATE (winters, zone)",
 	"site_cold":     "SELECT",
 	"site_night":    "SELECT, INSERT, UPDATE",
 	"site_curve":    "SELECT, INSERT, UPDATE",
@@ -34,7 +34,7 @@ var Rights = map[string]string{
 	"planned":       "SELECT, INSERT, UPDATE",
 	"plan":          "SELECT, INSERT, UPDATE",
 	"product":       "SELECT",
-	"installation":  "SELECT",
+	"installation":  "SELECT, INSERT, UPDATE",
 	"unit":          "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"diligentledger/core/forecast"
+	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 )
 
@@ -17,9 +18,9 @@ import (
 // night is named by the day before it. Nights it does not know it leaves out.
 type Service interface {
 	// Minima from one night to another, the last one included.
-	Minima(ctx context.Context, site string, from, to time.Time) ([]forecast.Minimum, error)
+	Minima(ctx context.Context, site string, from, to measure.Date) ([]forecast.Minimum, error)
 	// Forecast for the night after today and those that follow.
-	Forecast(ctx context.Context, site string, today time.Time) ([]forecast.Minimum, error)
+	Forecast(ctx context.Context, site string, today measure.Date) ([]forecast.Minimum, error)
 }
 
 // Keeper asks the service and keeps what it tells. It is not safe for concurrent
@@ -60,17 +61,17 @@ func (k *Keeper) Refresh(ctx context.Context) error {
 }
 
 func (k *Keeper) site(ctx context.Context, s store.Site) error {
-	today := forecast.Day(k.Now())
+	today := measure.DateOf(k.Now(), s.Zone)
 	last, err := k.Store.LastNight(ctx, s.ID)
 	if err != nil {
 		return err
 	}
-	from := last.AddDate(0, 0, 1)
+	from := last.AddDays(1)
 	if last.IsZero() {
 		from = today.AddDate(-recordYears, 0, 0)
 	}
 	// The last night is over; the one after today is not.
-	if to := today.AddDate(0, 0, -1); forecast.DaysBetween(from, to) >= 0 {
+	if to := today.AddDays(-1); forecast.DaysBetween(from, to) >= 0 {
 		nights, err := k.Service.Minima(ctx, s.Name, from, to)
 		if err != nil {
 			return fmt.Errorf("nights: %w", err)
@@ -93,7 +94,7 @@ func (k *Keeper) sound(site string, nights []forecast.Minimum) []forecast.Minimu
 	var sound []forecast.Minimum
 	for _, n := range nights {
 		if t := float64(n.Celsius); math.IsNaN(t) || t < coldestEver || t > warmestEver {
-			k.Log.Debug("a night was not taken", "site", site, "day", n.Day.Format(time.DateOnly), "celsius", t)
+			k.Log.Debug("a night was not taken", "site", site, "day", n.Day, "celsius", t)
 			continue
 		}
 		sound = append(sound, n)

@@ -14,7 +14,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"diligentledger/api"
-	"diligentledger/core/ledger"
+	"diligentledger/core/access"
 	"diligentledger/internal/books"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
@@ -191,7 +191,7 @@ func (h handlers) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject)
 
 // InvitePerson by mail.
 func (h handlers) InvitePerson(ctx context.Context, r api.InvitePersonRequestObject) (api.InvitePersonResponseObject, error) {
-	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, ledger.Role(r.Body.Role))
+	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, access.Role(r.Body.Role))
 	if err != nil {
 		return nil, err
 	}
@@ -209,7 +209,7 @@ func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObjec
 
 // ChangePerson sets role and access.
 func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
-	p, err := h.people.Set(ctx, *signedIn(ctx), address(ctx), r.Id, (*ledger.Role)(r.Body.Role), r.Body.Active)
+	p, err := h.people.Set(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active)
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
@@ -23,7 +24,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-func as(r ledger.Role) []string { return []string{"Cookie", cookies[r]} }
+func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 
 // Route by route from the contract: who is named gets in, who is not is told so,
 // and nobody who is not signed in reaches anything that is not public.
@@ -40,11 +41,11 @@ func TestRolesByTheContract(t *testing.T) {
 				t.Errorf("%s %s names nobody", method, path)
 			}
 			seen++
-			may := func(r ledger.Role) bool {
+			may := func(r access.Role) bool {
 				return slices.ContainsFunc(listed, func(l any) bool { return l == "public" || r != "" && (l == "any" || l == string(r)) })
 			}
 			where := strings.NewReplacer("{code}", "CA-14", "{question}", "protects", "{token}", "none", "{id}", "999999").Replace(path)
-			for _, role := range append([]ledger.Role{""}, ledger.Roles...) {
+			for _, role := range append([]access.Role{""}, access.Roles...) {
 				if operation.OperationID == "signOut" && role != "" {
 					continue // has a test of its own
 				}
@@ -69,7 +70,7 @@ func TestRolesByTheContract(t *testing.T) {
 // their own, an aircraft is released by a signatory.
 func TestRolesInTheBooks(t *testing.T) {
 	at := noon.Add(-2 * time.Hour)
-	write := func(r ledger.Role, unit string, e m) (int, string) {
+	write := func(r access.Role, unit string, e m) (int, string) {
 		res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e, as(r)...)
 		return res.StatusCode, string(text)
 	}
@@ -79,21 +80,21 @@ func TestRolesInTheBooks(t *testing.T) {
 	release := m{"what": "coolant renewed", "certificate": "SS-104", "certificateKind": "inspection authorisation"}
 	for _, c := range []struct {
 		name   string
-		role   ledger.Role
+		role   access.Role
 		unit   string
 		entry  m
 		status int
 	}{
-		{"a reader writes", ledger.Reader, "CA-22", theirs, 403},
-		{"the coordinator writes", ledger.Coordinator, "CA-22", theirs, 201},
-		{"a technician strikes another's", ledger.Technician, "CA-22", strike(theirs), 403},
-		{"a technician writes", ledger.Technician, "CA-22", own, 201},
-		{"a technician strikes their own", ledger.Technician, "CA-22", strike(own), 201},
-		{"the coordinator strikes another's", ledger.Coordinator, "CA-22", strike(theirs), 201},
-		{"a technician holds an aircraft", ledger.Technician, "AV-02", entry("hold", at, m{"why": "hose chafed"}), 201},
-		{"the coordinator releases an aircraft", ledger.Coordinator, "AV-02", entry("release", at.Add(time.Minute), release), 403},
-		{"a signatory releases it without a certificate", ledger.Signatory, "AV-02", entry("release", at.Add(time.Minute), m{"what": "hose renewed"}), 422},
-		{"a signatory releases it", ledger.Signatory, "AV-02", entry("release", at.Add(time.Minute), release), 201},
+		{"a reader writes", access.Reader, "CA-22", theirs, 403},
+		{"the coordinator writes", access.Coordinator, "CA-22", theirs, 201},
+		{"a technician strikes another's", access.Technician, "CA-22", strike(theirs), 403},
+		{"a technician writes", access.Technician, "CA-22", own, 201},
+		{"a technician strikes their own", access.Technician, "CA-22", strike(own), 201},
+		{"the coordinator strikes another's", access.Coordinator, "CA-22", strike(theirs), 201},
+		{"a technician holds an aircraft", access.Technician, "AV-02", entry("hold", at, m{"why": "hose chafed"}), 201},
+		{"the coordinator releases an aircraft", access.Coordinator, "AV-02", entry("release", at.Add(time.Minute), release), 403},
+		{"a signatory releases it without a certificate", access.Signatory, "AV-02", entry("release", at.Add(time.Minute), m{"what": "hose renewed"}), 422},
+		{"a signatory releases it", access.Signatory, "AV-02", entry("release", at.Add(time.Minute), release), 201},
 	} {
 		if status, text := write(c.role, c.unit, c.entry); status != c.status {
 			t.Errorf("%s: %d %s", c.name, status, text)
@@ -157,7 +158,7 @@ func TestSignIn(t *testing.T) {
 // After five wrong tries an account waits, each further one doubling it; the
 // right password does not get in meanwhile, and does afterwards.
 func TestThrottle(t *testing.T) {
-	if _, err := service.Store.AddPerson(t.Context(), store.Person{Name: "W. Slow", Email: "slow@skerrow.example", Role: ledger.Reader, Password: mustHash(t, "right right right")}); err != nil {
+	if _, err := service.Store.AddPerson(t.Context(), store.Person{Name: "W. Slow", Email: "slow@skerrow.example", Role: access.Reader, Password: mustHash(t, "right right right")}); err != nil {
 		t.Fatal(err)
 	}
 	try := func(password string) (int, string, string) {
@@ -307,7 +308,7 @@ func TestInvitation(t *testing.T) {
 	if res, _ := ask(t, "POST", "/api/v1/session", m{"email": email, "password": "tern gravel oilskin four"}, "Cookie", ""); res.StatusCode != http.StatusUnauthorized {
 		t.Errorf("a closed account signs in: %d", res.StatusCode)
 	}
-	me := slices.IndexFunc(people, func(p api.Person) bool { return p.Role == api.Role(ledger.Coordinator) })
+	me := slices.IndexFunc(people, func(p api.Person) bool { return p.Role == api.Role(access.Coordinator) })
 	if res, text := ask(t, "PATCH", fmt.Sprint("/api/v1/people/", people[me].Id), m{"role": "reader"}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "no other") {
 		t.Errorf("the last coordinator: %d %s", res.StatusCode, text)
 	}
@@ -337,7 +338,7 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 			entry("loss", at(60), m{"volume": reading(0.2, "L"), "cause": "spill"}),
 		}
 	}
-	post := func(unit string, e m, r ledger.Role) {
+	post := func(unit string, e m, r access.Role) {
 		if res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e, as(r)...); res.StatusCode != http.StatusCreated {
 			t.Errorf("%s %s: %d %s", unit, e["kind"], res.StatusCode, text)
 		}
@@ -348,7 +349,7 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 		go func() {
 			defer func() { finished <- true }()
 			for i := len(sent) - 1; i >= 0; i-- {
-				post("HB-11", sent[i], ledger.Technician)
+				post("HB-11", sent[i], access.Technician)
 			}
 		}()
 	}

@@ -20,6 +20,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/core/access"
 	"diligentledger/core/ledger"
 	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
@@ -36,7 +37,7 @@ var (
 	service  *people.Service
 	mail     = &letters{}
 	// cookies of the sessions of one person of each role.
-	cookies = map[ledger.Role]string{}
+	cookies = map[access.Role]string{}
 	// now runs a millisecond on at each look, so that no two entries coincide.
 	ticks atomic.Int64
 	noon  = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
@@ -120,7 +121,7 @@ func sessionOf(res *http.Response) string {
 // the coordinator unless extra, which holds headers as pairs, has a Cookie.
 func ask(t *testing.T, method, path string, body any, extra ...string) (*http.Response, []byte) {
 	t.Helper()
-	res, text, err := send(t.Context(), method, path, body, append([]string{"Cookie", cookies[ledger.Coordinator]}, extra...)...)
+	res, text, err := send(t.Context(), method, path, body, append([]string{"Cookie", cookies[access.Coordinator]}, extra...)...)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -636,7 +637,7 @@ func TestDatabaseAway(t *testing.T) {
 	for path, want := range map[string]int{"/healthz": 200, "/readyz": 503, "/api/v1/morning": 503, "/": 200} {
 		res := httptest.NewRecorder()
 		req := httptest.NewRequest("GET", "http://localhost"+path, nil)
-		req.Header.Set("Cookie", cookies[ledger.Coordinator])
+		req.Header.Set("Cookie", cookies[access.Coordinator])
 		h.ServeHTTP(res, req)
 		if res.Code != want || strings.Contains(res.Body.String(), "127.0.0.1:1") {
 			t.Errorf("%s: %d %s", path, res.Code, res.Body)

@@ -1,0 +1,78 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// zoneFact is where the fleet's time zone stands in installation.
+const zoneFact = "zone"
+
+// Zone of the fleet, in which a moment falls on a day; UTC until one is set.
+func (s *Store) Zone(ctx context.Context) (*time.Location, error) {
+	var name string
+	err := s.db.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ?`, zoneFact).Scan(&name)
+	if errors.Is(err, sql.ErrNoRows) {
+		return time.UTC, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return time.LoadLocation(name)
+}
+
+// ZoneSet reports whether a zone was set.
+func (s *Store) ZoneSet(ctx context.Context) (bool, error) {
+	var n int
+	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM installation WHERE name = ?`, zoneFact).Scan(&n)
+	return n > 0, err
+}
+
+// SetZone of the fleet.
+func (s *Store) SetZone(ctx context.Context, by By, zone *time.Location) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		before := "none"
+		err := tx.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ? FOR UPDATE`, zoneFact).Scan(&before)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+		if before == zone.String() {
+			return nil
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, ?) ON DUPLICATE KEY UPDATE value = VALUES(value)`, zoneFact, zone.String()); err != nil {
+			return err
+		}
+		return s.changed(ctx, tx, by, "zone_changed", fmt.Sprintf("time zone of the fleet: %s, before %s", zone, before))
+	})
+}
+
+// SetSiteZone of a site, nil for the fleet's; [ErrNoSite].
+func (s *Store) SetSiteZone(ctx context.Context, by By, site int64, zone *time.Location) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var name, before string
+		err := tx.QueryRowContext(ctx, `SELECT name, COALESCE(zone, '') FROM site WHERE id = ? FOR UPDATE`, site).Scan(&name, &before)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %d", ErrNoSite, site)
+		}
+		after := ""
+		if zone != nil {
+			after = zone.String()
+		}
+		if err != nil || after == before {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE site SET zone = NULLIF(?, '') WHERE id = ?`, after, site); err != nil {
+			return err
+		}
+		named := func(zone string) string {
+			if zone == "" {
+				return "the fleet's"
+			}
+			return zone
+		}
+		return s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: time zone %s, before %s", name, named(after), named(before)))
+	})
+}
