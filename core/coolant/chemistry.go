@@ -101,12 +101,12 @@ func Limits(p Property, tech Technology, wetLiners bool) (Limit, bool) {
 			return Limit{2, 3, none, none}, true
 		}
 	case PropNitrite:
-		if wetLiners && (tech == IAT || tech == HOAT || tech == NOAT) {
-			return Limit{800, 1200, 2400, 3200}, true
+		if wetLiners && LinersOf(tech).Nitrite {
+			return Limit{nitriteLow, nitriteAlone, nitriteHigh, nitriteMost}, true
 		}
 	case PropMolybdate:
-		if wetLiners && (tech == NOAT || tech == HOAT) {
-			return Limit{250, 300, 1000, none}, true
+		if wetLiners && LinersOf(tech).Molybdate {
+			return Limit{eachLeast, eachLeast, none, none}, true
 		}
 	case PropStray:
 		return Limit{-none, -none, 0.2, 0.3}, true
@@ -124,8 +124,7 @@ type PropertyGrade struct {
 
 // Judge grades a sample: each property that means something for its
 // technology, and the worst of them. Nothing tested is unknown, not good. In a
-// wet-liner diesel nitrite and molybdate stand in for one another: the better
-// one counts.
+// wet-liner diesel nitrite and molybdate are judged together, see [LinersOf].
 func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
 	for _, t := range []struct {
 		p Property
@@ -144,7 +143,13 @@ func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
 		}
 		properties = append(properties, g)
 	}
-	properties = standIn(properties)
+	for i := range properties {
+		p := &properties[i]
+		tested := p.Property == PropNitrite && s.Nitrite != nil || p.Property == PropMolybdate && s.Molybdate != nil
+		if tested {
+			p.Grade = gradeLiners(s.Technology, s.Nitrite, s.Molybdate)
+		}
+	}
 	properties = append(properties, PropertyGrade{Property: PropLook, Grade: lookGrade(s.Look)})
 	grade = GradeGood
 	for _, p := range properties {
@@ -188,33 +193,6 @@ func (g Grade) rank() int {
 		}
 	}
 	return 0
-}
-
-// standIn leaves of nitrite and molybdate the better one.
-func standIn(all []PropertyGrade) []PropertyGrade {
-	var nitrite, molybdate *PropertyGrade
-	for i := range all {
-		switch all[i].Property {
-		case PropNitrite:
-			nitrite = &all[i]
-		case PropMolybdate:
-			molybdate = &all[i]
-		}
-	}
-	if nitrite == nil || molybdate == nil {
-		return all
-	}
-	worse := PropMolybdate
-	if nitrite.Grade.rank() < molybdate.Grade.rank() {
-		worse = PropNitrite
-	}
-	var kept []PropertyGrade
-	for _, p := range all {
-		if p.Property != worse {
-			kept = append(kept, p)
-		}
-	}
-	return kept
 }
 
 func lookGrade(l Look) Grade {

@@ -24,7 +24,7 @@ const (
 	WhyUniversal   Why = "universal"            // "fits all" is proven only after a full flush
 	WhySilicate    Why = "silicate_in_seals"    // the seals want a silicate-free coolant
 	WhyAluminium   Why = "aluminium_unproven"   // conventional inhibitors on aluminium: ask the maker
-	WhyLiners      Why = "no_liner_protection"  // a wet-liner diesel needs nitrite or molybdate
+	WhyLiners      Why = "liners_makers_list"   // for wet liners: on the engine maker's list, or meets D6210, or D4985 with SCA?
 	WhyWaterless   Why = "waterless"            // no water may get in, and nothing else either
 	WhyPremixOnly  Why = "premix_only"          // the system takes premix only
 	WhyPremixThin  Why = "premix_never_thinned" // water is never added to premix
@@ -136,7 +136,7 @@ func system(tech Technology, add Poured, needs Needs, say func(Answer, Why)) {
 	if needs.Aluminium && tech == IAT {
 		say(AnswerUnknown, WhyAluminium)
 	}
-	if protects := tech == NOAT || tech == IAT; needs.WetLiners && !protects {
-		say(AnswerNever, WhyLiners)
+	if approved := LinersOf(tech).Approved; needs.WetLiners && approved != AnswerYes {
+		say(approved, WhyLiners)
 	}
 }

@@ -47,9 +47,12 @@ type Pass struct {
 	// Rich is poured first, all of it, then Lean: what stands trapped in the
 	// system can only dilute once the glycol is in.
 	Rich, Lean measure.Litre
-	After      Charge
-	Volume     float64         // volume fraction of glycol reached
-	Freeze     measure.Celsius // by the tables; 0 when beyond them
+	// Falls is how far the level falls once they have mixed, as a volume: glycol and
+	// water shrink on mixing. The plain volumes poured never exceed the room.
+	Falls  measure.Litre
+	After  Charge
+	Volume float64         // volume fraction of glycol reached
+	Freeze measure.Celsius // by the tables; 0 when beyond them
 }
 
 // Correction is a plan of passes.
@@ -62,7 +65,12 @@ type Correction struct {
 	// how much a single drain would have to reach to do it in one; 0 when even an
 	// empty system cannot be brought there with these additives.
 	NeededDrain measure.Litre
-	Warnings    []Warning
+	// NeededGlycol, for a plan that does not reach, is the volume fraction of glycol
+	// that a product must hold to reach it in one pass: at least so much when the
+	// target is stronger than what is inside, at most when it is weaker. 0 to 1; NaN
+	// when no product does.
+	NeededGlycol float64
+	Warnings     []Warning
 }
 
 // maxPasses of a plan: past it nobody drains again.
@@ -104,6 +112,9 @@ func Correct(t CorrectionTask) (Correction, error) {
 	}
 	if !c.Reached || len(c.Passes) > 1 {
 		c.NeededDrain = p.neededDrain(t.Present)
+	}
+	if !c.Reached {
+		c.NeededGlycol = p.neededGlycol(t.Present, t.Target, t.Drainable)
 	}
 	return c, nil
 }
@@ -149,31 +160,31 @@ func newPlanner(t CorrectionTask, rich, lean float64) (*planner, error) {
 	return p, err
 }
 
-// filled is what c becomes when it is filled up with a blend of share rich by
-// volume before mixing, and how many litres of both together that takes.
+// filled is what c becomes when its room is filled with rich and lean, share of it
+// rich, and how many litres of both together that takes: plain volumes, measured
+// before mixing.
 func (p *planner) filled(c Charge, share float64) (Charge, measure.Litre) {
-	k := measure.Kilogram(share)
-	blend := Charge{Base: p.base, Glycol: k*p.rich.Glycol + (1-k)*p.lean.Glycol, Water: k*p.rich.Water + (1-k)*p.lean.Water}
-	shrunk := float64(blend.Volume())
-	litre := blend.times(1 / shrunk)
-	v := fillVolume(c, litre, p.capacity)
-	f := measure.Kilogram(v)
-	return Charge{Base: p.base, Glycol: c.Glycol + litre.Glycol*f, Water: c.Water + litre.Water*f}, v / measure.Litre(shrunk)
+	room := max(0, p.capacity-c.Volume())
+	k, v := measure.Kilogram(share), measure.Kilogram(room)
+	return Charge{Base: p.base, Glycol: c.Glycol + v*(k*p.rich.Glycol+(1-k)*p.lean.Glycol), Water: c.Water + v*(k*p.rich.Water+(1-k)*p.lean.Water)}, room
 }
 
 // passes plans from c with a drain that reaches drainable of a full system.
 func (p *planner) passes(c Charge, drainable measure.Litre) (plan []Pass, reached bool) {
 	c.Base = p.base
 	for range maxPasses {
-		if p.there(c) && p.capacity-c.Volume() < 0.01 {
+		if p.there(c) && p.capacity-c.Volume() < shrinks*p.capacity {
 			return plan, true
 		}
 		pass, done := p.pass(c, drainable)
 		if pass.Rich+pass.Lean < 1e-9 {
 			return plan, false // nothing to drain and no room
 		}
-		if !done && len(plan) > 0 && math.Abs(pass.Volume-plan[len(plan)-1].Volume) < closeEnough {
-			return plan, false // another pass brings nothing
+		// A pass that brings nothing, or leads away from the target, is left out. Topping
+		// up what has room is no pass away: it does what can be done.
+		before, after := math.Abs(c.MassFraction()-p.target), math.Abs(pass.After.MassFraction()-p.target)
+		if !done && (after >= before || len(plan) > 0 && math.Abs(pass.Volume-plan[len(plan)-1].Volume) < closeEnough) {
+			return plan, false
 		}
 		plan, c = append(plan, pass), pass.After
 		if done {
@@ -181,6 +192,26 @@ func (p *planner) passes(c Charge, drainable measure.Litre) (plan []Pass, reache
 		}
 	}
 	return plan, false
+}
+
+// shrinks: glycol and water lose no more of their volume on mixing (density tables,
+// from memory: about 1 % at half and half).
+const shrinks = 0.02
+
+// neededGlycol that one product must hold so that one pass reaches the target: what is
+// wanted less what stays, over the room. NaN when no product does.
+func (p *planner) neededGlycol(c Charge, target float64, drainable measure.Litre) float64 {
+	c.Base = p.base
+	left := c.Take(p.most(c, drainable))
+	room := p.capacity - left.Volume()
+	if room < 1e-6 {
+		return math.NaN()
+	}
+	needed := (target*float64(p.capacity) - left.VolumeFraction()*float64(left.Volume())) / float64(room)
+	if needed < 0 || needed > 1 {
+		return math.NaN()
+	}
+	return needed
 }
 
 // there reports whether c is within a tenth of a point of the target.
@@ -243,6 +274,7 @@ func (p *planner) closeBy(off float64) bool { return math.Abs(off) < closeEnough
 func (p *planner) poured(c Charge, out measure.Litre, share float64) Pass {
 	after, v := p.filled(c.Take(out), share)
 	pass := Pass{Out: out, Rich: v * measure.Litre(share), Lean: v * measure.Litre(1-share), After: after, Volume: after.VolumeFraction()}
+	pass.Falls = max(0, p.capacity-after.Volume())
 	if f, err := after.FreezePoint(); err == nil {
 		pass.Freeze = f
 	}

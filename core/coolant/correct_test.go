@@ -114,8 +114,16 @@ func checkCorrection(t *testing.T, task CorrectionTask, c Correction) {
 		if math.Abs(float64(sum.Glycol-p.After.Glycol)) > 1e-6 || math.Abs(float64(sum.Water-p.After.Water)) > 1e-6 {
 			t.Fatalf("%+v: mass %v became %v", task, sum.Mass(), p.After.Mass())
 		}
-		if math.Abs(float64(p.After.Volume()-task.Capacity)) > 1e-3 {
-			t.Fatalf("%+v: filled to %v", task, p.After.Volume())
+		if math.Abs(float64(p.After.Volume()+p.Falls-task.Capacity)) > 1e-3 || p.Falls < 0 || p.Falls > shrinks*task.Capacity {
+			t.Fatalf("%+v: filled to %v, falls by %v", task, p.After.Volume(), p.Falls)
+		}
+		if room := task.Capacity - left.Volume(); p.Rich+p.Lean > room+1e-6 {
+			t.Fatalf("%+v: %v poured into a room of %v", task, p.Rich+p.Lean, room)
+		}
+		// Each pass leads to the target, or the last one reaches it.
+		mass, _ := MassFraction(task.Base, task.Target)
+		if math.Abs(p.After.MassFraction()-mass) > math.Abs(now.MassFraction()-mass)+2e-3 {
+			t.Fatalf("%+v: from %.4f to %.4f, wanted %.4f", task, now.MassFraction(), p.After.MassFraction(), mass)
 		}
 		now = p.After
 	}

@@ -15,7 +15,7 @@ type Flag string
 const (
 	FlagWrongScale  Flag = "wrong_scale"         // read on the scale of the other glycol
 	FlagBaseUnknown Flag = "base_unknown"        // nobody knows which scale would be right
-	FlagHydroPG     Flag = "hydrometer_on_pg"    // PG's density says next to nothing
+	FlagHydroPG     Flag = "density_on_pg"       // hydrometer or discs on PG: its density says next to nothing
 	FlagHot         Flag = "sample_temperature"  // outside what the instrument makes up for
 	FlagZeroOff     Flag = "zero_off"            // reads off zero on purified water; made up for
 	FlagZeroFar     Flag = "zero_far_off"        // so far off that it must be zeroed first
@@ -24,6 +24,7 @@ const (
 	FlagExpired     Flag = "strip_expired"       // past the date on the bottle
 	FlagLate        Flag = "strip_read_too_late" // not read within the time on the bottle
 	FlagBeyond      Flag = "beyond_table"        // colder or denser than any row
+	FlagTooStrong   Flag = "too_strong"          // beyond the strong end of the scale: dilute and test again
 )
 
 // Reading of an instrument, as a freeze point. Low and High enclose it: 95 %
@@ -107,6 +108,10 @@ const (
 func (m Refractometer) Read() (Reading, error) {
 	n, err := m.index(m.Value)
 	if err != nil {
+		// No scale of an instrument goes further than −60 °C or 100 %.
+		if m.Scale.Known() && (m.Kind == ScaleFreeze && m.Value < 0 && m.Value >= -60 || m.Kind == ScalePercent && m.Value > 0 && m.Value <= 100) {
+			return tooStrong(), nil
+		}
 		return Reading{}, err
 	}
 	var r Reading
@@ -165,11 +170,17 @@ func (m Refractometer) Read() (Reading, error) {
 	}
 	if r.Freeze, err = freezeAt(inside, n); err != nil {
 		r.NoHint = true
-		r.flag(FlagBeyond, true)
+		r.flag(FlagTooStrong, true)
 		return r, nil
 	}
 	r.Low, r.High = r.Freeze-measure.Celsius(2*sigma), min(0, r.Freeze+measure.Celsius(2*sigma))
 	return r, nil
+}
+
+// tooStrong is a reading beyond the strong end of the scale: more glycol than the
+// eutectic, which protects less again. How much less it does not tell.
+func tooStrong() Reading {
+	return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagTooStrong}}
 }
 
 // index of refraction that the scale's line v stands for.
@@ -251,7 +262,7 @@ func ReadHydrometer(relative float64, sample measure.Celsius, inside Base) (Read
 	var ok bool
 	if r.Freeze, ok = at(rho); !ok {
 		r.NoHint = true
-		r.flag(FlagBeyond, true)
+		r.flag(FlagTooStrong, true)
 		return r, nil
 	}
 	r.Low, _ = at(rho + 2*densityScale)
@@ -261,9 +272,10 @@ func ReadHydrometer(relative float64, sample measure.Celsius, inside Base) (Read
 
 // ReadDiscs turns the number of floating discs into a bracket by the tester's
 // own chart: chart[0] is what one floating disc protects to. Freeze is the warm
-// end of the step, which is all that is sure. A [measure.RangeError] for a count
+// end of the step, which is all that is sure. Discs float by density and are made
+// for EG: on PG they are refused like a hydrometer. A [measure.RangeError] for a count
 // the tester does not have or a chart that does not fall.
-func ReadDiscs(chart []measure.Celsius, floating int) (Reading, error) {
+func ReadDiscs(chart []measure.Celsius, floating int, inside Base) (Reading, error) {
 	for i, t := range chart {
 		if !(t < 0 && t > -80) || i > 0 && t >= chart[i-1] {
 			return Reading{}, &measure.RangeError{What: "chart step in °C", Value: float64(t), Accepted: "each below 0 and below the one before"}
@@ -272,7 +284,13 @@ func ReadDiscs(chart []measure.Celsius, floating int) (Reading, error) {
 	if floating < 0 || floating > len(chart) || len(chart) == 0 {
 		return Reading{}, &measure.RangeError{What: "floating discs", Value: float64(floating), Accepted: "0 up to the discs on the chart"}
 	}
+	if inside == PG {
+		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagHydroPG}}, nil
+	}
 	r := Reading{}
+	if inside != EG {
+		r.flag(FlagBaseUnknown, true)
+	}
 	if floating > 0 {
 		r.High = chart[floating-1]
 	}

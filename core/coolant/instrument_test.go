@@ -64,7 +64,7 @@ func TestRefractometer(t *testing.T) {
 		}
 	}
 	strong, err := Refractometer{Kind: ScaleBrix, Inside: PG, Value: 50}.Read()
-	if err != nil || !strong.NoHint || !slices.Contains(strong.Flags, FlagBeyond) {
+	if err != nil || !strong.NoHint || !slices.Contains(strong.Flags, FlagTooStrong) {
 		t.Errorf("beyond the table: %+v, %v", strong, err)
 	}
 }
@@ -106,21 +106,21 @@ func TestHydrometer(t *testing.T) {
 func TestDiscsAndStrips(t *testing.T) {
 	// Six discs, three floating: protected to −23 °C (common practice).
 	chart := []measure.Celsius{-7, -15, -23, -30, -37, -45}
-	r, err := ReadDiscs(chart, 3)
+	r, err := ReadDiscs(chart, 3, EG)
 	if err != nil || r.Freeze != -23 || r.High != -23 || r.Low != -30 {
 		t.Errorf("three of six: %+v, %v", r, err)
 	}
-	if r, err := ReadDiscs(chart, 0); err != nil || r.Freeze != 0 || r.Low != -7 {
+	if r, err := ReadDiscs(chart, 0, EG); err != nil || r.Freeze != 0 || r.Low != -7 {
 		t.Errorf("none of six: %+v, %v", r, err)
 	}
-	if r, err := ReadDiscs(chart, 6); err != nil || r.Freeze != -45 || r.Low >= -45 {
+	if r, err := ReadDiscs(chart, 6, EG); err != nil || r.Freeze != -45 || r.Low >= -45 {
 		t.Errorf("all of six: %+v, %v", r, err)
 	}
 	for _, c := range []struct {
 		chart []measure.Celsius
 		n     int
 	}{{chart, 7}, {chart, -1}, {nil, 0}, {[]measure.Celsius{-7, -5}, 1}, {[]measure.Celsius{7}, 1}} {
-		if _, err := ReadDiscs(c.chart, c.n); err == nil {
+		if _, err := ReadDiscs(c.chart, c.n, EG); err == nil {
 			t.Errorf("%v discs of %v were read", c.n, c.chart)
 		}
 	}
@@ -203,7 +203,7 @@ func TestTopUp(t *testing.T) {
 		{"universal as a top-up", oat, Poured{Product: can(EG, Universal, Premix)}, Needs{}, AnswerFlush, WhyUniversal},
 		{"silicate on such seals", can(EG, SiOAT, Premix), Poured{Product: can(EG, SiOAT, Premix)}, Needs{SilicateFree: true}, AnswerNever, WhySilicate},
 		{"IAT on aluminium", can(EG, IAT, Premix), Poured{Product: can(EG, IAT, Premix)}, Needs{Aluminium: true}, AnswerUnknown, WhyAluminium},
-		{"OAT in wet liners", oat, Poured{Product: oat}, Needs{WetLiners: true}, AnswerNever, WhyLiners},
+		{"OAT in wet liners", oat, Poured{Product: oat}, Needs{WetLiners: true}, AnswerUnknown, WhyLiners},
 		{"NOAT in wet liners", can(EG, NOAT, Premix), Poured{Product: can(EG, NOAT, Premix)}, Needs{WetLiners: true}, AnswerYes, WhySame},
 		{"concentrate where only premix goes", oat, Poured{Product: oat}, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},
 		{"water where only premix goes", oat, water, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},

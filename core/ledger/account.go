@@ -29,6 +29,8 @@ const (
 	NoteMarksUnknown  Note = "marks_unknown"     // millimetres are not judged without the distance of the tank's marks
 	NoteNotReady      Note = "not_ready"         // released while something still stands against it
 	NoteSettling      Note = "settling"          // topped up within ten days of a fill: no leak
+	NoteTooStrong     Note = "too_strong"        // beyond the strong end of the scale: dilute and test again
+	NoteDensityPG     Note = "density_on_pg"     // hydrometer or discs on PG: says nothing
 	NoteInferred      Note = "inferred"          // balances the books; nobody saw it
 	NoteOtherMeter    Note = "other_meter_kind"  // hours on a unit that counts distance, or the reverse
 	NoteDistrusted    Note = "reading_refused"   // the instrument's reading cannot be used; its flags say why

@@ -441,7 +441,7 @@ func (c *checker) chart(b FreezeTest) {
 		c.wrong("/chart", fmt.Sprintf("%d steps", n), "1 to 12 temperatures: what one, two, ... floating discs protect to")
 		return
 	}
-	if _, err := coolant.ReadDiscs(b.Chart, 0); err != nil {
+	if _, err := coolant.ReadDiscs(b.Chart, 0, coolant.EG); err != nil {
 		c.wrong("/chart", fmt.Sprint(b.Chart), "temperatures below 0 °C, each colder than the one before")
 	}
 	if v, ok := c.metric("/value", b.Value, measure.Count); ok && !(v >= 0 && v <= float64(n) && v == math.Trunc(v)) {

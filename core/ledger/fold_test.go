@@ -123,7 +123,7 @@ func TestReconcile(t *testing.T) {
 		{"PG on the EG scale says nothing", []Entry{on(0, Renewal{Volume: litres(8), Product: pg}), on(9, test(-41, coolant.EG))}, false, false, NoteWrongScale, -33.5},
 		{"first known strength", []Entry{on(9, test(-30, coolant.EG))}, false, true, NoteVolumeAssumed, -30.0},
 		{"EG and PG mixed", []Entry{on(0, fill(8)), on(1, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &pg}), on(9, test(-30, coolant.EG))}, false, false, NoteMixedBase, nil},
-		{"colder than the table", []Entry{on(0, fill(8)), on(9, test(-58, coolant.EG))}, false, false, NoteBeyondTable, -37.1},
+		{"colder than the table", []Entry{on(0, fill(8)), on(9, test(-58, coolant.EG))}, false, false, NoteTooStrong, -37.1},
 	} {
 		a := Fold(car, c.entries)
 		last := a.Lines[len(a.Lines)-1]

@@ -26,7 +26,7 @@ func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 		}
 		return coolant.ReadHydrometer(b.Value.Value, sample, inside)
 	case DiscTester:
-		return coolant.ReadDiscs(b.Chart, int(b.Value.Value))
+		return coolant.ReadDiscs(b.Chart, int(b.Value.Value), inside)
 	case TestStrip:
 		warm, err := b.Value.Metric(measure.Temperature)
 		if err != nil {
@@ -109,6 +109,10 @@ func noteOf(flags []coolant.Flag) Note {
 			return NoteBaseUnknown
 		case coolant.FlagBeyond:
 			return NoteBeyondTable
+		case coolant.FlagTooStrong:
+			return NoteTooStrong
+		case coolant.FlagHydroPG:
+			return NoteDensityPG
 		}
 	}
 	return NoteDistrusted

@@ -62,12 +62,16 @@ func answerBuy(in *inputs) Result {
 		in.bad("capacity", err)
 		return Result{}
 	}
-	rich, lean := poured(mixed)
+	// One fill: what does not fit in is never told to be poured.
+	inOneFill := mixed.Reached && len(mixed.Passes) <= 1
+	first := mixed
+	first.Passes = mixed.Passes[:min(1, len(mixed.Passes))]
+	rich, lean := poured(first)
 	r := Result{Steps: []Step{
 		{What: "what to pour", Formula: "mass balance of what stays inside, concentrate and water", Numbers: fmt.Sprintf("%s stays inside at %s; %s concentrate + %s water → %s",
 			in.vol(measure.Litre(trapped)), percent(insideStrength), in.vol(rich), in.vol(lean), percent(goal)), Source: sourceMass}}}
 	r.Lines = append(r.Lines, Line{"concentrate to pour", in.vol(rich)}, Line{"purified water to pour", in.vol(lean)})
-	fromConcentrate := in.basket(&r, "concentrate", rich, cans, canLabels, mixed.Reached && len(mixed.Passes) <= 1)
+	fromConcentrate := in.basket(&r, "concentrate", rich, cans, canLabels, inOneFill)
 	ready := coolant.Charge{}
 	task.Additives = []float64{holds}
 	ofPremix, err := coolant.Correct(task)
@@ -79,16 +83,26 @@ func answerBuy(in *inputs) Result {
 	if reached := ready.VolumeFraction(); ready.Mass() > 0 && (reached < goal-0.01 || reached > goal+0.01) {
 		r.Warnings = append(r.Warnings, fmt.Sprintf("Premix gives %s here, not the target: what stays inside thins it, or it holds another share.", percent(reached)))
 	}
+	best := 0.0
+	if len(first.Passes) > 0 {
+		best = first.Passes[0].Volume
+		if falls := first.Passes[0].Falls; falls > 0.005 {
+			r.Lines = append(r.Lines, Line{"mixed and cold the level falls by", in.vol(falls) + ": top up with the mix"})
+		}
+	}
+	more := mixed.NeededDrain - task.Drainable
 	switch {
+	case !inOneFill && more > 0.005:
+		r.Headline = fmt.Sprintf("One fill reaches %s at best. Drain %s more first, by the block or the heater core, so that no more than %s stays inside.",
+			percent(best), in.vol(more), in.vol(measure.Litre(capacity)-mixed.NeededDrain))
+	case !inOneFill:
+		r.Headline = fmt.Sprintf("One fill reaches %s at best, and no drain helps: choose a stronger concentrate.", percent(best))
 	case fromConcentrate < 0 || fromPremix < 0:
 		r.Headline = "See below for what can be bought."
 	case fromConcentrate <= fromPremix:
 		r.Headline = fmt.Sprintf("Concentrate is cheaper: %.2f against %.2f for premix, water not counted.", fromConcentrate, fromPremix)
 	default:
 		r.Headline = fmt.Sprintf("Premix is cheaper: %.2f against %.2f for concentrate.", fromPremix, fromConcentrate)
-	}
-	if len(mixed.Passes) > 1 || !mixed.Reached {
-		r.Warnings = append(r.Warnings, "With that much water inside concentrate alone does not reach the target in one fill: drain the block or the heater core too.")
 	}
 	if cleaner {
 		bottles := coolant.CleanerBottles(measure.Litre(capacity))

@@ -3,8 +3,8 @@ package sums
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"diligentledger/core/coolant"
@@ -17,7 +17,9 @@ type inputs struct {
 	words
 	fields []Field
 	given  map[string]string
+	typed  map[string]measure.Unit // unit of what was read
 	faults []Fault
+	read   []Line
 }
 
 func (in *inputs) fault(field, got, accepted string) {
@@ -33,7 +35,11 @@ func (in *inputs) bad(field string, err error) {
 	case errors.As(err, &within):
 		in.fault(field, text, within.Accepted)
 	case errors.As(err, &strength):
-		in.fault(field, text, fmt.Sprintf("0 to %.0f %% %s by mass, which is what the tables hold", 100*strength.Max, strength.Base))
+		most, err := coolant.VolumeFraction(strength.Base, strength.Max)
+		if err != nil {
+			most = strength.Max
+		}
+		in.fault(field, text, fmt.Sprintf("0 to %.0f %% %s by volume, which is what the tables hold", math.Floor(100*most), strength.Base))
 	case errors.As(err, &cold):
 		in.fault(field, text, fmt.Sprintf("%s to %s for %s", in.temp1(cold.Lowest), in.temp1(0), cold.Base))
 	default:
@@ -84,8 +90,9 @@ func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
 		return nil
 	}
 	r, err := measure.Parse(text, d, usual)
-	if err != nil {
-		in.fault(name, quoted(text), (&measure.ParseError{Want: d}).Accepted())
+	var refused *measure.ParseError
+	if errors.As(err, &refused) {
+		in.fault(name, quoted(text), refused.Accepted())
 		return nil
 	}
 	metric, err := r.Metric(d)
@@ -93,7 +100,16 @@ func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
 		in.bad(name, err)
 		return nil
 	}
+	in.typed[name] = r.Unit
+	in.readAs(name, r)
 	return &metric
+}
+
+// readAs repeats what was typed as it was read, with its unit.
+func (in *inputs) readAs(name string, r measure.Reading) {
+	if _, ok := in.given[name]; ok {
+		in.read = append(in.read, Line{in.field(name).Label, strings.TrimSpace(r.String())})
+	}
 }
 
 // within is a quantity that must lie between two metric values; when it does
@@ -112,17 +128,23 @@ func (in *inputs) optional(name string, d measure.Dimension, least, most float64
 		return nil
 	}
 	if !(*v >= least && *v <= most) {
-		in.fault(name, quoted(in.text(name)), in.write(least, d, decimals(least))+" to "+in.write(most, d, decimals(most)))
+		if _, typed := in.given[name]; !typed {
+			// What nobody typed gives way to what was.
+			near := min(max(*v, least), most)
+			return &near
+		}
+		// In the unit that was typed.
+		unit := in.typed[name]
+		in.fault(name, quoted(in.text(name)), inUnit(least, unit)+" to "+inUnit(most, unit))
 		return nil
 	}
 	return v
 }
 
-func decimals(v float64) int {
-	if v == float64(int(v)) {
-		return 0
-	}
-	return 2
+// inUnit writes a metric value in a unit, to two decimals at the most.
+func inUnit(metric float64, u measure.Unit) string {
+	v := math.Round(100*measure.From(metric, u)) / 100
+	return strings.TrimSuffix(strings.Replace(measure.Digits(v), "-", "−", 1)+"\u00a0"+u.Symbol(), "\u00a0")
 }
 
 func (in *inputs) base(name string) coolant.Base { return coolant.Base(in.choice(name)) }
@@ -136,7 +158,9 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 	if _, ok := in.given[name]; !ok {
 		usual = measure.DegC
 	}
-	if share, err := measure.Parse(text, measure.Share, measure.Percent); err == nil && share.Value >= 0 {
+	share, err := measure.Parse(text, measure.Share, measure.Percent)
+	if err == nil && share.Value >= 0 {
+		in.readAs(name, share)
 		mass, err := coolant.MassFraction(base, share.Value/100)
 		if err == nil {
 			_, err = coolant.FreezePoint(base, mass)
@@ -147,10 +171,16 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 		return mass
 	}
 	freeze, err := measure.Parse(text, measure.Temperature, usual)
-	if err != nil {
-		in.fault(name, quoted(text), "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F")
+	var refused *measure.ParseError
+	if errors.As(err, &refused) {
+		accepted := "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F"
+		if len(refused.Means) > 0 {
+			accepted = refused.Accepted()
+		}
+		in.fault(name, quoted(text), accepted)
 		return 0
 	}
+	in.readAs(name, freeze)
 	t, err := freeze.Metric(measure.Temperature)
 	if err != nil {
 		in.bad(name, err)
@@ -172,11 +202,12 @@ func (in *inputs) containers(name string) (list []coolant.Container, labels []st
 			continue
 		}
 		words := strings.Fields(item)
-		price, err := strconv.ParseFloat(strings.Replace(words[len(words)-1], ",", ".", 1), 64)
+		cost, err := measure.Parse(words[len(words)-1], measure.Plain, measure.One)
 		if err != nil || len(words) < 2 || len(list) == 12 {
 			in.fault(name, quoted(item), accepted)
 			return nil, nil
 		}
+		price := cost.Value
 		size, err := measure.Parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
 		if err != nil {
 			in.fault(name, quoted(item), accepted)

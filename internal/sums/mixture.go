@@ -2,6 +2,7 @@ package sums
 
 import (
 	"fmt"
+	"math"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
@@ -219,6 +220,9 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 		default:
 			text += fmt.Sprintf("pour %s %s", in.vol(p.Lean), rich)
 		}
+		if p.Falls > 0.005 {
+			text += fmt.Sprintf(" (plain volumes; mixed and cold it stands %s lower: top up with the mix)", in.vol(p.Falls))
+		}
 		reached := percent(p.Volume)
 		if p.Freeze < 0 {
 			reached += ", " + in.temp(p.Freeze)
@@ -238,12 +242,18 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 		r.Headline = fmt.Sprintf("%d passes do it.", len(plan.Passes))
 	case len(plan.Passes) == 0:
 		r.Headline = "It cannot be reached: nothing can be drained and there is no room."
+	case plan.NeededDrain > 0:
+		r.Headline = fmt.Sprintf("It cannot be reached so: the best is %s. Drain %s first, by the block or the heater core.", percent(last.VolumeFraction()), in.vol(plan.NeededDrain))
 	default:
 		r.Headline = fmt.Sprintf("It cannot be reached: the best is %s.", percent(last.VolumeFraction()))
 	}
+	if !plan.Reached && len(plan.Passes) == 0 && plan.NeededDrain == 0 {
+		r.Headline = "Pour nothing: what may be added leads away from the target, and it is best left as it is."
+	}
+	needed := in.neededProduct(plan, present.VolumeFraction() < goal)
 	switch {
 	case !plan.Reached && plan.NeededDrain == 0:
-		r.Warnings = append(r.Warnings, "Not even an empty system gets there with what may be added: choose another product.")
+		r.Warnings = append(r.Warnings, "Not even an empty system gets there with what may be added. "+needed)
 	case plan.NeededDrain > 0 && (!plan.Reached || len(plan.Passes) > 1):
 		r.Warnings = append(r.Warnings, fmt.Sprintf("A drain that reaches %s would do it in one pass: look for a block drain or the heater core.", in.vol(plan.NeededDrain)))
 	}
@@ -255,7 +265,9 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 			coolant.WarnManyTimes: "More than three passes: empty it as far as it goes instead.",
 		}[w])
 	}
-	r.Warnings = append(r.Warnings, "Warm it through so that it mixes, let it cool, and test again: that was the point of the work.")
+	if len(plan.Passes) > 0 {
+		r.Warnings = append(r.Warnings, "Warm it through so that it mixes, let it cool, and test again: that was the point of the work.")
+	}
 	r.Lines = append(r.Lines, Line{"target", percent(goal)})
 	if freeze, err := last.FreezePoint(); night != nil && err == nil {
 		r.Lines = append(r.Lines, Line{"to spare on the coldest night", in.difference(*night - float64(freeze))})
@@ -265,6 +277,17 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	}
 	r.Curve = in.curve(base, markAt(base, last.MassFraction()), night)
 	return r
+}
+
+// neededProduct is which product would reach the target in one pass.
+func (in *inputs) neededProduct(plan coolant.Correction, stronger bool) string {
+	switch {
+	case math.IsNaN(plan.NeededGlycol):
+		return "No product does it in one pass either: drain more first."
+	case stronger:
+		return fmt.Sprintf("A product with at least %s of glycol by volume is needed.", percent(plan.NeededGlycol))
+	}
+	return fmt.Sprintf("A product with at most %s of glycol by volume, or water, is needed.", percent(plan.NeededGlycol))
 }
 
 func again() Question {

@@ -56,6 +56,8 @@ type Step struct{ What, Formula, Numbers, Source string }
 // Result of a question.
 type Result struct {
 	Headline string
+	// Read repeats what was typed as it was read, with its unit.
+	Read     []Line
 	Lines    []Line
 	Warnings []string
 	Steps    []Step
@@ -116,7 +118,7 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		}
 		return Result{}, &Refusal{[]Fault{{"question", fmt.Sprintf("%q", question), strings.Join(names, ", ")}}}
 	}
-	in := &inputs{words: words{units}, fields: all[i].Fields, given: map[string]string{}}
+	in := &inputs{words: words{units}, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
 	for name, text := range given {
 		if !slices.ContainsFunc(in.fields, func(f Field) bool { return f.Name == name }) {
 			in.fault(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")
@@ -129,6 +131,7 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		slices.SortStableFunc(in.faults, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
 		return Result{}, &Refusal{in.faults}
 	}
+	result.Read = in.read
 	return result, nil
 }
 

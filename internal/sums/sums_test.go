@@ -48,18 +48,29 @@ func TestAnswers(t *testing.T) {
 		{"target", US, given{"capacity": "10 qt", "drainable": "8 qt", "strength": "60 %", "target": "-34 F", "with": "concentrate"}, []string{"One pass", "water", "US qt"}},
 		{"target", Metric, given{"capacity": "10", "volume": "2", "drainable": "8", "strength": "0 %", "target": "50 %"}, []string{"first, all of it, then"}},
 		{"target", Metric, given{"capacity": "10", "drainable": "4", "strength": "0 %", "target": "50 %"}, []string{"2 passes do it.", "block drain"}},
-		{"target", Metric, given{"strength": "20 %", "target": "60 %", "with": "premix_only"}, []string{"It cannot be reached", "choose another product"}},
+		{"target", Metric, given{"strength": "20 %", "target": "60 %", "with": "premix_only"}, []string{"It cannot be reached", "A product with at least 73.3 % of glycol by volume is needed."}},
 		// A can that holds 66 % by its label: 8·(50−39)/(66−39) litres of it.
 		{"target", Metric, given{"strength": "39 %", "target": "50 %", "content": "66 %", "night": "-24"}, []string{"pour 3.2", "to spare on the coldest night: 12.9 K"}},
 		{"target", Metric, given{"strength": "20 %", "target": "35 %", "night": "-30"}, []string{"Even so it freezes on the coldest night."}},
 		{"target", Metric, given{"strength": "50 %", "target": "50 %"}, []string{"on target already"}},
 		{"target", Metric, given{"strength": "20 %", "target": "50 %", "drainable": "0"}, []string{"nothing can be drained"}},
+		// What may be added leads the wrong way: nothing is poured, and what is needed said
+		// (by hand: (0.50·8 − 0.39·2)/6 and (0.55·8 − 0.50·2)/6).
+		{"target", Metric, given{"strength": "39 %", "target": "50 %", "with": "water"}, []string{"Pour nothing", "at least 53.7 %"}},
+		{"target", Metric, given{"strength": "50 %", "target": "55 %", "with": "premix_only", "premix": "45 %"}, []string{"Pour nothing", "at least 56.7 %"}},
+		// Nobody typed what one drain reaches, so it is no complaint.
+		{"target", Metric, given{"capacity": "4", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
+		{"target", Metric, given{"capacity": "2 qt 1 pt", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
+		{"reading", Metric, given{"freeze": "-56"}, []string{"Too strong: dilute and test again.", "written down: no"}},
+		{"reading", Metric, given{"instrument": "discs", "inside": "PG"}, []string{"This reading tells nothing.", "What floats tells nothing about PG"}},
+		{"chemistry", Metric, given{"technology": "NOAT", "liners": "yes", "molybdate": "50", "look": "clear"}, []string{"Renew it", "molybdate: 50: bad", "nitrite: not tested"}},
+		{"mix", Metric, given{"technology": "HOAT", "addtech": "HOAT", "liners": "yes"}, []string{"Unknown, which is not yes.", "maker's list"}},
 		// 4.0 of 5.8 qt is about 70 % (common practice).
 		{"again", US, given{"capacity": "5.8", "drained": "4.0"}, []string{"69.0 % is new. That counts as a renewal", "mean age 11.2 months"}},
 		{"again", Metric, given{"capacity": "8", "drained": "3"}, []string{"does not count as a renewal"}},
-		{"buy", Metric, given{"cleaner": "yes"}, []string{"concentrate to pour: 4.9", "Concentrate is cheaper", "concentrate to buy: 1 × 5 L for 48.00", "flush cleaner: 1 bottle\n"}},
+		{"buy", Metric, given{"cleaner": "yes"}, []string{"concentrate to pour: 4.84 L", "the level falls by: 0.11 L", "Concentrate is cheaper", "concentrate to buy: 1 × 5 L for 48.00", "flush cleaner: 1 bottle\n"}},
 		{"buy", Metric, given{"capacity": "12", "cleaner": "yes"}, []string{"2 bottles"}},
-		{"buy", Metric, given{"capacity": "10", "trapped": "6"}, []string{"drain the block"}},
+		{"buy", Metric, given{"capacity": "10", "trapped": "6"}, []string{"One fill reaches 40.0 % at best. Drain 0.99 L more first, by the block or the heater core", "concentrate to pour: 4.00 L", "purified water to pour: 0.00 L"}},
 		{"buy", Metric, given{"is": "same", "premix": "1 L 1"}, []string{"Premix is cheaper"}},
 		{"reading", Metric, given{"checked": "3"}, []string{"Freezes at -30 °C, give or take 1.4 K.", "to be written down: yes"}},
 		{"reading", Metric, given{"inside": "PG", "freeze": "-41", "checked": "3"}, []string{"It shows -41 °C; what is inside freezes at about -3", "other glycol", "written down: no"}},
@@ -67,7 +78,7 @@ func TestAnswers(t *testing.T) {
 		{"reading", US, given{"instrument": "freeze", "freeze": "-34", "checked": "3", "sample": "68"}, []string{"Freezes at -34 °F"}},
 		{"reading", Metric, given{"instrument": "percent", "percent": "50", "checked": "3"}, []string{"Freezes at -37 °C"}},
 		{"reading", Metric, given{"instrument": "brix", "inside": "unknown"}, []string{"written down: no"}},
-		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading tells nothing.", "hydrometer says nothing about PG"}},
+		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading tells nothing.", "What floats tells nothing about PG"}},
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.066"}, []string{"Freezes at -33 °C"}},
 		// Six discs, three floating: −23 °C (common practice).
 		{"reading", Metric, given{"instrument": "discs"}, []string{"Protected to -23 °C, perhaps to -30 °C."}},
@@ -105,21 +116,24 @@ func TestRefusals(t *testing.T) {
 	}{
 		{"target", given{"target": "75 %"}, "target", "33 to 65 %"},
 		{"target", given{"target": "20 %"}, "target", "33 to 65 %"},
-		{"target", given{"capacity": "0"}, "capacity", "0.10 L to 10000 L"},
+		{"target", given{"capacity": "0"}, "capacity", "0.1 L to 10000 L"},
 		{"target", given{"drainable": "9"}, "drainable", "0 L to 8 L"},
 		{"protects", given{"strength": "-300 C"}, "strength", "−52.8"},
 		{"protects", given{"strength": "NaN"}, "strength", "such as 50 %"},
 		{"protects", given{"strength": "50%%"}, "strength", "such as 50 %"},
 		{"protects", given{"strength": ""}, "strength", "such as 50 %"},
 		{"protects", given{"strength": "150 %"}, "strength", "0 to"},
-		{"protects", given{"base": "PG", "strength": "70 %"}, "strength", "0 to 60 % PG by mass"},
+		{"protects", given{"base": "PG", "strength": "70 %"}, "strength", "0 to 60 % PG by volume"},
 		{"protects", given{"base": "XG"}, "base", "EG, PG"},
 		{"protects", given{"colour": "green"}, "colour", "no such input"},
 		{"protects", given{"night": "warm"}, "night", "°C or °F"},
 		{"boil", given{"rated": "-5"}, "rated", "0 kPa to 300 kPa"},
+		{"boil", given{"rated": "-5 psi"}, "rated", "0 psi to 43.51 psi"},
+		{"protects", given{"strength": "400 %"}, "strength", "% EG by volume"},
+		{"target", given{"capacity": "1,000 L"}, "capacity", "1000 l or 1.000 l"},
 		{"boil", given{"altitude": "20000 m"}, "altitude", "9000 m"},
 		{"again", given{"passes": "1.5"}, "passes", "whole number"},
-		{"again", given{"drained": ""}, "drained", "2.2 qt"},
+		{"again", given{"drained": ""}, "drained", "2 1/2 qt"},
 		{"buy", given{"concentrate": "five litres"}, "concentrate", "20 L 140"},
 		{"buy", given{"concentrate": ""}, "concentrate", "20 L 140"},
 		{"buy", given{"premix": "0.001 L 5"}, "premix", "0.05"},
@@ -142,6 +156,12 @@ func TestRefusals(t *testing.T) {
 	}
 	if text, err := Ask("reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}); err != nil || len(text.Steps) == 0 || text.Steps[0].Source == "" {
 		t.Errorf("a reading that tells nothing: %+v, %v", text, err)
+	}
+	if r, err := Ask("target", US, given{"capacity": "½ gal", "strength": "-20", "target": "50"}); err != nil || len(r.Read) != 3 || r.Read[0] != (Line{"system holds", "0.5 US gal"}) || r.Read[1] != (Line{"strength now", "-20 °F"}) {
+		t.Errorf("what was typed is read as %v, %v", r.Read, err)
+	}
+	if r, err := Ask("target", Metric, given{"strength": "50 %", "target": "50 %"}); err != nil || strings.Contains(plain(r), "Warm it") {
+		t.Errorf("on target, and to be warmed through: %v", err)
 	}
 	if got := percent(coolant.ConcentrateGlycol); !strings.HasPrefix(got, strings.TrimSuffix(concentrateHolds, " %")) {
 		t.Errorf("the Bench opens with %s, the core reckons with %s", concentrateHolds, got)

@@ -2,6 +2,7 @@ package sums
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -13,7 +14,7 @@ import (
 var flagWords = map[coolant.Flag]string{
 	coolant.FlagWrongScale:  "Read on the scale of the other glycol: what it shows is not what is inside.",
 	coolant.FlagBaseUnknown: "Nobody knows which glycol is inside: the scale may be the wrong one. Do not write this down as a test.",
-	coolant.FlagHydroPG:     "A hydrometer says nothing about PG: its density hardly rises and then falls again. Use a refractometer.",
+	coolant.FlagHydroPG:     "What floats tells nothing about PG: its density hardly rises with its strength and then falls again. Use a refractometer.",
 	coolant.FlagHot:         "The sample is outside what this instrument makes up for: let it cool and read again.",
 	coolant.FlagZeroOff:     "It reads off zero on purified water; that is made up for here. Set it to zero.",
 	coolant.FlagZeroFar:     "It is far off zero on purified water: set it to zero and read again.",
@@ -22,6 +23,7 @@ var flagWords = map[coolant.Flag]string{
 	coolant.FlagExpired:     "The strip is past its date.",
 	coolant.FlagLate:        "The strip was read too late.",
 	coolant.FlagBeyond:      "Beyond what the tables know.",
+	coolant.FlagTooStrong:   "Beyond the strong end of the scale: more glycol than protects best. Dilute and test again.",
 }
 
 var refractometers = []string{"freeze", "percent", "brix"}
@@ -67,7 +69,7 @@ func answerTester(in *inputs) Result {
 		reading, err = coolant.ReadHydrometer(density, measure.Celsius(sample), inside)
 	case "discs":
 		field, source = "chart", "the tester's own chart; a step is a bracket, not a point"
-		reading, err = in.discs()
+		reading, err = in.discs(inside)
 	case "strip":
 		warm, cold := in.within("warm", measure.Temperature, -80, 0), in.within("cold", measure.Temperature, -80, 0)
 		spoilt := in.choice("spoilt")
@@ -113,7 +115,7 @@ func (in *inputs) refractometer(kind string, inside coolant.Base) (coolant.Readi
 	return m.Read()
 }
 
-func (in *inputs) discs() (coolant.Reading, error) {
+func (in *inputs) discs(inside coolant.Base) (coolant.Reading, error) {
 	var chart []measure.Celsius
 	for item := range strings.SplitSeq(in.text("chart"), ";") {
 		r, err := measure.Parse(item, measure.Temperature, measure.DegC)
@@ -134,7 +136,7 @@ func (in *inputs) discs() (coolant.Reading, error) {
 	if in.failed() {
 		return coolant.Reading{}, nil
 	}
-	return coolant.ReadDiscs(chart, int(n))
+	return coolant.ReadDiscs(chart, int(n), inside)
 }
 
 func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coolant.Base, source string) Result {
@@ -145,6 +147,9 @@ func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coola
 	switch {
 	case m.NoHint:
 		r.Headline = "This reading tells nothing."
+		if slices.Contains(m.Flags, coolant.FlagTooStrong) {
+			r.Headline = "Too strong: dilute and test again."
+		}
 		r.Lines = []Line{{"to be written down", "no"}}
 		r.Steps = []Step{{What: instrument, Formula: "no sum can be made of it", Source: source}}
 		return r
@@ -282,7 +287,7 @@ var whyWords = map[coolant.Why]string{
 	coolant.WhyUniversal:   "“Universal” is safe only after a full flush.",
 	coolant.WhySilicate:    "This system's seals want a silicate-free coolant.",
 	coolant.WhyAluminium:   "Conventional inhibitors on aluminium: ask the maker.",
-	coolant.WhyLiners:      "A wet-liner diesel needs nitrite or molybdate against cavitation.",
+	coolant.WhyLiners:      "For wet liners the engine maker's list decides: approved is what meets D6210, or D4985 with SCA, or is on that list.",
 	coolant.WhyWaterless:   "Waterless coolant bears nothing else, water least of all.",
 	coolant.WhyPremixOnly:  "This system takes premix only.",
 	coolant.WhyPremixThin:  "Premix is never thinned with water.",
