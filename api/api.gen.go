@@ -199,12 +199,32 @@ func (e EntryKind) Valid() bool {
 	}
 }
 
+// Defines values for ExplanationApart.
+const (
+	OtherScale       ExplanationApart = "other_scale"
+	SecondInstrument ExplanationApart = "second_instrument"
+)
+
+// Valid indicates whether the value is a known member of the ExplanationApart enum.
+func (e ExplanationApart) Valid() bool {
+	switch e {
+	case OtherScale:
+		return true
+	case SecondInstrument:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExplanationCause.
 const (
 	ExplanationCauseConcentrateAdded ExplanationCause = "concentrate_added"
 	ExplanationCauseFillVolume       ExplanationCause = "fill_volume"
 	ExplanationCauseLeakAndRefill    ExplanationCause = "leak_and_refill"
+	ExplanationCauseMisread          ExplanationCause = "misread"
 	ExplanationCauseMixedWrong       ExplanationCause = "mixed_wrong"
+	ExplanationCauseStayedInside     ExplanationCause = "stayed_inside"
 	ExplanationCauseWaterAdded       ExplanationCause = "water_added"
 	ExplanationCauseWaterLost        ExplanationCause = "water_lost"
 	ExplanationCauseWrongScale       ExplanationCause = "wrong_scale"
@@ -219,13 +239,38 @@ func (e ExplanationCause) Valid() bool {
 		return true
 	case ExplanationCauseLeakAndRefill:
 		return true
+	case ExplanationCauseMisread:
+		return true
 	case ExplanationCauseMixedWrong:
+		return true
+	case ExplanationCauseStayedInside:
 		return true
 	case ExplanationCauseWaterAdded:
 		return true
 	case ExplanationCauseWaterLost:
 		return true
 	case ExplanationCauseWrongScale:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExplanationLikelihood.
+const (
+	Likely   ExplanationLikelihood = "likely"
+	Possible ExplanationLikelihood = "possible"
+	Unlikely ExplanationLikelihood = "unlikely"
+)
+
+// Valid indicates whether the value is a known member of the ExplanationLikelihood enum.
+func (e ExplanationLikelihood) Valid() bool {
+	switch e {
+	case Likely:
+		return true
+	case Possible:
+		return true
+	case Unlikely:
 		return true
 	default:
 		return false
@@ -382,23 +427,32 @@ const (
 	NoteBaseUnknown     Note = "base_unknown"
 	NoteBeyondTable     Note = "beyond_table"
 	NoteClosesNothing   Note = "closes_nothing"
+	NoteColderWaits     Note = "colder_waits"
+	NoteDensityOnPg     Note = "density_on_pg"
 	NoteDoesNotHold     Note = "does_not_hold"
 	NoteImpliedLoss     Note = "implied_loss"
+	NoteInferred        Note = "inferred"
 	NoteLevelAboveBook  Note = "level_above_book"
 	NoteLevelBelowBook  Note = "level_below_book"
 	NoteLevelHot        Note = "level_hot"
-	NoteMeterBackwards  Note = "meter_backwards"
+	NoteMarksUnknown    Note = "marks_unknown"
+	NoteMeterDoubted    Note = "meter_doubted"
 	NoteMixedBase       Note = "mixed_base"
 	NoteMixedTechnology Note = "mixed_technology"
 	NoteMoreThanBook    Note = "more_than_book"
 	NoteNotFilled       Note = "not_filled"
+	NoteNotMixed        Note = "not_mixed"
+	NoteNotReady        Note = "not_ready"
 	NoteOffRating       Note = "off_rating"
 	NoteOtherMeterKind  Note = "other_meter_kind"
+	NoteOutUnknown      Note = "out_unknown"
 	NotePartialDrain    Note = "partial_drain"
 	NotePremixThinned   Note = "premix_thinned"
 	NoteReadingRefused  Note = "reading_refused"
+	NoteSettling        Note = "settling"
 	NoteStrikesNothing  Note = "strikes_nothing"
 	NoteTankUnknown     Note = "tank_unknown"
+	NoteTooStrong       Note = "too_strong"
 	NoteVolumeAssumed   Note = "volume_assumed"
 	NoteWasNotHeld      Note = "was_not_held"
 	NoteWaterLeftInside Note = "water_left_inside"
@@ -416,9 +470,15 @@ func (e Note) Valid() bool {
 		return true
 	case NoteClosesNothing:
 		return true
+	case NoteColderWaits:
+		return true
+	case NoteDensityOnPg:
+		return true
 	case NoteDoesNotHold:
 		return true
 	case NoteImpliedLoss:
+		return true
+	case NoteInferred:
 		return true
 	case NoteLevelAboveBook:
 		return true
@@ -426,7 +486,9 @@ func (e Note) Valid() bool {
 		return true
 	case NoteLevelHot:
 		return true
-	case NoteMeterBackwards:
+	case NoteMarksUnknown:
+		return true
+	case NoteMeterDoubted:
 		return true
 	case NoteMixedBase:
 		return true
@@ -436,9 +498,15 @@ func (e Note) Valid() bool {
 		return true
 	case NoteNotFilled:
 		return true
+	case NoteNotMixed:
+		return true
+	case NoteNotReady:
+		return true
 	case NoteOffRating:
 		return true
 	case NoteOtherMeterKind:
+		return true
+	case NoteOutUnknown:
 		return true
 	case NotePartialDrain:
 		return true
@@ -446,9 +514,13 @@ func (e Note) Valid() bool {
 		return true
 	case NoteReadingRefused:
 		return true
+	case NoteSettling:
+		return true
 	case NoteStrikesNothing:
 		return true
 	case NoteTankUnknown:
+		return true
+	case NoteTooStrong:
 		return true
 	case NoteVolumeAssumed:
 		return true
@@ -586,6 +658,39 @@ func (e School) Valid() bool {
 	}
 }
 
+// Defines values for StopCause.
+const (
+	StopCauseAirTrapped StopCause = "air_trapped"
+	StopCauseCoolant    StopCause = "coolant"
+	StopCauseDefect     StopCause = "defect"
+	StopCauseFinding    StopCause = "finding"
+	StopCauseHold       StopCause = "hold"
+	StopCauseLevel      StopCause = "level"
+	StopCauseReturn     StopCause = "return"
+)
+
+// Valid indicates whether the value is a known member of the StopCause enum.
+func (e StopCause) Valid() bool {
+	switch e {
+	case StopCauseAirTrapped:
+		return true
+	case StopCauseCoolant:
+		return true
+	case StopCauseDefect:
+		return true
+	case StopCauseFinding:
+		return true
+	case StopCauseHold:
+		return true
+	case StopCauseLevel:
+		return true
+	case StopCauseReturn:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for UnitKind.
 const (
 	Aircraft   UnitKind = "aircraft"
@@ -666,18 +771,21 @@ func (e Verdict) Valid() bool {
 
 // Defines values for Work.
 const (
-	WorkCap     Work = "cap"
-	WorkHoses   Work = "hoses"
-	WorkLevel   Work = "level"
-	WorkRenewal Work = "renewal"
-	WorkRepair  Work = "repair"
-	WorkTest    Work = "test"
+	WorkCap        Work = "cap"
+	WorkCorrection Work = "correction"
+	WorkHoses      Work = "hoses"
+	WorkLevel      Work = "level"
+	WorkRenewal    Work = "renewal"
+	WorkRepair     Work = "repair"
+	WorkTest       Work = "test"
 )
 
 // Valid indicates whether the value is a known member of the Work enum.
 func (e Work) Valid() bool {
 	switch e {
 	case WorkCap:
+		return true
+	case WorkCorrection:
 		return true
 	case WorkHoses:
 		return true
@@ -718,6 +826,12 @@ type Account struct {
 	Coldest float64      `json:"coldest"`
 	Defects []OpenDefect `json:"defects"`
 
+	// Disagreement The test that does not agree with the book, until it is settled.
+	Disagreement *Disagreement `json:"disagreement,omitempty"`
+
+	// EarlierTest The last test of the charges before.
+	EarlierTest *time.Time `json:"earlierTest,omitempty"`
+
 	// Factory The charge it came with is inside; the first interval runs.
 	Factory  *bool     `json:"factory,omitempty"`
 	Findings []Finding `json:"findings"`
@@ -735,31 +849,40 @@ type Account struct {
 	Lines []Line `json:"lines"`
 
 	// MayRelease Whoever asks may release this unit.
-	MayRelease bool              `json:"mayRelease"`
-	MeterUnit  *AccountMeterUnit `json:"meterUnit,omitempty"`
+	MayRelease bool `json:"mayRelease"`
+
+	// Measured The temperature to rely on is the last test's and not the book's.
+	Measured  *bool             `json:"measured,omitempty"`
+	MeterUnit *AccountMeterUnit `json:"meterUnit,omitempty"`
 
 	// Mixed EG and PG were poured together.
 	Mixed bool `json:"mixed"`
 
 	// Nights The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart.
-	Nights []ColdNight `json:"nights"`
-
-	// OffBook The last test does not agree with the book and nobody has balanced it.
-	OffBook *bool    `json:"offBook,omitempty"`
-	Outlook Outlook  `json:"outlook"`
-	Owed    []Owed   `json:"owed"`
-	Plan    Plan     `json:"plan"`
-	Product *Product `json:"product,omitempty"`
+	Nights  []ColdNight `json:"nights"`
+	Outlook Outlook     `json:"outlook"`
+	Owed    []Owed      `json:"owed"`
+	Plan    Plan        `json:"plan"`
+	Product *Product    `json:"product,omitempty"`
 
 	// ProtectsTo The temperature to rely on, °C.
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
 
 	// RenewalMeter km or h at the last qualifying renewal, run on through changes of the meter.
-	RenewalMeter *float64           `json:"renewalMeter,omitempty"`
-	Today        openapi_types.Date `json:"today"`
-	Unit         UnitName           `json:"unit"`
+	RenewalMeter *float64 `json:"renewalMeter,omitempty"`
 
-	// Winters Of so many nights of the same date one is colder than the curve.
+	// Return The coldest night of one winter in so many, °C.
+	Return *float64 `json:"return,omitempty"`
+
+	// Shift How far the curve lies below the nights of single dates, K.
+	Shift *float64 `json:"shift,omitempty"`
+
+	// Stops All things for which it must not run, the most urgent first.
+	Stops []Stop             `json:"stops"`
+	Today openapi_types.Date `json:"today"`
+	Unit  UnitName           `json:"unit"`
+
+	// Winters Of so many winters one has a night that is colder than the curve.
 	Winters int `json:"winters"`
 }
 
@@ -771,8 +894,11 @@ type Answer struct {
 	Curve    *Curve       `json:"curve,omitempty"`
 	Headline string       `json:"headline"`
 	Lines    []AnswerLine `json:"lines"`
-	Steps    []SumStep    `json:"steps"`
-	Warnings []string     `json:"warnings"`
+
+	// Read What was typed, as it was read.
+	Read     *[]AnswerLine `json:"read,omitempty"`
+	Steps    []SumStep     `json:"steps"`
+	Warnings []string      `json:"warnings"`
 }
 
 // AnswerLine defines model for AnswerLine.
@@ -937,6 +1063,16 @@ type DemoAccount struct {
 	Role     Role   `json:"role"`
 }
 
+// Disagreement The test that does not agree with the book, until it is settled.
+type Disagreement struct {
+	// Confirmed A second test showed the same.
+	Confirmed bool               `json:"confirmed"`
+	Line      openapi_types.UUID `json:"line"`
+
+	// Waits It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it.
+	Waits bool `json:"waits"`
+}
+
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
@@ -982,7 +1118,10 @@ type EntryInput struct {
 	Strike       *StrikeBody        `json:"strike,omitempty"`
 
 	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
-	Strikes   *StrikesInput  `json:"strikes,omitempty"`
+	Strikes *StrikesInput `json:"strikes,omitempty"`
+
+	// Sure The writer has confirmed what was asked about; see question in FieldProblem.
+	Sure      *bool          `json:"sure,omitempty"`
 	TopUp     *TopUpBody     `json:"topUp,omitempty"`
 	ZeroCheck *ZeroCheckBody `json:"zeroCheck,omitempty"`
 }
@@ -990,14 +1129,23 @@ type EntryInput struct {
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
-// Explanation Why a test may not agree with the book.
+// Explanation Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
 type Explanation struct {
+	// Apart Another proposal is about as likely; this test tells them apart.
+	Apart *ExplanationApart `json:"apart,omitempty"`
+
 	// Balance The entry that would balance the books.
 	Balance *Balancing       `json:"balance,omitempty"`
 	Cause   ExplanationCause `json:"cause"`
 	From    time.Time        `json:"from"`
-	Litres  *float64         `json:"litres,omitempty"`
-	Scale   *Base            `json:"scale,omitempty"`
+
+	// Likelihood Of what it proposes, all causes that propose the same taken together.
+	Likelihood ExplanationLikelihood `json:"likelihood"`
+	Litres     *float64              `json:"litres,omitempty"`
+
+	// Retest Nobody has tested a second time; the balancing entry is accepted only then.
+	Retest *bool `json:"retest,omitempty"`
+	Scale  *Base `json:"scale,omitempty"`
 
 	// Share Per cent of concentrate that was really mixed.
 	Share *float64  `json:"share,omitempty"`
@@ -1005,13 +1153,16 @@ type Explanation struct {
 
 	// Truth What it freezes at if so, °C.
 	Truth *float64 `json:"truth,omitempty"`
-
-	// Weight Among the explanations, adding up to 1.
-	Weight float64 `json:"weight"`
 }
+
+// ExplanationApart Another proposal is about as likely; this test tells them apart.
+type ExplanationApart string
 
 // ExplanationCause defines model for Explanation.Cause.
 type ExplanationCause string
+
+// ExplanationLikelihood Of what it proposes, all causes that propose the same taken together.
+type ExplanationLikelihood string
 
 // Field defines model for Field.
 type Field struct {
@@ -1036,6 +1187,9 @@ type FieldProblem struct {
 
 	// Pointer JSON pointer to the field in the request body.
 	Pointer string `json:"pointer"`
+
+	// Question It may be right after all: sent again with sure, it is written.
+	Question *bool `json:"question,omitempty"`
 }
 
 // Finding defines model for Finding.
@@ -1132,6 +1286,9 @@ type LastTest struct {
 	Instrument string    `json:"instrument"`
 	Measured   float64   `json:"measured"`
 	Tool       *string   `json:"tool,omitempty"`
+
+	// Waits It reads colder than the book and does not count yet.
+	Waits *bool `json:"waits,omitempty"`
 
 	// ZeroAt Its last zero check; none when nobody wrote one.
 	ZeroAt *time.Time `json:"zeroAt,omitempty"`
@@ -1266,7 +1423,7 @@ type OffBookRow struct {
 	At   time.Time `json:"at"`
 	Book *float64  `json:"book,omitempty"`
 
-	// Likeliest Why a test may not agree with the book.
+	// Likeliest Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
 	Likeliest *Explanation `json:"likeliest,omitempty"`
 	Measured  float64      `json:"measured"`
 	Unit      UnitName     `json:"unit"`
@@ -1456,8 +1613,10 @@ type Question struct {
 
 // Reading defines model for Reading.
 type Reading struct {
-	Unit  MeasureUnit `json:"unit"`
-	Value float64     `json:"value"`
+	Unit MeasureUnit `json:"unit"`
+
+	// Value A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+	Value Typed `json:"value"`
 }
 
 // Reason defines model for Reason.
@@ -1560,6 +1719,12 @@ type Session struct {
 	Person *SignedIn     `json:"person,omitempty"`
 }
 
+// Settings defines model for Settings.
+type Settings struct {
+	// Zone Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo.
+	Zone string `json:"zone"`
+}
+
 // SignedIn defines model for SignedIn.
 type SignedIn struct {
 	Email string `json:"email"`
@@ -1576,18 +1741,30 @@ type SiteCold struct {
 	Altitude float64 `json:"altitude"`
 
 	// Colder Nights a year of the record that were colder than the curve.
-	Colder  *float64   `json:"colder,omitempty"`
-	Coldest float64    `json:"coldest"`
-	Id      int64      `json:"id"`
-	Name    string     `json:"name"`
-	Seasons []Season   `json:"seasons"`
-	ToldAt  *time.Time `json:"toldAt,omitempty"`
+	Colder  *float64 `json:"colder,omitempty"`
+	Coldest float64  `json:"coldest"`
+	Id      int64    `json:"id"`
+	Name    string   `json:"name"`
 
-	// Winters Of so many nights of the same date one is colder than the curve.
+	// OwnZone The zone is its own; otherwise it is the fleet's.
+	OwnZone bool `json:"ownZone"`
+
+	// Return The coldest night of one winter in so many, °C.
+	Return  *float64 `json:"return,omitempty"`
+	Seasons []Season `json:"seasons"`
+
+	// Shift How far the curve lies below the nights of single dates, K.
+	Shift  *float64   `json:"shift,omitempty"`
+	ToldAt *time.Time `json:"toldAt,omitempty"`
+
+	// Winters Of so many winters one has a night that is colder than the curve.
 	Winters int `json:"winters"`
 
 	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.
 	Years int `json:"years"`
+
+	// Zone Its time zone.
+	Zone string `json:"zone"`
 }
 
 // Standing defines model for Standing.
@@ -1601,6 +1778,19 @@ type Standing struct {
 type State struct {
 	Status string `json:"status"`
 }
+
+// Stop defines model for Stop.
+type Stop struct {
+	About string    `json:"about"`
+	At    time.Time `json:"at"`
+	Cause StopCause `json:"cause"`
+
+	// Ready What a release waits for is in the books.
+	Ready bool `json:"ready"`
+}
+
+// StopCause defines model for Stop.Cause.
+type StopCause string
 
 // StrikeBody defines model for StrikeBody.
 type StrikeBody = json.RawMessage
@@ -1660,6 +1850,9 @@ type Turnover struct {
 	// Short L less went in than came out and had been missing.
 	Short float64 `json:"short"`
 }
+
+// Typed A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+type Typed = json.RawMessage
 
 // UnitClocks defines model for UnitClocks.
 type UnitClocks struct {
@@ -1813,8 +2006,11 @@ type SignInJSONBody struct {
 
 // ChangeSiteJSONBody defines parameters for ChangeSite.
 type ChangeSiteJSONBody struct {
-	// Winters Of so many nights of the same date one is colder than the curve, 2 to 200.
-	Winters int `json:"winters"`
+	// Winters Of so many winters one has a night that is colder than the curve, 2 to 200.
+	Winters *int `json:"winters,omitempty"`
+
+	// Zone Its time zone, such as Europe/Oslo; empty for the fleet's.
+	Zone *string `json:"zone,omitempty"`
 }
 
 // ListUnitsParams defines parameters for ListUnits.
@@ -1872,6 +2068,9 @@ type PreviewKindOnPlanJSONRequestBody PreviewKindOnPlanJSONBody
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
+
+// ChangeSettingsJSONRequestBody defines body for ChangeSettings for application/json ContentType.
+type ChangeSettingsJSONRequestBody = Settings
 
 // ChangeSiteJSONRequestBody defines body for ChangeSite for application/json ContentType.
 type ChangeSiteJSONRequestBody ChangeSiteJSONBody
@@ -1968,10 +2167,16 @@ type ServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
+	// GetSettings The settings of the installation.
+	// (GET /api/v1/settings)
+	GetSettings(ctx *echo.Context) error
+	// ChangeSettings Change the settings.
+	// (PUT /api/v1/settings)
+	ChangeSettings(ctx *echo.Context) error
 	// ListSites The sites with the cold to be reckoned with.
 	// (GET /api/v1/sites)
 	ListSites(ctx *echo.Context) error
-	// ChangeSite Set how cautious the site's cold curve is.
+	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx *echo.Context, id PersonId) error
 	// ListUnits Units whose code or name contains q, by code.
@@ -2362,6 +2567,24 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 	return err
 }
 
+// GetSettings converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSettings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSettings(ctx)
+	return err
+}
+
+// ChangeSettings converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeSettings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeSettings(ctx)
+	return err
+}
+
 // ListSites converts echo context to params.
 func (w *ServerInterfaceWrapper) ListSites(ctx *echo.Context) error {
 	var err error
@@ -2574,6 +2797,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/v1/people/:id", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
 	router.POST(options.BaseURL+"/api/v1/people/:id/invitation", wrapper.InviteAgain, options.OperationMiddlewares["inviteAgain"]...)
 	router.GET(options.BaseURL+"/api/v1/audit", wrapper.ListAudit, options.OperationMiddlewares["listAudit"]...)
+	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
+	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
@@ -3608,6 +3833,77 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type GetSettingsRequestObject struct {
+}
+
+type GetSettingsResponseObject interface {
+	VisitGetSettingsResponse(w http.ResponseWriter) error
+}
+
+type GetSettings200JSONResponse Settings
+
+func (response GetSettings200JSONResponse) VisitGetSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSettingsdefaultApplicationProblemPlusJSONResponse) VisitGetSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSettingsRequestObject struct {
+	Body *ChangeSettingsJSONRequestBody
+}
+
+type ChangeSettingsResponseObject interface {
+	VisitChangeSettingsResponse(w http.ResponseWriter) error
+}
+
+type ChangeSettings204Response struct {
+}
+
+func (response ChangeSettings204Response) VisitChangeSettingsResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChangeSettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeSettingsdefaultApplicationProblemPlusJSONResponse) VisitChangeSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListSitesRequestObject struct {
 }
 
@@ -4019,10 +4315,16 @@ type StrictServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// GetSettings The settings of the installation.
+	// (GET /api/v1/settings)
+	GetSettings(ctx context.Context, request GetSettingsRequestObject) (GetSettingsResponseObject, error)
+	// ChangeSettings Change the settings.
+	// (PUT /api/v1/settings)
+	ChangeSettings(ctx context.Context, request ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error)
 	// ListSites The sites with the cold to be reckoned with.
 	// (GET /api/v1/sites)
 	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
-	// ChangeSite Set how cautious the site's cold curve is.
+	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.
@@ -5045,6 +5347,75 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		return validResponse.VisitSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSettings operation middleware
+func (sh *strictHandler) GetSettings(ctx *echo.Context) error {
+	var request GetSettingsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSettings(ctx.Request().Context(), request.(GetSettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSettings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSettingsResponseObject); ok {
+		return validResponse.VisitGetSettingsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeSettings operation middleware
+func (sh *strictHandler) ChangeSettings(ctx *echo.Context) error {
+	var request ChangeSettingsRequestObject
+
+	var body ChangeSettingsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeSettings(ctx.Request().Context(), request.(ChangeSettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeSettings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeSettingsResponseObject); ok {
+		return validResponse.VisitChangeSettingsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -66,6 +66,7 @@ func (b *tab) calm() {
 
 // books reckons in the core what the page should show of a demo unit.
 type reckoned struct {
+	fleet   store.LoadedFleet
 	unit    store.LoadedUnit
 	plan    forecast.Plan
 	cold    *forecast.Climate
@@ -74,7 +75,7 @@ type reckoned struct {
 
 func demoUnit(code string) *reckoned {
 	f := demo.Fleet(time.Now())
-	r := &reckoned{unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
+	r := &reckoned{fleet: f, unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
 	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == r.unit.Plan })]
 	r.cold = climateOf(r.unit.Site)
 	r.entries = r.unit.Entries
@@ -83,7 +84,7 @@ func demoUnit(code string) *reckoned {
 
 // climateOf a demo site: twelve years of the stand-in's nights, and its forecast.
 func climateOf(site string) *forecast.Climate {
-	w, today := demo.Weather(), forecast.Day(time.Now())
+	w, today := demo.Weather(), measure.DateOf(time.Now(), time.Local)
 	record, err := w.Minima(context.Background(), site, today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
 	ahead, err2 := w.Forecast(context.Background(), site, today)
 	k, ok := forecast.NewClimate(slices.DeleteFunc(record, func(m forecast.Minimum) bool { return m.Celsius < -90 }), forecast.DefaultWinters)
@@ -105,8 +106,8 @@ func (r *reckoned) add(b ledger.Body) {
 // freeze clock.
 func (r *reckoned) shows() (protects, freezeDue string) {
 	u := r.unit
-	a := ledger.Fold(u.Ledger(r.plan), r.entries)
-	o := forecast.Look(&a, r.plan, forecast.Around{Cold: r.cold}, time.Now())
+	a := ledger.Fold(r.fleet.Ledger(u, r.plan), r.entries)
+	o := forecast.Evaluate(&a, r.plan, forecast.Around{Cold: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
 	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
 	if c.Due != nil {
 		freezeDue = c.Due.Format(time.DateOnly)

@@ -16,6 +16,7 @@ import (
 	"strings"
 	"syscall"
 	"time"
+	_ "time/tzdata" // zones are known on a machine that has none installed
 
 	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
@@ -37,6 +38,9 @@ type settings struct {
 	// weather service to ask: "standin" or "none"; empty takes the stand-in for the
 	// demo fleet, whose sites it knows, and none for any other.
 	weather string
+	// zone of the fleet, to be set; empty keeps what is set, and takes the machine's
+	// for books that have none.
+	zone string
 }
 
 // What --weather may name.
@@ -58,8 +62,12 @@ func parseSettings(args []string, out io.Writer) (settings, error) {
 	flags.BoolVar(&noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
 	flags.BoolVar(&s.fresh, "fresh", false, "throw the database away and begin anew (asks first)")
 	flags.StringVar(&s.weather, "weather", "", "weather service: standin (made-up nights; with the demo fleet the default) or none")
+	flags.StringVar(&s.zone, "zone", "", "time zone of the fleet, such as Europe/Oslo; without it what is set, at first the machine's")
 	if err := flags.Parse(args); err != nil {
 		return s, err
+	}
+	if _, err := time.LoadLocation(s.zone); err != nil || s.zone == "Local" {
+		return s, fmt.Errorf("--zone %q is not accepted; accepted: the name of a time zone, such as Europe/Oslo", s.zone)
 	}
 	if flags.NArg() > 0 {
 		return s, fmt.Errorf("%q is not an option; see ./start --help", flags.Arg(0))
@@ -175,6 +183,12 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 			err = errors.Join(err, o.store.Close())
 		}
 	}()
+	if err := setZone(ctx, o.store, s.zone); err != nil {
+		return o, err
+	}
+	if err := o.store.RefreshCurves(ctx); err != nil {
+		return o, err
+	}
 	if err := foldStale(ctx, o.store, steps); err != nil {
 		return o, err
 	}
@@ -209,6 +223,38 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	}
 	o.handler, err = web.New(cfg)
 	return o, err
+}
+
+// setZone of the fleet: the one named, or for books without one the machine's.
+func setZone(ctx context.Context, s *store.Store, name string) error {
+	set, err := s.ZoneSet(ctx)
+	if err != nil || set && name == "" {
+		return err
+	}
+	if name == "" {
+		name = machineZone()
+	}
+	zone, err := time.LoadLocation(name)
+	if err != nil {
+		return err
+	}
+	return s.SetZone(ctx, store.By{Name: "diligent"}, zone)
+}
+
+// machineZone is the name of the machine's time zone; UTC when it has none that is
+// known by a name.
+func machineZone() string {
+	if name := time.Local.String(); name != "Local" && name != "" {
+		return name
+	}
+	if target, err := os.Readlink("/etc/localtime"); err == nil {
+		if _, name, ok := strings.Cut(target, "zoneinfo/"); ok {
+			if _, err := time.LoadLocation(name); err == nil {
+				return name
+			}
+		}
+	}
+	return "UTC"
 }
 
 // foldStale stores the accounts anew when some are missing or were folded by other

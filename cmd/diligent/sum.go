@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 
 	"diligentledger/api"
 	"diligentledger/internal/sums"
@@ -12,11 +13,14 @@ import (
 )
 
 // sum answers a question of the Bench: JSON in, JSON out, the same as the API's
-// POST /api/v1/bench/{question}. Without a question it lists them.
+// POST /api/v1/bench/{question}, but for the points of the curve, which --curve
+// adds. Without a question it lists them.
 func sum(args []string, in io.Reader, out io.Writer) error {
 	encode := json.NewEncoder(out)
 	encode.SetIndent("", "  ")
 	encode.SetEscapeHTML(false)
+	curve := slices.Contains(args, "--curve")
+	args = slices.DeleteFunc(slices.Clone(args), func(a string) bool { return a == "--curve" })
 	switch len(args) {
 	case 0:
 		for _, q := range sums.Questions() {
@@ -55,6 +59,9 @@ func sum(args []string, in io.Reader, out io.Writer) error {
 	}
 	if err != nil {
 		return err
+	}
+	if !curve {
+		result.Curve = nil
 	}
 	return encode.Encode(web.Answer(result))
 }

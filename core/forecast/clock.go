@@ -368,7 +368,7 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	}
 	c.Window = &Window{first, night, last}
 	numbers["need"] = float64(cold.On(night))
-	if _, told := cold.Forecast(night); told {
+	if t, told := cold.Forecast(night); told && t == cold.On(night) {
 		numbers["forecast"] = 1
 	}
 	left := share(float64(today.until(night)) / 365)

@@ -23,7 +23,7 @@ func (c ColdCurve) Climate() *Climate {
 	slot := 0
 	for month, length := range leapMonths {
 		for day := 1; day <= length; day++ {
-			k.nights[slot] = c.at(month, day, length)
+			k.dates[slot] = c.at(month, day, length)
 			slot++
 		}
 	}
@@ -84,9 +84,10 @@ type Climate struct {
 	// Return is the coldest night of one winter in n; nil without a record.
 	Return *measure.Celsius
 
-	nights  [slots]measure.Celsius
+	dates   [slots]measure.Celsius // one in n nights of the date is colder
+	nights  [slots]measure.Celsius // what is planned for
 	coldest measure.Celsius
-	seasons []slotSpan // below SeasonCold, by slots; kept so that no unit counts them anew
+	seasons []slotSpan // dates below SeasonCold, by slots; kept so that no unit counts them anew
 
 	from  measure.Date // night that the first of ahead is for
 	ahead []measure.Celsius
@@ -130,7 +131,9 @@ const (
 // nearly every winter. Therefore it is lowered by a shift: the n-winter return level
 // of how far the worst night of a winter lay below the curve, by Gumbel's
 // distribution fitted by its moments (Gumbel 1958; the frequency factor as in Chow,
-// Maidment and Mays, Applied Hydrology, 12.3.8; from memory).
+// Maidment and Mays, Applied Hydrology, 12.3.8; from memory). It is lowered no
+// further than to the n-winter return level of the winter's coldest night: colder it
+// is once in n winters, whatever the date.
 func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 	years := map[int]int{}
 	for _, m := range record {
@@ -145,10 +148,10 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 	if whole < leastYears {
 		return nil, false
 	}
-	k := &Climate{Winters: winters, Years: whole}
-	k.nights = dateCurve(record, winters)
+	k := &Climate{Winters: winters, Years: whole, dates: dateCurve(record, winters)}
 	k.settle() // which half of the earth it is
 	k.lower(record)
+	k.settle()
 	colder := 0
 	for _, m := range record {
 		if m.Celsius < k.nights[slotOf(m.Day)] {
@@ -156,7 +159,6 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 		}
 	}
 	k.Colder = 365 * float64(colder) / float64(len(record))
-	k.settle()
 	return k, true
 }
 
@@ -183,7 +185,7 @@ func dateCurve(record []Minimum, n int) (curve [slots]measure.Celsius) {
 		for d := -around; d <= around; d++ {
 			sum += raw[(s+d+slots)%slots]
 		}
-		curve[s] = measure.Celsius(sum / (2*around + 1))
+		curve[s] = measure.Celsius(math.Round(sum/(2*around+1)*10) / 10)
 	}
 	return curve
 }
@@ -218,12 +220,10 @@ func (k *Climate) lower(record []Minimum) {
 		worst, coldest = append(worst, below), append(coldest, -minimum)
 	}
 	if len(worst) > 0 {
-		k.Shift = measure.Kelvin(math.Max(0, returnLevel(worst, k.Winters)))
-		level := measure.Celsius(-returnLevel(coldest, k.Winters))
+		tenths := func(v float64) float64 { return math.Ceil(10*v) / 10 }
+		k.Shift = measure.Kelvin(tenths(math.Max(0, returnLevel(worst, k.Winters))))
+		level := measure.Celsius(-tenths(returnLevel(coldest, k.Winters)))
 		k.Return = &level
-	}
-	for s := range k.nights {
-		k.nights[s] = measure.Celsius(math.Floor(10*float64(k.nights[s]-measure.Celsius(k.Shift))) / 10)
 	}
 }
 
@@ -292,19 +292,26 @@ func RestoreClimate(stored Climate, curve []measure.Celsius) (*Climate, bool) {
 		return nil, false
 	}
 	k := &Climate{Winters: stored.Winters, Years: stored.Years, Colder: stored.Colder, Shift: stored.Shift, Return: stored.Return}
-	copy(k.nights[:], curve)
+	copy(k.dates[:], curve)
 	k.settle()
 	return k, true
 }
 
-// Curve is a value for each day of a leap year.
-func (k *Climate) Curve() []measure.Celsius { return slices.Clone(k.nights[:]) }
+// Curve is the curve of the dates, before it is lowered: a value for each day of a
+// leap year.
+func (k *Climate) Curve() []measure.Celsius { return slices.Clone(k.dates[:]) }
 
-// settle what follows from the nights.
+// settle what follows from the dates, the shift and the return level.
 func (k *Climate) settle() {
+	for s, t := range k.dates {
+		k.nights[s] = t - measure.Celsius(k.Shift)
+		if k.Return != nil {
+			k.nights[s] = min(t, max(k.nights[s], *k.Return))
+		}
+	}
 	k.coldest = slices.Min(k.nights[:])
 	k.seasons = nil
-	cold := func(s int) bool { return k.nights[(s+slots)%slots] < SeasonCold }
+	cold := func(s int) bool { return k.dates[(s+slots)%slots] < SeasonCold }
 	for s := range slots {
 		if !cold(s) || cold(s-1) {
 			continue
@@ -315,7 +322,7 @@ func (k *Climate) settle() {
 		}
 		k.seasons = append(k.seasons, slotSpan{s, e % slots})
 	}
-	if len(k.seasons) == 0 && k.coldest < SeasonCold {
+	if len(k.seasons) == 0 && slices.Min(k.dates[:]) < SeasonCold {
 		k.seasons = []slotSpan{{0, slots - 1}}
 	}
 }
@@ -466,7 +473,8 @@ func (k *Climate) seasonWithin(days int, day measure.Date) bool {
 // (common practice).
 const SeasonCold measure.Celsius = -5
 
-// Seasons between two days in which the curve lies below [SeasonCold]; the first
+// Seasons between two days in which the curve of the dates lies below [SeasonCold],
+// so that one night in n of that date is colder; the first
 // and the last are cut to them.
 func (k *Climate) Seasons(from, to measure.Date) []Season {
 	var all []Season

@@ -127,6 +127,7 @@ type Chemistry struct {
 
 // TestMark is when a test was made and what it read.
 type TestMark struct {
+	Entry    string
 	At       time.Time
 	Measured measure.Celsius
 	Agreed   bool

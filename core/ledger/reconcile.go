@@ -141,7 +141,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	}
 	r := &Reconciliation{Measured: read.Freeze, Low: read.Low, High: read.High, Book: a.freeze(), Shown: read.Shown, Flags: read.Flags}
 	line.Test = r
-	mark := a.testMark(b, at, read)
+	mark := a.testMark(line.Entry, b, read)
 	mass, refused := a.refusedFor(read)
 	if refused != "" {
 		line.note(refused)
@@ -193,8 +193,9 @@ type trusted struct {
 	bracket  bool    // a step of discs or a strip's band
 }
 
-func (a *Account) testMark(b FreezeTest, at time.Time, read coolant.Reading) *TestMark {
-	mark := &TestMark{At: at, Measured: read.Freeze, Instrument: b.Instrument, Tool: b.Tool}
+func (a *Account) testMark(e Entry, b FreezeTest, read coolant.Reading) *TestMark {
+	at := e.At
+	mark := &TestMark{Entry: e.ID, At: at, Measured: read.Freeze, Instrument: b.Instrument, Tool: b.Tool}
 	if read.Shown != nil {
 		mark.Measured = *read.Shown
 	}

@@ -62,8 +62,8 @@ func demoFleet() (accounts []ledger.Account, profiles []forecast.Profile) {
 		plans[p.Name] = p
 	}
 	for _, u := range f.Units {
-		accounts = append(accounts, ledger.Fold(u.Ledger(plans[u.Plan]), u.Entries))
-		profiles = append(profiles, forecast.ProfileOf(u.Kind))
+		accounts = append(accounts, ledger.Fold(f.Ledger(u, plans[u.Plan]), u.Entries))
+		profiles = append(profiles, forecast.ProfileOf(u.Kind, false))
 	}
 	return accounts, profiles
 }
@@ -95,7 +95,7 @@ func TestPrint(t *testing.T) {
 // each unit was asked once, and does not shrink when the same is asked again.
 func TestSamplingError(t *testing.T) {
 	now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	right := forecast.Window{P10: now, P50: now, P90: now}
+	right := forecast.Span{P10: now, P50: now, P90: now}
 	for _, times := range []int{1, 10} {
 		var s Score
 		for unit := range 50 {

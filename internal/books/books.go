@@ -106,7 +106,7 @@ type Morning struct {
 	Today measure.Date
 	// Zone of the fleet.
 	Zone *time.Location
-	Rows  []Moment
+	Rows []Moment
 	// Coldest of the sites tonight; nil without sites.
 	Coldest *Night
 }

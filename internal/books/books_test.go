@@ -227,7 +227,7 @@ func BenchmarkClocks(b *testing.B) {
 			entries, err := app.EntriesOf(b.Context(), units)
 			for _, u := range units {
 				a := ledger.Fold(u.Ledger, entries[u.Code])
-				forecast.Look(&a, u.Plan, forecast.Around{Cold: u.Cold}, noon)
+				forecast.Evaluate(&a, u.Plan, forecast.Around{Cold: u.Cold}, measure.DateOf(noon, time.UTC))
 			}
 			return err
 		})

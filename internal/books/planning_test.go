@@ -85,7 +85,7 @@ func TestPlanList(t *testing.T) {
 	if err != nil || len(lines) != 3-len(all[0].Nothing) {
 		t.Fatalf("%d lines, %v", len(lines), err)
 	}
-	today := forecast.Day(noon)
+	today := measure.DateOf(noon, time.UTC)
 	for _, l := range lines {
 		if l.From.After(l.To) || forecast.DaysBetween(today, l.From) < 0 || l.Done != nil || l.SentBy == "" {
 			t.Errorf("line %+v", l)
@@ -98,7 +98,7 @@ func TestPlanList(t *testing.T) {
 		t.Fatal(err)
 	}
 	var refusal *books.Refusal
-	for field, days := range map[string][2]time.Time{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
+	for field, days := range map[string][2]measure.Date{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
 		if err := open.MovePlanned(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
 			t.Errorf("moved to %v: %v", days, err)
 		}

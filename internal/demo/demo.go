@@ -73,32 +73,40 @@ func Fleet(today time.Time) store.LoadedFleet {
 	f := store.LoadedFleet{Name: Name, Sites: sites, Plans: plans,
 		Products: []coolant.Product{oatConcentrate, oatPremix, hoatConcentrate, hoatPremix, noatPremix, pgPremix, pgConcentrate}}
 	for _, s := range stories {
-		b := &book{unit: equipped(s.unit), today: forecast.Day(today)}
+		b := &book{unit: equipped(s.unit), today: midnight(today)}
 		s.tell(b)
 		f.Units = append(f.Units, b.recorded())
 	}
 	for _, r := range routines {
-		b := &book{unit: equipped(r.unit), today: forecast.Day(today)}
+		b := &book{unit: equipped(r.unit), today: midnight(today)}
 		r.live(b, 1)
 		f.Units = append(f.Units, b.recorded())
 	}
-	day := func(ahead int) time.Time { return forecast.Day(today).AddDate(0, 0, ahead) }
+	day := func(ahead int) measure.Date { return measure.DateOf(today, today.Location()).AddDays(ahead) }
+	at := func(ahead int) time.Time { return midnight(today).AddDate(0, 0, ahead) }
 	f.Planned = []store.LoadedPlanned{
-		{Unit: "CA-14", Work: forecast.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: day(-6)},
-		{Unit: "HB-02", Work: forecast.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: day(-6)},
-		{Unit: "AV-02", Work: forecast.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: day(-5)},
-		{Unit: "CA-47", Work: forecast.RepairWork, From: day(-12), To: day(-3), By: "E. Marrow", At: day(-20)},
-		{Unit: "CA-43", Work: forecast.TestWork, From: day(-14), To: day(-7), By: "E. Marrow", At: day(-15)},
+		{Unit: "CA-14", Work: forecast.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: at(-6)},
+		{Unit: "HB-02", Work: forecast.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: at(-6)},
+		{Unit: "AV-02", Work: forecast.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: at(-5)},
+		{Unit: "CA-47", Work: forecast.RepairWork, From: day(-12), To: day(-3), By: "E. Marrow", At: at(-20)},
+		{Unit: "CA-43", Work: forecast.TestWork, From: day(-14), To: day(-7), By: "E. Marrow", At: at(-15)},
 	}
 	return f
 }
 
+// midnight of the day of t, where t is.
+func midnight(t time.Time) time.Time {
+	y, m, d := t.Date()
+	return time.Date(y, m, d, 0, 0, 0, 0, t.Location())
+}
+
 // equipped adds what the register knows of a kind: the cap's rating and, for
-// what has an expansion tank with straight sides, its litres a millimetre.
+// what has an expansion tank with straight sides, its litres a millimetre and the
+// distance of its marks.
 func equipped(u store.LoadedUnit) store.LoadedUnit {
 	u.Cap = map[string]measure.Kilopascal{"car": 108, "truck": 100, "motorcycle": 130, "boat": 90, "aircraft": 83}[u.Kind]
 	if u.Kind == "car" {
-		u.Tank = 0.012
+		u.Tank, u.Marks = 0.012, 30
 	}
 	u.WetLiners = u.Kind == "truck"
 	return u

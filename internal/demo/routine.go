@@ -191,6 +191,9 @@ func (b *book) followUp(daysAgo int, p coolant.Product, share float64) {
 	if daysAgo > 2 {
 		b.test(daysAgo-2, nominal(p, share), p.Base)
 	}
+	if b.unit.Kind == "aircraft" && daysAgo > 3 {
+		b.write(daysAgo-3, ledger.Release{What: "coolant renewed, level and freeze point checked, no leaks", Certificate: "SS-0412", CertificateKind: "inspection authorisation"})
+	}
 }
 
 // nominal freeze point of a fill, to a degree.

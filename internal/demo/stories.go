@@ -49,6 +49,7 @@ var stories = []story{
 		b.test(375, -36, coolant.EG)
 		b.water(235, 0.5)
 		b.test(4, -23, coolant.EG)
+		b.test(3, -23, coolant.EG)
 	}},
 	{unit("TK-04", "tipper, 4x2", "truck", depot, "Heavy truck", 26, coolant.EG, measure.H), func(b *book) {
 		b.fillPremix(900, noatPremix, 26, 2_100, true)
@@ -162,13 +163,15 @@ var stories = []story{
 		b.test(400, -36, coolant.EG)
 		b.topUp(260, oatPremix, 0.8)
 		b.write(120, ledger.LevelCheck{Temper: ledger.Cold, Mark: "below", Note: "topped up again?"})
+		b.topUp(119, oatPremix, 0.7)
+		b.write(118, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
 		b.test(6, -26, coolant.EG)
 	}},
 	// 61 930 was typed as 619 300, seen, struck and written again.
 	{unit("CA-37", "library van", "car", depot, "Courier van", 9.0, coolant.EG, measure.Km), func(b *book) {
 		b.fillPremix(900, oatPremix, 9.0, 40_800, false)
 		b.meters(880, 230, 50, 41_100, 31)
-		b.write(200, ledger.Meter{Meter: measure.Reading{Value: 619_300, Unit: measure.Km}})
+		b.write(200, ledger.Meter{Meter: measure.Reading{Value: 619_300, Unit: measure.Km}, Sure: true})
 		b.write(199, ledger.Strike{Entry: b.last(), Why: "typed a nought too many: 61,930"})
 		b.write(199, ledger.Meter{Meter: measure.Reading{Value: 61_930, Unit: measure.Km}})
 		b.meters(160, 12, 48, 63_200, 31)
@@ -181,7 +184,7 @@ var stories = []story{
 		b.meters(600, 60, 55, 33_200, 18)
 		b.test(300, -37, coolant.EG)
 		b.test(42, -37, coolant.EG)
-		b.write(25, ledger.Meter{Meter: measure.Reading{Value: 439_100, Unit: measure.Km}})
+		b.write(25, ledger.Meter{Meter: measure.Reading{Value: 439_100, Unit: measure.Km}, Sure: true})
 	}},
 	// 40 % was mixed for a mild winter; somebody has made it stronger.
 	{unit("CA-43", "pool car, petrol 1.4", "car", harbour, "Pool car", 7.0, coolant.EG, measure.Km), func(b *book) {
@@ -227,7 +230,7 @@ var stories = []story{
 	{unit("CA-51", "cemetery pickup", "car", depot, "Pool car", 7.2, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(780, oatConcentrate, 7.2, 50, 12_000, false)
 		b.meters(770, 16, 66, 12_200, 14)
-		b.write(560, ledger.FreezeTest{Value: measure.Reading{Value: 5, Unit: measure.Discs}, Instrument: ledger.DiscTester, Chart: []measure.Celsius{-8, -15, -23, -30, -36, -44}})
+		b.write(560, ledger.FreezeTest{Value: measure.Reading{Value: 5, Unit: measure.Discs}, Instrument: ledger.DiscTester, Tool: "D-1", Chart: []measure.Celsius{-8, -15, -23, -30, -36, -44}})
 		cold := measure.Celsius(-40)
 		b.write(390, ledger.FreezeTest{Value: measure.Reading{Value: -34, Unit: measure.DegC}, Instrument: ledger.TestStrip, Cold: &cold})
 		warm := measure.Reading{Value: 17, Unit: measure.DegC}

@@ -4,7 +4,6 @@ import (
 	"math"
 	"slices"
 	"testing"
-	"time"
 
 	"diligentledger/core/forecast"
 	"diligentledger/core/measure"
@@ -16,7 +15,7 @@ import (
 func TestWeather(t *testing.T) {
 	curve := forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
 	w := Weather{Sites: map[string]forecast.ColdCurve{"Yard": curve}}
-	from, to := time.Date(2010, 1, 1, 0, 0, 0, 0, time.UTC), time.Date(2029, 12, 31, 0, 0, 0, 0, time.UTC)
+	from, to := measure.NewDate(2010, 1, 1), measure.NewDate(2029, 12, 31)
 	nights, err := w.Minima(t.Context(), "Yard", from, to)
 	if err != nil {
 		t.Fatal(err)
@@ -54,7 +53,7 @@ func TestWeather(t *testing.T) {
 	if next/square < 0.5 {
 		t.Errorf("a night and the next go together by %.2f", next/square)
 	}
-	today := time.Date(2026, 7, 1, 0, 0, 0, 0, time.UTC)
+	today := measure.NewDate(2026, 7, 1)
 	near, far := 0.0, 0.0
 	for d := range 200 {
 		day := today.AddDate(0, 0, d)

@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
+
 	"diligentledger/core/ledger"
 )
 
@@ -104,6 +106,11 @@ func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 		r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
 		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:]); err != nil {
+		var e *mysql.MySQLError
+		if errors.As(err, &e) && e.Number == duplicate {
+			// Somebody wrote this id into another unit's books at the same time.
+			return fmt.Errorf("%w: %s", ErrOtherEntry, r.ID)
+		}
 		return err
 	}
 	_, err = tx.ExecContext(ctx, `UPDATE unit SET head_seq = ?, head_hash = ? WHERE id = ?`, r.Seq, r.Hash[:], u.id)

@@ -58,9 +58,9 @@ type LoadedUnit struct {
 	Entries   []ledger.Entry
 }
 
-// Ledger is what the fold must know of the unit, which runs on plan p.
-func (u LoadedUnit) Ledger(p forecast.Plan) ledger.Unit {
-	return ledger.Unit{Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
+// Ledger is what the fold must know of a unit of the fleet, which runs on plan p.
+func (f LoadedFleet) Ledger(u LoadedUnit, p forecast.Plan) ledger.Unit {
+	return ledger.Unit{Scales: f.scalesAt(u.Site), Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft}
 }
 
@@ -126,8 +126,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
-			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: u.Ledger(kept[u.Plan])}
-			loaded.Ledger.Scales = f.scalesAt(u.Site)
+			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: f.Ledger(u, kept[u.Plan])}
 			err = loadEntries(ctx, tx, loaded, u.Entries)
 			if err == nil {
 				err = keep(ctx, tx, loaded, int64(len(u.Entries)), ledger.Fold(loaded.Ledger, u.Entries))

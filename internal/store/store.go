@@ -126,8 +126,19 @@ func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
 		_ = tx.Rollback()
 		return err
 	}
-	return tx.Commit()
+	if err := tx.Commit(); err != nil {
+		if retryable(err) {
+			return err
+		}
+		// The server may have committed before its answer was lost.
+		return fmt.Errorf("%w: %w", ErrUnsure, err)
+	}
+	return nil
 }
+
+// ErrUnsure says that it is not known whether a transaction was committed. What
+// carries an id of its own may be sent again: it is written once.
+var ErrUnsure = errors.New("not known whether it was written")
 
 // Errors of MariaDB after which a transaction may be run again.
 const (

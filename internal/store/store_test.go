@@ -97,7 +97,7 @@ func TestRegister(t *testing.T) {
 	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || !slices.Equal(u.Cold.Curve(), f.Sites[0].Cold.Climate().Curve()) || u.Altitude != 120 {
 		t.Errorf("unit read as %+v", u)
 	}
-	if want := (ledger.Unit{Code: "A-1", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6}); u.Ledger != want {
+	if want := (ledger.Unit{Code: "A-1", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6, Scales: []coolant.Base{coolant.EG}}); !reflect.DeepEqual(u.Ledger, want) {
 		t.Errorf("ledger unit %+v, want %+v", u.Ledger, want)
 	}
 	if bike := unit(t, "B_1").Ledger; bike.Base != "" || bike.Meter != "" {

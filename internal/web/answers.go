@@ -36,8 +36,22 @@ func account(m books.Moment) api.Account {
 		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
-		Owed:  each(a.Owed, func(o ledger.Owed) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
+		Owed: each(a.Owed, func(o ledger.Owed) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
+		Stops: each(a.Stops(), func(s ledger.Stop) api.Stop {
+			return api.Stop{Cause: api.StopCause(s.Cause), About: s.About, At: s.At, Ready: s.Ready}
+		}),
 		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, Winters: m.Unit.Cold.Winters,
+		Return: number(m.Unit.Cold.Return), Disagreement: disagreement(a),
+	}
+	if m.Unit.Cold.Years > 0 {
+		out.Shift = number(&m.Unit.Cold.Shift)
+	}
+	if t := a.EarlierTest; t != nil {
+		out.EarlierTest = &t.At
+	}
+	if p := a.ProtectsTo(); p != nil && a.Balance.Freeze != nil && *p != *a.Balance.Freeze {
+		measured := true
+		out.Measured = &measured
 	}
 	for i := range a.Lines {
 		out.Lines[i] = line(a, i)
@@ -71,6 +85,9 @@ func account(m books.Moment) api.Account {
 	}
 	if t := a.LastTest; t != nil {
 		out.LastTest = &api.LastTest{At: t.At, Measured: float64(t.Measured), Instrument: t.Instrument, ZeroAt: t.ZeroAt}
+		if t.Waits {
+			out.LastTest.Waits = &t.Waits
+		}
 		if t.Tool != "" {
 			out.LastTest.Tool = &t.Tool
 		}
@@ -88,11 +105,19 @@ func account(m books.Moment) api.Account {
 		out.LaidUp = &api.Standing{Why: l.Body.(ledger.LayUp).Note, By: l.RecordedBy, Since: l.At}
 	}
 	out.Air = turnover(a.Air)
-	if a.OffBook != nil {
-		off := true
-		out.OffBook = &off
-	}
 	return out
+}
+
+// disagreement of book and test as the account has it: the test that is off the book,
+// or one that says nothing as it was read and that something explains.
+func disagreement(a *ledger.Account) *api.Disagreement {
+	if t := a.OffBook; t != nil {
+		return &api.Disagreement{Line: id(t.Entry), Confirmed: t.Confirmed, Waits: t.Waits}
+	}
+	if t := a.Distrusted; t != nil && t.Note == ledger.NoteWrongScale {
+		return &api.Disagreement{Line: id(t.Entry)}
+	}
+	return nil
 }
 
 func chemistry(a *ledger.Account, c ledger.Chemistry) *api.Chemistry {
@@ -108,7 +133,7 @@ func chemistry(a *ledger.Account, c ledger.Chemistry) *api.Chemistry {
 			one.Value = &p.Value
 		}
 		if at, ok := a.ChemistryTrend(p.Property); ok {
-			d := date(at)
+			d := date(measure.DateOf(at, time.UTC))
 			one.Reaches = &d
 		}
 		out.Properties = append(out.Properties, one)
@@ -122,11 +147,13 @@ const drawnYears = 3
 // nights to be reckoned with at the site, a week apart.
 func nights(m books.Moment) []api.ColdNight {
 	from := m.Today.AddDate(-drawnYears, 0, 0)
-	if lines := m.Account.Lines; len(lines) > 0 && lines[0].Entry.At.After(from) {
-		from = forecast.Day(lines[0].Entry.At.In(m.Today.Location()))
+	if begun := m.Account.Begun(); !begun.IsZero() {
+		if first := measure.DateOf(begun, m.Unit.Zone); first.After(from) {
+			from = first
+		}
 	}
 	out := []api.ColdNight{}
-	for d, end := from, m.Today.AddDate(1, 0, 0); d.Before(end); d = d.AddDate(0, 0, 7) {
+	for d, end := from, m.Today.AddDate(1, 0, 0); d.Before(end); d = d.AddDays(7) {
 		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.Usual(d))})
 	}
 	out = append(out, ahead(m.Unit.Cold, m.Today)...)
@@ -163,11 +190,11 @@ func balance(b ledger.Balance) api.Balance {
 	return out
 }
 
-func outlook(o forecast.Outlook, today time.Time) api.Outlook {
+func outlook(o forecast.Outlook, today measure.Date) api.Outlook {
 	return api.Outlook{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c forecast.Clock) api.Clock { return clock(c, today) })}
 }
 
-func clock(c forecast.Clock, today time.Time) api.Clock {
+func clock(c forecast.Clock, today measure.Date) api.Clock {
 	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Left: c.Left,
 		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
 	if out.Reason.Numbers == nil {
@@ -255,7 +282,13 @@ func line(a *ledger.Account, i int) api.Line {
 }
 
 func explanation(x ledger.Explanation) api.Explanation {
-	out := api.Explanation{Cause: api.ExplanationCause(x.Cause), Weight: x.Weight, From: x.From, To: x.To, Truth: number(x.True)}
+	out := api.Explanation{Cause: api.ExplanationCause(x.Cause), Likelihood: api.ExplanationLikelihood(x.Likelihood), From: x.From, To: x.To, Truth: number(x.True)}
+	if x.Retest {
+		out.Retest = &x.Retest
+	}
+	if x.Close {
+		out.Apart = (*api.ExplanationApart)(&x.Apart)
+	}
 	if x.Litres > 0 {
 		out.Litres = number(&x.Litres)
 	}
@@ -297,7 +330,7 @@ func interval(i forecast.Interval) api.Interval {
 	return out
 }
 
-func date(t time.Time) openapi.Date { return openapi.Date{Time: t} }
+func date(d measure.Date) openapi.Date { return openapi.Date{Time: d.Time()} }
 
 func number[T ~float64](v *T) *float64 {
 	if v == nil {

@@ -38,7 +38,8 @@ func (h handlers) AskBench(_ context.Context, r api.AskBenchRequestObject) (api.
 }
 
 func answerOf(r sums.Result) api.Answer {
-	out := api.Answer{Headline: r.Headline, Warnings: append([]string{}, r.Warnings...),
+	read := each(r.Read, func(l sums.Line) api.AnswerLine { return api.AnswerLine(l) })
+	out := api.Answer{Headline: r.Headline, Read: &read, Warnings: append([]string{}, r.Warnings...),
 		Lines: each(r.Lines, func(l sums.Line) api.AnswerLine { return api.AnswerLine(l) }),
 		Steps: each(r.Steps, func(s sums.Step) api.SumStep {
 			return api.SumStep{What: s.What, Formula: s.Formula, Numbers: s.Numbers, Source: s.Source}

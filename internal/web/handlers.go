@@ -10,15 +10,16 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 	"diligentledger/internal/books"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
@@ -152,7 +153,7 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 	return answer, nil
 }
 
-func site(u store.Unit, today time.Time) api.HorizonSite {
+func site(u store.Unit, today measure.Date) api.HorizonSite {
 	return api.HorizonSite{Name: u.Site, Coldest: float64(u.Cold.Coldest()), Seasons: seasons(u.Cold, today)}
 }
 
@@ -179,8 +180,7 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 		return nil, err
 	}
 	out := account(m)
-	w := writer(ctx)
-	out.MayRelease = ledger.MayWrite(w.Role, w.Name, m.Unit.Ledger, ledger.Release{}, nil) == nil
+	out.MayRelease = slices.Contains(access.May(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
 	return api.GetAccount200JSONResponse(out), nil
 }
 
@@ -241,7 +241,14 @@ func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) (
 		return nil, fieldProblem("/id", in.Id.String(), "a UUID of version 7")
 	}
 	body, err := h.body(ctx, in)
-	return append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body}), err
+	if err != nil {
+		return nil, err
+	}
+	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body})
+	for i := range entries {
+		entries[i].Sure = in.Sure != nil && *in.Sure
+	}
+	return entries, nil
 }
 
 // body is the content named by the kind; any other is refused. A product's code
@@ -268,6 +275,9 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 	var fields map[string]any
 	if err := json.Unmarshal(given[name], &fields); err != nil {
 		return nil, fieldProblem("/"+name, string(given[name]), fmt.Sprintf("the content of a %s entry", in.Kind))
+	}
+	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
+		return nil, &books.Refusal{Fields: wrong}
 	}
 	if code, ok := fields["product"].(string); ok {
 		if fields["product"], err = h.product(ctx, "/"+name+"/product", code); err != nil {

@@ -21,13 +21,16 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	today := h.books.Today()
+	today, zone, err := h.today(ctx)
+	if err != nil {
+		return nil, err
+	}
 	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines))}
 	for _, l := range lines {
 		governing := clock(l.Governing, today)
 		line := api.PlanLine{Planned: planned(l.Planned), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
-			done := date(l.Done.In(today.Location()))
+			done := date(measure.DateOf(*l.Done, zone))
 			line.Done = &done
 		}
 		answer.Lines = append(answer.Lines, line)
@@ -37,12 +40,14 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 
 // SendToPlan puts units on the plan list.
 func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject) (api.SendToPlanResponseObject, error) {
-	var from, to *time.Time
+	var from, to *measure.Date
 	if r.Body.From != nil {
-		from = &r.Body.From.Time
+		day := measure.DateOf(r.Body.From.Time, time.UTC)
+		from = &day
 	}
 	if r.Body.To != nil {
-		to = &r.Body.To.Time
+		day := measure.DateOf(r.Body.To.Time, time.UTC)
+		to = &day
 	}
 	sent, err := h.books.SendToPlan(ctx, by(ctx), r.Body.Units, from, to)
 	if err != nil {
@@ -55,7 +60,7 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 
 // MovePlanned gives a line other days.
 func (h handlers) MovePlanned(ctx context.Context, r api.MovePlannedRequestObject) (api.MovePlannedResponseObject, error) {
-	return api.MovePlanned204Response{}, h.books.MovePlanned(ctx, by(ctx), r.Id, r.Body.From.Time, r.Body.To.Time)
+	return api.MovePlanned204Response{}, h.books.MovePlanned(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
 }
 
 // TakeBackPlanned takes lines off the plan list.
@@ -69,39 +74,43 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	today := h.books.Today()
+	today, _, err := h.today(ctx)
+	if err != nil {
+		return nil, err
+	}
 	return api.ListSites200JSONResponse(each(sites, func(s store.Site) api.SiteCold { return siteCold(s, today) })), nil
 }
 
 // ChangeSite sets how cautious the cold curve of a site is.
 func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	s, err := h.books.SetWinters(ctx, by(ctx), r.Id, r.Body.Winters)
+	s, err := h.books.SetSite(ctx, by(ctx), r.Id, r.Body.Winters, r.Body.Zone)
 	if err != nil {
 		return nil, err
 	}
-	return api.ChangeSite200JSONResponse(siteCold(s, h.books.Today())), nil
+	today, _, err := h.today(ctx)
+	return api.ChangeSite200JSONResponse(siteCold(s, today)), err
 }
 
-func siteCold(s store.Site, today time.Time) api.SiteCold {
+func siteCold(s store.Site, today measure.Date) api.SiteCold {
 	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, Winters: s.Winters, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
-		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ToldAt: s.ToldAt}
+		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ToldAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
 	if s.Cold.Years > 0 {
-		out.Colder = &s.Cold.Colder
+		out.Colder, out.Shift, out.Return = &s.Cold.Colder, number(&s.Cold.Shift), number(s.Cold.Return)
 	}
 	return out
 }
 
-func seasons(k *forecast.Climate, today time.Time) []api.Season {
+func seasons(k *forecast.Climate, today measure.Date) []api.Season {
 	return each(k.Seasons(today.AddDate(0, -2, 0), today.AddDate(horizonYears, 0, 0)), func(s forecast.Season) api.Season {
 		return api.Season{From: date(s.From), To: date(s.To)}
 	})
 }
 
 // ahead are the nights that the weather service tells.
-func ahead(k *forecast.Climate, today time.Time) []api.ColdNight {
+func ahead(k *forecast.Climate, today measure.Date) []api.ColdNight {
 	out := []api.ColdNight{}
 	for n := range forecast.AheadNights {
-		day := today.AddDate(0, 0, n)
+		day := today.AddDays(n)
 		if t, ok := k.Forecast(day); ok {
 			out = append(out, api.ColdNight{Day: date(day), Celsius: float64(t)})
 		}
@@ -110,15 +119,15 @@ func ahead(k *forecast.Climate, today time.Time) []api.ColdNight {
 }
 
 // coldestAhead of the nights that are looked at in the morning.
-func coldestAhead(name string, k *forecast.Climate, today time.Time) api.NightAhead {
+func coldestAhead(name string, k *forecast.Climate, today measure.Date) api.NightAhead {
 	least := measure.Celsius(math.Inf(1))
 	var out api.NightAhead
 	for n := range forecast.AheadNights {
-		day := today.AddDate(0, 0, n)
+		day := today.AddDays(n)
 		if t := k.On(day); t < least {
 			least = t
-			_, told := k.Forecast(day)
-			out = api.NightAhead{Site: name, Day: date(day), Celsius: float64(t), Forecast: told}
+			f, told := k.Forecast(day)
+			out = api.NightAhead{Site: name, Day: date(day), Celsius: float64(t), Forecast: told && f == t}
 		}
 	}
 	return out
@@ -130,7 +139,8 @@ func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlan
 	if err != nil {
 		return nil, err
 	}
-	return api.PreviewKindOnPlan200JSONResponse(planEffect(changed, h.books.Today())), nil
+	today, _, err := h.today(ctx)
+	return api.PreviewKindOnPlan200JSONResponse(planEffect(changed, today)), err
 }
 
 // PutKindOnPlan moves all units of a kind.
@@ -140,4 +150,28 @@ func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestO
 		return nil, err
 	}
 	return api.PutKindOnPlan200JSONResponse{Moved: int(moved)}, nil
+}
+
+// today of the fleet, and the zone it is in.
+func (h handlers) today(ctx context.Context) (measure.Date, *time.Location, error) {
+	zone, err := h.books.Zone(ctx)
+	if err != nil {
+		return measure.Date{}, nil, err
+	}
+	today, err := h.books.Today(ctx)
+	return today, zone, err
+}
+
+// GetSettings of the installation.
+func (h handlers) GetSettings(ctx context.Context, _ api.GetSettingsRequestObject) (api.GetSettingsResponseObject, error) {
+	zone, err := h.books.Zone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return api.GetSettings200JSONResponse{Zone: zone.String()}, nil
+}
+
+// ChangeSettings of the installation.
+func (h handlers) ChangeSettings(ctx context.Context, r api.ChangeSettingsRequestObject) (api.ChangeSettingsResponseObject, error) {
+	return api.ChangeSettings204Response{}, h.books.SetZone(ctx, by(ctx), r.Body.Zone)
 }

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"math"
-	"time"
 
 	"diligentledger/api"
 	"diligentledger/core/forecast"
@@ -106,10 +105,11 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	return api.PreviewPlan200JSONResponse(planEffect(changed, h.books.Today())), nil
+	today, _, err := h.today(ctx)
+	return api.PreviewPlan200JSONResponse(planEffect(changed, today)), err
 }
 
-func planEffect(changed []books.PlanEffect, today time.Time) api.PlanEffect {
+func planEffect(changed []books.PlanEffect, today measure.Date) api.PlanEffect {
 	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
 	for _, c := range changed {
 		due := func(o forecast.Outlook) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }

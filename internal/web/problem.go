@@ -117,6 +117,8 @@ func problemOf(err error) *problem {
 	case errors.Is(err, store.ErrOtherEntry):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
+	case errors.Is(err, store.ErrUnsure):
+		return newProblem(http.StatusServiceUnavailable, "Not known whether written", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
 		return noDatabase
 	}
@@ -127,7 +129,11 @@ func refused(r *books.Refusal) *problem {
 	var fields []api.FieldProblem
 	for _, f := range r.Fields {
 		accepted := f.Accepted
-		fields = append(fields, api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted})
+		field := api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted}
+		if f.Question {
+			field.Detail, field.Question = "is "+f.Got+" right?", &f.Question
+		}
+		fields = append(fields, field)
 	}
 	return newProblem(http.StatusUnprocessableEntity, "Not taken", r.Error(), fields...)
 }

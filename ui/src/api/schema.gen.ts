@@ -343,7 +343,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set how cautious the site's cold curve is. */
+        /** Set how cautious the site's cold curve is, or its time zone. What is not named stays. */
         put: operations["changeSite"];
         post?: never;
         delete?: never;
@@ -492,6 +492,24 @@ export interface paths {
         /** Sign-ins and changes to people, register and rules, the newest first. */
         get: operations["listAudit"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The settings of the installation. */
+        get: operations["getSettings"];
+        /** Change the settings. */
+        put: operations["changeSettings"];
         post?: never;
         delete?: never;
         options?: never;
@@ -673,6 +691,8 @@ export interface components {
         };
         Answer: {
             headline: string;
+            /** @description What was typed, as it was read. */
+            read?: components["schemas"]["AnswerLine"][];
             lines: components["schemas"]["AnswerLine"][];
             warnings: string[];
             steps: components["schemas"]["SumStep"][];
@@ -693,6 +713,8 @@ export interface components {
             pointer: string;
             detail: string;
             accepted?: string;
+            /** @description It may be right after all: sent again with sure, it is written. */
+            question?: boolean;
         };
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
@@ -709,10 +731,11 @@ export interface components {
         /** @enum {string} */
         MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h" | "kPa" | "psi" | "bar" | "percent" | "brix" | "sg" | "discs" | "mm" | "Nm" | "lbf_ft" | "lbf_in";
         Reading: {
-            /** Format: double */
-            value: number;
+            value: components["schemas"]["Typed"];
             unit: components["schemas"]["MeasureUnit"];
         };
+        /** @description A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number. */
+        Typed: number | string;
         /** @description An entry; exactly the property named by its kind is filled in. */
         EntryInput: {
             /**
@@ -726,6 +749,8 @@ export interface components {
              * @description When it happened.
              */
             at: string;
+            /** @description The writer has confirmed what was asked about; see question in FieldProblem. */
+            sure?: boolean;
             strikes?: components["schemas"]["StrikesInput"];
             opening?: components["schemas"]["OpeningBody"];
             renewal?: components["schemas"]["RenewalBody"];
@@ -794,24 +819,23 @@ export interface components {
             history: "factory" | "unknown";
             volume?: components["schemas"]["Reading"];
             product?: string;
-            /** Format: double */
-            share?: number;
+            share?: components["schemas"]["Typed"];
             meter?: components["schemas"]["Reading"];
         };
         RenewalBody: {
             volume: components["schemas"]["Reading"];
             /** @description A product's code. */
             product: string;
-            /**
-             * Format: double
-             * @description Per cent of concentrate by volume; none for a premix.
-             */
-            share?: number;
+            share?: components["schemas"]["Typed"];
             /** @description The charge the unit came with. */
             factory?: boolean;
             meter?: components["schemas"]["Reading"];
             drained?: components["schemas"]["DrainedBody"][];
-            flushes?: number;
+            /** @description The whole system was emptied though what came out was not measured. */
+            emptied?: boolean;
+            /** @description Drain points that were opened without measuring. */
+            opened?: ("petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other")[];
+            flushes?: components["schemas"]["Typed"];
             /** @enum {string} */
             flushWith?: "water" | "cleaner";
             residual?: components["schemas"]["Reading"];
@@ -840,6 +864,10 @@ export interface components {
             with: components["schemas"]["Form"];
             /** @description A product's code; none for water. */
             product?: string;
+            /** @description Bled again with it, until no more bubbles came. */
+            bled?: boolean;
+            /** @description It balances the books; nobody saw it poured. */
+            inferred?: boolean;
             note?: string;
         };
         LossBody: {
@@ -856,44 +884,19 @@ export interface components {
             scale?: components["schemas"]["Base"];
             sample?: components["schemas"]["Reading"];
             tool?: string;
-            /**
-             * Format: double
-             * @description What it read on purified water just before, in the unit of the value.
-             */
-            zero?: number;
+            zero?: components["schemas"]["Typed"];
             /** @description Of a disc tester: what one, two, ... floating discs protect to, °C. */
-            chart?: number[];
-            /**
-             * Format: double
-             * @description Cold end of a strip's band, °C.
-             */
-            cold?: number;
+            chart?: components["schemas"]["Typed"][];
+            cold?: components["schemas"]["Typed"];
             expired?: boolean;
             late?: boolean;
         };
         ChemistryTestBody: {
-            /** Format: double */
-            ph?: number;
-            /**
-             * Format: double
-             * @description mL of 0.1 N acid
-             */
-            reserve?: number;
-            /**
-             * Format: double
-             * @description ppm
-             */
-            nitrite?: number;
-            /**
-             * Format: double
-             * @description ppm
-             */
-            molybdate?: number;
-            /**
-             * Format: double
-             * @description V between coolant and battery ground
-             */
-            stray?: number;
+            ph?: components["schemas"]["Typed"];
+            reserve?: components["schemas"]["Typed"];
+            nitrite?: components["schemas"]["Typed"];
+            molybdate?: components["schemas"]["Typed"];
+            stray?: components["schemas"]["Typed"];
             /** @enum {string} */
             look?: "clear" | "faded" | "cloudy" | "rusty" | "oily" | "gelled" | "sediment";
             tool?: string;
@@ -908,6 +911,8 @@ export interface components {
             seated?: boolean;
             /** @enum {string} */
             stage?: "home" | "first_stage";
+            /** @description A new cap was fitted. */
+            renewed?: boolean;
             note?: string;
         };
         HoseCheckBody: {
@@ -924,8 +929,7 @@ export interface components {
         };
         PressureTestBody: {
             pressure: components["schemas"]["Reading"];
-            /** Format: double */
-            minutes: number;
+            minutes: components["schemas"]["Typed"];
             drop: components["schemas"]["Reading"];
             note?: string;
         };
@@ -945,12 +949,8 @@ export interface components {
             /** @enum {string} */
             point: "fins" | "pump" | "weep_hole" | "drain_plug" | "recovery_tank" | "heat_exchanger" | "impeller" | "anti_siphon" | "anodes" | "ground";
             /** @enum {string} */
-            state?: "good" | "watch" | "bad";
-            /**
-             * Format: double
-             * @description Of the fins, per cent.
-             */
-            blocked?: number;
+            state?: "good" | "watch" | "bad" | "renewed";
+            blocked?: components["schemas"]["Typed"];
         };
         DefectOpenedBody: {
             what: string;
@@ -1078,7 +1078,7 @@ export interface components {
             about?: string;
         };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_backwards" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
         /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
@@ -1222,7 +1222,7 @@ export interface components {
             moved: number;
         };
         /** @enum {string} */
-        Work: "renewal" | "test" | "level" | "cap" | "hoses" | "repair";
+        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair";
         Planned: {
             /** Format: int64 */
             id: number;
@@ -1267,8 +1267,22 @@ export interface components {
              * @description m
              */
             altitude: number;
-            /** @description Of so many nights of the same date one is colder than the curve. */
+            /** @description Of so many winters one has a night that is colder than the curve. */
             winters: number;
+            /** @description Its time zone. */
+            zone: string;
+            /** @description The zone is its own; otherwise it is the fleet's. */
+            ownZone: boolean;
+            /**
+             * Format: double
+             * @description How far the curve lies below the nights of single dates, K.
+             */
+            shift?: number;
+            /**
+             * Format: double
+             * @description The coldest night of one winter in so many, °C.
+             */
+            return?: number;
             /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
             years: number;
             /**
@@ -1404,10 +1418,10 @@ export interface components {
              */
             allowed: number;
         };
-        /** @description Why a test may not agree with the book. */
+        /** @description Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first. */
         Explanation: {
             /** @enum {string} */
-            cause: "water_added" | "leak_and_refill" | "concentrate_added" | "water_lost" | "wrong_scale" | "mixed_wrong" | "fill_volume";
+            cause: "water_added" | "leak_and_refill" | "concentrate_added" | "water_lost" | "wrong_scale" | "mixed_wrong" | "fill_volume" | "stayed_inside" | "misread";
             /** Format: double */
             litres?: number;
             /**
@@ -1422,10 +1436,17 @@ export interface components {
              */
             truth?: number;
             /**
-             * Format: double
-             * @description Among the explanations, adding up to 1.
+             * @description Of what it proposes, all causes that propose the same taken together.
+             * @enum {string}
              */
-            weight: number;
+            likelihood: "likely" | "possible" | "unlikely";
+            /**
+             * @description Another proposal is about as likely; this test tells them apart.
+             * @enum {string}
+             */
+            apart?: "second_instrument" | "other_scale";
+            /** @description Nobody has tested a second time; the balancing entry is accepted only then. */
+            retest?: boolean;
             /** Format: date-time */
             from: string;
             /** Format: date-time */
@@ -1565,6 +1586,30 @@ export interface components {
              * @description Its last zero check; none when nobody wrote one.
              */
             zeroAt?: string;
+            /** @description It reads colder than the book and does not count yet. */
+            waits?: boolean;
+        };
+        /** @description The test that does not agree with the book, until it is settled. */
+        Disagreement: {
+            /** Format: uuid */
+            line: string;
+            /** @description A second test showed the same. */
+            confirmed: boolean;
+            /** @description It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it. */
+            waits: boolean;
+        };
+        Stop: {
+            /** @enum {string} */
+            cause: "hold" | "air_trapped" | "coolant" | "defect" | "finding" | "return" | "level";
+            about: string;
+            /** Format: date-time */
+            at: string;
+            /** @description What a release waits for is in the books. */
+            ready: boolean;
+        };
+        Settings: {
+            /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
+            zone: string;
         };
         ColdNight: {
             /** Format: date */
@@ -1614,8 +1659,18 @@ export interface components {
             coldest: number;
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
             coldYears: number;
-            /** @description Of so many nights of the same date one is colder than the curve. */
+            /** @description Of so many winters one has a night that is colder than the curve. */
             winters: number;
+            /**
+             * Format: double
+             * @description How far the curve lies below the nights of single dates, K.
+             */
+            shift?: number;
+            /**
+             * Format: double
+             * @description The coldest night of one winter in so many, °C.
+             */
+            return?: number;
             /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
             nights: components["schemas"]["ColdNight"][];
             /**
@@ -1647,8 +1702,16 @@ export interface components {
             held?: components["schemas"]["Standing"];
             air?: components["schemas"]["Turnover"];
             laidUp?: components["schemas"]["Standing"];
-            /** @description The last test does not agree with the book and nobody has balanced it. */
-            offBook?: boolean;
+            disagreement?: components["schemas"]["Disagreement"];
+            /** @description All things for which it must not run, the most urgent first. */
+            stops: components["schemas"]["Stop"][];
+            /** @description The temperature to rely on is the last test's and not the book's. */
+            measured?: boolean;
+            /**
+             * Format: date-time
+             * @description The last test of the charges before.
+             */
+            earlierTest?: string;
             /** @description Whoever asks may release this unit. */
             mayRelease: boolean;
             balance: components["schemas"]["Balance"];
@@ -2237,8 +2300,10 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    /** @description Of so many nights of the same date one is colder than the curve, 2 to 200. */
-                    winters: number;
+                    /** @description Of so many winters one has a night that is colder than the curve, 2 to 200. */
+                    winters?: number;
+                    /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
+                    zone?: string;
                 };
             };
         };
@@ -2518,6 +2583,50 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AuditLine"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The settings. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settings"];
+            };
+        };
+        responses: {
+            /** @description Changed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

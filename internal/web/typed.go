@@ -1,0 +1,107 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// plainNumbers are the fields of an entry that hold a number without a reading's
+// unit, and what is read in them.
+var plainNumbers = map[string]struct {
+	dimension measure.Dimension
+	unit      measure.Unit
+}{
+	"share": {measure.Share, measure.Percent}, "blocked": {measure.Share, measure.Percent},
+	"ph": {measure.Plain, measure.One}, "reserve": {measure.Volume, measure.ML}, "nitrite": {measure.Plain, measure.One}, "molybdate": {measure.Plain, measure.One},
+	"stray": {measure.Voltage, measure.Volt}, "cold": {measure.Temperature, measure.DegC}, "chart": {measure.Temperature, measure.DegC},
+	"zero": {measure.Plain, measure.One}, "minutes": {measure.Plain, measure.One}, "flushes": {measure.Plain, measure.One},
+}
+
+// readTyped turns text that somebody typed into numbers, in place: the value of each
+// reading, in its unit unless the text names another, and the numbers that have no
+// unit. It returns what cannot be read, each with its pointer.
+func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
+	names := make([]string, 0, len(fields))
+	for name := range fields {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		pointer := at + "/" + name
+		plain, isPlain := plainNumbers[name]
+		number := func(text string) (float64, error) {
+			r, err := measure.Parse(text, plain.dimension, plain.unit)
+			if err != nil {
+				return 0, err
+			}
+			metric, err := r.Metric(plain.dimension)
+			return measure.From(metric, plain.unit), err
+		}
+		switch v := fields[name].(type) {
+		case map[string]any:
+			wrong = append(wrong, readTypedReading(v, pointer)...)
+		case string:
+			if !isPlain {
+				continue
+			}
+			n, err := number(v)
+			if err != nil {
+				wrong = append(wrong, notRead(pointer, v, err))
+				continue
+			}
+			fields[name] = n
+		case []any:
+			for i, item := range v {
+				switch item := item.(type) {
+				case map[string]any:
+					wrong = append(wrong, readTyped(item, fmt.Sprintf("%s/%d", pointer, i))...)
+				case string:
+					if !isPlain {
+						continue
+					}
+					n, err := number(item)
+					if err != nil {
+						wrong = append(wrong, notRead(pointer, item, err))
+						continue
+					}
+					v[i] = n
+				}
+			}
+		}
+		if n, ok := fields["flushes"].(float64); ok && name == "flushes" && n != float64(int(n)) {
+			wrong = append(wrong, &ledger.FieldError{Field: pointer, Got: measure.Digits(n), Accepted: "a whole number, 0 to 10"})
+		}
+	}
+	return wrong
+}
+
+// readTypedReading reads the value of a reading; an object that is none is gone through.
+func readTypedReading(reading map[string]any, pointer string) []*ledger.FieldError {
+	unit, hasUnit := reading["unit"].(string)
+	text, typed := reading["value"].(string)
+	if !hasUnit {
+		return readTyped(reading, pointer)
+	}
+	if !typed {
+		return nil
+	}
+	r, err := measure.Parse(text, measure.Unit(unit).Dimension(), measure.Unit(unit))
+	if err != nil {
+		return []*ledger.FieldError{notRead(pointer+"/value", text, err)}
+	}
+	reading["value"], reading["unit"] = r.Value, string(r.Unit)
+	return nil
+}
+
+func notRead(pointer, text string, err error) *ledger.FieldError {
+	accepted := "a number, such as 8.5"
+	var refused *measure.ParseError
+	if errors.As(err, &refused) {
+		accepted = refused.Accepted()
+	}
+	return &ledger.FieldError{Field: pointer, Got: fmt.Sprintf("%q", text), Accepted: accepted}
+}
