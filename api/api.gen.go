@@ -1611,6 +1611,15 @@ type Question struct {
 	Title  string  `json:"title"`
 }
 
+// ReadNumbers defines model for ReadNumbers.
+type ReadNumbers struct {
+	// Values By name; an empty text has none.
+	Values map[string]float64 `json:"values"`
+
+	// Wrong By name, what would be accepted.
+	Wrong map[string]string `json:"wrong"`
+}
+
 // Reading defines model for Reading.
 type Reading struct {
 	Unit MeasureUnit `json:"unit"`
@@ -1932,6 +1941,11 @@ type UseLinkJSONBody struct {
 	Password string  `json:"password"`
 }
 
+// ReadNumbersJSONBody defines parameters for ReadNumbers.
+type ReadNumbersJSONBody struct {
+	Texts map[string]string `json:"texts"`
+}
+
 // ForgotPasswordJSONBody defines parameters for ForgotPassword.
 type ForgotPasswordJSONBody struct {
 	Email string `json:"email"`
@@ -2033,6 +2047,9 @@ type GetClocksJSONRequestBody GetClocksJSONBody
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
+// ReadNumbersJSONRequestBody defines body for ReadNumbers for application/json ContentType.
+type ReadNumbersJSONRequestBody ReadNumbersJSONBody
+
 // ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
 type ForgotPasswordJSONRequestBody ForgotPasswordJSONBody
 
@@ -2110,6 +2127,9 @@ type ServerInterface interface {
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx *echo.Context) error
+	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
+	// (POST /api/v1/numbers)
+	ReadNumbers(ctx *echo.Context) error
 	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
 	// (POST /api/v1/password-reset)
 	ForgotPassword(ctx *echo.Context) error
@@ -2313,6 +2333,15 @@ func (w *ServerInterfaceWrapper) GetMorning(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetMorning(ctx)
+	return err
+}
+
+// ReadNumbers converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadNumbers(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadNumbers(ctx)
 	return err
 }
 
@@ -2797,6 +2826,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/v1/people/:id", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
 	router.POST(options.BaseURL+"/api/v1/people/:id/invitation", wrapper.InviteAgain, options.OperationMiddlewares["inviteAgain"]...)
 	router.GET(options.BaseURL+"/api/v1/audit", wrapper.ListAudit, options.OperationMiddlewares["listAudit"]...)
+	router.POST(options.BaseURL+"/api/v1/numbers", wrapper.ReadNumbers, options.OperationMiddlewares["readNumbers"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -3109,6 +3139,45 @@ type GetMorningdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetMorningdefaultApplicationProblemPlusJSONResponse) VisitGetMorningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadNumbersRequestObject struct {
+	Body *ReadNumbersJSONRequestBody
+}
+
+type ReadNumbersResponseObject interface {
+	VisitReadNumbersResponse(w http.ResponseWriter) error
+}
+
+type ReadNumbers200JSONResponse ReadNumbers
+
+func (response ReadNumbers200JSONResponse) VisitReadNumbersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadNumbersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadNumbersdefaultApplicationProblemPlusJSONResponse) VisitReadNumbersResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4258,6 +4327,9 @@ type StrictServerInterface interface {
 	// GetMorning Every unit with its verdict, soonest due first.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
+	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
+	// (POST /api/v1/numbers)
+	ReadNumbers(ctx context.Context, request ReadNumbersRequestObject) (ReadNumbersResponseObject, error)
 	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
 	// (POST /api/v1/password-reset)
 	ForgotPassword(ctx context.Context, request ForgotPasswordRequestObject) (ForgotPasswordResponseObject, error)
@@ -4617,6 +4689,52 @@ func (sh *strictHandler) GetMorning(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetMorningResponseObject); ok {
 		return validResponse.VisitGetMorningResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadNumbers operation middleware
+func (sh *strictHandler) ReadNumbers(ctx *echo.Context) error {
+	var request ReadNumbersRequestObject
+
+	var body ReadNumbersJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadNumbers(ctx.Request().Context(), request.(ReadNumbersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadNumbers")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadNumbersResponseObject); ok {
+		return validResponse.VisitReadNumbersResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -1,10 +1,13 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
+	"diligentledger/api"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 )
@@ -104,4 +107,21 @@ func notRead(pointer, text string, err error) *ledger.FieldError {
 		accepted = refused.Accepted()
 	}
 	return &ledger.FieldError{Field: pointer, Got: fmt.Sprintf("%q", text), Accepted: accepted}
+}
+
+// ReadNumbers as they were typed.
+func (h handlers) ReadNumbers(_ context.Context, r api.ReadNumbersRequestObject) (api.ReadNumbersResponseObject, error) {
+	answer := api.ReadNumbers200JSONResponse{Values: map[string]float64{}, Wrong: map[string]string{}}
+	for name, text := range r.Body.Texts {
+		if strings.TrimSpace(text) == "" {
+			continue
+		}
+		read, err := measure.Parse(text, measure.Plain, measure.One)
+		if err != nil {
+			answer.Wrong[name] = notRead(name, text, err).Accepted
+			continue
+		}
+		answer.Values[name] = read.Value
+	}
+	return answer, nil
 }

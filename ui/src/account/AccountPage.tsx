@@ -9,7 +9,7 @@ import { type Key, useEscape } from "../frame/keys";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, figure, longDay, symbols } from "../words/figures";
+import { celsius, figure, longDay, shortDay, symbols } from "../words/figures";
 import { explains, meanAge } from "../words/lines";
 import { kindNames } from "../words/names";
 import { verdictWords } from "../words/reasons";
@@ -58,6 +58,7 @@ export function AccountPage() {
       setChoosing(false);
       setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...told }), {
         replace: true,
+        flushSync: true,
       });
     };
     return {
@@ -129,7 +130,11 @@ export function AccountPage() {
             </Flex>
           </Box>
           <Box gridColumn={{ xl: "2" }} gridRow={{ xl: "1 / span 2" }}>
-            <Disagreement account={data} onBalance={mayWrite ? go.balance : undefined} />
+            <Disagreement
+              account={data}
+              onBalance={mayWrite ? go.balance : undefined}
+              onTest={mayWrite ? () => go.write({ kind: "freeze_test", key: "f", words: "freeze test" }) : undefined}
+            />
             <Clocks account={data} />
             <Standing account={data} />
             <BenchLinks account={data} />
@@ -215,6 +220,7 @@ function Opening({ account }: { account: Account }) {
         <Text>
           <b>{verdictWords[account.outlook.verdict]}</b> · protects to{" "}
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
+          {account.protectsTo !== undefined && ` ${protectedBy(account)}`}
           {account.mixed && " · EG and PG are mixed"}
           {age && ` · on average ${age} old`}
           {account.boilOver &&
@@ -225,6 +231,13 @@ function Opening({ account }: { account: Account }) {
       </Box>
     </Flex>
   );
+}
+
+/** Whether the temperature to rely on was measured, or is the book's. */
+function protectedBy(account: Account): string {
+  const test = account.lastTest;
+  if (account.measured && test) return `as measured ${shortDay(test.at)}`;
+  return test?.waits ? "by the book; the last test reads colder and does not count yet" : "by the book";
 }
 
 /** The Bench, opened with this unit's figures. */

@@ -1,6 +1,6 @@
 import { Box, Button, Checkbox, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type KeyboardEvent, type SyntheticEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { shortDay } from "../words/figures";
@@ -57,7 +57,7 @@ interface Props {
 /** Writes one entry; tells what it will do while it is being typed, by asking the server. */
 export function EntryForm({ account, writing, onClose }: Props) {
   const [draft, setDraft] = useState<Draft>(() => begin(writing));
-  const [ids, setIds] = useState(() => ({ entry: newId(), strike: newId() }));
+  const [ids, setIds] = useState(newIds);
   const [written, setWritten] = useState("");
   const form = useRef<HTMLFormElement>(null);
   const queries = useQueryClient();
@@ -86,12 +86,13 @@ export function EntryForm({ account, writing, onClose }: Props) {
       const now = toEntry(draft, ids, account, known);
       if (!now) throw new Error("Something is still missing.");
       if ("errors" in now) throw new Error(Object.values(now.errors).join(" "));
+      // Sent again after a lost answer, it is the same entry: its ids and its moment stay.
       return api.write(code, now.entry);
     },
     onSuccess: async () => {
       rememberUnits(draft);
       setWritten(`${kindNames[draft.kind]} written.`);
-      setIds({ entry: newId(), strike: newId() });
+      setIds(newIds());
       await queries.invalidateQueries({ queryKey: ["account", code] });
       await queries.invalidateQueries({ queryKey: ["morning"] });
       await queries.invalidateQueries({ queryKey: ["horizon"] });
@@ -102,9 +103,9 @@ export function EntryForm({ account, writing, onClose }: Props) {
       }
     },
   });
-  // The cursor stands on the first thing to be told.
+  // The focus comes with the form, so that no key typed at once is lost.
+  useLayoutEffect(() => focusFirst(form.current), []);
   useEffect(() => {
-    focusFirst(form.current);
     // A menu that closes gives the focus back to its button a moment later.
     const again = setTimeout(() => {
       if (!form.current?.contains(document.activeElement)) focusFirst(form.current);
@@ -115,7 +116,8 @@ export function EntryForm({ account, writing, onClose }: Props) {
   function change(part: Partial<Draft>) {
     setWritten("");
     write.reset();
-    setDraft({ ...draft, ...part });
+    // What was confirmed was confirmed of what was typed by then.
+    setDraft({ ...draft, sure: undefined, ...part });
   }
   function submit(event: SyntheticEvent) {
     event.preventDefault();
@@ -131,6 +133,9 @@ export function EntryForm({ account, writing, onClose }: Props) {
       <form ref={form} onSubmit={submit} onKeyDown={enterOnChoice} aria-label="Write an entry" noValidate>
         <Flex gap="8px" mb="10px" align="baseline">
           <Text as="h2" fontWeight="700" flex="1">
+            <Text as="span" className="figures" fontSize="26px" mr="10px" data-testid="form-unit">
+              {code}
+            </Text>
             {heading(writing)}
           </Text>
           <Button size="sm" minH="44px" variant="ghost" color="faint" onClick={onClose}>
@@ -183,20 +188,25 @@ export function EntryForm({ account, writing, onClose }: Props) {
         <Submit disabled={!readable || "errors" in readable || write.isPending}>
           {write.isPending ? "writing …" : draft.strikes ? "strike the old line and write this one" : "write it down"}
         </Submit>
-        {draft.kind === "meter" && !draft.told.sure && refusal instanceof Problem && (
-          <Checkbox.Root
-            ml="16px"
-            checked={false}
-            onCheckedChange={() => change({ told: { ...draft.told, sure: "yes" } })}
-          >
+        {asked(refusal) && (
+          <Checkbox.Root ml="16px" mt="8px" checked={false} onCheckedChange={() => change({ sure: true })}>
             <Checkbox.HiddenInput />
             <Checkbox.Control borderColor="faint" />
-            <Checkbox.Label>I have read it twice: write it all the same</Checkbox.Label>
+            <Checkbox.Label>{asked(refusal)}</Checkbox.Label>
           </Checkbox.Root>
         )}
       </form>
     </Box>
   );
+}
+
+const newIds = () => ({ entry: newId(), strike: newId(), at: new Date() });
+
+/** What is to be confirmed when all that was refused are questions; it names the figures. */
+function asked(refusal: Error | null): string {
+  if (!(refusal instanceof Problem) || refusal.fields.length === 0) return "";
+  if (!refusal.fields.every((f) => f.question)) return "";
+  return `Yes: ${refusal.fields.map((f) => f.detail.replace(/^is (.*) right\?$/, "$1")).join("; ")}`;
 }
 
 /** Enter writes the entry down from a choice, too; the space bar opens the choice. */
@@ -245,5 +255,13 @@ function fieldErrors(
 /** What was refused; said whole, since not every field it points at is shown. */
 function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
   const plain = error instanceof Problem && error.fields.length > 0 ? Object.values(placed).join("; ") : error.message;
-  return <Text color="alarm">Not written: {plain}</Text>;
+  // No answer, or one that was lost on the way: it may have been written.
+  if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
+    return <Text color="alarm">Not known whether it was written; sending it again is safe. {plain}</Text>;
+  }
+  return (
+    <Text color="alarm">
+      {asked(error) ? "Not written yet" : "Not written"}: {plain}
+    </Text>
+  );
 }

@@ -122,6 +122,28 @@ export function FieldOf(p: Props) {
           <Checkbox.Label>{f.label}</Checkbox.Label>
         </Checkbox.Root>
       );
+    case "points":
+      return (
+        <Box as="fieldset" w="100%">
+          <Text as="legend" fontSize="13px">
+            {f.label}
+          </Text>
+          <Flex gap="14px" rowGap="4px" wrap="wrap">
+            {f.keys.map((key) => (
+              <Checkbox.Root
+                key={key}
+                minH="32px"
+                checked={told(`${path}.${key}`) === "yes"}
+                onCheckedChange={(d) => tell({ [`${path}.${key}`]: d.checked === true ? "yes" : "" })}
+              >
+                <Checkbox.HiddenInput />
+                <Checkbox.Control borderColor="faint" />
+                <Checkbox.Label>{word(key)}</Checkbox.Label>
+              </Checkbox.Root>
+            ))}
+          </Flex>
+        </Box>
+      );
     case "product":
       return (
         <SelectField

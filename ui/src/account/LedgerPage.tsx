@@ -274,7 +274,7 @@ export function inside(account: Account): string {
 
 function lastMeter(account: Account): string {
   for (const line of account.lines.toReversed()) {
-    if (line.struck) continue;
+    if (line.struck || line.notes.includes("meter_doubted")) continue;
     const b = line.body;
     const read = b.meter?.meter ?? b.meterChange?.new ?? b.renewal?.meter ?? b.opening?.meter;
     if (read) return asRead(read);

@@ -1,5 +1,5 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
-import type { Account, Explanation, Line } from "../api/client";
+import type { Account, Explanation, Line, Schemas } from "../api/client";
 import { figure, longDay, shortDay } from "../words/figures";
 import { explains } from "../words/lines";
 import { word, wordsOf } from "../words/names";
@@ -7,21 +7,22 @@ import { word, wordsOf } from "../words/names";
 /** What balances the books, or the way to it. */
 export type Balance = (line: Line, which: number) => void;
 
-/** The last test that does not agree and has not been settled since, with what explains it. */
-export function unsettled(account: Account): Line | undefined {
-  const tests = account.lines.filter((l) => l.test !== undefined && !l.struck);
-  const last = tests.at(-1);
-  return last?.explanations && last.explanations.length > 0 ? last : undefined;
-}
-
-/** Book and test disagree: the likeliest causes, and the entry that would balance the books. */
-export function Disagreement({ account, onBalance }: { account: Account; onBalance?: Balance | undefined }) {
-  const line = unsettled(account);
-  if (!line?.test || !line.explanations) return null;
-  const off = line.test.book === undefined ? 0 : Math.abs(line.test.measured - line.test.book);
-  const title = line.test.trusted
+/** Book and test disagree: what may explain it by what it proposes, and the test or the entry that comes next. */
+export function Disagreement(p: {
+  account: Account;
+  onBalance?: Balance | undefined;
+  onTest?: (() => void) | undefined;
+}) {
+  const { disagreement, lines } = p.account;
+  const line = lines.find((l) => l.id === disagreement?.line);
+  if (!disagreement || !line?.test) return null;
+  const { test, explanations = [] } = line;
+  const off = test.book === undefined ? 0 : Math.abs(test.measured - test.book);
+  const title = test.trusted
     ? `The book and the test of ${shortDay(line.at)} disagree by ${figure(off)}\u00a0K.`
     : `The test of ${shortDay(line.at)} says nothing as it was read.`;
+  const retest = !disagreement.confirmed;
+  const apart = explanations.find((x) => x.apart)?.apart;
   return (
     <Box
       as="section"
@@ -35,31 +36,54 @@ export function Disagreement({ account, onBalance }: { account: Account; onBalan
       <Text as="h2" fontWeight="700">
         {title}
       </Text>
+      {disagreement.waits && (
+        <Text mt="4px">It reads colder than the book: the book counts until a second, zeroed test shows the same.</Text>
+      )}
+      {retest && (
+        <Text mt="4px">
+          {apart ? tellsApart[apart] : "Test a second time first: then the books can be balanced."}{" "}
+          {p.onTest && (
+            <Button
+              variant="plain"
+              size="sm"
+              px="0"
+              minH="32px"
+              h="auto"
+              color="accent"
+              fontWeight="700"
+              onClick={p.onTest}
+            >
+              record a second freeze test
+            </Button>
+          )}
+        </Text>
+      )}
       <Box as="ol" listStyleType="none" mt="6px">
-        {line.explanations.map((x, i) => (
+        {explanations.map((x, i) => (
           <Cause
             key={x.cause}
             x={x}
-            first={i === 0}
-            onBalance={onBalance && x.balance ? () => onBalance(line, i) : undefined}
+            first={i === 0 || x.apart !== undefined}
+            onBalance={p.onBalance && x.balance && !retest ? () => p.onBalance?.(line, i) : undefined}
           />
         ))}
       </Box>
-      {!line.test.trusted && <Text mt="4px">Test again on the right scale.</Text>}
     </Box>
   );
 }
+
+const tellsApart: Record<NonNullable<Explanation["apart"]>, string> = {
+  second_instrument: "Two explanations are about as likely. A second reading with another instrument tells them apart.",
+  other_scale: "Two explanations are about as likely. A second reading, on the other glycol’s scale, tells them apart.",
+};
 
 function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBalance: (() => void) | undefined }) {
   return (
     <Box as="li" mb="8px" fontSize={first ? "15px" : "14px"}>
       <Text>
-        {x.weight < 1 && (
-          <Text as="span" color="faint">
-            {first ? "Likeliest, " : ""}
-            <span className="figures">{figure(100 * x.weight)} %</span>:{" "}
-          </Text>
-        )}
+        <Text as="span" color="faint" fontWeight={first ? "700" : undefined}>
+          {x.likelihood}:{" "}
+        </Text>
         {explains(x)}
       </Text>
       {onBalance && (
@@ -75,7 +99,7 @@ function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBala
           textAlign="left"
           onClick={onBalance}
         >
-          {balances[x.cause] ?? "write what balances the books"}
+          {balances[x.cause] ?? "record what balances the books"}
         </Button>
       )}
     </Box>
@@ -83,28 +107,41 @@ function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBala
 }
 
 const balances: Partial<Record<Explanation["cause"], string>> = {
-  water_added: "write the missing top-up",
-  leak_and_refill: "write the missing refill",
-  concentrate_added: "write the missing concentrate",
-  wrong_scale: "strike it and write it on that scale",
-  mixed_wrong: "strike the renewal and write it so",
-  fill_volume: "strike the renewal and write it so",
+  water_added: "record the missing top-up, marked as inferred",
+  leak_and_refill: "record the missing refill, marked as inferred",
+  concentrate_added: "record the missing concentrate, marked as inferred",
+  wrong_scale: "strike the test and record it on that scale",
+  mixed_wrong: "strike the renewal and record it so",
+  fill_volume: "strike the renewal and record it so",
+  stayed_inside: "strike the renewal and record what stayed inside",
+};
+
+/** Why it must not run, and what a release of it waits for. */
+const stopWords: Record<Schemas["Stop"]["cause"], (s: Schemas["Stop"]) => string> = {
+  hold: (s) => s.about,
+  air_trapped: (s) =>
+    s.ready
+      ? "less went in than came out; the level was at the mark since: it may be released"
+      : "less went in than came out: look at the level cold, four hours or more after the fill, or bleed again",
+  coolant: (s) =>
+    `${wordsOf(s.about.split(": ")[1] ?? s.about)} coolant${s.ready ? "; clear since: it may be released" : ": find the cause"}`,
+  defect: (s) => s.about,
+  finding: (s) =>
+    `${s.about.split(": ").map(wordsOf).join(": ")}${s.ready ? "; found right since: it may be released" : ""}`,
+  return: (s) => `${word(s.about)}: to be returned to service by a signatory`,
+  level: (s) =>
+    s.about === "book"
+      ? "too much is missing by the book"
+      : `the level was ${word(s.about)}: top up and look again, cold`,
 };
 
 /** All that stands besides the clocks: holds, defects, findings, what is owed, leak and chemistry. */
 export function Standing({ account }: { account: Account }) {
   const rows: [string, string, boolean][] = [];
-  if (account.held)
-    rows.push(["held", `${account.held.why} — ${account.held.by}, ${shortDay(account.held.since)}`, true]);
-  if (account.air) {
-    rows.push([
-      "air",
-      `${figure(account.air.short, 1)} L less went in than came out: air is trapped; do not release it`,
-      true,
-    ]);
-  }
-  for (const d of account.defects)
-    rows.push(["defect", `${d.what} (${word(d.severity)}, ${shortDay(d.at)})`, d.severity === "stop"]);
+  for (const s of account.stops)
+    rows.push([word(`stop_${s.cause}`), `${stopWords[s.cause](s)} (${shortDay(s.at)})`, true]);
+  for (const d of account.defects.filter((d) => !account.stops.some((s) => s.cause === "defect" && s.about === d.what)))
+    rows.push(["defect", `${d.what} (${word(d.severity)}, ${shortDay(d.at)})`, false]);
   for (const o of account.owed) rows.push(["owed", `${word(o.what)}, since ${shortDay(o.since)}`, false]);
   if (account.laidUp)
     rows.push([
@@ -147,7 +184,7 @@ export function Standing({ account }: { account: Account }) {
       )}
       {rows.length === 0 && good.length === 0 && (
         <Text py="6px" fontSize="14px" color="faint">
-          Nobody has looked at cap, hoses or anything else yet.
+          Cap, hoses and other points were not inspected yet.
         </Text>
       )}
       <ChemistryOf account={account} />

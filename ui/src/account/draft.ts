@@ -9,6 +9,8 @@ export interface Draft {
   /** Local date and time; empty means "now". */
   readonly when: string;
   readonly told: Readonly<Record<string, string>>;
+  /** What the server asked about has been confirmed. */
+  readonly sure?: boolean;
   /** The entry this one takes the place of, and why. */
   readonly strikes?: string;
   readonly why: string;
@@ -80,29 +82,26 @@ export function specOf(draft: Draft, account: Account, products: readonly Produc
   return fieldsOf(draft.kind, account, toldOf(draft, account, products), form);
 }
 
-/** A number as typed: a true minus or a hyphen, a comma or a point. */
-function number(text: string): number | undefined {
-  const plain = text.trim().replace("−", "-").replace(",", ".");
-  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : undefined;
-}
-
 type Value = string | number | boolean | Value[] | { [name: string]: Value };
 
 interface Reader {
   at: (name: string) => string;
   errors: Record<string, string>;
-  /** A field that has to be told has not been. */
+  /** A field that must be filled in is empty. */
   missing: boolean;
 }
 
-/** The draft as an entry, or what cannot be read in it; undefined while something that is needed is still empty. */
+/**
+ * The draft as an entry, or what cannot be read in it; undefined while something that is needed is still empty.
+ * Numbers go as they were typed: the server reads them.
+ */
 export function toEntry(
   draft: Draft,
-  ids: { entry: string; strike: string },
+  ids: { entry: string; strike: string; at: Date },
   account: Account,
   products: readonly Product[],
 ): { entry: EntryInput } | { errors: FieldErrors } | undefined {
-  const at = draft.when ? new Date(draft.when) : new Date();
+  const at = draft.when ? new Date(draft.when) : ids.at;
   if (Number.isNaN(at.getTime())) return { errors: { "/at": `“${draft.when}” is not a date and time` } };
   const told = toldOf(draft, account, products);
   const reader: Reader = { at: told, errors: {}, missing: false };
@@ -111,6 +110,7 @@ export function toEntry(
   // The share of blocked fins stands on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
+  if (draft.sure) entry.sure = true;
   if (draft.strikes) {
     if (draft.why.trim() === "") reader.missing = true;
     entry.strikes = { id: ids.strike, entry: draft.strikes, why: draft.why.trim() };
@@ -147,25 +147,14 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
   switch (f.type) {
     case "reading": {
       if (!text) return needed(f, r);
-      const value = number(text);
-      if (value === undefined)
-        r.errors[`${pointer}/value`] = `“${text}” is not a number; accepted: digits, such as 2.4`;
-      return { value: value ?? 0, unit: r.at(`${name}.unit`) || lastUnit(f.units) };
+      return { value: text, unit: r.at(`${name}.unit`) || lastUnit(f.units) };
     }
     case "number": {
       const typed = text || (f.initial ?? "");
-      if (!typed) return needed(f, r);
-      const value = number(typed);
-      if (value === undefined) r.errors[pointer] = `“${typed}” is not a number; accepted: digits, such as 8.5`;
-      return value ?? 0;
+      return typed || needed(f, r);
     }
-    case "numbers": {
-      const parts = (text || (f.initial ?? "")).split(/[;,]\s*|\s+/).filter(Boolean);
-      const values = parts.map(number);
-      if (values.includes(undefined))
-        r.errors[pointer] = "not all of these are numbers; accepted: numbers with commas between";
-      return values.map((v) => v ?? 0);
-    }
+    case "numbers":
+      return (text || (f.initial ?? "")).split(/[;,]\s*|\s+/).filter(Boolean);
     case "choice": {
       const chosen = text || (f.initial ?? "");
       return chosen ? chosen : needed({ optional: f.optional === true || f.options.some(([v]) => v === "") }, r);
@@ -181,6 +170,10 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
       if (text) return text;
       if (!f.optional) r.errors[pointer] = "no product chosen; choose what was poured in";
       return undefined;
+    case "points": {
+      const chosen = f.keys.filter((key) => r.at(`${name}.${key}`) === "yes");
+      return chosen.length > 0 ? chosen : undefined;
+    }
     case "words": {
       const words = text
         .split(",")
@@ -219,6 +212,7 @@ export function tellOf(body: Record<string, unknown>, prefix = ""): Record<strin
     if (typeof value === "string") told[at] = value;
     else if (typeof value === "number") told[at] = String(value);
     else if (typeof value === "boolean") told[at] = value ? "yes" : "no";
+    else if (at === "opened" && Array.isArray(value)) for (const point of value) told[`${at}.${String(point)}`] = "yes";
     else if (Array.isArray(value)) Object.assign(told, tellList(at, value));
     else if (isRecord(value)) {
       if ("unit" in value && "value" in value) {

@@ -23,6 +23,8 @@ export type FieldSpec =
   | { type: "lines"; name: string; label: string; key: string; keys: readonly string[]; columns: readonly ColumnSpec[] }
   /** Lines that name themselves, such as torques. */
   | { type: "named"; name: string; label: string; key: string; rows: number; columns: readonly ColumnSpec[] }
+  /** Any of some, each a tick. */
+  | { type: "points"; name: string; label: string; keys: readonly string[] }
   | { type: "words"; name: string; label: string; hint: string }
   | { type: "line"; name: string; label: string; kind: EntryKind };
 
@@ -58,7 +60,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           name: "history",
           label: "begins with",
           options: [
-            ["unknown", "a history nobody knows"],
+            ["unknown", "an unknown history"],
             ["factory", "the fill it came with"],
           ],
           initial: "unknown",
@@ -83,9 +85,19 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           name: "drained",
           label: "came out by",
           key: "point",
-          keys: ["petcock", "lower_hose", "block", "heater_core", "expansion_tank", "heat_exchanger", "other"],
+          keys: drainPoints,
           columns: [{ type: "reading", name: "volume", label: "", units: volumeUnits, optional: true }],
         },
+        ...(drainedBy(told)
+          ? []
+          : ([
+              { type: "check", name: "emptied", label: "emptied whole, not measured" },
+              ...(told("emptied") === "yes"
+                ? []
+                : ([
+                    { type: "points", name: "opened", label: "opened, not measured", keys: drainPoints },
+                  ] satisfies FieldSpec[])),
+            ] satisfies FieldSpec[])),
         { type: "number", name: "flushes", label: "flushes", optional: true },
         ...(told("flushes") && told("flushes") !== "0"
           ? ([
@@ -138,6 +150,14 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         ...(told("with") === "water"
           ? []
           : ([{ type: "product", name: "product", forms: [told("with")] }] satisfies FieldSpec[])),
+        ...(account.air
+          ? ([
+              { type: "check", name: "bled", label: "bled again with it, until no bubbles came" },
+            ] satisfies FieldSpec[])
+          : []),
+        ...(told("inferred") === "yes"
+          ? ([{ type: "check", name: "inferred", label: "balances the books: not seen poured" }] satisfies FieldSpec[])
+          : []),
         note,
       ];
     case "loss":
@@ -153,7 +173,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         { type: "text", name: "note", label: "where it went", optional: true, width: "300px" },
       ];
     case "freeze_test":
-      return freezeFields(told);
+      return freezeFields(told, account);
     case "chemistry_test":
       return [
         { type: "number", name: "ph", label: "pH", optional: true },
@@ -190,6 +210,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         },
         { type: "yesno", name: "seated", label: "on its seat", yes: "seated", no: "not seated" },
         { type: "choice", name: "stage", label: "turned", options: options("home", "first_stage"), optional: true },
+        { type: "check", name: "renewed", label: "a new cap was fitted" },
         note,
       ];
     case "hose_check":
@@ -252,7 +273,13 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           key: "point",
           keys: inspected(account),
           columns: [
-            { type: "choice", name: "state", label: "state", options: options("good", "watch", "bad"), optional: true },
+            {
+              type: "choice",
+              name: "state",
+              label: "state",
+              options: options("good", "watch", "bad", "renewed"),
+              optional: true,
+            },
           ],
         },
         { type: "number", name: "blocked", label: "fins blocked, %", optional: true },
@@ -285,10 +312,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         { type: "text", name: "how", label: "how it was put right", width: "320px" },
       ];
     case "meter":
-      return [
-        ...meter("meter", "meter", false),
-        { type: "check", name: "sure", label: "read twice: it stands there, though it does not fit" },
-      ];
+      return [...meter("meter", "meter", false)];
     case "meter_change":
       return [
         ...meter("new", "new meter begins at", false),
@@ -324,7 +348,28 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
   }
 }
 
-function freezeFields(told: Told): FieldSpec[] {
+const drainPoints: readonly string[] = [
+  "petcock",
+  "lower_hose",
+  "block",
+  "heater_core",
+  "expansion_tank",
+  "heat_exchanger",
+  "other",
+];
+
+/** A volume that came out was told by some drain point. */
+const drainedBy = (told: Told) => drainPoints.some((point) => told(`drained.${point}.volume`).trim() !== "");
+
+/** The chart belongs to its tester: the one that it was last read with, else an example to be typed over. */
+function chartOf(account: Account, tool: string): string {
+  const last = account.lines.findLast(
+    (l) => l.body.freezeTest?.instrument === "discs" && l.body.freezeTest.tool === tool.trim(),
+  );
+  return last?.body.freezeTest?.chart?.join(", ") ?? "-8, -15, -23, -30, -36, -44";
+}
+
+function freezeFields(told: Told, account: Account): FieldSpec[] {
   const instrument: FieldSpec = {
     type: "choice",
     name: "instrument",
@@ -352,9 +397,9 @@ function freezeFields(told: Told): FieldSpec[] {
           name: "chart",
           label: "the tester's chart, °C",
           hint: "for 1, 2, 3 … discs",
-          initial: "-8, -15, -23, -30, -36, -44",
+          initial: chartOf(account, told("tool")),
         },
-        tool,
+        { type: "text", name: "tool", label: "which tester", width: "110px" },
       ];
     case "strip":
       return [

@@ -16,6 +16,7 @@ export type MeasureUnit = Schemas["MeasureUnit"];
 export type Moment = Schemas["Moment"];
 export type Product = Schemas["Product"];
 export type Reading = Schemas["Reading"];
+export type Typed = Schemas["Typed"];
 export type Verdict = Schemas["Verdict"];
 
 /** Problem is an answer of the server that refuses, as an error. */
@@ -88,8 +89,12 @@ export const api = {
   putKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
     answer(client.PUT("/api/v1/plans/{id}/units", { params: { path: { id } }, body })),
   sites: (signal?: AbortSignal) => answer(client.GET("/api/v1/sites", { signal })),
-  changeSite: (id: number, winters: number) =>
-    answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body: { winters } })),
+  changeSite: (id: number, body: { winters?: number; zone?: string }) =>
+    answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body })),
+  settings: (signal?: AbortSignal) => answer(client.GET("/api/v1/settings", { signal })),
+  changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),
+  numbers: (texts: Record<string, string>, signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
   planList: (signal?: AbortSignal) => answer(client.GET("/api/v1/plan-list", { signal })),
   sendToPlan: (body: { units: string[]; from?: string; to?: string }) =>
     answer(client.POST("/api/v1/plan-list", { body })),

@@ -499,6 +499,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read numbers as somebody typed them. Changes nothing. */
+        post: operations["readNumbers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -1607,6 +1624,16 @@ export interface components {
             /** @description What a release waits for is in the books. */
             ready: boolean;
         };
+        ReadNumbers: {
+            /** @description By name; an empty text has none. */
+            values: {
+                [key: string]: number;
+            };
+            /** @description By name, what would be accepted. */
+            wrong: {
+                [key: string]: string;
+            };
+        };
         Settings: {
             /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
             zone: string;
@@ -2582,6 +2609,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditLine"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readNumbers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    texts: {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description What was read, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadNumbers"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -232,6 +232,11 @@ function Worded({ answer }: { answer: Answer }) {
     <>
       <Text fontSize="22px" fontWeight="700" lineHeight="1.25" mb="8px" data-testid="headline">
         {answer.headline}
+        {answer.read && answer.read.length > 0 && (
+          <Text as="span" display="block" fontSize="15px" fontWeight="400" color="faint" data-testid="read">
+            Read as: {answer.read.map((l) => `${l.label} ${l.text}`).join(" · ")}
+          </Text>
+        )}
       </Text>
       <Box as="dl" maxW="640px">
         {answer.lines.map((l, i) => (

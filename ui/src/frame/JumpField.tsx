@@ -15,6 +15,20 @@ export function JumpField() {
     queryFn: ({ signal }) => api.units(text.trim(), signal),
     placeholderData: (previous) => previous,
   });
+  /** Goes to the unit of that exact code, else to the first found, by the answer to this text and no other. */
+  async function jump(asked: string) {
+    const answer = await api.units(asked.trim());
+    const exact = answer.find((u) => u.code.toLowerCase() === asked.trim().toLowerCase());
+    const to = exact ?? answer[0];
+    if (to) go(to.code);
+  }
+  function go(code: string) {
+    setText("");
+    field.current?.blur();
+    void navigate(`/units/${encodeURIComponent(code)}`);
+  }
+  /** A line was chosen with the arrows: then Enter means that line. */
+  const [chosen, setChosen] = useState(false);
   const collection = useMemo(
     () =>
       createListCollection({
@@ -38,17 +52,31 @@ export function JumpField() {
       inputValue={text}
       value={[]}
       // No code begins with a slash: one typed here was meant to bring the cursor.
-      onInputValueChange={(d) => setText(d.inputValue.replace(/^\/+/, ""))}
+      onInputValueChange={(d) => {
+        setChosen(false);
+        setText(d.inputValue.replace(/^\/+/, ""));
+      }}
       onValueChange={(d) => {
         const code = d.value[0];
-        if (!code) return;
-        setText("");
-        field.current?.blur();
-        void navigate(`/units/${encodeURIComponent(code)}`);
+        if (code) go(code);
       }}
     >
       <Combobox.Control>
-        <Combobox.Input ref={field} placeholder="jump to unit  /" aria-label="Jump to unit" borderColor="faint" />
+        <Combobox.Input
+          ref={field}
+          placeholder="jump to unit  /"
+          aria-label="Jump to unit"
+          borderColor="faint"
+          onKeyDownCapture={(event) => {
+            if (event.key === "ArrowDown" || event.key === "ArrowUp") setChosen(true);
+            // The list may still be that of the text before: a scanner types faster than it answers.
+            const typed = event.currentTarget.value.replace(/^\/+/, "");
+            if (event.key !== "Enter" || chosen || typed.trim() === "") return;
+            event.preventDefault();
+            event.stopPropagation();
+            void jump(typed);
+          }}
+        />
       </Combobox.Control>
       <Portal>
         <Combobox.Positioner>

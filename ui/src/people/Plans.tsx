@@ -68,14 +68,12 @@ function typedOf(p: Plan): Typed {
   };
 }
 
-/** What was typed as a plan, or the first field that is no number. */
-function planOf(t: Typed): Plan | { wrong: Name } {
-  const read = (name: Name) => {
-    const text = t[name].trim().replace(",", ".");
-    return text === "" ? undefined : /^[-−]?\d+(\.\d+)?$/.test(text) ? Number(text.replace("−", "-")) : Number.NaN;
-  };
-  const wrong = numbers.find(([name]) => Number.isNaN(read(name)));
-  if (wrong) return { wrong: wrong[0] };
+/** The numbers as typed, for the server to read. */
+const textsOf = (t: Typed) => Object.fromEntries(numbers.map(([name]) => [name, t[name]]));
+
+/** What was typed as a plan, with its numbers as the server read them. */
+function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
+  const read = (name: Name) => values[name];
   const span = (which: "first" | "later") => ({
     months: read(`${which}.months`),
     [t.distanceUnit === "mi" ? "miles" : "km"]: read(`${which}.km`),
@@ -175,21 +173,29 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   const [typed, setTyped] = useState<Typed>(() => typedOf(plan));
   const queries = useQueryClient();
   const settled = JSON.parse(useSettled(JSON.stringify(typed), 300)) as Typed;
-  const wanted = planOf(settled);
+  const numbersRead = useQuery({
+    queryKey: ["numbers", textsOf(settled)],
+    queryFn: ({ signal }) => api.numbers(textsOf(settled), signal),
+    placeholderData: (previous) => previous,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const wrong = numbersRead.data?.wrong ?? {};
+  const unreadable = Object.keys(wrong).length > 0;
   const preview = useQuery({
     queryKey: ["plan preview", id, settled],
-    queryFn: ({ signal }) => {
-      if ("wrong" in wanted) throw new Error("there is nothing to preview yet");
-      return api.previewPlan(id, wanted, signal);
+    queryFn: async ({ signal }) => {
+      const { values } = await api.numbers(textsOf(settled), signal);
+      return api.previewPlan(id, planOf(settled, values), signal);
     },
-    enabled: !("wrong" in wanted),
+    enabled: numbersRead.data !== undefined && !numbersRead.isPlaceholderData && !unreadable,
     placeholderData: (previous) => previous,
     retry: false,
   });
   const save = useMutation({
-    mutationFn: (asNew: boolean) => {
-      const now = planOf(typed);
-      if ("wrong" in now) throw new Error("Not every figure is a number.");
+    mutationFn: async (asNew: boolean) => {
+      const read = await api.numbers(textsOf(typed));
+      if (Object.keys(read.wrong).length > 0) throw new Error("Not every figure is a number.");
+      const now = planOf(typed, read.values);
       return asNew ? api.addPlan(now) : api.changePlan(id, mark, now);
     },
     onSuccess: async () => {
@@ -207,7 +213,8 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   const changedMeanwhile = save.error instanceof Problem && save.error.status === 412;
   const refusal = save.error ?? (preview.isPlaceholderData ? null : preview.error);
   const said = (name: string) => {
-    if ("wrong" in wanted && wanted.wrong === name) return `“${typed[wanted.wrong]}” is not a number`;
+    const accepted = wrong[name];
+    if (accepted !== undefined) return `“${typed[name as Name]}” is not accepted; accepted: ${accepted}`;
     return refusal instanceof Problem ? refusal.said(pointer(name)) : undefined;
   };
   const pointer = (name: string) =>
@@ -216,7 +223,6 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   const placed = [...numbers, ["name", "name"] as const]
     .filter(([name]) => said(name) !== undefined)
     .map(([, label]) => label.replace("km", typed.distanceUnit));
-  const unreadable = "wrong" in planOf(typed);
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!save.isPending) save.mutate(false);

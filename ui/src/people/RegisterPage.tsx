@@ -28,6 +28,7 @@ export function RegisterPage() {
       <Box maxW="1060px">
         {person.role === "coordinator" && <Plans />}
         {person.role === "coordinator" && <Sites />}
+        {person.role === "coordinator" && <FleetZone />}
         {person.role === "coordinator" && <People />}
         {mayRegister(person.role) && <Audit />}
       </Box>
@@ -40,6 +41,45 @@ function Heading({ children }: { children: string }) {
     <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
       {children}
     </Text>
+  );
+}
+
+/** The time zone of the fleet, in which a moment falls on a day. */
+function FleetZone() {
+  const settings = useQuery({ queryKey: ["settings"], queryFn: ({ signal }) => api.settings(signal) });
+  const [typed, setTyped] = useState<string>();
+  const queries = useQueryClient();
+  const change = useMutation({
+    mutationFn: (zone: string) => api.changeSettings({ zone }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const zone = typed ?? settings.data?.zone ?? "";
+  function submit(event: SyntheticEvent) {
+    event.preventDefault();
+    if (!change.isPending) change.mutate(zone.trim());
+  }
+  return (
+    <Box as="section" aria-label="Time zone" mb="30px">
+      <Heading>Time zone of the fleet</Heading>
+      <form onSubmit={submit} aria-label="Time zone of the fleet" noValidate>
+        <Flex gap="14px" align="flex-start" wrap="wrap" py="8px">
+          <TextField
+            label="time zone of the fleet"
+            hidden
+            width="220px"
+            value={zone}
+            onChange={setTyped}
+            error={change.error instanceof Problem ? change.error.said("/zone") : undefined}
+          />
+          <Submit disabled={zone.trim() === settings.data?.zone || zone.trim() === "" || change.isPending}>
+            set it
+          </Submit>
+          <Text flex="1" minW="240px" color="faint" pt="10px">
+            A moment falls on a day of this zone, wherever the server stands. A site may have its own.
+          </Text>
+        </Flex>
+      </form>
+    </Box>
   );
 }
 

@@ -29,9 +29,14 @@ export function Sites() {
 
 function SiteLine({ site }: { site: Site }) {
   const [winters, setWinters] = useState(String(site.winters));
+  const [zone, setZone] = useState(shownZone(site));
   const queries = useQueryClient();
   const change = useMutation({
-    mutationFn: () => api.changeSite(site.id, Number(winters)),
+    mutationFn: () =>
+      api.changeSite(site.id, {
+        ...(site.years > 0 ? { winters: Number(winters) } : {}),
+        ...(zone.trim() === shownZone(site) ? {} : { zone: zone.trim() }),
+      }),
     onSuccess: () => queries.invalidateQueries(),
   });
   const number = /^\d+$/.test(winters.trim());
@@ -55,40 +60,54 @@ function SiteLine({ site }: { site: Site }) {
               {expected(site)}
             </Text>
           </Box>
-          {site.years > 0 && (
-            <Flex align="center" gap="8px">
-              <Text>each date is colder in one of</Text>
-              <TextField
-                label={`each date is colder in one of so many winters, ${site.name}`}
-                hidden
-                figures
-                width="64px"
-                value={winters}
-                onChange={setWinters}
-                error={
-                  number
-                    ? change.error instanceof Problem
-                      ? change.error.said("/winters")
-                      : undefined
-                    : `“${winters}” is not a whole number`
-                }
-              />
-              <Text>winters</Text>
-              <Button
-                type="submit"
-                size="sm"
-                minH="44px"
-                variant="ghost"
-                color="accent"
-                disabled={!number || winters.trim() === String(site.winters) || change.isPending}
-              >
-                set it
-              </Button>
-            </Flex>
-          )}
+          <TextField
+            label={`time zone of ${site.name}`}
+            hidden
+            width="170px"
+            placeholder={`as the fleet: ${site.zone}`}
+            value={zone}
+            onChange={setZone}
+            error={change.error instanceof Problem ? change.error.said("/zone") : undefined}
+          />
+          <Flex align="center" gap="8px">
+            {site.years > 0 && (
+              <>
+                <Text>one winter is colder in</Text>
+                <TextField
+                  label={`one winter is colder in so many, ${site.name}`}
+                  hidden
+                  figures
+                  width="64px"
+                  value={winters}
+                  onChange={setWinters}
+                  error={
+                    number
+                      ? change.error instanceof Problem
+                        ? change.error.said("/winters")
+                        : undefined
+                      : `“${winters}” is not a whole number`
+                  }
+                />
+              </>
+            )}
+            <Button
+              type="submit"
+              size="sm"
+              minH="44px"
+              variant="ghost"
+              color="accent"
+              disabled={
+                !number ||
+                (winters.trim() === String(site.winters) && zone.trim() === shownZone(site)) ||
+                change.isPending
+              }
+            >
+              set it
+            </Button>
+          </Flex>
         </Flex>
         <Box aria-live="polite">
-          {change.isSuccess && <Text color="faint">The curve was reckoned anew; so were all clocks.</Text>}
+          {change.isSuccess && <Text color="faint">Changed; all clocks follow it.</Text>}
           {change.error && <Text color="alarm">{change.error.message}</Text>}
         </Box>
       </form>
@@ -96,14 +115,17 @@ function SiteLine({ site }: { site: Site }) {
   );
 }
 
+/** What stands in the field: empty for the fleet's zone. */
+const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
+
 function rests(s: Site): string {
-  const coldest = `coldest night reckoned with ${celsius(s.coldest)}`;
+  const coldest = `coldest night planned for ${celsius(s.coldest)}`;
   if (s.years === 0) return `${coldest}, from twelve monthly values: there is no record of nights.`;
-  return `${coldest}, from ${figure(s.years)} years of nights; ${figure(s.colder, 1)} nights a year were colder than the curve.`;
+  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${figure(s.shift, 1)} K, no further than the ${figure(s.winters)}-winter minimum, ${celsius(s.return)}.`;
 }
 
 function expected(s: Site): string {
   const least = s.ahead.toSorted((a, b) => a.celsius - b.celsius)[0];
-  if (!least || !s.toldAt) return "The weather service tells nothing of the nights ahead: the curve stands.";
-  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; told ${shortDay(s.toldAt)}.`;
+  if (!least || !s.toldAt) return "No forecast for the nights ahead: the curve counts.";
+  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; forecast of ${shortDay(s.toldAt)}.`;
 }

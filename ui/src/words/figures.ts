@@ -41,7 +41,7 @@ export const symbols: Record<MeasureUnit, string> = {
 /** A reading as it was read: no digit added, none taken away. */
 export function asRead(r: Reading): string {
   const digits = /\.(\d+)$/.exec(String(r.value))?.[1]?.length ?? 0;
-  return `${figure(r.value, digits)}\u00a0${symbols[r.unit]}`;
+  return `${figure(Number(r.value), digits)}\u00a0${symbols[r.unit]}`;
 }
 
 export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)}\u00a0°C`);

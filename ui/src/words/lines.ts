@@ -1,4 +1,4 @@
-import type { Balance, EntryBody, Explanation, Line, Reading, Schemas } from "../api/client";
+import type { Balance, EntryBody, Explanation, Line, Reading, Schemas, Typed } from "../api/client";
 import { asRead, figure, shortDay } from "./figures";
 import { flagWords, word } from "./names";
 
@@ -17,27 +17,30 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
   const product = line.product?.name ?? "";
   if (b.opening) {
     const o = b.opening;
-    if (o.history === "unknown") return join(["what is inside nobody knows", o.meter && `meter ${reads(o.meter)}`]);
+    if (o.history === "unknown") return join(["history unknown", o.meter && `meter ${reads(o.meter)}`]);
     return join([
-      join(["came with", reads(o.volume), share(o.share), product || "a coolant nobody named"], " "),
+      join(["came with", reads(o.volume), share(o.share), product || "an unnamed coolant"], " "),
       o.meter && `at ${reads(o.meter)}`,
     ]);
   }
   if (b.renewal) return renewal(b.renewal, product);
   if (b.topUp) {
     const t = b.topUp;
-    return join([`${reads(t.volume)} ${t.with === "water" ? "purified water" : product}`, t.note], ": ");
+    return join(
+      [`${reads(t.volume)} ${t.with === "water" ? "purified water" : product}${t.bled ? ", bled again" : ""}`, t.note],
+      ": ",
+    );
   }
   if (b.loss) return join([join([reads(b.loss.volume), b.loss.cause && word(b.loss.cause)], ", "), b.loss.note], ": ");
   if (b.freezeTest) return freezeTest(b.freezeTest);
   if (b.chemistryTest) {
     const c = b.chemistryTest;
     return join([
-      c.ph !== undefined && `pH ${figure(c.ph, 1)}`,
-      c.reserve !== undefined && `reserve ${figure(c.reserve, 1)}${nbsp}mL`,
-      c.nitrite !== undefined && `nitrite ${figure(c.nitrite)}${nbsp}ppm`,
-      c.molybdate !== undefined && `molybdate ${figure(c.molybdate)}${nbsp}ppm`,
-      c.stray !== undefined && `stray voltage ${figure(c.stray, 2)}${nbsp}V`,
+      c.ph !== undefined && `pH ${amount(c.ph, 1)}`,
+      c.reserve !== undefined && `reserve ${amount(c.reserve, 1)}${nbsp}mL`,
+      c.nitrite !== undefined && `nitrite ${amount(c.nitrite)}${nbsp}ppm`,
+      c.molybdate !== undefined && `molybdate ${amount(c.molybdate)}${nbsp}ppm`,
+      c.stray !== undefined && `stray voltage ${amount(c.stray, 2)}${nbsp}V`,
       c.look && `looks ${word(c.look)}`,
     ]);
   }
@@ -53,6 +56,7 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
             c.seal && `seal ${word(c.seal)}`,
             yesNo(c.seated, "seated", "not seated"),
             c.stage && word(c.stage),
+            c.renewed && "new cap",
           ],
           ", ",
         ),
@@ -69,7 +73,7 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
   }
   if (b.pressureTest) {
     const p = b.pressureTest;
-    return join([`${reads(p.pressure)} for ${figure(p.minutes)}${nbsp}min, fell ${reads(p.drop)}`, p.note], ": ");
+    return join([`${reads(p.pressure)} for ${amount(p.minutes)}${nbsp}min, fell ${reads(p.drop)}`, p.note], ": ");
   }
   if (b.levelCheck) {
     const l = b.levelCheck;
@@ -79,7 +83,7 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
   if (b.inspection) {
     const found = b.inspection.points.map(
       (p) =>
-        `${word(p.point)} ${p.blocked !== undefined ? `${figure(p.blocked)}${nbsp}% blocked` : word(p.state ?? "")}`,
+        `${word(p.point)} ${p.blocked !== undefined ? `${amount(p.blocked)}${nbsp}% blocked` : word(p.state ?? "")}`,
     );
     return join([found.join("; "), b.inspection.note], " – ");
   }
@@ -104,7 +108,10 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
   return "";
 }
 
-const share = (s: number | undefined) => (s === undefined ? "" : `${figure(s)}${nbsp}%`);
+const share = (s: Typed | undefined) => (s === undefined ? "" : `${amount(s)}${nbsp}%`);
+
+/** A number of the books; in what they answer it is never text. */
+const amount = (v: Typed | undefined, digits = 0) => figure(v === undefined ? undefined : Number(v), digits);
 
 function renewal(r: Schemas["RenewalBody"], product: string): string {
   const drained = r.drained?.map((d) => `${reads(d.volume)} by the ${word(d.point)}`).join(" and ");
@@ -112,6 +119,8 @@ function renewal(r: Schemas["RenewalBody"], product: string): string {
     [
       join([
         drained && `${drained} out`,
+        r.emptied && "emptied whole",
+        r.opened && `${r.opened.map(word).join(", ")} opened`,
         join([reads(r.volume), share(r.share), product, "in"], " "),
         r.residual && `${reads(r.residual)} left inside`,
         r.flushes ? `${r.flushes}× flushed with ${word(r.flushWith ?? "water")}` : "",
@@ -131,15 +140,15 @@ function renewal(r: Schemas["RenewalBody"], product: string): string {
 function freezeTest(t: Schemas["FreezeTestBody"]): string {
   const value =
     t.instrument === "discs"
-      ? `${figure(t.value.value)} of ${t.chart?.length ?? 0} discs float`
+      ? `${amount(t.value.value)} of ${t.chart?.length ?? 0} discs float`
       : t.cold !== undefined
-        ? `${reads(t.value)} to ${figure(t.cold)}${nbsp}°C`
+        ? `${reads(t.value)} to ${amount(t.cold)}${nbsp}°C`
         : reads(t.value);
   return join([
     join([t.instrument === "discs" ? "" : word(t.instrument), t.tool, value], " "),
     t.scale && t.value.unit !== "brix" && `${t.scale} scale`,
     t.sample && `sample ${reads(t.sample)}`,
-    t.zero !== undefined && t.zero !== 0 && `zero ${figure(t.zero, 1)}`,
+    t.zero !== undefined && Number(t.zero) !== 0 && `zero ${amount(t.zero, 1)}`,
     t.expired && "strip expired",
     t.late && "read too late",
   ]);
@@ -176,6 +185,10 @@ export function explains(x: Explanation): string {
       return `The renewal was mixed at ${figure(x.share, 0)}${nbsp}% (${litres} of concentrate), not as written.`;
     case "fill_volume":
       return `The fill volume was wrong: ${litres} went in, not what is written.`;
+    case "stayed_inside":
+      return `About ${litres} of flush water or old coolant stayed inside at the renewal.`;
+    case "misread":
+      return "The test was misread, the prism was dirty, or the sample was not mixed.";
   }
 }
 

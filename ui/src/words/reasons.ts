@@ -33,10 +33,19 @@ export const noteWords: Record<Schemas["Note"], string> = {
   not_filled: "no fill is written down before it",
   mixed_base: "EG and PG are mixed: no table tells what it protects to",
   wrong_scale: "read on the scale of the other glycol: says nothing",
-  base_unknown: "nobody knows which glycol is inside: the scale may be wrong",
+  base_unknown: "which glycol is inside is not known: the scale may be wrong",
   beyond_table: "beyond what the tables know",
   volume_assumed: "first known strength; taken as full",
-  meter_backwards: "lower than before; not used",
+  meter_doubted: "cannot be true together with the other readings; not used",
+  colder_waits: "colder than the book: does not count until a second, zeroed test or an entry explains it",
+  not_mixed: "less than four hours after coolant was poured in, and without a run: the retest stays owed",
+  out_unknown: "what came out is not written: taken as what went in",
+  marks_unknown: "the register does not know the tank’s marks: not judged",
+  not_ready: "something still stands against running",
+  settling: "within ten days of the fill: no leak",
+  inferred: "inferred to balance the books; nobody saw it",
+  too_strong: "beyond the strong end of the scale: dilute and test again",
+  density_on_pg: "what floats tells nothing about PG",
   other_meter_kind: "another kind of meter; not used",
   mixed_technology: "another inhibitor technology than what is inside",
   premix_thinned: "premix is never thinned with water",
@@ -62,6 +71,7 @@ export const quietNotes: ReadonlySet<Schemas["Note"]> = new Set([
   "level_hot",
   "water_left_inside",
   "tank_unknown",
+  "settling",
 ]);
 
 /** The reason of a clock in one sentence, without the clock's name. */
@@ -78,12 +88,19 @@ export function reason(clock: Clock, site: string): string {
       return [
         `${used} since the renewal, ${figure(n.rate, (n.rate ?? 0) < 10 ? 1 : 0)}\u00a0${unit} a week${n.changed ? " lately, otherwise than before" : ""}.`,
         n.few ? "Few readings tell how fast, so the window is wide." : "",
+        n.season ? "Only one season is known, so the window is wide." : "",
         n.suspects
           ? `${figure(n.suspects)} meter ${n.suspects === 1 ? "reading" : "readings"} cannot be true and ${n.suspects === 1 ? "is" : "are"} left out.`
           : "",
       ]
         .filter(Boolean)
         .join(" ");
+    case "use_read_meter":
+      return `${used} since the renewal by estimate, ${figure(n.read)}\u00a0${unit} at the last reading: read the meter.`;
+    case "use_other_meter":
+      return `the plan counts ${n.km ? "km" : "hours"} and this unit’s meter ${n.km ? "hours" : "km"}: no use clock. Choose another plan.`;
+    case "use_no_day":
+      return `${figure(n.read)} of ${figure(n.limit)}\u00a0${unit} since the renewal; the meter has stood, and not for long enough to show that it is not used.`;
     case "use_laid_up":
       return `${used} since the renewal; laid up, so the meter stands.`;
     case "use_no_rate":
@@ -95,15 +112,17 @@ export function reason(clock: Clock, site: string): string {
     case "freeze_night":
       return n.forecast
         ? `protects to ${celsius(n.protects)}; ${celsius(n.need)} is forecast for ${site} that night.`
-        : `protects to ${celsius(n.protects)}${drifts(n)}; ${site} reckons with ${celsius(n.need)} from then on.`;
+        : `protects to ${celsius(n.protects)}${drifts(n)}; ${site} is planned for ${celsius(n.need)} from then on.`;
     case "freeze_now":
-      return `protects to ${celsius(n.protects)}; ${n.forecast ? `${celsius(n.need)} is forecast for ${site} tonight` : `${site} reckons with ${celsius(n.need)} tonight`}. Do not start it on slush.`;
+      return `protects to ${celsius(n.protects)}; ${n.forecast ? `${celsius(n.need)} is forecast for ${site} tonight` : `${site} is planned for ${celsius(n.need)} tonight`}. Do not start it on slush.`;
     case "freeze_all":
-      return `protects to ${celsius(n.protects)}; ${site} never reckons with less than ${celsius(n.coldest)}.`;
+      return `protects to ${celsius(n.protects)}; the coldest night ${site} is planned for is ${celsius(n.coldest)}.`;
+    case "freeze_bound":
+      return `which glycol is inside is not known; by the last test it protects to ${celsius(n.protects)} at least. Find out and test again.`;
     case "freeze_narrow":
       return `by the book it protects to ${celsius(n.protects)}, which would do all year; within the book’s band it may be ${celsius(n.high)}, which would not. Test it.`;
     case "freeze_stale":
-      return `nobody has tested it for ${figure(n.months)}\u00a0months; by the book it protects to ${celsius(n.protects)}.`;
+      return `not tested for ${figure(n.months)}\u00a0months; by the book it protects to ${celsius(n.protects)}.`;
     case "freeze_unsure":
       return `the last test cannot be trusted: ${clock.reason.note ? noteWords[clock.reason.note] : "reason not given"}.`;
     case "freeze_unknown":
@@ -113,19 +132,33 @@ export function reason(clock: Clock, site: string): string {
     case "held":
       return `${clock.reason.about ?? "held"}: must not run until released.`;
     case "air_trapped":
-      return `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Do not release it; bleed again.`;
+      return n.ready
+        ? `${figure(n.short, 1)}\u00a0L less went in than came out; the level was seen at the mark since. Release it.`
+        : `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Look at the level cold, or bleed again; then release.`;
+    case "coolant_spoilt":
+      return `${about(clock)}: must not run. ${n.ready ? "A later sample looks clear: release it." : "Find the cause; renew."}`;
+    case "finding_holds":
+      return `${about(clock)}: must not fly. ${n.ready ? "Found right since: a signatory releases it." : "Put it right and look again."}`;
+    case "return_owed":
+      return `${word(clock.reason.about ?? "")} was worked on: to be returned to service by a signatory.`;
+    case "level_below":
+      return `the level was ${word(clock.reason.about ?? "")}: must not run until it is topped up and seen cold at the marks.`;
     case "stop_defect":
     case "found_bad":
     case "found_soft":
       return `${about(clock)}${n.others ? `, and ${figure(n.others)} more` : ""}.`;
     case "off_book":
-      return `book and test disagree: ${figure(n.measured)}\u00a0°C was measured. Something was not written down.`;
+      return `book and test disagree: ${figure(n.measured)}\u00a0°C was measured. ${n.confirmed ? "Something was not written down." : "Test a second time."}`;
     case "test_calendar":
       return `last tested ${span(n.months)} ago; the plan wants a test every ${figure(n.limit)}.`;
     case "test_season":
       return `to be tested before the cold season of ${site}; the last test is ${figure(n.days)}\u00a0d old.`;
     case "test_never":
-      return `never tested; the plan wants a test every ${figure(n.limit)}\u00a0months.`;
+      return n.days === undefined
+        ? `never tested; the plan wants a test every ${figure(n.limit)}\u00a0months.`
+        : `not tested since it was filled ${figure(n.days)}\u00a0d ago.`;
+    case "test_before":
+      return `not tested since it was filled ${figure(n.days)}\u00a0d ago; the last test, ${span(n.months)} ago, was before that.`;
     case "cap_calendar":
       return looked("its cap tested", n);
     case "hose_calendar":
@@ -143,13 +176,13 @@ export function reason(clock: Clock, site: string): string {
     case "zero_lapses":
       return `${clock.reason.about ?? ""} was last zeroed ${figure(n.days)}\u00a0d ago: zero it on purified water before the next test.`;
     case "zero_never":
-      return `nobody has written down a zero of ${clock.reason.about ?? ""}: zero it on purified water before the next test.`;
+      return `no zero of ${clock.reason.about ?? ""} is recorded: zero it on purified water before the next test.`;
     case "zero_holds":
       return `${clock.reason.about ?? ""} was zeroed ${figure(n.days)}\u00a0d ago; that stands for ${figure(n.limit)}.`;
     case "hose_old":
       return `the ${clock.reason.about ? `${word(clock.reason.about)} hose is` : "hoses are"} ${figure((n.used ?? 0) / 12, 1)} of ${figure((n.limit ?? 0) / 12)}\u00a0years old.`;
     case "hose_ageless":
-      return `nobody knows how old the ${clock.reason.about ? `${word(clock.reason.about)} hose is` : "hoses are"}; the plan allows ${figure((n.limit ?? 0) / 12)}\u00a0years.`;
+      return `the age of the ${clock.reason.about ? `${word(clock.reason.about)} hose` : "hoses"} is not known; the plan allows ${figure((n.limit ?? 0) / 12)}\u00a0years.`;
     case "level_falls":
       return `${figure(n.litres, 1)}\u00a0L of ${figure(n.full, 1)}\u00a0L by the book, and it leaks: ${figure(n.low, 1)}\u00a0L ${(n.ahead ?? 0) > 0 ? "will be missing then" : "may be missing by now"}${must(n.days)}.`;
     case "level_low":
@@ -206,11 +239,11 @@ export function rule(clock: Clock, account: Account): string[] {
           ? ""
           : `The book holds ${figure(account.balance.glycol, 1)}\u00a0% of glycol by volume, ${figure(account.glycolMass, 1)}\u00a0% by mass.`,
         tested(account),
-        `${account.unit.site}: coldest night reckoned with ${celsius(account.coldest)}, ${
+        `${account.unit.site}: coldest night planned for ${celsius(account.coldest)}, ${
           account.coldYears > 0
-            ? `from ${figure(account.coldYears)} years of nights; of ${figure(account.winters)} nights of one date one was colder`
+            ? `from ${figure(account.coldYears)} years of nights: of ${figure(account.winters)} nights of one date one is colder than its curve, which is lowered by ${figure(account.shift, 1)}\u00a0K, no further than ${celsius(account.return)}, so that about one winter in ${figure(account.winters)} has a night below it`
             : "from twelve monthly values"
-        }. The next ten nights are as the weather service expects them, when it does.`,
+        }. A forecast makes one of the next ten nights colder, and warmer by no more than its own error (1.5 to 4 K).`,
         n.drift
           ? `It grows ${figure(n.drift, 1)}\u00a0K warmer a year, by its tests and top-ups since the renewal.`
           : "",
@@ -221,11 +254,12 @@ export function rule(clock: Clock, account: Account): string[] {
       ].filter(Boolean);
     case "hold":
       return [
-        "A hold, a defect that stops the unit, or a fill that took less than came out.",
+        "A hold, a defect that stops the unit, a fill that took less than came out, oily or gelled coolant, a level below the lower mark; of an aircraft any bad finding, and work that nobody has released.",
         n.allowed !== undefined
-          ? `A hot level and the error of measuring account for ${figure(n.allowed, 1)}\u00a0L; more is air.`
+          ? `A hot level and the error of measuring account for ${figure(n.allowed, 1)}\u00a0L; more is air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in.`
           : "",
-        "It ends with a release; of an aircraft by a licensed signatory only.",
+        "It ends with a release by a coordinator or a signatory, of an aircraft by a licensed signatory only; a low level ends when it is seen right again.",
+        n.others ? `Besides this, ${figure(n.others)} more: see what was found.` : "",
       ].filter(Boolean);
     case "findings":
       return ["What was found bad is due at once; what is soft is watched.", "The last word on each point counts."];
@@ -261,7 +295,7 @@ export function rule(clock: Clock, account: Account): string[] {
     case "level":
       return [
         `Due when ${figure(n.low, 1)}\u00a0L of the last fill are missing by the book, hold when ${figure(n.hold, 1)}\u00a0L are.`,
-        clock.window ? "The days are from the rate of the leak since the renewal and its uncertainty." : "",
+        clock.window ? "The days are from the rate of the last losses and its uncertainty." : "",
       ].filter(Boolean);
   }
 }
@@ -285,8 +319,8 @@ function about(clock: Clock): string {
 /** The instrument behind the last test, and whether its zero was looked at. */
 function tested(account: Account): string {
   const t = account.lastTest;
-  if (!t) return "Nobody has tested it since.";
-  const zero = t.zeroAt ? `zero checked ${longDay(t.zeroAt)}` : "no zero check written down";
+  if (!t) return "It was not tested since.";
+  const zero = t.zeroAt ? `zero checked ${longDay(t.zeroAt)}` : "no zero check recorded";
   return `Last test ${figure(t.measured)}\u00a0°C on ${longDay(t.at)}: ${[word(t.instrument), t.tool].filter(Boolean).join(" ")}, ${zero}.`;
 }
 
