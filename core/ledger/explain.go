@@ -464,16 +464,25 @@ func (e *explainer) renewal() {
 		return (low + high) / 2, true
 	}
 	if e.line.Test.Measured > *e.line.Test.Book && (line.Turn == nil || line.Turn.Residual == 0) {
-		if r, ok := solve(0, 0.6*float64(e.unit.Capacity), func(r float64) Renewal {
+		// As it was written, old coolant or flush water; else flush water nobody wrote down.
+		stayed := func(r float64, flushes int) Renewal {
 			c := b
-			c.Residual, c.Emptied = &measure.Reading{Value: r, Unit: measure.L}, false
-			return c
-		}); ok {
 			left := twoDigits(measure.Litre(r))
-			fixed := b
-			fixed.Residual, fixed.Emptied = &left, false
+			c.Residual, c.Emptied, c.Flushes = &left, false, flushes
+			if flushes > 0 && c.FlushWith == "" {
+				c.FlushWith = FlushWiths[0]
+			}
+			return c
+		}
+		for _, flushes := range []int{b.Flushes, b.Flushes + 1} {
+			r, ok := solve(0, 0.6*float64(e.unit.Capacity), func(r float64) Renewal { return stayed(r, flushes) })
+			if !ok {
+				continue
+			}
+			fixed := stayed(r, flushes)
 			e.add(Explanation{Cause: CauseStayed, Litres: measure.Litre(r), Weight: priorStayed * math.Exp(-2*r/float64(e.unit.Capacity)),
 				Balance: fixed, At: line.Entry.At, Strikes: line.Entry.ID})
+			break
 		}
 	}
 	switch {

@@ -188,7 +188,10 @@ func (b *Books) SetSite(ctx context.Context, by store.By, id int64, winters *int
 	}
 	all, err := b.store.Sites(ctx)
 	i := slices.IndexFunc(all, func(s store.Site) bool { return s.ID == id })
-	if err != nil || i < 0 {
+	if err == nil && i < 0 {
+		err = fmt.Errorf("%w: %d", store.ErrNoSite, id)
+	}
+	if err != nil {
 		return store.Site{}, err
 	}
 	return all[i], nil
