@@ -32,8 +32,14 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		results = append(results, backtest.Histories(rule.Name, rule.Make(*seed+uint64(i), *units, *days)))
 	}
 	results = append(results, backtest.FreezeDays("freeze night", backtest.Charges(*seed+100, *units, *days)))
+	var resting []backtest.SeasonScore
+	for i, rule := range backtest.SeasonRules {
+		resting = append(resting, backtest.Seasons(rule.Name, rule.Make(*seed+200+uint64(i), *units)))
+	}
 	if *synthetic {
 		backtest.Print(out, results)
+		fmt.Fprintln(out)
+		backtest.PrintSeasons(out, resting)
 		return nil
 	}
 	return withBooks(ctx, *data, func(s *store.Store) error {
@@ -56,6 +62,8 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		}
 		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles),
 			backtest.FreezeDays("freeze, books", backtest.ChargesOf(accounts, plans, cold))))
+		fmt.Fprintln(out)
+		backtest.PrintSeasons(out, resting)
 		f := backtest.Freeze(accounts)
 		_, err = fmt.Fprintf(out, "\nfreeze point before each test: %d tests, %.1f%% within P10 to P90, %.2f K off (the last test taken to stand: %.2f K)\n",
 			f.Tests, 100*f.Coverage(), f.Median(), f.NaiveMedian())

@@ -55,6 +55,20 @@ func TestFreezeDays(t *testing.T) {
 	held(t, FreezeDays("freeze", Charges(300, 60, 1500)), 0.66, 0.90, 1.5, 1.1)
 }
 
+// Units that rest for a season: their windows hold, their first days are hardly ever
+// late, and none of them is never due.
+func TestSeasonFleets(t *testing.T) {
+	for i, rule := range SeasonRules {
+		s := Seasons(rule.Name, rule.Make(uint64(400+i), 120))
+		if c := s.Coverage(); c < 0.68 || c > 0.93 || s.Forecasts < 1000 {
+			t.Errorf("%s: %.1f %% of %d inside", s.Fleet, 100*c, s.Forecasts)
+		}
+		if late, never := float64(s.Missed)/float64(s.Forecasts), float64(s.Never)/float64(s.Forecasts); late > 0.05 || never > 0.01 {
+			t.Errorf("%s: the first day of %.1f %% is over 30 days late; %.1f %% are never due", s.Fleet, 100*late, 100*never)
+		}
+	}
+}
+
 func demoFleet() (accounts []ledger.Account, profiles []forecast.Profile) {
 	f := demo.Fleet(time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
 	plans := map[string]forecast.Plan{}
@@ -87,6 +101,11 @@ func TestPrint(t *testing.T) {
 	var out strings.Builder
 	Print(&out, []Result{Histories("steady", Rules[0].Make(1, 2, 900))})
 	if lines := strings.Split(strings.TrimSpace(out.String()), "\n"); len(lines) != 2 || !strings.HasPrefix(lines[1], "steady ") || strings.Contains(out.String(), "NaN") {
+		t.Errorf("printed %s", out.String())
+	}
+	out.Reset()
+	PrintSeasons(&out, []SeasonScore{Seasons("boats", SeasonRules[0].Make(1, 4)), {Fleet: "none"}})
+	if lines := strings.Split(strings.TrimSpace(out.String()), "\n"); len(lines) != 3 || !strings.HasPrefix(lines[1], "boats ") || !strings.HasPrefix(lines[2], "none ") {
 		t.Errorf("printed %s", out.String())
 	}
 }
