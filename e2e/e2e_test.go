@@ -19,8 +19,10 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"diligentledger/internal/demo"
 )
@@ -285,7 +287,9 @@ func newTabOf(t *testing.T, email string) *tab {
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	if err := chromedp.Do(b.ctx, steps...); err != nil {
+	soon, cancel := context.WithTimeout(b.ctx, time.Minute)
+	defer cancel()
+	if err := chromedp.Do(soon, steps...); err != nil {
 		b.fail(err)
 	}
 }
@@ -339,9 +343,15 @@ func (b *tab) typeIn(selector, text string) {
 	b.do(chromedp.SendKeys(chromedp.CSS(selector), text))
 }
 
+// press sends keys as a keyboard does: a raw key that a page takes for itself brings
+// no letter.
 func (b *tab) press(keys string) {
 	b.t.Helper()
-	b.do(chromedp.KeyEvent(keys))
+	b.do(chromedp.KeyEvent(keys, func(k *input.DispatchKeyEventParams) {
+		if k.Type == kb.KeyDown {
+			k.Type = "rawKeyDown"
+		}
+	}))
 }
 
 // text of the first element that matches, with plain spaces and hyphens.

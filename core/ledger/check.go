@@ -349,7 +349,7 @@ func (c *checker) cameOut(b Renewal) {
 			c.plausibleFill("/volume", b.Volume, measure.Litre(stayed))
 		}
 	case len(b.Drained) == 0 && b.Residual == nil && len(b.Opened) == 0:
-		c.wrong("/drained", "nothing", "what came out by each drain point; or what stayed inside; or that the system was emptied whole; or which drain points were opened without measuring")
+		c.wrong("/drained", "a renewal that does not say what came out", "what came out by each drain point; or what stayed inside; or that the system was emptied whole; or which drain points were opened without measuring")
 	}
 }
 

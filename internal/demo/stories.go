@@ -166,6 +166,7 @@ var stories = []story{
 		b.topUp(119, oatPremix, 0.7)
 		b.write(118, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
 		b.test(6, -26, coolant.EG)
+		b.test(5, -26, coolant.EG) // retested: it may be balanced
 	}},
 	// 61 930 was typed as 619 300, seen, struck and written again.
 	{unit("CA-37", "library van", "car", depot, "Courier van", 9.0, coolant.EG, measure.Km), func(b *book) {

@@ -40,7 +40,7 @@ createRoot(root).render(
     <CacheProvider value={styles}>
       <ChakraProvider value={system}>
         <QueryClientProvider client={client}>
-          <BrowserRouter>
+          <BrowserRouter useTransitions={false}>
             <Routes>
               <Route path="/link/:token" element={<LinkPage />} />
               <Route

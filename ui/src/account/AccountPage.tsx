@@ -37,9 +37,19 @@ function writingOf(query: URLSearchParams, account: Account | undefined): Writin
       balance: { at: b.at, why: struck ? explains(balance) : "" },
     };
   }
-  const told = query.get("with");
-  return { kind: kind as EntryKind, line, preset: told ? { with: told } : undefined };
+  return { kind: kind as EntryKind, line, preset: presetOf(query) };
 }
+
+/** What the address tells of a form beside its kind. */
+const presets = ["with", "emptied"] as const;
+
+const presetOf = (query: URLSearchParams): Record<string, string> =>
+  Object.fromEntries(
+    presets.flatMap((name) => {
+      const told = query.get(name);
+      return told ? [[name, told]] : [];
+    }),
+  );
 
 /** One unit's account: the ledger page, its clocks, and a line to write. */
 export function AccountPage() {
@@ -58,7 +68,6 @@ export function AccountPage() {
       setChoosing(false);
       setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...told }), {
         replace: true,
-        flushSync: true,
       });
     };
     return {
@@ -89,7 +98,7 @@ export function AccountPage() {
       { key: "x", does: "strike the line", run: onLine(go.strike) },
     ];
   }, [mayWrite, choosing, go, data]);
-  const writingKey = `${code} ${query.get("write") ?? ""} ${query.get("line") ?? ""} ${query.get("balance") ?? ""} ${query.get("with") ?? ""}`;
+  const writingKey = [code, ...["write", "line", "balance", ...presets].map((name) => query.get(name) ?? "")].join(" ");
   const [wide] = useMediaQuery(["(min-width: 80rem)"], { ssr: false });
   const tools = data && data.lines.length > 0 && (
     <LedgerTools account={data} only={only} onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })} />

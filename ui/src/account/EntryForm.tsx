@@ -247,14 +247,20 @@ function fieldErrors(
   return Object.fromEntries(
     refusal.fields.map((f) => [
       rowPointer(f.pointer, entry),
-      f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail,
+      f.question ? f.detail : f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail,
     ]),
   );
 }
 
+function said(error: Error, placed: FieldErrors): string {
+  if (!(error instanceof Problem) || error.fields.length === 0) return error.message;
+  if (asked(error)) return error.fields.map((f) => `${f.detail} ${f.accepted ?? ""}`).join("; ");
+  return Object.values(placed).join("; ");
+}
+
 /** What was refused; said whole, since not every field it points at is shown. */
 function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
-  const plain = error instanceof Problem && error.fields.length > 0 ? Object.values(placed).join("; ") : error.message;
+  const plain = said(error, placed);
   // No answer, or one that was lost on the way: it may have been written.
   if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
     return <Text color="alarm">Not known whether it was written; sending it again is safe. {plain}</Text>;

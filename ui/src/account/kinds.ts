@@ -451,6 +451,7 @@ export const ways: readonly Way[] = [
   { kind: "level_check", key: "v", words: "level" },
   { kind: "meter", key: "o", words: "meter" },
   { kind: "renewal", key: "r", words: "renewal" },
+  { kind: "renewal", key: "e", words: "renewal, emptied whole", preset: { emptied: "yes" } },
 ];
 
 /** All others, behind "n": the second key. */
@@ -463,7 +464,7 @@ export const moreWays: readonly Way[] = [
   { kind: "pressure_test", key: "p", words: "pressure test" },
   { kind: "zero_check", key: "z", words: "zero check" },
   { kind: "defect_opened", key: "d", words: "defect" },
-  { kind: "defect_closed", key: "e", words: "close a defect" },
+  { kind: "defect_closed", key: "s", words: "close a defect" },
   { kind: "hold", key: "x", words: "hold" },
   { kind: "release", key: "a", words: "release" },
   { kind: "lay_up", key: "q", words: "lay up" },

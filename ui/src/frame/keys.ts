@@ -1,4 +1,5 @@
 import { useEffect } from "react";
+import { flushSync } from "react-dom";
 
 /** A key of a page: what it is called, and what it does. */
 export interface Key {
@@ -21,7 +22,8 @@ export function useKeys(keys: readonly Key[]) {
       const found = keys.find((k) => k.key === event.key);
       if (!found) return;
       event.preventDefault();
-      found.run();
+      // What the key opens has the focus before the next key comes.
+      flushSync(found.run);
     }
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
