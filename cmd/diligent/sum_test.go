@@ -19,6 +19,13 @@ func TestSum(t *testing.T) {
 	if err := json.Unmarshal(out.Bytes(), &answer); err != nil || answer.Headline != "Freezes at −34\u00a0°F." || len(answer.Steps) == 0 {
 		t.Errorf("%v: %.200s", err, out.String())
 	}
+	if lines := strings.Count(out.String(), "\n"); lines > 60 || strings.Contains(out.String(), `"curve"`) {
+		t.Errorf("the curve is printed unasked, %d lines", lines)
+	}
+	out.Reset()
+	if err := sum([]string{"protects", "--curve"}, strings.NewReader(""), &out); err != nil || !strings.Contains(out.String(), `"curve"`) {
+		t.Errorf("the curve was asked for: %v %.200s", err, out.String())
+	}
 	out.Reset()
 	if err := sum(nil, strings.NewReader(""), &out); err != nil {
 		t.Fatal(err)

@@ -284,8 +284,9 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 		if model.Last.Value-start < limit && low-start < limit {
 			c.Reason.Code = UseReadMeter // by the estimate alone
 		}
-	case !ok && !model.Idle && model.Rate <= 0:
-		// No day can be told, and that it is not used is not shown either.
+	case !ok && !model.Idle && (model.Rate <= 0 || model.Seasons < 1):
+		// No day can be told, and less than a year of readings does not show that it is
+		// hardly used: they may lie in its rest.
 		c.Verdict, c.Reason.Code = Unknown, UseNoDay
 	case !ok:
 		c.Verdict = Sound // it is not used

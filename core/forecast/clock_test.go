@@ -128,7 +128,8 @@ func TestUseClock(t *testing.T) {
 		{"laid up by an entry, and not far from its limit", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{})}, UseLaidUp, Sound},
 		{"back in use", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(250, meter(37_000)), ago(100, meter(75_000)), ago(95, ledger.LayUp{}), ago(90, ledger.Return{})}, UseRuns, Overdue},
 		{"over", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(90_000))}, UseRuns, Overdue},
-		{"hardly moves", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(11))}, UseRuns, Sound},
+		{"hardly moves", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(10, meter(11))}, UseRuns, Sound},
+		{"hardly moves, by less than a year", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(11))}, UseNoDay, Unknown},
 	} {
 		got := clockOf(t, look(c.unit, plan, mild, c.entries...), Use)
 		if got.Reason.Code != c.code || got.Verdict != c.verdict {

@@ -181,3 +181,25 @@ func TestDueDayWithoutMidnight(t *testing.T) {
 		t.Errorf("filled at half past eleven at night, it is due %s", c.Due)
 	}
 }
+
+// Readings of one rest season do not show that a plough is never used: no day can be
+// told, and it is not sound.
+func TestRestSeasonAlone(t *testing.T) {
+	plough := ledger.Unit{Meter: measure.EngineTime, Capacity: car.Capacity, Base: coolant.EG}
+	hours := func(v float64) ledger.Meter { return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.H}} }
+	asked := Plan{Name: "hours", Later: Interval{Months: 60, Hours: 4000}}
+	for name, now := range map[string]float64{"not used": 500, "hardly used": 501, "a little": 510} {
+		entries := []ledger.Entry{ago(190, hours(500)), ago(189, fill(false)), ago(8, hours(now))}
+		c := clockOf(t, look(plough, asked, mild, entries...), Use)
+		if c.Verdict == Sound && c.Window == nil {
+			t.Errorf("%s for half a year: %s, %s", name, c.Verdict, c.Reason.Code)
+		}
+	}
+	entries := []ledger.Entry{ago(1000, hours(500)), ago(999, fill(false))}
+	for d := 950; d >= 20; d -= 30 {
+		entries = append(entries, ago(d, hours(500)))
+	}
+	if c := clockOf(t, look(plough, asked, mild, entries...), Use); c.Verdict != Sound {
+		t.Errorf("not used for a thousand days: %s, %s", c.Verdict, c.Reason.Code)
+	}
+}

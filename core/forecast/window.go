@@ -102,15 +102,19 @@ type Span struct{ P10, P50, P90 time.Time }
 // farYears ahead a date means "not by use".
 const farYears = 15
 
-// Reaches tells when the meter comes to a value. False when the unit is not used,
-// or the day is too far off to mean anything.
+// Reaches tells when the meter comes to a value; an end of the window beyond
+// [farYears] stands there. False when the unit is not used, or even the first day is
+// too far off to mean anything.
 func (u *UseModel) Reaches(value float64) (w Span, ok bool) {
-	if w.P50, ok = u.reaches(value, likely); !ok {
+	if w.P10, ok = u.reaches(value, early); !ok {
 		return Span{}, false
 	}
-	w.P10, _ = u.reaches(value, early)
+	far := u.Last.At.AddDate(farYears, 0, 0)
+	if w.P50, ok = u.reaches(value, likely); !ok {
+		w.P50 = far
+	}
 	if w.P90, ok = u.reaches(value, late); !ok {
-		w.P90 = u.Last.At.AddDate(farYears, 0, 0)
+		w.P90 = far
 	}
 	return w, true
 }

@@ -112,7 +112,8 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 		return freezeTest(rng)
 	case ledger.KindChemistry:
 		return ledger.ChemistryTest{PH: maybe(rng, 5+7*rng.Float64()), Reserve: maybe(rng, 12*rng.Float64()), Nitrite: maybe(rng, 3000*rng.Float64()),
-			Molybdate: maybe(rng, 900*rng.Float64()), Stray: maybe(rng, rng.Float64()-0.5), Look: pick(rng, append([]coolant.Look{""}, coolant.Looks...))}
+			Molybdate: maybe(rng, 900*rng.Float64()), Stray: maybe(rng, rng.Float64()-0.5), Look: pick(rng, append([]coolant.Look{""}, coolant.Looks...)),
+			Tool: pick(rng, append([]string{""}, tools...))}
 	case ledger.KindCapTest:
 		return ledger.CapTest{Opened: maybe(rng, kpa(50+120*rng.Float64())), Holds: maybe(rng, rng.IntN(2) == 0), Vacuum: pick(rng, append([]string{""}, ledger.VacuumValves...)),
 			Seal: pick(rng, append([]string{""}, ledger.Seals...)), Seated: maybe(rng, rng.IntN(2) == 0), Stage: pick(rng, append([]string{""}, ledger.CapStages...)), Renewed: rng.IntN(4) == 0}

@@ -100,7 +100,7 @@ export function reason(clock: Clock, site: string): string {
     case "use_other_meter":
       return `the plan counts ${n.km ? "km" : "hours"} and this unit’s meter ${n.km ? "hours" : "km"}: no use clock. Choose another plan.`;
     case "use_no_day":
-      return `${figure(n.read)} of ${figure(n.limit)}\u00a0${unit} since the renewal; the meter has stood, and not for long enough to show that it is not used.`;
+      return `${figure(n.read)} of ${figure(n.limit)}\u00a0${unit} since the renewal; the meter has hardly moved, and the readings cover too little time to show that the unit is not used: read the meter.`;
     case "use_laid_up":
       return `${used} since the renewal; laid up, so the meter stands.`;
     case "use_no_rate":

@@ -1,0 +1,210 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"net"
+	"reflect"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"diligentledger/core/ledger"
+	"diligentledger/internal/store"
+)
+
+// lossy is a connection whose answer to a commit is lost once it is armed.
+type lossy struct {
+	net.Conn
+	armed *atomic.Bool
+	lost  bool
+}
+
+func (c *lossy) Write(b []byte) (int, error) {
+	n, err := c.Conn.Write(b)
+	if strings.Contains(string(b), "COMMIT") && c.armed.CompareAndSwap(true, false) {
+		c.lost = true
+	}
+	return n, err
+}
+
+func (c *lossy) Read(b []byte) (int, error) {
+	n, err := c.Conn.Read(b)
+	if err == nil && c.lost {
+		return 0, errors.Join(net.ErrClosed, c.Conn.Close())
+	}
+	return n, err
+}
+
+// The database commits and its answer is lost: that is told as not known, and sent
+// again the entry is there once.
+func TestLostCommit(t *testing.T) {
+	config, err := mysql.ParseDSN(instance.AppDSN())
+	if err != nil {
+		t.Fatal(err)
+	}
+	network, armed := config.Net, &atomic.Bool{}
+	mysql.RegisterDialContext("lossy", func(ctx context.Context, address string) (net.Conn, error) {
+		var d net.Dialer
+		conn, err := d.DialContext(ctx, network, address)
+		return &lossy{Conn: conn, armed: armed}, err
+	})
+	config.Net = "lossy"
+	s, err := store.Open(config.FormatDSN(), func() time.Time { return clock })
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer s.Close()
+	u := unit(t, "A-1")
+	e := entry("A-1", water(0.05))
+	count := func() (n int) {
+		if err := raw(t, instance.OwnerDSN()).QueryRowContext(t.Context(), `SELECT COUNT(*) FROM entry WHERE id = ?`, e.ID).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	armed.Store(true)
+	if _, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything); !errors.Is(err, store.ErrUnsure) {
+		t.Fatalf("the answer was lost: %v", err)
+	}
+	if armed.Load() || count() != 1 {
+		t.Fatalf("%d rows after a commit whose answer was lost", count())
+	}
+	if receipts, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything); err != nil || receipts[0].ID != e.ID || count() != 1 {
+		t.Errorf("sent again: %+v, %v, %d rows", receipts, err, count())
+	}
+}
+
+// One id sent to two units at once is written to one of them; the other is told.
+func TestOneIDForTwoUnits(t *testing.T) {
+	units := []store.Unit{unit(t, "A-1"), unit(t, "A-2")}
+	for range 10 {
+		e := entry("", water(0.05))
+		var wg sync.WaitGroup
+		all := make([]error, len(units))
+		for i, u := range units {
+			wg.Go(func() {
+				mine := e
+				mine.Unit = u.Code
+				_, all[i] = write(t, u, mine, anything)
+			})
+		}
+		wg.Wait()
+		written := 0
+		for _, err := range all {
+			if err == nil {
+				written++
+			} else if !errors.Is(err, store.ErrOtherEntry) {
+				t.Fatalf("one id for two units: %v", err)
+			}
+		}
+		if written != 1 {
+			t.Fatalf("written to %d units", written)
+		}
+	}
+}
+
+// folded anew are the accounts of units, as many as were not stored.
+func folded(t *testing.T, codes ...string) (accounts map[string]*ledger.Account, anew int) {
+	t.Helper()
+	var units []store.Unit
+	for _, code := range codes {
+		units = append(units, unit(t, code))
+	}
+	accounts, stored, err := app.Accounts(t.Context(), units)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return accounts, len(units) - stored
+}
+
+// A fact of a unit that is changed later folds its stored account anew, once.
+func TestFactsFoldOnce(t *testing.T) {
+	db := raw(t, instance.OwnerDSN())
+	change := func(statement string) {
+		t.Helper()
+		if _, err := db.ExecContext(t.Context(), statement); err != nil {
+			t.Fatal(err)
+		}
+	}
+	folded(t, "A-1")
+	for name, c := range map[string][2]string{
+		"capacity": {`UPDATE unit SET capacity_l = 9 WHERE code = 'A-1'`, `UPDATE unit SET capacity_l = 8 WHERE code = 'A-1'`},
+		"base":     {`UPDATE unit SET base = 'PG' WHERE code = 'A-1'`, `UPDATE unit SET base = 'EG' WHERE code = 'A-1'`},
+		"cap":      {`UPDATE unit SET cap_kpa = 90 WHERE code = 'A-1'`, `UPDATE unit SET cap_kpa = 108 WHERE code = 'A-1'`},
+		"marks":    {`UPDATE unit SET tank_marks_mm = 25 WHERE code = 'A-1'`, `UPDATE unit SET tank_marks_mm = NULL WHERE code = 'A-1'`},
+	} {
+		for _, statement := range c {
+			change(statement)
+			accounts, anew := folded(t, "A-1")
+			if anew != 1 {
+				t.Errorf("%s changed: %d accounts folded anew", name, anew)
+			}
+			u := unit(t, "A-1")
+			entries, err := app.Entries(t.Context(), u)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if whole := ledger.Fold(u.Ledger, entries); whole.Charge != accounts["A-1"].Charge || !reflect.DeepEqual(whole.Stops(), accounts["A-1"].Stops()) {
+				t.Errorf("%s changed: stored %v, folded %v", name, accounts["A-1"].Charge, whole.Charge)
+			}
+			if _, anew := folded(t, "A-1"); anew != 0 {
+				t.Errorf("%s changed: folded anew on each reading", name)
+			}
+		}
+	}
+}
+
+// A database of the schema before opens: its chains hold, its lines are the same, and
+// its stored accounts are folded anew once.
+func TestUpgradeFromFive(t *testing.T) {
+	if _, err := write(t, unit(t, "A-2"), entry("A-2", fill(8)), anything); err != nil { // says nothing of what came out
+		t.Fatal(err)
+	}
+	lines := func() map[string][]ledger.Entry {
+		all := map[string][]ledger.Entry{}
+		for _, code := range []string{"A-1", "A-2"} {
+			entries, err := app.Entries(t.Context(), unit(t, code))
+			if err != nil {
+				t.Fatal(err)
+			}
+			all[code] = entries
+		}
+		return all
+	}
+	before := lines()
+	heads, breaks, err := app.Verify(t.Context(), nil)
+	if err != nil || len(breaks) > 0 {
+		t.Fatalf("before: %v, %v", breaks, err)
+	}
+	db := raw(t, instance.OwnerDSN())
+	for _, statement := range []string{
+		`ALTER TABLE planned MODIFY work ENUM('renewal','test','level','cap','hoses','repair') NOT NULL`,
+		`ALTER TABLE site_curve DROP COLUMN shift, DROP COLUMN return_level`, `ALTER TABLE site DROP COLUMN zone`,
+		`ALTER TABLE unit DROP COLUMN tank_marks_mm`, `ALTER TABLE account DROP COLUMN facts`,
+		`DELETE FROM goose_db_version WHERE version_id > 5`,
+	} {
+		if _, err := db.ExecContext(t.Context(), statement); err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+	}
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n < 1 {
+		t.Fatalf("%d steps, %v", n, err)
+	}
+	if after := lines(); !reflect.DeepEqual(after, before) {
+		t.Error("the lines are not the same")
+	}
+	if _, breaks, err := app.Verify(t.Context(), heads); err != nil || len(breaks) > 0 {
+		t.Errorf("the chains: %v, %v", breaks, err)
+	}
+	if _, anew := folded(t, "A-1", "A-2"); anew != 2 {
+		t.Errorf("%d accounts of the schema before are folded anew, want 2", anew)
+	}
+	if _, anew := folded(t, "A-1", "A-2"); anew != 0 {
+		t.Errorf("%d accounts are folded anew again", anew)
+	}
+}
