@@ -1131,7 +1131,7 @@ type EntryKind string
 
 // Explanation Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
 type Explanation struct {
-	// Apart Another proposal is about as likely; this test tells them apart.
+	// Apart Another proposal is about as likely; this test distinguishes them.
 	Apart *ExplanationApart `json:"apart,omitempty"`
 
 	// Balance The entry that would balance the books.
@@ -1143,7 +1143,7 @@ type Explanation struct {
 	Likelihood ExplanationLikelihood `json:"likelihood"`
 	Litres     *float64              `json:"litres,omitempty"`
 
-	// Retest Nobody has tested a second time; the balancing entry is accepted only then.
+	// Retest Not tested a second time; the balancing entry is accepted only then.
 	Retest *bool `json:"retest,omitempty"`
 	Scale  *Base `json:"scale,omitempty"`
 
@@ -1155,7 +1155,7 @@ type Explanation struct {
 	Truth *float64 `json:"truth,omitempty"`
 }
 
-// ExplanationApart Another proposal is about as likely; this test tells them apart.
+// ExplanationApart Another proposal is about as likely; this test distinguishes them.
 type ExplanationApart string
 
 // ExplanationCause defines model for Explanation.Cause.

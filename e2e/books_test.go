@@ -370,18 +370,18 @@ func TestQuickTyping(t *testing.T) {
 func TestDisagreementEndsWithARenewal(t *testing.T) {
 	b := newTab(t)
 	const box = `[aria-label="Book and test disagree"]`
-	b.open("/units/CA-35", box)
+	b.open("/units/TK-28", box)
 	if got := b.text(`[data-testid="opening"]`); !strings.Contains(got, "by the book") && !strings.Contains(got, "as measured") {
 		t.Errorf("the head %q does not say whether it is measured", got)
 	}
 	b.press("e")
 	b.wait(figureBox)
-	b.press("9.4")
+	b.press("26")
 	b.wait(effect)
 	b.press(kb.Enter)
 	b.wait(`tr[data-kind="renewal"]`)
 	b.until(`!document.querySelector('` + box + `')`)
-	b.open("/units/CA-35", protects)
+	b.open("/units/TK-28", protects)
 	if js[bool](b, `Boolean(document.querySelector('`+box+`'))`) {
 		t.Error("the disagreement of before the renewal is still shown")
 	}

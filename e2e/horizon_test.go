@@ -93,7 +93,7 @@ func TestPlanEditor(t *testing.T) {
 	b.until(`/makes \d+ units? due within the month/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("some")
-	b.until(`document.querySelector('form[aria-label="Change Boat diesel"]').innerText.includes('“some” is not a number')`)
+	b.until(`document.querySelector('form[aria-label="Change Boat diesel"]').innerText.includes('“some” is not accepted; accepted: a number')`)
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("18" + kb.Enter)
 	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 mo or 1,000 h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)

@@ -92,9 +92,13 @@ func TestSitesAndKinds(t *testing.T) {
 	site := `[data-site="Airstrip"]`
 	b.open("/register", site)
 	b.until(`document.querySelector('` + site + `').innerText.includes('12 years of nights') && document.querySelector('` + site + `').innerText.includes('forecast for')`)
-	field := site + ` input`
-	for _, c := range []struct{ typed, says string }{{"often", "is not a whole number"}, {"900", "accepted: 2 to 200"}, {"60", "reckoned anew"}, {"50", "reckoned anew"}} {
-		js[chromedp.Void](b, `document.querySelector('`+field+`').focus(); document.querySelector('`+field+`').select()`)
+	inputs := `document.querySelectorAll('` + site + ` input')`
+	const zone, winters = "0", "1"
+	for _, c := range []struct{ field, typed, says string }{
+		{winters, "often", "“often” is not a whole number"}, {winters, "900", "accepted: 2 to 200"}, {winters, "60", "Changed"}, {winters, "50", "Changed"},
+		{zone, "Nowhere/City", `Nowhere/City" is not accepted`}, {zone, "Atlantic/Azores", "Changed"},
+	} {
+		js[chromedp.Void](b, inputs+`[`+c.field+`].focus(); `+inputs+`[`+c.field+`].select()`)
 		b.press(c.typed + kb.Enter)
 		b.until(`document.querySelector('` + site + `').innerText.includes('` + c.says + `')`)
 	}

@@ -217,7 +217,7 @@ func sameStop(a, b ledger.Stop) bool {
 func point(about string) string { return strings.SplitN(about, ":", 2)[0] }
 
 // shows reports whether an entry shows coolant where it was missing: poured, or
-// seen. A pour that nobody saw shows nothing, and neither does a strike.
+// seen. A pour that was not observed shows nothing, and neither does a strike.
 func shows(b ledger.Body) bool {
 	switch b := b.(type) {
 	case ledger.LevelCheck, ledger.Renewal:

@@ -17,7 +17,7 @@ const (
 	RenewWork   Work = "renewal"    // drain, fill, bleed
 	CorrectWork Work = "correction" // of the mix: drained in part and filled richer, or topped up with concentrate; or a renewal
 	TestWork    Work = "test"       // freeze point, chemistry
-	LevelWork   Work = "level"      // look at the level cold, top up
+	LevelWork   Work = "level"      // check the level cold, top up
 	CapWork     Work = "cap"
 	HoseWork    Work = "hoses"
 	RepairWork  Work = "repair" // find out what is wrong, and mend it

@@ -25,13 +25,13 @@ const (
 	NoteMeterDoubted  Note = "meter_doubted"     // cannot be true together with the other readings; not used
 	NoteColder        Note = "colder_waits"      // colder than the book: does not count until a second zeroed test or an entry explains it
 	NoteNotMixed      Note = "not_mixed"         // tested less than four hours after coolant was poured in, and without a run
-	NoteOutUnknown    Note = "out_unknown"       // nobody said what came out: as much as went in
+	NoteOutUnknown    Note = "out_unknown"       // not said what came out: as much as went in
 	NoteMarksUnknown  Note = "marks_unknown"     // millimetres are not judged without the distance of the tank's marks
 	NoteNotReady      Note = "not_ready"         // released while something still stands against it
 	NoteSettling      Note = "settling"          // topped up within ten days of a fill: no leak
 	NoteTooStrong     Note = "too_strong"        // beyond the strong end of the scale: dilute and test again
 	NoteDensityPG     Note = "density_on_pg"     // hydrometer or discs on PG: says nothing
-	NoteInferred      Note = "inferred"          // balances the books; nobody saw it
+	NoteInferred      Note = "inferred"          // balances the books; not observed
 	NoteOtherMeter    Note = "other_meter_kind"  // hours on a unit that counts distance, or the reverse
 	NoteDistrusted    Note = "reading_refused"   // the instrument's reading cannot be used; its flags say why
 	NotePartial       Note = "partial_drain"     // too little was replaced to count as a renewal

@@ -375,15 +375,15 @@ func (c *checker) topUp(b TopUp) {
 	c.text("/note", b.Note, 0, longText)
 }
 
-// inferred: a pour that nobody saw is never written into an aircraft's books, and
+// inferred: a pour that was not observed is never written into an aircraft's books, and
 // elsewhere only once a second test shows what it is to explain.
 func (c *checker) inferred() {
 	if c.unit.Aircraft {
-		c.wrong("/inferred", "a pour that nobody saw, on an aircraft", "what somebody saw poured in")
+		c.wrong("/inferred", "a pour that was not observed, on an aircraft", "a pour that was observed")
 		return
 	}
 	if account := Fold(c.unit, c.written); account.OffBook == nil || !account.OffBook.Confirmed {
-		c.wrong("/inferred", "a pour that nobody saw", "it after a second freeze test has shown the same as the first")
+		c.wrong("/inferred", "a pour that was not observed", "it after a second freeze test has shown the same as the first")
 	}
 }
 
@@ -431,7 +431,7 @@ func (c *checker) byDensity(instrument string) {
 		inside = coolant.PG
 	}
 	if inside == coolant.PG {
-		c.wrong("/instrument", instrument, "refractometer, strip: what floats tells nothing about PG")
+		c.wrong("/instrument", instrument, "refractometer, strip: a floating tester gives no strength of PG")
 	}
 }
 

@@ -78,7 +78,7 @@ func TestCheck(t *testing.T) {
 		{"factory opening", car, on(0, Opening{History: Factory, Product: &premix, Volume: ptr(litres(8))}), "", ""},
 		{"opening as of when", car, on(0, Opening{History: "guess"}), "/opening/history", "factory, unknown"},
 		{"hydrometer", car, on(120, FreezeTest{Value: measure.Reading{Value: 1.07, Unit: measure.Relative}, Instrument: Hydrometer}), "", ""},
-		{"hydrometer on PG", Unit{Capacity: 8, Base: coolant.PG}, on(120, FreezeTest{Value: measure.Reading{Value: 1.03, Unit: measure.Relative}, Instrument: Hydrometer}), "/freezeTest/instrument", "tells nothing about PG"},
+		{"hydrometer on PG", Unit{Capacity: 8, Base: coolant.PG}, on(120, FreezeTest{Value: measure.Reading{Value: 1.03, Unit: measure.Relative}, Instrument: Hydrometer}), "/freezeTest/instrument", "no strength of PG"},
 		{"more discs than there are", car, on(120, FreezeTest{Value: measure.Reading{Value: 7, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: sixDiscs}), "/freezeTest/value/value", "0 to 6 discs"},
 		{"half a disc", car, on(120, FreezeTest{Value: measure.Reading{Value: 2.5, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: sixDiscs}), "/freezeTest/value/value", "whole"},
 		{"discs without a chart", car, on(120, FreezeTest{Value: measure.Reading{Value: 2, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1"}), "/freezeTest/chart", "1 to 12"},

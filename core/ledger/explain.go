@@ -58,7 +58,7 @@ type Explanation struct {
 	Weight float64
 	// Likelihood of what it proposes, all causes that propose the same taken together.
 	Likelihood Likelihood
-	// Close: another proposal is about as likely. Apart is the test that tells them apart.
+	// Close: another proposal is about as likely. Apart is the test that distinguishes them.
 	Close bool
 	Apart Apart
 	// Retest: nobody has tested a second time yet. The balancing entry is written
@@ -267,7 +267,7 @@ func (e *explainer) since() time.Time {
 func (e *explainer) add(x Explanation) {
 	x.From, x.To = e.from, e.to
 	if _, pour := x.Balance.(TopUp); pour && e.unit.Aircraft {
-		x.Balance = nil // nobody saw it: it is never written into an aircraft's books
+		x.Balance = nil // not observed: it is never written into an aircraft's books
 	}
 	x.Retest = !e.confirmed
 	if x.Balance != nil && x.At.IsZero() {
@@ -380,7 +380,7 @@ func (e *explainer) scale() {
 		other = coolant.PG
 	}
 	if len(e.unit.Scales) > 0 && !slices.Contains(e.unit.Scales, other) {
-		return // nobody there has an instrument with that scale
+		return // no instrument of the site has that scale
 	}
 	wrong := e.test
 	wrong.Scale = other

@@ -86,7 +86,7 @@ type TopUp struct {
 	Product *coolant.Product `json:"product,omitempty"`
 	// Bled again with it, until no more bubbles came.
 	Bled bool `json:"bled,omitempty"`
-	// Inferred: it balances the books; nobody saw it poured.
+	// Inferred: it balances the books; the pour was not observed.
 	Inferred bool   `json:"inferred,omitempty"`
 	Note     string `json:"note,omitempty"`
 }

@@ -305,7 +305,7 @@ func TestProposalsAreRanked(t *testing.T) {
 	only := car
 	only.Scales = []coolant.Base{coolant.EG}
 	if b := Fold(only, a.Entries()); slices.Contains(causes(b.Explain(2)), CauseScale) {
-		t.Error("a scale that nobody at the site has is a cause")
+		t.Error("a scale that no instrument of the site has is a cause")
 	}
 	balance := Entry{ID: "zz", At: found[0].At, Body: found[0].Balance}
 	if errs := Check(car, a.Entries(), balance, day(300)); !found[0].Retest || len(errs) != 1 || errs[0].Field != "/topUp/inferred" {
@@ -318,7 +318,7 @@ func TestProposalsAreRanked(t *testing.T) {
 	if errs := Check(car, again.Entries(), balance, day(300)); len(errs) > 0 {
 		t.Errorf("balanced after a second test: %v", errs[0])
 	}
-	// Nobody saw it: never into an aircraft's books.
+	// Not observed: never into an aircraft's books.
 	flown := Fold(plane, again.Entries())
 	for _, x := range flown.Explain(2) {
 		if _, pour := x.Balance.(TopUp); pour {
@@ -326,7 +326,7 @@ func TestProposalsAreRanked(t *testing.T) {
 		}
 	}
 	if errs := Check(plane, again.Entries(), balance, day(300)); len(errs) == 0 {
-		t.Error("a pour that nobody saw is written into an aircraft's books")
+		t.Error("a pour that was not observed is written into an aircraft's books")
 	}
 	// After a renewal: flush water or old coolant stayed inside.
 	after := Fold(car, []Entry{on(0, Renewal{Volume: litres(6), Product: premix, Emptied: true}), on(5, zeroTest(-27))})

@@ -18,7 +18,7 @@ const (
 	StopCoolant StopCause = "coolant"     // oily or gelled coolant
 	StopDefect  StopCause = "defect"      // a defect that stops the unit; on an aircraft any that is to be repaired
 	StopFinding StopCause = "finding"     // a bad finding on an aircraft
-	StopReturn  StopCause = "return"      // work on an aircraft that nobody has released
+	StopReturn  StopCause = "return"      // work on an aircraft that is not released
 	StopLevel   StopCause = "level"       // below the lower mark, empty, or too much missing by the book
 )
 
@@ -37,7 +37,7 @@ type Stop struct {
 }
 
 // ground for which a unit stands until it is released: a finding, the coolant's
-// state, or work that nobody has released.
+// state, or work that is not released.
 type ground struct {
 	Cause StopCause
 	Point string // what was found or worked on

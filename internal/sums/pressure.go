@@ -15,8 +15,8 @@ var capWords = map[coolant.CapVerdict]string{
 	coolant.CapStuck:    "The cap opens too late: hoses and core carry the rest. Replace it.",
 	coolant.CapVacuum:   "The vacuum valve is stuck: hoses collapse and nothing is drawn back. Replace the cap.",
 	coolant.CapNoVacuum: "The vacuum valve leaks: the bottle is never drawn back. Replace the cap.",
-	coolant.CapUnseated: "The cap was not turned home: there is no pressure to reckon with.",
-	coolant.CapBadSeal:  "The seal is dried, cracked or hard: there is no pressure to reckon with. Replace the cap.",
+	coolant.CapUnseated: "The cap was not turned home: no pressure can be counted on.",
+	coolant.CapBadSeal:  "The seal is dried, cracked or hard: no pressure can be counted on. Replace the cap.",
 }
 
 func boil() Question {

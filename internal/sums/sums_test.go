@@ -62,7 +62,7 @@ func TestAnswers(t *testing.T) {
 		{"target", Metric, given{"capacity": "4", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
 		{"target", Metric, given{"capacity": "2 qt 1 pt", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
 		{"reading", Metric, given{"freeze": "-56"}, []string{"Too strong: dilute and test again.", "written down: no"}},
-		{"reading", Metric, given{"instrument": "discs", "inside": "PG"}, []string{"This reading tells nothing.", "What floats tells nothing about PG"}},
+		{"reading", Metric, given{"instrument": "discs", "inside": "PG"}, []string{"This reading is not usable.", "A floating tester gives no strength of PG"}},
 		{"chemistry", Metric, given{"technology": "NOAT", "liners": "yes", "molybdate": "50", "look": "clear"}, []string{"Renew it", "molybdate: 50: bad", "nitrite: not tested"}},
 		{"mix", Metric, given{"technology": "HOAT", "addtech": "HOAT", "liners": "yes"}, []string{"Unknown, which is not yes.", "maker's list"}},
 		// 4.0 of 5.8 qt is about 70 % (common practice).
@@ -78,7 +78,7 @@ func TestAnswers(t *testing.T) {
 		{"reading", US, given{"instrument": "freeze", "freeze": "-34", "checked": "3", "sample": "68"}, []string{"Freezes at -34 °F"}},
 		{"reading", Metric, given{"instrument": "percent", "percent": "50", "checked": "3"}, []string{"Freezes at -37 °C"}},
 		{"reading", Metric, given{"instrument": "brix", "inside": "unknown"}, []string{"written down: no"}},
-		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading tells nothing.", "What floats tells nothing about PG"}},
+		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading is not usable.", "A floating tester gives no strength of PG"}},
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.066"}, []string{"Freezes at -33 °C"}},
 		// Six discs, three floating: −23 °C (common practice).
 		{"reading", Metric, given{"instrument": "discs"}, []string{"Protected to -23 °C, perhaps to -30 °C."}},

@@ -14,7 +14,7 @@ import (
 var flagWords = map[coolant.Flag]string{
 	coolant.FlagWrongScale:  "Read on the scale of the other glycol: what it shows is not what is inside.",
 	coolant.FlagBaseUnknown: "Nobody knows which glycol is inside: the scale may be the wrong one. Do not write this down as a test.",
-	coolant.FlagHydroPG:     "What floats tells nothing about PG: its density hardly rises with its strength and then falls again. Use a refractometer.",
+	coolant.FlagHydroPG:     "A floating tester gives no strength of PG: its density hardly rises with its strength and then falls again. Use a refractometer.",
 	coolant.FlagHot:         "The sample is outside what this instrument makes up for: let it cool and read again.",
 	coolant.FlagZeroOff:     "It reads off zero on purified water; that is made up for here. Set it to zero.",
 	coolant.FlagZeroFar:     "It is far off zero on purified water: set it to zero and read again.",
@@ -146,7 +146,7 @@ func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coola
 	}
 	switch {
 	case m.NoHint:
-		r.Headline = "This reading tells nothing."
+		r.Headline = "This reading is not usable."
 		if slices.Contains(m.Flags, coolant.FlagTooStrong) {
 			r.Headline = "Too strong: dilute and test again."
 		}

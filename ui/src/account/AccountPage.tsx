@@ -246,7 +246,8 @@ function Opening({ account }: { account: Account }) {
 function protectedBy(account: Account): string {
   const test = account.lastTest;
   if (account.measured && test) return `as measured ${shortDay(test.at)}`;
-  return test?.waits ? "by the book; the last test reads colder and does not count yet" : "by the book";
+  if (test?.waits) return "by the book; the last test reads colder and does not count yet";
+  return test ? `by the book (measured ${celsius(test.measured)} on ${shortDay(test.at)})` : "by the book";
 }
 
 /** The Bench, opened with this unit's figures. */

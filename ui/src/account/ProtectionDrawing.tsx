@@ -102,6 +102,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   const relied = account.protectsTo;
   const last = tests.at(-1);
   const caught = account.outlook.clocks.find((c) => c.kind === "freeze");
+  const tooCold = caught?.due !== undefined && caught.due <= account.today;
   const says = [
     `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
     relied === undefined ? "What it protects to is unknown." : `It protects to ${figure(relied)} degrees.`,
@@ -182,10 +183,10 @@ function Drawing({ account, width }: { account: Account; width: number }) {
             x={nearEnd ? size.width - size.right : x(today) + 8}
             y={y(relied) + 16}
             anchor={nearEnd ? "end" : "start"}
-            fill={accent}
+            fill={tooCold ? alarm : accent}
             strong
           >
-            {caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
+            {tooCold ? "not safe tonight" : caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
           </Word>
         )}
       </svg>

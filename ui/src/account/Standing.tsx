@@ -73,8 +73,10 @@ export function Disagreement(p: {
 }
 
 const tellsApart: Record<NonNullable<Explanation["apart"]>, string> = {
-  second_instrument: "Two explanations are about as likely. A second reading with another instrument tells them apart.",
-  other_scale: "Two explanations are about as likely. A second reading, on the other glycol’s scale, tells them apart.",
+  second_instrument:
+    "Two explanations are about as likely. A second reading with another instrument distinguishes them.",
+  other_scale:
+    "Two explanations are about as likely. A second reading, on the other glycol’s scale, distinguishes them.",
 };
 
 function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBalance: (() => void) | undefined }) {
@@ -122,7 +124,7 @@ const stopWords: Record<Schemas["Stop"]["cause"], (s: Schemas["Stop"]) => string
   air_trapped: (s) =>
     s.ready
       ? "less went in than came out; the level was at the mark since: it may be released"
-      : "less went in than came out: look at the level cold, four hours or more after the fill, or bleed again",
+      : "less went in than came out: check the level cold, four hours or more after the fill, or bleed again",
   coolant: (s) =>
     `${wordsOf(s.about.split(": ")[1] ?? s.about)} coolant${s.ready ? "; clear since: it may be released" : ": find the cause"}`,
   defect: (s) => s.about,

@@ -883,7 +883,7 @@ export interface components {
             product?: string;
             /** @description Bled again with it, until no more bubbles came. */
             bled?: boolean;
-            /** @description It balances the books; nobody saw it poured. */
+            /** @description It balances the books; the pour was not observed. */
             inferred?: boolean;
             note?: string;
         };
@@ -1458,11 +1458,11 @@ export interface components {
              */
             likelihood: "likely" | "possible" | "unlikely";
             /**
-             * @description Another proposal is about as likely; this test tells them apart.
+             * @description Another proposal is about as likely; this test distinguishes them.
              * @enum {string}
              */
             apart?: "second_instrument" | "other_scale";
-            /** @description Nobody has tested a second time; the balancing entry is accepted only then. */
+            /** @description Not tested a second time; the balancing entry is accepted only then. */
             retest?: boolean;
             /** Format: date-time */
             from: string;

@@ -46,7 +46,7 @@ export function MorningPage() {
   const head = data && (
     <>
       {longDay(data.today)}
-      {data.tonight && ` · tonight reckon with ${celsius(data.tonight.celsius)} at ${data.tonight.site}`}
+      {data.tonight && ` · tonight planned for ${celsius(data.tonight.celsius)} at ${data.tonight.site}`}
     </>
   );
   return (

@@ -191,6 +191,8 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
     placeholderData: (previous) => previous,
     retry: false,
   });
+  // Of the text as it stands; what was just typed is read when it is sent.
+  const refused = unreadable && !numbersRead.isPlaceholderData && JSON.stringify(settled) === JSON.stringify(typed);
   const save = useMutation({
     mutationFn: async (asNew: boolean) => {
       const read = await api.numbers(textsOf(typed));
@@ -277,12 +279,12 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
           {!refusal && preview.data && <EffectOfPlan effect={preview.data} />}
         </Box>
         <Flex gap="10px">
-          <Submit disabled={unreadable || save.isPending}>change it for all its units</Submit>
+          <Submit disabled={refused || save.isPending}>change it for all its units</Submit>
           <Button
             minH="44px"
             variant="ghost"
             color="accent"
-            disabled={unreadable || save.isPending || typed.name.trim() === plan.name}
+            disabled={refused || save.isPending || typed.name.trim() === plan.name}
             onClick={() => save.mutate(true)}
           >
             add as a new plan of that name

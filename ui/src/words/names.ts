@@ -138,7 +138,7 @@ export const wordsOf = (codes: string) => codes.split(",").map(word).join(", ");
 export const flagWords: Record<string, string> = {
   wrong_scale: "read on the scale of the other glycol",
   base_unknown: "which glycol is inside is not known",
-  density_on_pg: "what floats tells nothing about PG",
+  density_on_pg: "a floating tester gives no strength of PG",
   too_strong: "beyond the strong end of the scale: dilute and test again",
   sample_temperature: "sample too warm or too cold for the instrument",
   zero_off: "its zero is off; made up for",

@@ -43,9 +43,9 @@ export const noteWords: Record<Schemas["Note"], string> = {
   marks_unknown: "the register does not know the tank’s marks: not judged",
   not_ready: "something still stands against running",
   settling: "within ten days of the fill: no leak",
-  inferred: "inferred to balance the books; nobody saw it",
+  inferred: "inferred to balance the books; not observed",
   too_strong: "beyond the strong end of the scale: dilute and test again",
-  density_on_pg: "what floats tells nothing about PG",
+  density_on_pg: "a floating tester gives no strength of PG",
   other_meter_kind: "another kind of meter; not used",
   mixed_technology: "another inhibitor technology than what is inside",
   premix_thinned: "premix is never thinned with water",
@@ -134,7 +134,7 @@ export function reason(clock: Clock, site: string): string {
     case "air_trapped":
       return n.ready
         ? `${figure(n.short, 1)}\u00a0L less went in than came out; the level was seen at the mark since. Release it.`
-        : `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Look at the level cold, or bleed again; then release.`;
+        : `${figure(n.short, 1)}\u00a0L less went in than came out: air is trapped. Check the level cold, or bleed again; then release.`;
     case "coolant_spoilt":
       return `${about(clock)}: must not run. ${n.ready ? "A later sample looks clear: release it." : "Find the cause; renew."}`;
     case "finding_holds":
@@ -254,7 +254,7 @@ export function rule(clock: Clock, account: Account): string[] {
       ].filter(Boolean);
     case "hold":
       return [
-        "A hold, a defect that stops the unit, a fill that took less than came out, oily or gelled coolant, a level below the lower mark; of an aircraft any bad finding, and work that nobody has released.",
+        "A hold, a defect that stops the unit, a fill that took less than came out, oily or gelled coolant, a level below the lower mark; of an aircraft any bad finding, and work that is not released.",
         n.allowed !== undefined
           ? `A hot level and the error of measuring account for ${figure(n.allowed, 1)}\u00a0L; more is air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in.`
           : "",
