@@ -36,13 +36,19 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 	for _, name := range names {
 		pointer := at + "/" + name
 		plain, isPlain := plainNumbers[name]
-		number := func(text string) (float64, error) {
+		// read the text of a number; false when it is refused.
+		read := func(text, pointer string) (float64, bool) {
 			r, err := measure.Parse(text, plain.dimension, plain.unit)
 			if err != nil {
-				return 0, err
+				wrong = append(wrong, notRead(pointer, text, err))
+				return 0, false
 			}
 			metric, err := r.Metric(plain.dimension)
-			return measure.From(metric, plain.unit), err
+			if err != nil {
+				wrong = append(wrong, notRead(pointer, text, err))
+				return 0, false
+			}
+			return measure.From(metric, plain.unit), true
 		}
 		switch v := fields[name].(type) {
 		case map[string]any:
@@ -51,12 +57,9 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 			if !isPlain {
 				continue
 			}
-			n, err := number(v)
-			if err != nil {
-				wrong = append(wrong, notRead(pointer, v, err))
-				continue
+			if n, ok := read(v, pointer); ok {
+				fields[name] = n
 			}
-			fields[name] = n
 		case []any:
 			for i, item := range v {
 				switch item := item.(type) {
@@ -66,12 +69,9 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 					if !isPlain {
 						continue
 					}
-					n, err := number(item)
-					if err != nil {
-						wrong = append(wrong, notRead(pointer, item, err))
-						continue
+					if n, ok := read(item, pointer); ok {
+						v[i] = n
 					}
-					v[i] = n
 				}
 			}
 		}

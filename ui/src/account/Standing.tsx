@@ -42,20 +42,7 @@ export function Disagreement(p: {
       {retest && (
         <Text mt="4px">
           {apart ? tellsApart[apart] : "Test a second time first: then the books can be balanced."}{" "}
-          {p.onTest && (
-            <Button
-              variant="plain"
-              size="sm"
-              px="0"
-              minH="32px"
-              h="auto"
-              color="accent"
-              fontWeight="700"
-              onClick={p.onTest}
-            >
-              record a second freeze test
-            </Button>
-          )}
+          {p.onTest && <Act onClick={p.onTest}>record a second freeze test</Act>}
         </Text>
       )}
       <Box as="ol" listStyleType="none" mt="6px">
@@ -79,6 +66,26 @@ const tellsApart: Record<NonNullable<Explanation["apart"]>, string> = {
     "Two explanations are about as likely. A second reading, on the other glycol’s scale, distinguishes them.",
 };
 
+/** What may be recorded, as a line of the text. */
+function Act({ onClick, children }: { onClick: () => void; children: React.ReactNode }) {
+  return (
+    <Button
+      variant="plain"
+      size="sm"
+      px="0"
+      minH="32px"
+      h="auto"
+      color="accent"
+      fontWeight="700"
+      whiteSpace="normal"
+      textAlign="left"
+      onClick={onClick}
+    >
+      {children}
+    </Button>
+  );
+}
+
 function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBalance: (() => void) | undefined }) {
   return (
     <Box as="li" mb="8px" fontSize={first ? "15px" : "14px"}>
@@ -88,22 +95,7 @@ function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBala
         </Text>
         {explains(x)}
       </Text>
-      {onBalance && (
-        <Button
-          variant="plain"
-          size="sm"
-          px="0"
-          minH="32px"
-          h="auto"
-          color="accent"
-          fontWeight="700"
-          whiteSpace="normal"
-          textAlign="left"
-          onClick={onBalance}
-        >
-          {balances[x.cause] ?? "record what balances the books"}
-        </Button>
-      )}
+      {onBalance && <Act onClick={onBalance}>{balances[x.cause] ?? "record what balances the books"}</Act>}
     </Box>
   );
 }
