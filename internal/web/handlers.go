@@ -93,7 +93,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 // offBook is a unit whose last trusted test does not agree with its book.
 func offBook(m *books.Moment) api.OffBookRow {
 	a := m.Account
-	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At, Measured: float64(a.OffBook.Measured)}
+	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At.In(m.Unit.Zone), Measured: float64(a.OffBook.Measured)}
 	if d := a.Disagreement(); d != nil {
 		row.Book = number(d.Book)
 		if x := d.Likeliest; x != nil {
@@ -181,6 +181,7 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 	}
 	out := account(m)
 	out.MayRelease = slices.Contains(access.May(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
+	inZone(&out, m.Unit.Zone)
 	return api.GetAccount200JSONResponse(out), nil
 }
 
@@ -223,8 +224,9 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	return api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After),
-		Line: line(effect.After.Account, effect.Line)}, nil
+	out := api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After), Line: line(effect.After.Account, effect.Line)}
+	inZone(&out, effect.After.Unit.Zone)
+	return out, nil
 }
 
 // entries reads what was sent into what the core understands: a strike first,

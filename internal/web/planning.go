@@ -97,6 +97,7 @@ func siteCold(s store.Site, today measure.Date) api.SiteCold {
 	if s.Cold.Years > 0 {
 		out.Colder, out.Shift, out.Return = &s.Cold.Colder, number(&s.Cold.Shift), number(s.Cold.Return)
 	}
+	inZone(&out, s.Zone)
 	return out
 }
 

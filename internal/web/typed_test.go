@@ -131,6 +131,19 @@ func TestZones(t *testing.T) {
 	if today := get[api.Account](t, "/api/v1/units/CA-22").Today.String(); today != want {
 		t.Errorf("today is %s in Auckland, want %s", today, want)
 	}
+	// A moment is sent at the offset of its site, so that its day is the day there.
+	var raw struct {
+		Lines []struct{ At, RecordedAt string }
+		Today string
+	}
+	if _, text := ask(t, "GET", "/api/v1/units/CA-22", nil); json.Unmarshal(text, &raw) != nil || len(raw.Lines) == 0 || raw.Today != want {
+		t.Fatalf("%.300s", text)
+	}
+	for _, l := range raw.Lines {
+		if at, err := time.Parse(time.RFC3339Nano, l.At); err != nil || strings.HasSuffix(l.At, "Z") || at.Format(time.DateOnly) != l.At[:10] {
+			t.Fatalf("a line happened at %s", l.At)
+		}
+	}
 	site := get[[]api.SiteCold](t, "/api/v1/sites")[0]
 	path := fmt.Sprint("/api/v1/sites/", site.Id)
 	if res, text := ask(t, "PUT", path, m{"zone": "Nowhere/City"}); res.StatusCode != 422 || !strings.Contains(string(text), `"/zone"`) {

@@ -46,7 +46,9 @@ function testsOf(lines: readonly Line[], from: Date) {
   return lines.flatMap((l) => {
     const t = l.test;
     if (!t?.trusted || l.struck || new Date(l.at) < from) return [];
-    return [{ id: l.id, at: new Date(l.at), measured: t.measured, off: t.book !== undefined && !t.agrees }];
+    return [
+      { id: l.id, at: new Date(l.at), moment: l.at, measured: t.measured, off: t.book !== undefined && !t.agrees },
+    ];
   });
 }
 
@@ -106,7 +108,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   const says = [
     `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
     relied === undefined ? "What it protects to is unknown." : `It protects to ${figure(relied)} degrees.`,
-    last ? `Last test ${figure(last.measured)} degrees on ${shortDay(last.at.toISOString())}.` : "It was never tested.",
+    last ? `Last test ${figure(last.measured)} degrees on ${shortDay(last.moment)}.` : "It was never tested.",
   ].join(" ");
   const nearEnd = x(today) > size.width - 230;
   return (

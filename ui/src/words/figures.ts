@@ -46,8 +46,11 @@ export function asRead(r: Reading): string {
 
 export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)}\u00a0°C`);
 
-export const longDay = (iso: string) => format(parseISO(iso), "EEE d MMM yyyy");
-export const shortDay = (iso: string) => format(parseISO(iso), "d MMM yy");
+/** The day of a date, or of a moment at the offset it was sent with, which is that of its site. */
+const dayOf = (iso: string) => parseISO(iso.slice(0, 10));
+
+export const longDay = (iso: string) => format(dayOf(iso), "EEE d MMM yyyy");
+export const shortDay = (iso: string) => format(dayOf(iso), "d MMM yy");
 
 /** A due day as the list shows it: near days by name, far ones by month. */
 export function dueDay(due: string, today: string): string {
