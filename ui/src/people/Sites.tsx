@@ -39,6 +39,11 @@ function SiteLine({ site }: { site: Site }) {
       }),
     onSuccess: () => queries.invalidateQueries(),
   });
+  /** What was said of the change before is not said of this one. */
+  const type = (set: (text: string) => void) => (text: string) => {
+    change.reset();
+    set(text);
+  };
   const number = /^\d+$/.test(winters.trim());
   function submit(event: SyntheticEvent) {
     event.preventDefault();
@@ -66,7 +71,7 @@ function SiteLine({ site }: { site: Site }) {
             width="170px"
             placeholder={`as the fleet: ${site.zone}`}
             value={zone}
-            onChange={setZone}
+            onChange={type(setZone)}
             error={change.error instanceof Problem ? change.error.said("/zone") : undefined}
           />
           <Flex align="center" gap="8px">
@@ -79,7 +84,7 @@ function SiteLine({ site }: { site: Site }) {
                   figures
                   width="64px"
                   value={winters}
-                  onChange={setWinters}
+                  onChange={type(setWinters)}
                   error={
                     number
                       ? change.error instanceof Problem
