@@ -871,7 +871,7 @@ type Account struct {
 	// RenewalMeter km or h at the last qualifying renewal, run on through changes of the meter.
 	RenewalMeter *float64 `json:"renewalMeter,omitempty"`
 
-	// Return The coldest night of one winter in so many, °C.
+	// Return Return level of the winter minimum, °C.
 	Return *float64 `json:"return,omitempty"`
 
 	// Shift How far the curve lies below the nights of single dates, K.
@@ -882,7 +882,7 @@ type Account struct {
 	Today openapi_types.Date `json:"today"`
 	Unit  UnitName           `json:"unit"`
 
-	// Winters Of so many winters one has a night that is colder than the curve.
+	// Winters Return period of the cold curve
 	Winters int `json:"winters"`
 }
 
@@ -1758,7 +1758,7 @@ type SiteCold struct {
 	// OwnZone The zone is its own; otherwise it is the fleet's.
 	OwnZone bool `json:"ownZone"`
 
-	// Return The coldest night of one winter in so many, °C.
+	// Return Return level of the winter minimum, °C.
 	Return  *float64 `json:"return,omitempty"`
 	Seasons []Season `json:"seasons"`
 
@@ -1766,7 +1766,7 @@ type SiteCold struct {
 	Shift  *float64   `json:"shift,omitempty"`
 	ToldAt *time.Time `json:"toldAt,omitempty"`
 
-	// Winters Of so many winters one has a night that is colder than the curve.
+	// Winters Return period of the cold curve
 	Winters int `json:"winters"`
 
 	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.
@@ -2020,7 +2020,7 @@ type SignInJSONBody struct {
 
 // ChangeSiteJSONBody defines parameters for ChangeSite.
 type ChangeSiteJSONBody struct {
-	// Winters Of so many winters one has a night that is colder than the curve, 2 to 200.
+	// Winters Return period of the cold curve, winters, 2 to 200.
 	Winters *int `json:"winters,omitempty"`
 
 	// Zone Its time zone, such as Europe/Oslo; empty for the fleet's.

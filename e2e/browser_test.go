@@ -119,6 +119,7 @@ const (
 	protects  = `[data-testid="protects"]`
 	freezeDay = `[data-clock="freeze"] [data-due]`
 	effect    = `[data-testid="effect"]`
+	formUnit  = `[data-testid="form-unit"]`
 	// submitEntry is the button of the form that records an entry.
 	submitEntry = `form[aria-label="Write an entry"] button[type="submit"]`
 	figureBox   = `form input[inputmode="decimal"]`
@@ -339,6 +340,9 @@ var views = []view{
 }
 
 var others = []view{
+	{"renewal-phone", "/units/TK-32?write=renewal", figureBox, 390, 1900, false},
+	{"hoses-phone", "/units/TK-32?write=hose_check", formUnit, 390, 1900, true},
+	{"inspection-phone", "/units/TK-32?write=inspection", formUnit, 390, 1900, false},
 	{"morning-phone", "/", `[data-line]`, 390, 844, false},
 	{"horizon-phone", "/horizon", `[data-unit]`, 390, 844, false},
 	{"plan-phone", "/plan", `[data-planned]`, 390, 844, true},

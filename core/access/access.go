@@ -85,7 +85,7 @@ func May(e Effect, aircraft bool) []Role {
 	case VoidsOther:
 		return []Role{Coordinator}
 	}
-	return nil // nobody strikes what is not there
+	return nil // no role may strike an entry that is not there
 }
 
 // Writer is who writes an entry.

@@ -65,13 +65,13 @@ const (
 	UseRuns    Code = "use_runs"     // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when few readings tell
 	UseLaidUp  Code = "use_laid_up"  // used, limit; the unit is laid up
 	UseNoRate  Code = "use_no_rate"  // used, limit; readings: how many there are
-	UseNoStart Code = "use_no_start" // limit; no reading tells the meter at the renewal
+	UseNoStart Code = "use_no_start" // limit; no meter reading at the renewal
 	UseNoMeter Code = "use_no_meter" // limit; the unit has no meter
 	// UseOtherMeter: the plan's limits, km and hours, are of another kind than the unit's meter.
 	UseOtherMeter Code = "use_other_meter"
 	// UseReadMeter has the numbers of UseRuns: over its limit by the estimate, and not for sure.
 	UseReadMeter Code = "use_read_meter"
-	// UseNoDay has the numbers of UseRuns: no day can be told.
+	// UseNoDay has the numbers of UseRuns: no day can be computed.
 	UseNoDay     Code = "use_no_day"
 	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
 	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
@@ -285,7 +285,7 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 			c.Reason.Code = UseReadMeter // by the estimate alone
 		}
 	case !ok && !model.Idle && (model.Rate <= 0 || model.Seasons < 1):
-		// No day can be told, and less than a year of readings does not show that it is
+		// No day can be computed, and less than a year of readings does not show that it is
 		// hardly used: they may lie in its rest.
 		c.Verdict, c.Reason.Code = Unknown, UseNoDay
 	case !ok:

@@ -192,7 +192,7 @@ func dateCurve(record []Minimum, n int) (curve [slots]measure.Celsius) {
 
 // lower the curve to the return level of winters. How far a winter's worst night lies
 // below the curve is asked of a curve made without that winter: of its own it would
-// tell too little, since few winters make the curve.
+// be too small, since few winters make the curve.
 func (k *Climate) lower(record []Minimum) {
 	winterOf := func(day measure.Date) int {
 		if k.Southern() || day.Month() < time.July {
@@ -329,7 +329,7 @@ func (k *Climate) settle() {
 
 // WithForecast is the climate with the minima that the weather service expects
 // from the night after first on, no more than ten of them: what is further off is
-// climate. How they move the curve is told at [Climate.On].
+// climate. [Climate.On] describes how they move the curve.
 func (k *Climate) WithForecast(first measure.Date, minima []measure.Celsius) *Climate {
 	with := *k
 	with.from, with.ahead = first, minima[:min(len(minima), AheadNights)]

@@ -102,7 +102,7 @@ type Span struct{ P10, P50, P90 time.Time }
 // farYears ahead a date means "not by use".
 const farYears = 15
 
-// Reaches tells when the meter comes to a value; an end of the window beyond
+// Reaches is when the meter comes to a value; an end of the window beyond
 // [farYears] stands there. False when the unit is not used, or even the first day is
 // too far off to mean anything.
 func (u *UseModel) Reaches(value float64) (w Span, ok bool) {

@@ -37,7 +37,7 @@ const (
 	Unlikely Likelihood = "unlikely"
 )
 
-// Apart is the test that tells two close proposals apart.
+// Apart is the test that distinguishes two close proposals.
 type Apart string
 
 // The tests.
@@ -61,7 +61,7 @@ type Explanation struct {
 	// Close: another proposal is about as likely. Apart is the test that distinguishes them.
 	Close bool
 	Apart Apart
-	// Retest: nobody has tested a second time yet. The balancing entry is written
+	// Retest: no second test yet. The balancing entry is written
 	// only once a second test shows the same.
 	Retest bool
 	// From and To are the days between which it happened.
@@ -85,7 +85,7 @@ const (
 	priorFill        = 0.25
 	priorStayed      = 0.30
 	priorMisread     = 0.10
-	priorNotZeroed   = 0.25 // misread, by an instrument that nobody has zeroed
+	priorNotZeroed   = 0.25 // misread, by an instrument that was not zeroed
 	priorMisreadTwo  = 0.02 // misread twice alike
 	// A scale has no litres to choose: that it fits at all speaks for it.
 	scaleFits = 1.6
@@ -464,7 +464,7 @@ func (e *explainer) renewal() {
 		return (low + high) / 2, true
 	}
 	if e.line.Test.Measured > *e.line.Test.Book && (line.Turn == nil || line.Turn.Residual == 0) {
-		// As it was written, old coolant or flush water; else flush water nobody wrote down.
+		// As it was written, old coolant or flush water; else unrecorded flush water.
 		stayed := func(r float64, flushes int) Renewal {
 			c := b
 			left := twoDigits(measure.Litre(r))

@@ -34,7 +34,7 @@ type Renewal struct {
 	Meter *measure.Reading `json:"meter,omitempty"`
 	// Drained is what came out, by drain point.
 	Drained []Drained `json:"drained,omitempty"`
-	// Emptied says that the whole system was emptied though nobody measured what
+	// Emptied says that the whole system was emptied without measuring what
 	// came out; Opened names drain points that were opened without measuring. When
 	// nothing at all says what came out, it counts as much as went in.
 	Emptied bool     `json:"emptied,omitempty"`

@@ -129,7 +129,7 @@ func judge(points []Point, d measure.Dimension) {
 }
 
 // upperQuartile of the slopes between neighbours, those that fall left out; −1
-// for fewer than three, which tell nothing of what is usual.
+// for fewer than three, too few for a usual use.
 func upperQuartile(points []Point) float64 {
 	var slopes []float64
 	for i := 1; i < len(points); i++ {

@@ -154,7 +154,7 @@ const lateDays = 30 * 24 * time.Hour
 
 // Seasons asks each unit, as of each month of the year after its known seasons, for
 // the day on which its meter comes to what it came to 60, 150 or 300 days later. A
-// unit that is told to be never due is wrong, and late.
+// unit that is forecast never to be due is wrong, and late.
 func Seasons(fleet string, all []SeasonHistory) SeasonScore {
 	s := SeasonScore{Fleet: fleet}
 	for _, h := range all {

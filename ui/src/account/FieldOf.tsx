@@ -180,7 +180,7 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
         </Flex>
         <Box display="grid" gridTemplateColumns={gridOf(f.columns.length)} columnGap="14px">
           {rowsOf(f).map((row) => (
-            <Flex key={row} gap="10px" align="center" minH="44px">
+            <Flex key={row} gap="10px" align="center" minH="44px" wrap={{ base: "wrap", md: "nowrap" }}>
               {f.type === "lines" ? (
                 <Text w="122px">{word(row)}</Text>
               ) : (

@@ -1284,7 +1284,7 @@ export interface components {
              * @description m
              */
             altitude: number;
-            /** @description Of so many winters one has a night that is colder than the curve. */
+            /** @description Return period of the cold curve */
             winters: number;
             /** @description Its time zone. */
             zone: string;
@@ -1297,7 +1297,7 @@ export interface components {
             shift?: number;
             /**
              * Format: double
-             * @description The coldest night of one winter in so many, °C.
+             * @description Return level of the winter minimum, °C.
              */
             return?: number;
             /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
@@ -1686,7 +1686,7 @@ export interface components {
             coldest: number;
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
             coldYears: number;
-            /** @description Of so many winters one has a night that is colder than the curve. */
+            /** @description Return period of the cold curve */
             winters: number;
             /**
              * Format: double
@@ -1695,7 +1695,7 @@ export interface components {
             shift?: number;
             /**
              * Format: double
-             * @description The coldest night of one winter in so many, °C.
+             * @description Return level of the winter minimum, °C.
              */
             return?: number;
             /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
@@ -2327,7 +2327,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    /** @description Of so many winters one has a night that is colder than the curve, 2 to 200. */
+                    /** @description Return period of the cold curve, winters, 2 to 200. */
                     winters?: number;
                     /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
                     zone?: string;
