@@ -167,6 +167,8 @@ export function FieldOf(p: Props) {
 /** A list as a small table: one line for each key, or some lines that name themselves. */
 function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named" }>; error: string | undefined }) {
   const { spec: f, path } = p;
+  // A name and one reading fit beside each other on a phone; more do not.
+  const wraps = { base: f.type === "named" || f.columns.length > 1 ? "wrap" : "nowrap", md: "nowrap" } as const;
   return (
     <Field.Root invalid={Boolean(p.error)}>
       <Box role="group" aria-label={f.label} w="100%">
@@ -180,7 +182,7 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
         </Flex>
         <Box display="grid" gridTemplateColumns={gridOf(f.columns.length)} columnGap="14px">
           {rowsOf(f).map((row) => (
-            <Flex key={row} gap="10px" align="center" minH="44px" wrap={{ base: "wrap", md: "nowrap" }}>
+            <Flex key={row} gap="10px" align="center" minH="44px" wrap={wraps}>
               {f.type === "lines" ? (
                 <Text w="122px">{word(row)}</Text>
               ) : (
