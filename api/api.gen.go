@@ -34,10 +34,53 @@ func (e AccountMeterUnit) Valid() bool {
 	}
 }
 
+// Defines values for AdditiveKind.
+const (
+	AdditiveKindExtender AdditiveKind = "extender"
+	AdditiveKindFilter   AdditiveKind = "filter"
+	AdditiveKindSca      AdditiveKind = "sca"
+)
+
+// Valid indicates whether the value is a known member of the AdditiveKind enum.
+func (e AdditiveKind) Valid() bool {
+	switch e {
+	case AdditiveKindExtender:
+		return true
+	case AdditiveKindFilter:
+		return true
+	case AdditiveKindSca:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for AdditiveRelease.
+const (
+	Blank       AdditiveRelease = "blank"
+	Charged     AdditiveRelease = "charged"
+	NeedRelease AdditiveRelease = "need_release"
+)
+
+// Valid indicates whether the value is a known member of the AdditiveRelease enum.
+func (e AdditiveRelease) Valid() bool {
+	switch e {
+	case Blank:
+		return true
+	case Charged:
+		return true
+	case NeedRelease:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Base.
 const (
-	EG Base = "EG"
-	PG Base = "PG"
+	EG        Base = "EG"
+	PG        Base = "PG"
+	Waterless Base = "waterless"
 )
 
 // Valid indicates whether the value is a known member of the Base enum.
@@ -47,6 +90,8 @@ func (e Base) Valid() bool {
 		return true
 	case PG:
 		return true
+	case Waterless:
+		return true
 	default:
 		return false
 	}
@@ -54,13 +99,16 @@ func (e Base) Valid() bool {
 
 // Defines values for ClockInterval.
 const (
-	ClockIntervalFirst ClockInterval = "first"
-	ClockIntervalLater ClockInterval = "later"
+	ClockIntervalConventional ClockInterval = "conventional"
+	ClockIntervalFirst        ClockInterval = "first"
+	ClockIntervalLater        ClockInterval = "later"
 )
 
 // Valid indicates whether the value is a known member of the ClockInterval enum.
 func (e ClockInterval) Valid() bool {
 	switch e {
+	case ClockIntervalConventional:
+		return true
 	case ClockIntervalFirst:
 		return true
 	case ClockIntervalLater:
@@ -75,6 +123,8 @@ const (
 	ClockKindAge       ClockKind = "age"
 	ClockKindCap       ClockKind = "cap"
 	ClockKindChemistry ClockKind = "chemistry"
+	ClockKindExtender  ClockKind = "extender"
+	ClockKindFilter    ClockKind = "filter"
 	ClockKindFindings  ClockKind = "findings"
 	ClockKindFollowUp  ClockKind = "follow_up"
 	ClockKindFreeze    ClockKind = "freeze"
@@ -82,6 +132,8 @@ const (
 	ClockKindHoseAge   ClockKind = "hose_age"
 	ClockKindHoses     ClockKind = "hoses"
 	ClockKindLevel     ClockKind = "level"
+	ClockKindProduct   ClockKind = "product"
+	ClockKindStrength  ClockKind = "strength"
 	ClockKindTest      ClockKind = "test"
 	ClockKindUse       ClockKind = "use"
 	ClockKindZero      ClockKind = "zero"
@@ -95,6 +147,10 @@ func (e ClockKind) Valid() bool {
 	case ClockKindCap:
 		return true
 	case ClockKindChemistry:
+		return true
+	case ClockKindExtender:
+		return true
+	case ClockKindFilter:
 		return true
 	case ClockKindFindings:
 		return true
@@ -110,6 +166,10 @@ func (e ClockKind) Valid() bool {
 		return true
 	case ClockKindLevel:
 		return true
+	case ClockKindProduct:
+		return true
+	case ClockKindStrength:
+		return true
 	case ClockKindTest:
 		return true
 	case ClockKindUse:
@@ -123,33 +183,38 @@ func (e ClockKind) Valid() bool {
 
 // Defines values for EntryKind.
 const (
-	EntryKindCapTest       EntryKind = "cap_test"
-	EntryKindChemistryTest EntryKind = "chemistry_test"
-	EntryKindDefectClosed  EntryKind = "defect_closed"
-	EntryKindDefectOpened  EntryKind = "defect_opened"
-	EntryKindFreezeTest    EntryKind = "freeze_test"
-	EntryKindHold          EntryKind = "hold"
-	EntryKindHoseCheck     EntryKind = "hose_check"
-	EntryKindInspection    EntryKind = "inspection"
-	EntryKindLayUp         EntryKind = "lay_up"
-	EntryKindLevelCheck    EntryKind = "level_check"
-	EntryKindLoss          EntryKind = "loss"
-	EntryKindMeter         EntryKind = "meter"
-	EntryKindMeterChange   EntryKind = "meter_change"
-	EntryKindNote          EntryKind = "note"
-	EntryKindOpening       EntryKind = "opening"
-	EntryKindPressureTest  EntryKind = "pressure_test"
-	EntryKindRelease       EntryKind = "release"
-	EntryKindRenewal       EntryKind = "renewal"
-	EntryKindReturn        EntryKind = "return"
-	EntryKindStrike        EntryKind = "strike"
-	EntryKindTopUp         EntryKind = "top_up"
-	EntryKindZeroCheck     EntryKind = "zero_check"
+	EntryKindAdditiveFilter EntryKind = "additive_filter"
+	EntryKindCapTest        EntryKind = "cap_test"
+	EntryKindChemistryTest  EntryKind = "chemistry_test"
+	EntryKindDefectClosed   EntryKind = "defect_closed"
+	EntryKindDefectOpened   EntryKind = "defect_opened"
+	EntryKindDose           EntryKind = "dose"
+	EntryKindExtender       EntryKind = "extender"
+	EntryKindFreezeTest     EntryKind = "freeze_test"
+	EntryKindHold           EntryKind = "hold"
+	EntryKindHoseCheck      EntryKind = "hose_check"
+	EntryKindInspection     EntryKind = "inspection"
+	EntryKindLayUp          EntryKind = "lay_up"
+	EntryKindLevelCheck     EntryKind = "level_check"
+	EntryKindLoss           EntryKind = "loss"
+	EntryKindMeter          EntryKind = "meter"
+	EntryKindMeterChange    EntryKind = "meter_change"
+	EntryKindNote           EntryKind = "note"
+	EntryKindOpening        EntryKind = "opening"
+	EntryKindPressureTest   EntryKind = "pressure_test"
+	EntryKindRelease        EntryKind = "release"
+	EntryKindRenewal        EntryKind = "renewal"
+	EntryKindReturn         EntryKind = "return"
+	EntryKindStrike         EntryKind = "strike"
+	EntryKindTopUp          EntryKind = "top_up"
+	EntryKindZeroCheck      EntryKind = "zero_check"
 )
 
 // Valid indicates whether the value is a known member of the EntryKind enum.
 func (e EntryKind) Valid() bool {
 	switch e {
+	case EntryKindAdditiveFilter:
+		return true
 	case EntryKindCapTest:
 		return true
 	case EntryKindChemistryTest:
@@ -157,6 +222,10 @@ func (e EntryKind) Valid() bool {
 	case EntryKindDefectClosed:
 		return true
 	case EntryKindDefectOpened:
+		return true
+	case EntryKindDose:
+		return true
+	case EntryKindExtender:
 		return true
 	case EntryKindFreezeTest:
 		return true
@@ -423,40 +492,46 @@ func (e MeasureUnit) Valid() bool {
 
 // Defines values for Note.
 const (
-	NoteAirTrapped      Note = "air_trapped"
-	NoteBaseUnknown     Note = "base_unknown"
-	NoteBeyondTable     Note = "beyond_table"
-	NoteClosesNothing   Note = "closes_nothing"
-	NoteColderWaits     Note = "colder_waits"
-	NoteDensityOnPg     Note = "density_on_pg"
-	NoteDoesNotHold     Note = "does_not_hold"
-	NoteImpliedLoss     Note = "implied_loss"
-	NoteInferred        Note = "inferred"
-	NoteLevelAboveBook  Note = "level_above_book"
-	NoteLevelBelowBook  Note = "level_below_book"
-	NoteLevelHot        Note = "level_hot"
-	NoteMarksUnknown    Note = "marks_unknown"
-	NoteMeterDoubted    Note = "meter_doubted"
-	NoteMixedBase       Note = "mixed_base"
-	NoteMixedTechnology Note = "mixed_technology"
-	NoteMoreThanBook    Note = "more_than_book"
-	NoteNotFilled       Note = "not_filled"
-	NoteNotMixed        Note = "not_mixed"
-	NoteNotReady        Note = "not_ready"
-	NoteOffRating       Note = "off_rating"
-	NoteOtherMeterKind  Note = "other_meter_kind"
-	NoteOutUnknown      Note = "out_unknown"
-	NotePartialDrain    Note = "partial_drain"
-	NotePremixThinned   Note = "premix_thinned"
-	NoteReadingRefused  Note = "reading_refused"
-	NoteSettling        Note = "settling"
-	NoteStrikesNothing  Note = "strikes_nothing"
-	NoteTankUnknown     Note = "tank_unknown"
-	NoteTooStrong       Note = "too_strong"
-	NoteVolumeAssumed   Note = "volume_assumed"
-	NoteWasNotHeld      Note = "was_not_held"
-	NoteWaterLeftInside Note = "water_left_inside"
-	NoteWrongScale      Note = "wrong_scale"
+	NoteAirTrapped       Note = "air_trapped"
+	NoteBaseUnknown      Note = "base_unknown"
+	NoteBeyondTable      Note = "beyond_table"
+	NoteClosesNothing    Note = "closes_nothing"
+	NoteColderWaits      Note = "colder_waits"
+	NoteDensityOnPg      Note = "density_on_pg"
+	NoteDoesNotHold      Note = "does_not_hold"
+	NoteExtendedTwice    Note = "extended_twice"
+	NoteForeignProduct   Note = "foreign_product"
+	NoteImpliedLoss      Note = "implied_loss"
+	NoteInferred         Note = "inferred"
+	NoteLevelAboveBook   Note = "level_above_book"
+	NoteLevelBelowBook   Note = "level_below_book"
+	NoteLevelHot         Note = "level_hot"
+	NoteMarksUnknown     Note = "marks_unknown"
+	NoteMeterDoubted     Note = "meter_doubted"
+	NoteMixedBase        Note = "mixed_base"
+	NoteMixedTechnology  Note = "mixed_technology"
+	NoteMoreThanBook     Note = "more_than_book"
+	NoteNotFilled        Note = "not_filled"
+	NoteNotMixed         Note = "not_mixed"
+	NoteNotReady         Note = "not_ready"
+	NoteOffRating        Note = "off_rating"
+	NoteOtherMeterKind   Note = "other_meter_kind"
+	NoteOutUnknown       Note = "out_unknown"
+	NoteOverDosed        Note = "over_dosed"
+	NotePartialDrain     Note = "partial_drain"
+	NotePremixThinned    Note = "premix_thinned"
+	NoteReadingRefused   Note = "reading_refused"
+	NoteScaleOnWaterless Note = "scale_on_waterless"
+	NoteSettling         Note = "settling"
+	NoteStrikesNothing   Note = "strikes_nothing"
+	NoteStripRefused     Note = "strip_refused"
+	NoteTankUnknown      Note = "tank_unknown"
+	NoteTooStrong        Note = "too_strong"
+	NoteVolumeAssumed    Note = "volume_assumed"
+	NoteWasNotHeld       Note = "was_not_held"
+	NoteWaterIn          Note = "water_in"
+	NoteWaterLeftInside  Note = "water_left_inside"
+	NoteWrongScale       Note = "wrong_scale"
 )
 
 // Valid indicates whether the value is a known member of the Note enum.
@@ -475,6 +550,10 @@ func (e Note) Valid() bool {
 	case NoteDensityOnPg:
 		return true
 	case NoteDoesNotHold:
+		return true
+	case NoteExtendedTwice:
+		return true
+	case NoteForeignProduct:
 		return true
 	case NoteImpliedLoss:
 		return true
@@ -508,15 +587,21 @@ func (e Note) Valid() bool {
 		return true
 	case NoteOutUnknown:
 		return true
+	case NoteOverDosed:
+		return true
 	case NotePartialDrain:
 		return true
 	case NotePremixThinned:
 		return true
 	case NoteReadingRefused:
 		return true
+	case NoteScaleOnWaterless:
+		return true
 	case NoteSettling:
 		return true
 	case NoteStrikesNothing:
+		return true
+	case NoteStripRefused:
 		return true
 	case NoteTankUnknown:
 		return true
@@ -525,6 +610,8 @@ func (e Note) Valid() bool {
 	case NoteVolumeAssumed:
 		return true
 	case NoteWasNotHeld:
+		return true
+	case NoteWaterIn:
 		return true
 	case NoteWaterLeftInside:
 		return true
@@ -607,6 +694,66 @@ func (e PlanInputDistanceUnit) Valid() bool {
 	case PlanInputDistanceUnitKm:
 		return true
 	case PlanInputDistanceUnitMi:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ProductMeets.
+const (
+	D3306 ProductMeets = "D3306"
+	D4985 ProductMeets = "D4985"
+	D6210 ProductMeets = "D6210"
+)
+
+// Valid indicates whether the value is a known member of the ProductMeets enum.
+func (e ProductMeets) Valid() bool {
+	switch e {
+	case D3306:
+		return true
+	case D4985:
+		return true
+	case D6210:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Remedy.
+const (
+	RemedyCause    Remedy = "cause"
+	RemedyDilute   Remedy = "dilute"
+	RemedyExtender Remedy = "extender"
+	RemedyFlush    Remedy = "flush"
+	RemedyGround   Remedy = "ground"
+	RemedyProduct  Remedy = "product"
+	RemedyRenew    Remedy = "renew"
+	RemedySca      Remedy = "sca"
+	RemedyTest     Remedy = "test"
+)
+
+// Valid indicates whether the value is a known member of the Remedy enum.
+func (e Remedy) Valid() bool {
+	switch e {
+	case RemedyCause:
+		return true
+	case RemedyDilute:
+		return true
+	case RemedyExtender:
+		return true
+	case RemedyFlush:
+		return true
+	case RemedyGround:
+		return true
+	case RemedyProduct:
+		return true
+	case RemedyRenew:
+		return true
+	case RemedySca:
+		return true
+	case RemedyTest:
 		return true
 	default:
 		return false
@@ -739,6 +886,45 @@ func (e UnitSystem) Valid() bool {
 	}
 }
 
+// Defines values for UnitSystemFactsDrive.
+const (
+	Combustion UnitSystemFactsDrive = "combustion"
+	Electric   UnitSystemFactsDrive = "electric"
+	Hybrid     UnitSystemFactsDrive = "hybrid"
+)
+
+// Valid indicates whether the value is a known member of the UnitSystemFactsDrive enum.
+func (e UnitSystemFactsDrive) Valid() bool {
+	switch e {
+	case Combustion:
+		return true
+	case Electric:
+		return true
+	case Hybrid:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UnitSystemFactsMetal.
+const (
+	Aluminium UnitSystemFactsMetal = "aluminium"
+	Iron      UnitSystemFactsMetal = "iron"
+)
+
+// Valid indicates whether the value is a known member of the UnitSystemFactsMetal enum.
+func (e UnitSystemFactsMetal) Valid() bool {
+	switch e {
+	case Aluminium:
+		return true
+	case Iron:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Verdict.
 const (
 	VerdictDue     Verdict = "due"
@@ -772,7 +958,10 @@ func (e Verdict) Valid() bool {
 // Defines values for Work.
 const (
 	WorkCap        Work = "cap"
+	WorkChemistry  Work = "chemistry"
 	WorkCorrection Work = "correction"
+	WorkDose       Work = "dose"
+	WorkFilter     Work = "filter"
 	WorkHoses      Work = "hoses"
 	WorkLevel      Work = "level"
 	WorkRenewal    Work = "renewal"
@@ -785,7 +974,13 @@ func (e Work) Valid() bool {
 	switch e {
 	case WorkCap:
 		return true
+	case WorkChemistry:
+		return true
 	case WorkCorrection:
+		return true
+	case WorkDose:
+		return true
+	case WorkFilter:
 		return true
 	case WorkHoses:
 		return true
@@ -815,8 +1010,13 @@ type Account struct {
 	BoilOver *BoilOver `json:"boilOver,omitempty"`
 
 	// Cap Rated opening pressure, kPa.
-	Cap       *float64   `json:"cap,omitempty"`
-	Capacity  float64    `json:"capacity"`
+	Cap      *float64 `json:"cap,omitempty"`
+	Capacity float64  `json:"capacity"`
+
+	// Cautions What holds for any work on this unit.
+	Cautions []string `json:"cautions"`
+
+	// Chemistry Each property of the charge by its last test.
 	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
 	// ColdYears Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values.
@@ -835,6 +1035,9 @@ type Account struct {
 	// Factory The charge it came with is inside; the first interval runs.
 	Factory  *bool     `json:"factory,omitempty"`
 	Findings []Finding `json:"findings"`
+
+	// Foreign Share of the charge that is no product alike to the one inside, 0 to 1.
+	Foreign float64 `json:"foreign"`
 
 	// GlycolMass Per cent of glycol by mass.
 	GlycolMass *float64  `json:"glycolMass,omitempty"`
@@ -878,9 +1081,12 @@ type Account struct {
 	Shift *float64 `json:"shift,omitempty"`
 
 	// Stops All things for which it must not run, the most urgent first.
-	Stops []Stop             `json:"stops"`
-	Today openapi_types.Date `json:"today"`
-	Unit  UnitName           `json:"unit"`
+	Stops []Stop `json:"stops"`
+
+	// System What the register knows of the unit's cooling system that decides what may go in.
+	System UnitSystemFacts    `json:"system"`
+	Today  openapi_types.Date `json:"today"`
+	Unit   UnitName           `json:"unit"`
 
 	// Winters Return period of the cold curve
 	Winters int `json:"winters"`
@@ -888,6 +1094,26 @@ type Account struct {
 
 // AccountMeterUnit defines model for Account.MeterUnit.
 type AccountMeterUnit string
+
+// Additive defines model for Additive.
+type Additive struct {
+	Code string       `json:"code"`
+	Kind AdditiveKind `json:"kind"`
+	Name string       `json:"name"`
+
+	// Nitrite g of NO2 in a litre, or in one filter.
+	Nitrite float64          `json:"nitrite"`
+	Release *AdditiveRelease `json:"release,omitempty"`
+}
+
+// AdditiveKind defines model for Additive.Kind.
+type AdditiveKind string
+
+// AdditiveRelease defines model for Additive.Release.
+type AdditiveRelease string
+
+// AdditiveFilterBody defines model for AdditiveFilterBody.
+type AdditiveFilterBody = json.RawMessage
 
 // Answer defines model for Answer.
 type Answer struct {
@@ -973,18 +1199,29 @@ type BoilOver struct {
 // CapTestBody defines model for CapTestBody.
 type CapTestBody = json.RawMessage
 
-// Chemistry defines model for Chemistry.
+// Chemistry Each property of the charge by its last test.
 type Chemistry struct {
+	// At Of the last sample.
 	At         time.Time `json:"at"`
 	Grade      Grade     `json:"grade"`
 	Properties []struct {
-		Grade Grade  `json:"grade"`
-		Name  string `json:"name"`
+		// At When it was tested; none when it was not.
+		At    *time.Time `json:"at,omitempty"`
+		Grade Grade      `json:"grade"`
+
+		// High Upper end of the step, of a strip.
+		High *float64 `json:"high,omitempty"`
+		Name string   `json:"name"`
 
 		// Reaches The day its trend meets its limit.
 		Reaches *openapi_types.Date `json:"reaches,omitempty"`
+		Remedy  *Remedy             `json:"remedy,omitempty"`
 		Value   *float64            `json:"value,omitempty"`
+
+		// Words What it shows and what puts it right, as a sentence.
+		Words *string `json:"words,omitempty"`
 	} `json:"properties"`
+	Proposals []Proposal `json:"proposals"`
 }
 
 // ChemistryTestBody defines model for ChemistryTestBody.
@@ -1073,6 +1310,9 @@ type Disagreement struct {
 	Waits bool `json:"waits"`
 }
 
+// DoseBody defines model for DoseBody.
+type DoseBody = json.RawMessage
+
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
@@ -1088,12 +1328,16 @@ type EntryBody = json.RawMessage
 
 // EntryInput An entry; exactly the property named by its kind is filled in.
 type EntryInput struct {
+	AdditiveFilter *AdditiveFilterBody `json:"additiveFilter,omitempty"`
+
 	// At When it happened.
 	At            time.Time          `json:"at"`
 	CapTest       *CapTestBody       `json:"capTest,omitempty"`
 	ChemistryTest *ChemistryTestBody `json:"chemistryTest,omitempty"`
 	DefectClosed  *DefectClosedBody  `json:"defectClosed,omitempty"`
 	DefectOpened  *DefectOpenedBody  `json:"defectOpened,omitempty"`
+	Dose          *DoseBody          `json:"dose,omitempty"`
+	Extender      *DoseBody          `json:"extender,omitempty"`
 
 	// FreezeTest The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
 	FreezeTest *FreezeTestBody `json:"freezeTest,omitempty"`
@@ -1319,6 +1563,8 @@ type LevelCheckBody = json.RawMessage
 
 // Line defines model for Line.
 type Line struct {
+	Additive *Additive `json:"additive,omitempty"`
+
 	// After What the books say; a property that is not there is not known.
 	After Balance   `json:"after"`
 	At    time.Time `json:"at"`
@@ -1565,8 +1811,10 @@ type PlanLine struct {
 
 // PlanList defines model for PlanList.
 type PlanList struct {
-	Lines []PlanLine         `json:"lines"`
-	Today openapi_types.Date `json:"today"`
+	// Cautions What holds for the work on the list.
+	Cautions []string           `json:"cautions"`
+	Lines    []PlanLine         `json:"lines"`
+	Today    openapi_types.Date `json:"today"`
 }
 
 // Planned defines model for Planned.
@@ -1596,19 +1844,63 @@ type Problem struct {
 type Product struct {
 	Base Base   `json:"base"`
 	Code string `json:"code"`
-	Form Form   `json:"form"`
+
+	// Density Relative to water at 20 °C.
+	Density *float64 `json:"density,omitempty"`
+	Form    Form     `json:"form"`
+
+	// Freeze Freeze point of a waterless coolant, °C.
+	Freeze *float64 `json:"freeze,omitempty"`
+
+	// Fresh Reserve alkalinity when new, mL of 0.1 N acid.
+	Fresh *float64 `json:"fresh,omitempty"`
 
 	// Glycol Volume fraction of glycol in the can, 0 to 1.
-	Glycol     float64 `json:"glycol"`
-	Name       string  `json:"name"`
-	Technology string  `json:"technology"`
+	Glycol float64 `json:"glycol"`
+
+	// Meets The standards on the label.
+	Meets *[]ProductMeets `json:"meets,omitempty"`
+	Name  string          `json:"name"`
+
+	// Sca It comes with its initial charge of supplemental additive.
+	Sca *bool `json:"sca,omitempty"`
+
+	// Stated The label or the data sheet states the glycol of a concentrate.
+	Stated     *bool  `json:"stated,omitempty"`
+	Technology string `json:"technology"`
+}
+
+// ProductMeets defines model for Product.Meets.
+type ProductMeets string
+
+// Proposal What puts the nitrite of the charge right.
+type Proposal struct {
+	Additive *Additive `json:"additive,omitempty"`
+
+	// Litres L of the additive, or to be drained and filled again.
+	Litres float64 `json:"litres"`
+
+	// Most L of the additive before it drops out.
+	Most *float64 `json:"most,omitempty"`
+
+	// Now ppm NO2 that it was computed from.
+	Now    float64 `json:"now"`
+	Remedy Remedy  `json:"remedy"`
+
+	// Target ppm NO2
+	Target float64 `json:"target"`
+
+	// Words The proposal as a sentence.
+	Words string `json:"words"`
 }
 
 // Question defines model for Question.
 type Question struct {
-	Fields []Field `json:"fields"`
-	Name   string  `json:"name"`
-	Title  string  `json:"title"`
+	// Cautions What holds for the work that the question is about.
+	Cautions []string `json:"cautions"`
+	Fields   []Field  `json:"fields"`
+	Name     string   `json:"name"`
+	Title    string   `json:"title"`
 }
 
 // ReadNumbers defines model for ReadNumbers.
@@ -1635,6 +1927,13 @@ type Reason struct {
 	Code    string             `json:"code"`
 	Note    *Note              `json:"note,omitempty"`
 	Numbers map[string]float64 `json:"numbers"`
+	Remedy  *Remedy            `json:"remedy,omitempty"`
+
+	// Rule The rule behind it, as sentences.
+	Rule *[]string `json:"rule,omitempty"`
+
+	// Words The reason as a sentence, of the clocks of the mix.
+	Words *string `json:"words,omitempty"`
 }
 
 // Receipt defines model for Receipt.
@@ -1690,6 +1989,9 @@ type RegisterPlan struct {
 
 // ReleaseBody defines model for ReleaseBody.
 type ReleaseBody = json.RawMessage
+
+// Remedy defines model for Remedy.
+type Remedy string
 
 // RenewalBody defines model for RenewalBody.
 type RenewalBody = json.RawMessage
@@ -1883,6 +2185,30 @@ type UnitName struct {
 
 // UnitSystem defines model for UnitSystem.
 type UnitSystem string
+
+// UnitSystemFacts What the register knows of the unit's cooling system that decides what may go in.
+type UnitSystemFacts struct {
+	// Drive None when it is not known.
+	Drive *UnitSystemFactsDrive `json:"drive,omitempty"`
+
+	// Listed Codes of the products on its maker's list.
+	Listed []string `json:"listed"`
+
+	// Metal None when it is not known.
+	Metal      *UnitSystemFactsMetal `json:"metal,omitempty"`
+	PremixOnly bool                  `json:"premixOnly"`
+
+	// Required The technology that its maker requires.
+	Required     *string `json:"required,omitempty"`
+	SilicateFree bool    `json:"silicateFree"`
+	WetLiners    bool    `json:"wetLiners"`
+}
+
+// UnitSystemFactsDrive None when it is not known.
+type UnitSystemFactsDrive string
+
+// UnitSystemFactsMetal None when it is not known.
+type UnitSystemFactsMetal string
 
 // Verdict defines model for Verdict.
 type Verdict string
@@ -2103,6 +2429,9 @@ type PutOnPlanJSONRequestBody PutOnPlanJSONBody
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAdditives Supplemental additives, extenders and additive filters.
+	// (GET /api/v1/additives)
+	ListAdditives(ctx *echo.Context) error
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx *echo.Context, params ListAuditParams) error
@@ -2225,6 +2554,15 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// ListAdditives converts echo context to params.
+func (w *ServerInterfaceWrapper) ListAdditives(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListAdditives(ctx)
+	return err
 }
 
 // ListAudit converts echo context to params.
@@ -2830,6 +3168,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
+	router.GET(options.BaseURL+"/api/v1/additives", wrapper.ListAdditives, options.OperationMiddlewares["listAdditives"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
 
@@ -2838,6 +3177,44 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 type ProblemApplicationProblemPlusJSONResponse Problem
 
 type StateJSONResponse State
+
+type ListAdditivesRequestObject struct {
+}
+
+type ListAdditivesResponseObject interface {
+	VisitListAdditivesResponse(w http.ResponseWriter) error
+}
+
+type ListAdditives200JSONResponse []Additive
+
+func (response ListAdditives200JSONResponse) VisitListAdditivesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAdditivesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAdditivesdefaultApplicationProblemPlusJSONResponse) VisitListAdditivesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListAuditRequestObject struct {
 	Params ListAuditParams
@@ -4303,6 +4680,9 @@ func (response GetReady503ApplicationProblemPlusJSONResponse) VisitGetReadyRespo
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListAdditives Supplemental additives, extenders and additive filters.
+	// (GET /api/v1/additives)
+	ListAdditives(ctx context.Context, request ListAdditivesRequestObject) (ListAdditivesResponseObject, error)
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
@@ -4432,6 +4812,29 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// ListAdditives operation middleware
+func (sh *strictHandler) ListAdditives(ctx *echo.Context) error {
+	var request ListAdditivesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAdditives(ctx.Request().Context(), request.(ListAdditivesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAdditives")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListAdditivesResponseObject); ok {
+		return validResponse.VisitListAdditivesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // ListAudit operation middleware

@@ -11,10 +11,10 @@ import (
 // Elevation of the boiling point over water's, in K: the boiling columns of the
 // ASHRAE Handbook Fundamentals tables (EG at 100.7 kPa, PG at 1 atm) less that of
 // water in the same column, recalled from memory. It is taken as the same at
-// every pressure, which is good to a degree up to 300 kPa.
+// every pressure, which is good to a degree up to 300 kPa. Pure EG: CRC Handbook.
 var elevationEG = []row{
 	{0, 0}, {.05, .6}, {.10, 1.1}, {.15, 1.7}, {.20, 2.2}, {.25, 3.3}, {.30, 4.4}, {.35, 5.0}, {.40, 5.6}, {.45, 6.7},
-	{.50, 7.2}, {.55, 8.3}, {.60, 10.0}, {.65, 12.8}, {.70, 16.7}, {.75, 20.0}, {.80, 23.9}, {.85, 33.9}, {.90, 40.6}, {.95, 58.3},
+	{.50, 7.2}, {.55, 8.3}, {.60, 10.0}, {.65, 12.8}, {.70, 16.7}, {.75, 20.0}, {.80, 23.9}, {.85, 33.9}, {.90, 40.6}, {.95, 58.3}, {1, 97.3},
 }
 
 var elevationPG = []row{{0, 0}, {.20, .6}, {.30, 2.2}, {.40, 3.9}, {.50, 5.6}, {.60, 7.2}}
@@ -60,7 +60,7 @@ func AmbientPressure(h float64) (measure.Kilopascal, error) {
 // altitude h in metres under a cap that opens at gauge pressure cap (0 for an
 // open system). It returns a [StrengthError] or a [measure.RangeError].
 func BoilOver(b Base, mass float64, cap measure.Kilopascal, h float64) (measure.Celsius, error) {
-	elevation, limit := boilEG, .95
+	elevation, limit := boilEG, 1.0
 	if b == PG {
 		elevation, limit = boilPG, .60
 	}
@@ -88,6 +88,7 @@ type CapVerdict string
 const (
 	CapSound    CapVerdict = "cap_sound"
 	CapWeak     CapVerdict = "cap_weak"     // opens too soon: boils sooner
+	CapWorn     CapVerdict = "cap_worn"     // a used one below what a new one opens at: serves
 	CapStuck    CapVerdict = "cap_stuck"    // opens too late: hoses and core carry it
 	CapVacuum   CapVerdict = "cap_vacuum"   // the vacuum valve does not open: hoses collapse, nothing is drawn back
 	CapNoVacuum CapVerdict = "vacuum_leaks" // opens by itself: the bottle is never drawn back
@@ -97,60 +98,63 @@ const (
 	CapBadSeal  CapVerdict = "cap_seal" // dried, cracked or hardened
 )
 
-// CapTolerance of the opening pressure, as a share of the rating (common
-// practice).
-const CapTolerance = 0.10
-
-// Vacuum in kPa below ambient at which a vacuum valve should open (common
-// practice).
-const (
-	vacuumLeast = 1.0
-	vacuumMost  = 15.0
-)
-
 // CapTest is what was found of a cap; nil pointers were not tested.
 type CapTest struct {
 	Rated    measure.Kilopascal
 	Opened   *measure.Kilopascal // gauge pressure at which it opened
 	Vacuum   *measure.Kilopascal // below ambient, at which the vacuum valve opened
+	Opens    bool                // vacuum valve was seen to open, not measured
 	Stuck    bool                // vacuum valve does not move
 	Unseated bool                // found not turned home
 	BadSeal  bool
+	New      bool // it was fitted new
+	// Over are the figures of the unit's maker.
+	Over []Figures
 }
 
 // CheckCap judges a cap and tells the gauge pressure to reckon with: what it
 // opened at if that is less than its rating, nothing when it does not seal. The
-// verdicts come worst first; [CapSound] only when
-// both valves were tested and nothing is wrong.
+// verdicts come worst first; [CapSound] and [CapWorn] only when both valves were tested and
+// nothing is wrong. A used cap serves down to a lower pressure than a new one opens at.
 func CheckCap(t CapTest) (verdicts []CapVerdict, effective measure.Kilopascal) {
 	effective = t.Rated
+	worn := false
 	if t.Unseated {
 		verdicts, effective = append(verdicts, CapUnseated), 0
 	}
 	if t.BadSeal {
 		verdicts, effective = append(verdicts, CapBadSeal), 0
 	}
-	if t.Opened != nil {
+	if t.Opened != nil && !math.IsNaN(float64(*t.Opened)) {
 		effective = min(effective, *t.Opened)
-		switch ratio := float64(*t.Opened / t.Rated); {
-		case ratio < 1-CapTolerance:
+		ratio := float64(*t.Opened / t.Rated)
+		low := capUsedLow.In(t.Over...)
+		if t.New {
+			low = capNewLow.In(t.Over...)
+		}
+		switch {
+		case !(ratio >= low):
 			verdicts = append(verdicts, CapWeak)
-		case ratio > 1+CapTolerance:
+		case ratio > capHigh.In(t.Over...):
 			verdicts = append(verdicts, CapStuck)
+		default:
+			worn = ratio < capNewLow.In(t.Over...)
 		}
 	}
 	switch {
-	case t.Stuck || t.Vacuum != nil && *t.Vacuum > vacuumMost:
+	case t.Stuck || t.Vacuum != nil && float64(*t.Vacuum) > vacuumMost.In(t.Over...):
 		verdicts = append(verdicts, CapVacuum)
-	case t.Vacuum != nil && *t.Vacuum < vacuumLeast:
+	case t.Vacuum != nil && float64(*t.Vacuum) < vacuumLeast.In(t.Over...):
 		verdicts = append(verdicts, CapNoVacuum)
 	}
 	switch {
 	case len(verdicts) > 0:
-	case t.Opened == nil:
+	case t.Opened == nil || math.IsNaN(float64(*t.Opened)):
 		verdicts = []CapVerdict{CapUntested}
-	case t.Vacuum == nil:
+	case t.Vacuum == nil && !t.Opens:
 		verdicts = []CapVerdict{CapHalf}
+	case worn:
+		verdicts = []CapVerdict{CapWorn}
 	default:
 		verdicts = []CapVerdict{CapSound}
 	}

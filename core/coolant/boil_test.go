@@ -88,7 +88,7 @@ func TestBoilRefuses(t *testing.T) {
 	for _, c := range []struct {
 		base         Base
 		mass, cap, h float64
-	}{{EG, .96, 0, 0}, {PG, .61, 0, 0}, {"", .5, 0, 0}, {EG, nan, 0, 0}, {EG, .5, -1, 0}, {EG, .5, 400, 0}, {EG, .5, 90, 12000}, {EG, .5, nan, 0}, {EG, .5, 0, nan}} {
+	}{{EG, 1.01, 0, 0}, {PG, .61, 0, 0}, {"", .5, 0, 0}, {EG, nan, 0, 0}, {EG, .5, -1, 0}, {EG, .5, 400, 0}, {EG, .5, 90, 12000}, {EG, .5, nan, 0}, {EG, .5, 0, nan}} {
 		if got, err := BoilOver(c.base, c.mass, measure.Kilopascal(c.cap), c.h); err == nil {
 			t.Errorf("%+v boils at %v", c, got)
 		}
@@ -109,7 +109,19 @@ func TestCheckCap(t *testing.T) {
 		effective measure.Kilopascal
 	}{
 		{"new", CapTest{Rated: 108, Opened: kpa(101), Vacuum: kpa(5)}, []CapVerdict{CapSound}, 101},
-		{"opens at 71 of 90", CapTest{Rated: 90, Opened: kpa(71)}, []CapVerdict{CapWeak}, 71},
+		// A new cap opens within −15 and +15 % of its rating, a used one serves down to
+		// −25 % (common practice, from memory).
+		{"a used one at 95 of 108", CapTest{Rated: 108, Opened: kpa(95), Vacuum: kpa(5)}, []CapVerdict{CapSound}, 95},
+		{"a new one at 85 % of 100", CapTest{Rated: 100, Opened: kpa(85), Vacuum: kpa(5), New: true}, []CapVerdict{CapSound}, 85},
+		{"a new one at 84 of 100", CapTest{Rated: 100, Opened: kpa(84), Vacuum: kpa(5), New: true}, []CapVerdict{CapWeak}, 84},
+		{"a used one at 84 of 100", CapTest{Rated: 100, Opened: kpa(84), Vacuum: kpa(5)}, []CapVerdict{CapWorn}, 84},
+		{"a used one at 75 of 100", CapTest{Rated: 100, Opened: kpa(75), Vacuum: kpa(5)}, []CapVerdict{CapWorn}, 75},
+		{"a used one at 74 of 100", CapTest{Rated: 100, Opened: kpa(74), Vacuum: kpa(5)}, []CapVerdict{CapWeak}, 74},
+		{"one at 115 of 100", CapTest{Rated: 100, Opened: kpa(115), Vacuum: kpa(5)}, []CapVerdict{CapSound}, 100},
+		{"one at 116 of 100", CapTest{Rated: 100, Opened: kpa(116), Vacuum: kpa(5)}, []CapVerdict{CapStuck}, 100},
+		{"a maker that allows less", CapTest{Rated: 100, Opened: kpa(84), Vacuum: kpa(5), Over: []Figures{{"cap_used_low": 0.9}}}, []CapVerdict{CapWeak}, 84},
+		{"opens at NaN", CapTest{Rated: 100, Opened: kpa(measure.Kilopascal(math.NaN())), Vacuum: kpa(5)}, []CapVerdict{CapUntested}, 100},
+		{"opens at 66 of 90", CapTest{Rated: 90, Opened: kpa(66)}, []CapVerdict{CapWeak}, 66},
 		{"opens late", CapTest{Rated: 90, Opened: kpa(110)}, []CapVerdict{CapStuck}, 90},
 		{"half-turned", CapTest{Rated: 90, Opened: kpa(90), Unseated: true}, []CapVerdict{CapUnseated}, 0},
 		{"dried seal, stuck valve", CapTest{Rated: 90, BadSeal: true, Stuck: true}, []CapVerdict{CapBadSeal, CapVacuum}, 0},

@@ -16,23 +16,57 @@ const (
 	Water       Form = "water"       // distilled, deionised or demineralised
 )
 
-// Product is what stands on the can.
+// Product is what stands on the can. Fields that came later are left out of its JSON
+// when they say nothing, so that books written before keep their hashes.
 type Product struct {
 	Code       string `json:"code"`
 	Name       string `json:"name"`
 	Base       Base   `json:"base"`
 	Technology string `json:"technology"` // IAT, OAT, HOAT, ... as on the label
 	Form       Form   `json:"form"`
-	// Glycol is the volume fraction of glycol in the can, 0 to 1. A concentrate
-	// that does not state it is reckoned with [ConcentrateGlycol].
+	// Glycol is the volume fraction of glycol in the can, 0 to 1; see [Product.Strength].
 	Glycol float64 `json:"glycol"`
+	// Stated: the label or the data sheet gives Glycol, of a concentrate.
+	Stated bool `json:"stated,omitempty"`
+	// Density relative to water at 20 °C, of the product as it is in the can; 0 when it
+	// is not stated.
+	Density float64 `json:"density,omitempty"`
+	// Meets are the standards on the label.
+	Meets []Standard `json:"meets,omitempty"`
+	// SCA: it comes with its initial charge of supplemental additive.
+	SCA bool `json:"sca,omitempty"`
+	// Named are technologies that its maker names compatible for a top-up.
+	Named []Technology `json:"named,omitempty"`
+	// Fresh reserve alkalinity, mL of 0.1 N acid; 0 when it is not stated.
+	Fresh float64 `json:"fresh,omitempty"`
+	// Freeze point of a waterless coolant, °C; nil when it is not stated.
+	Freeze *measure.Celsius `json:"freeze,omitempty"`
+	// Figures that the maker of the product states in place of the limits of this package.
+	Figures Figures `json:"figures,omitempty"`
 }
 
-// ConcentrateGlycol is the volume fraction of glycol reckoned for a concentrate
-// that states none. It is chosen so that one litre of EG concentrate poured
-// into one litre of water freezes at −37 °C, the value on the label (common
-// practice; ASTM D3306 asks for −36.4 °C or lower, recalled from memory).
+// ConcentrateGlycol is the volume fraction of glycol that stands for a concentrate whose
+// product does not state one: the strong end of what labels hold, 93 to 99 %.
 const ConcentrateGlycol = 0.99
+
+// Strength is the volume fraction of glycol in the can and its standard uncertainty: as
+// stated, or, for a concentrate that does not state one, the middle of what labels hold,
+// with their ends at two standard uncertainties (EG 93 to 99 %, PG 92 to 96 %; common
+// practice).
+func (p Product) Strength() (glycol, sigma float64) {
+	switch {
+	case p.Form != Concentrate || p.Stated || p.Glycol > 0 && p.Glycol != ConcentrateGlycol || !p.Base.Known():
+		return p.Glycol, 0
+	case p.Base == PG:
+		return labelPG.Value, labelPGBy.Value / 2
+	}
+	return labelEG.Value, (labelHigh.Value - labelLow.Value) / 4
+}
+
+// known reports whether base and technology stand on the can.
+func (p Product) known() bool { return (p.Base.Known() || p.Base == NoWater) && p.Technology != "" }
+
+func (p Product) waterless() bool { return p.Base == NoWater || p.Technology == string(Waterless) }
 
 // Charge is what is inside a cooling system, or in a can. The zero Charge is
 // empty. Masses are never negative.
@@ -66,7 +100,8 @@ func PourProduct(p Product, v measure.Litre) (Charge, error) {
 	if p.Form == Water {
 		return PourWater(v)
 	}
-	return Pour(p.Base, v, p.Glycol)
+	glycol, _ := p.Strength()
+	return Pour(p.Base, v, glycol)
 }
 
 // PourWater is a charge of v litres of purified water. Its base is empty: water
@@ -107,7 +142,7 @@ func Mix(p Product, v measure.Litre, share float64) (Charge, error) {
 type MixedBaseError struct{ In, Added Base }
 
 func (e *MixedBaseError) Error() string {
-	return fmt.Sprintf("%s added to %s: no table tells what the mixture protects to", e.Added, e.In)
+	return fmt.Sprintf("%s added to %s: no table gives what the mixture protects to", e.Added, e.In)
 }
 
 // Mass of the charge.
@@ -139,7 +174,7 @@ func (c Charge) VolumeFraction() float64 {
 // FreezePoint of the charge; a [StrengthError] when it is stronger than the
 // table of its base. Plain water freezes at 0 °C.
 func (c Charge) FreezePoint() (measure.Celsius, error) {
-	if c.Base == "" {
+	if c.Base == "" || c.Base.Known() && c.Glycol == 0 {
 		return 0, nil
 	}
 	return FreezePoint(c.Base, c.MassFraction())

@@ -10,7 +10,7 @@ import (
 )
 
 var (
-	concentrate = Product{Code: "C", Base: EG, Form: Concentrate, Glycol: ConcentrateGlycol}
+	concentrate = Product{Code: "C", Base: EG, Form: Concentrate, Glycol: 0.99, Stated: true}
 	premix      = Product{Code: "P", Base: EG, Form: Premix, Glycol: 0.5}
 	pgPremix    = Product{Code: "G", Base: PG, Form: Premix, Glycol: 0.5}
 )
@@ -32,6 +32,68 @@ func TestMixAgreesWithLabel(t *testing.T) {
 		if v := mix.Volume(); math.Abs(float64(v)-10) > 1e-9 {
 			t.Errorf("%.0f %%: %v L, want 10", 100*c.share, v)
 		}
+	}
+}
+
+// A concentrate whose label does not say holds 93 to 99 % of glycol: half and half freezes at
+// −33 to −37 °C, of PG at −30 to −33 °C (common practice, from memory). The books take the
+// middle, with the ends at two standard uncertainties.
+func TestLabelStrength(t *testing.T) {
+	for _, c := range []struct {
+		base          Base
+		cold, warm    float64 // °C, of half and half
+		strong, weak  float64
+		centre, doubt float64
+	}{{EG, -37, -33, 0.99, 0.93, 0.96, 0.015}, {PG, -33, -30, 0.96, 0.92, 0.94, 0.01}} {
+		p := Product{Base: c.base, Form: Concentrate, Glycol: ConcentrateGlycol}
+		glycol, sigma := p.Strength()
+		if math.Abs(glycol-c.centre) > 1e-9 || math.Abs(sigma-c.doubt) > 1e-9 || glycol+2*sigma < c.strong-1e-9 || glycol-2*sigma > c.weak+1e-9 {
+			t.Errorf("%s: %.3f ± %.3f", c.base, glycol, sigma)
+		}
+		mix, err := Mix(p, 1, 0.5)
+		freeze, err2 := mix.FreezePoint()
+		if err != nil || err2 != nil || float64(freeze) < c.cold || float64(freeze) > c.warm {
+			t.Errorf("%s half and half freezes at %v, want %g to %g; %v %v", c.base, freeze, c.cold, c.warm, err, err2)
+		}
+	}
+	for _, p := range []Product{{Base: EG, Form: Concentrate, Glycol: 0.99, Stated: true}, {Base: EG, Form: Concentrate, Glycol: 0.97}, {Base: EG, Form: Premix, Glycol: 0.5}} {
+		if glycol, sigma := p.Strength(); glycol != p.Glycol || sigma != 0 {
+			t.Errorf("%+v: %g ± %g", p, glycol, sigma)
+		}
+	}
+}
+
+// Neat EG freezes at −12.9 °C (CRC Handbook, from memory): it is too strong, and known.
+func TestNeatConcentrate(t *testing.T) {
+	c, err := Pour(EG, 1, 1)
+	if f, err2 := c.FreezePoint(); err != nil || err2 != nil || math.Abs(float64(f)+12.9) > 0.01 {
+		t.Errorf("neat EG: %v, %v %v", f, err, err2)
+	}
+}
+
+// Waterless coolant is what its product says, up to 3 % of water (common practice, from memory).
+func TestReadWaterless(t *testing.T) {
+	own := measure.Celsius(-40)
+	if r, err := ReadWaterless(0.03, &own); err != nil || r.Refused || r.Freeze != -40 {
+		t.Errorf("3 %% of water: %+v, %v", r, err)
+	}
+	if r, err := ReadWaterless(0.031, &own); err != nil || !r.Refused || !r.NoHint {
+		t.Errorf("more: %+v, %v", r, err)
+	}
+	if r, err := ReadWaterless(0.01, nil); err != nil || !r.Refused {
+		t.Errorf("no figure: %+v, %v", r, err)
+	}
+	for _, bad := range []float64{-0.1, 1.1, math.NaN()} {
+		if _, err := ReadWaterless(bad, &own); err == nil {
+			t.Errorf("%g was read", bad)
+		}
+	}
+	c, err := Pour(NoWater, 10, 1)
+	if err != nil || math.Abs(float64(c.Volume())-10) > 1e-9 {
+		t.Errorf("10 L waterless: %+v, %v", c, err)
+	}
+	if _, err := c.FreezePoint(); err == nil {
+		t.Error("a table gives what waterless coolant freezes at")
 	}
 }
 

@@ -1,6 +1,9 @@
 package coolant
 
 import (
+	"math"
+	"slices"
+
 	"gonum.org/v1/gonum/stat"
 )
 
@@ -14,12 +17,21 @@ const (
 	HOAT      Technology = "HOAT"
 	SiOAT     Technology = "Si-OAT"
 	POAT      Technology = "P-HOAT"
-	NOAT      Technology = "NOAT"
+	NOAT      Technology = "NOAT" // nitrited OAT
 	Waterless Technology = "waterless"
 )
 
 // Technologies in the order they are offered.
 var Technologies = []Technology{IAT, OAT, HOAT, SiOAT, POAT, NOAT, Waterless}
+
+// Metal that the coolant wets, as far as stray voltage and nitrite go.
+type Metal string
+
+// The metals. An engine of both is aluminium. Empty is not known.
+const (
+	Iron      Metal = "iron"
+	Aluminium Metal = "aluminium"
+)
 
 // Look of a sample.
 type Look string
@@ -43,7 +55,7 @@ type Grade string
 
 // The grades, worst first.
 const (
-	GradeBad     Grade = "bad"  // renew, or find the cause
+	GradeBad     Grade = "bad"  // act, see the remedy
 	GradeSoft    Grade = "soft" // watch it, test again soon
 	GradeUnknown Grade = "unknown"
 	GradeGood    Grade = "good"
@@ -56,114 +68,142 @@ type Property string
 const (
 	PropPH        Property = "pH"
 	PropReserve   Property = "reserve alkalinity" // mL of 0.1 N acid, ASTM D1121
-	PropNitrite   Property = "nitrite"            // ppm
-	PropMolybdate Property = "molybdate"          // ppm
-	PropStray     Property = "stray voltage"      // V, coolant against battery ground
-	PropLook      Property = "look"
+	PropNitrite   Property = "nitrite"            // ppm NO₂
+	PropMolybdate Property = "molybdate"          // ppm MoO₄
+	// Stray voltage, V, coolant against battery ground: with what on is not said, or all
+	// off, cranking, all loads on.
+	PropStray         Property = "stray voltage"
+	PropStrayOff      Property = "stray voltage, all off"
+	PropStrayCranking Property = "stray voltage, cranking"
+	PropStrayLoads    Property = "stray voltage, loads on"
+	PropLook          Property = "look"
 )
+
+// properties in the order of [Judge].
+var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropLook}
+
+// Order of the property in [Judge].
+func (p Property) Order() int { return slices.Index(properties, p) }
+
+// Electrical properties are those of the unit's wiring, not of its charge.
+func (p Property) Electrical() bool {
+	return p == PropStray || p == PropStrayOff || p == PropStrayCranking || p == PropStrayLoads
+}
+
+// Dosed properties are raised by an additive.
+func (p Property) Dosed() bool { return p == PropNitrite || p == PropMolybdate }
+
+// Remedy for a property that is not good.
+type Remedy string
+
+// The remedies. Empty is none.
+const (
+	RemedySCA      Remedy = "sca"      // a dose of supplemental additive
+	RemedyExtender Remedy = "extender" // of a nitrited OAT
+	RemedyDilute   Remedy = "dilute"   // drain part, fill with the mix without additive
+	RemedyRenew    Remedy = "renew"
+	RemedyFlush    Remedy = "flush"   // renew after a full flush, and find out what got in
+	RemedyGround   Remedy = "ground"  // find the faulty ground
+	RemedyProduct  Remedy = "product" // find out which product is inside
+	RemedyTest     Remedy = "test"    // test what decides it
+	RemedyCause    Remedy = "cause"   // find what got in
+)
+
+// Band that a reading leaves open; a strip's step, or Low equal to High for a figure.
+type Band struct{ Low, High float64 }
+
+// Exactly is the band of a figure.
+func Exactly(v float64) *Band { return &Band{v, v} }
+
+// Times scales the band.
+func (b Band) Times(f float64) Band { return Band{b.Low * f, b.High * f} }
 
 // Sample of a coolant's chemistry; nil was not tested.
 type Sample struct {
 	Technology Technology
-	WetLiners  bool // wet-liner diesel: needs nitrite or molybdate against cavitation
-	PH         *float64
-	Reserve    *float64
-	Nitrite    *float64
-	Molybdate  *float64
-	Stray      *float64
-	Look       Look // empty: not looked at
+	WetLiners  bool // wet-liner diesel: liners are protected by nitrite or molybdate
+	Metal      Metal
+	PH         *Band
+	Reserve    *float64 // mL
+	// Fresh reserve alkalinity of the product, mL; 0 when it does not state one.
+	Fresh              float64
+	Nitrite, Molybdate *Band // ppm NO₂, ppm MoO₄
+	// Stray voltage by what was on, V, either sign.
+	Stray, StrayOff, StrayCranking, StrayLoads *float64
+	Look                                       Look // empty: not looked at
+	// Over are the figures of the unit's maker and of the product, in this order.
+	Over []Figures
 }
 
-// Limit of a property: bad outside Least..Most, soft outside SoftLeast..SoftMost.
-type Limit struct{ Least, SoftLeast, SoftMost, Most float64 }
+// Bounds of a property: bad outside Least..Most, soft outside SoftLeast..SoftMost.
+type Bounds struct{ Least, SoftLeast, SoftMost, Most float64 }
 
 const none = 1e9
 
-// Limits by technology. pH: ASTM D3306 asks for 7.5 to 11.0 of a new 50 %
-// mixture (recalled from memory); in service 7.0 is common practice for the
-// organic acids. Reserve alkalinity counts for the inorganic kinds only. The
-// nitrite and molybdate figures and the 0.3 V are common practice. False when a
-// property says nothing about that technology.
-func Limits(p Property, tech Technology, wetLiners bool) (Limit, bool) {
-	switch p {
-	case PropPH:
-		switch tech {
-		case IAT:
-			return Limit{7.5, 8.0, 10.5, 11.0}, true
-		case OAT, NOAT, HOAT, SiOAT, POAT:
-			return Limit{7.0, 7.5, 9.5, 11.0}, true
-		}
-	case PropReserve:
-		switch tech {
-		case IAT:
-			return Limit{3, 5, none, none}, true
-		case HOAT, SiOAT, POAT:
-			return Limit{2, 3, none, none}, true
-		}
-	case PropNitrite:
-		if wetLiners && LinersOf(tech).Nitrite {
-			return Limit{nitriteLow, nitriteAlone, nitriteHigh, nitriteMost}, true
-		}
-	case PropMolybdate:
-		if wetLiners && LinersOf(tech).Molybdate {
-			return Limit{eachLeast, eachLeast, none, none}, true
-		}
-	case PropStray:
-		return Limit{-none, -none, 0.2, 0.3}, true
-	}
-	return Limit{}, false
-}
-
 // PropertyGrade is how one property stands.
 type PropertyGrade struct {
-	Property Property
-	Value    float64
-	Limit    Limit
-	Grade    Grade
+	Property    Property
+	Value, High float64 // what was read, from Value to High
+	Bounds      Bounds
+	Grade       Grade
+	Remedy      Remedy
 }
 
-// Judge grades a sample: each property that means something for its
-// technology, and the worst of them. Nothing tested is unknown, not good. In a
-// wet-liner diesel nitrite and molybdate are judged together, see [LinersOf].
+// Bounds of a property of this sample; false when the property says nothing about it. pH of
+// a technology that is not known is good only where it is good for each, and bad only
+// where it is bad for each.
+func (s Sample) Bounds(p Property) (Bounds, bool) {
+	in := func(l Limit) float64 { return l.In(s.Over...) }
+	switch p {
+	case PropPH:
+		switch s.Technology {
+		case Waterless:
+			return Bounds{}, false
+		case IAT:
+			return Bounds{in(phIATLeast), in(phIATWatchLow), in(phIATWatchHigh), in(phIATMost)}, true
+		case OAT, NOAT, SiOAT, POAT:
+			return Bounds{in(phOATLeast), in(phOATWatchLow), in(phOATWatchHigh), in(phOATMost)}, true
+		case HOAT:
+			return Bounds{in(phOATLeast), in(phOATWatchLow), in(phOATWatchHigh), in(phHOATMost)}, true
+		}
+		return Bounds{in(phOATLeast), in(phIATWatchLow), in(phOATWatchHigh), in(phIATMost)}, true
+	case PropReserve:
+		return Bounds{in(reserveBad) * s.Fresh, in(reserveWatch) * s.Fresh, none, none}, s.Fresh > 0
+	case PropNitrite:
+		return s.nitriteBounds(), true
+	case PropMolybdate:
+		return Bounds{0, in(nitriteEach), none, none}, s.WetLiners && !s.nitriteFree()
+	case PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads:
+		most := in(strayAluminium)
+		if s.Metal == Iron {
+			most = in(strayIron)
+		}
+		return Bounds{-none, -none, in(strayClean), most}, true
+	}
+	return Bounds{}, false
+}
+
+// Judge grades a sample: each property that was tested, and the worst of them. What was
+// not tested is listed as unknown and left out of the whole; when nothing was tested,
+// the whole is unknown.
 func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
 	for _, t := range []struct {
-		p Property
-		v *float64
-	}{{PropPH, s.PH}, {PropReserve, s.Reserve}, {PropNitrite, s.Nitrite}, {PropMolybdate, s.Molybdate}, {PropStray, s.Stray}} {
-		limit, applies := Limits(t.p, s.Technology, s.WetLiners)
-		if !applies {
-			continue
-		}
-		g := PropertyGrade{Property: t.p, Limit: limit, Grade: GradeUnknown}
-		if t.v != nil {
-			g.Value, g.Grade = *t.v, limit.grade(*t.v)
-			if t.p == PropStray && g.Value >= limit.Most {
-				g.Grade = GradeBad // 0.3 V and above is bad
-			}
-		}
-		properties = append(properties, g)
-	}
-	for i := range properties {
-		p := &properties[i]
-		tested := p.Property == PropNitrite && s.Nitrite != nil || p.Property == PropMolybdate && s.Molybdate != nil
-		if tested {
-			p.Grade = gradeLiners(s.Technology, s.Nitrite, s.Molybdate)
+		p     Property
+		v     *Band
+		asked bool // listed when it was not tested
+	}{{PropPH, s.PH, s.Technology != Waterless}, {PropReserve, point(s.Reserve), s.Fresh > 0}, {PropNitrite, s.Nitrite, s.WetLiners && !s.nitriteFree()},
+		{PropMolybdate, s.Molybdate, false}, {PropStray, point(s.Stray), !s.strayed()}, {PropStrayOff, point(s.StrayOff), s.strayed()},
+		{PropStrayCranking, point(s.StrayCranking), s.strayed()}, {PropStrayLoads, point(s.StrayLoads), s.strayed()}} {
+		switch {
+		case t.v != nil:
+			properties = append(properties, s.judge(t.p, *t.v))
+		case t.asked:
+			bounds, _ := s.Bounds(t.p)
+			properties = append(properties, PropertyGrade{Property: t.p, Bounds: bounds, Grade: GradeUnknown})
 		}
 	}
-	properties = append(properties, PropertyGrade{Property: PropLook, Grade: lookGrade(s.Look)})
-	grade = GradeGood
-	for _, p := range properties {
-		if p.Grade.rank() < grade.rank() {
-			grade = p.Grade
-		}
-	}
-	return grade, properties
-}
-
-// JudgeTested is [Judge] for what was tested alone: the grade is the worst of
-// the properties that were, unknown when none was.
-func JudgeTested(s Sample) (grade Grade, properties []PropertyGrade) {
-	_, properties = Judge(s)
+	properties = append(properties, lookGrade(s.Look))
+	s.spend(properties)
 	grade = GradeUnknown
 	for _, p := range properties {
 		if p.Grade != GradeUnknown && (grade == GradeUnknown || p.Grade.Worse(grade)) {
@@ -173,14 +213,81 @@ func JudgeTested(s Sample) (grade Grade, properties []PropertyGrade) {
 	return grade, properties
 }
 
+func point(v *float64) *Band {
+	if v == nil {
+		return nil
+	}
+	return Exactly(*v)
+}
+
+// strayed reports whether a stray voltage was read with what was on.
+func (s Sample) strayed() bool {
+	return s.StrayOff != nil || s.StrayCranking != nil || s.StrayLoads != nil
+}
+
+// judge one property that was tested. The low end of a band is held against what is too
+// little, the high end against what is too much.
+func (s Sample) judge(p Property, v Band) PropertyGrade {
+	g := PropertyGrade{Property: p, Value: v.Low, High: v.High}
+	bounds, judged := s.Bounds(p)
+	if g.Bounds = bounds; !judged || math.IsNaN(v.Low) || math.IsNaN(v.High) {
+		g.Grade = GradeUnknown
+		return g
+	}
+	switch p {
+	case PropNitrite, PropMolybdate:
+		g.Grade, g.Remedy = s.liners(p)
+		return g
+	case PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads:
+		v = Band{math.Abs(v.Low), math.Abs(v.High)}
+		g.Grade = bounds.grade(v)
+		if v.High >= bounds.Most {
+			g.Grade = GradeBad
+		}
+	default:
+		g.Grade = bounds.grade(v)
+	}
+	if g.Grade != GradeGood {
+		g.Remedy = remedyOf(p, v.High > bounds.SoftMost)
+	}
+	return g
+}
+
+func remedyOf(p Property, high bool) Remedy {
+	switch p {
+	case PropPH:
+		if high {
+			return RemedyFlush
+		}
+		return RemedyRenew
+	case PropReserve:
+		return RemedyRenew
+	}
+	return RemedyGround
+}
+
+// spend turns the remedy for little nitrite into a renewal when pH or reserve alkalinity
+// is spent as well: an additive does not restore them.
+func (s Sample) spend(properties []PropertyGrade) {
+	spent := false
+	for _, p := range properties {
+		spent = spent || p.Grade == GradeBad && (p.Remedy == RemedyRenew || p.Remedy == RemedyFlush)
+	}
+	for i := range properties {
+		if p := &properties[i]; spent && (p.Remedy == RemedySCA || p.Remedy == RemedyExtender) {
+			p.Remedy = RemedyRenew
+		}
+	}
+}
+
 // Worse reports whether g is the worse of two grades.
 func (g Grade) Worse(o Grade) bool { return g.rank() < o.rank() }
 
-func (l Limit) grade(v float64) Grade {
+func (b Bounds) grade(v Band) Grade {
 	switch {
-	case v < l.Least || v > l.Most:
+	case v.Low < b.Least || v.High > b.Most:
 		return GradeBad
-	case v < l.SoftLeast || v > l.SoftMost:
+	case v.Low < b.SoftLeast || v.High > b.SoftMost:
 		return GradeSoft
 	}
 	return GradeGood
@@ -195,16 +302,19 @@ func (g Grade) rank() int {
 	return 0
 }
 
-func lookGrade(l Look) Grade {
+func lookGrade(l Look) PropertyGrade {
+	g := PropertyGrade{Property: PropLook, Grade: GradeUnknown}
 	switch l {
 	case LookClear:
-		return GradeGood
+		g.Grade = GradeGood
 	case LookFaded, LookCloudy:
-		return GradeSoft
-	case LookRusty, LookOily, LookGelled, LookSediment:
-		return GradeBad
+		g.Grade, g.Remedy = GradeSoft, RemedyTest
+	case LookRusty, LookSediment:
+		g.Grade, g.Remedy = GradeBad, RemedyFlush
+	case LookOily, LookGelled:
+		g.Grade, g.Remedy = GradeBad, RemedyCause
 	}
-	return GradeUnknown
+	return g
 }
 
 // Dated is a property as it was on a day.
@@ -225,7 +335,7 @@ func DaysToLimit(points []Dated, limit float64) (float64, bool) {
 		last = max(last, p.Day)
 	}
 	alpha, beta := stat.LinearRegression(xs, ys, nil, false)
-	if !(beta != 0) {
+	if !(beta != 0) || math.IsInf(beta, 0) {
 		return 0, false
 	}
 	days := (limit-alpha)/beta - last

@@ -1,11 +1,17 @@
 package coolant
 
+import (
+	"slices"
+	"strings"
+)
+
 // Answer to "may this be poured onto that?".
 type Answer string
 
 // The answers. Unknown is not yes.
 const (
 	AnswerYes     Answer = "allowed"
+	AnswerNeed    Answer = "only_in_need" // another is to be taken first; test again afterwards
 	AnswerFlush   Answer = "after_full_flush"
 	AnswerNever   Answer = "never"
 	AnswerUnknown Answer = "unknown"
@@ -14,24 +20,51 @@ const (
 // Why an answer was given, as a code.
 type Why string
 
-// The reasons (all common practice; the maker's manual decides).
+// The reasons (common practice; the maker's manual decides).
 const (
 	WhySame        Why = "same_product"         // same base and technology
 	WhyNamed       Why = "named_compatible"     // its maker names what is inside
 	WhyWater       Why = "water_thins"          // purified water only thins it
+	WhyStrong      Why = "water_corrects"       // purified water brings a tested over-strong mix down
 	WhyBase        Why = "other_glycol"         // EG onto PG or the reverse
 	WhyTechnology  Why = "other_technology"     // inhibitors that may not get along
 	WhyUniversal   Why = "universal"            // "fits all" is proven only after a full flush
 	WhySilicate    Why = "silicate_in_seals"    // the seals want a silicate-free coolant
-	WhyAluminium   Why = "aluminium_unproven"   // conventional inhibitors on aluminium: ask the maker
+	WhyAluminium   Why = "nitrite_on_aluminium" // nitrite on hot or brazed aluminium: ammonia, pH rises
 	WhyLiners      Why = "liners_makers_list"   // for wet liners: on the engine maker's list, or meets D6210, or D4985 with SCA?
+	WhyCarCoolant  Why = "liners_car_coolant"   // a passenger-car IAT does not protect wet liners
 	WhyWaterless   Why = "waterless"            // no water may get in, and nothing else either
 	WhyPremixOnly  Why = "premix_only"          // the system takes premix only
-	WhyPremixThin  Why = "premix_never_thinned" // water is never added to premix
+	WhyPremixFirst Why = "premix_first"         // the same premix first; water only in need, then test
+	WhyRequired    Why = "required_technology"  // the unit's maker requires another technology
 	WhyAircraft    Why = "approved_data_only"   // the aircraft's approved data decide
-	WhyUnknownFill Why = "inside_unknown"       // nobody knows what is inside
-	WhyUnknownNew  Why = "product_unknown"      // nobody knows what is in the can
+	WhyUnknownFill Why = "inside_unknown"       // what is inside is not known
+	WhyUnknownNew  Why = "product_unknown"      // what is in the can is not known
 )
+
+var whyWords = map[Why]string{
+	WhySame:        "Same glycol, same technology.",
+	WhyNamed:       "Its maker names what is inside as compatible.",
+	WhyWater:       "Purified water thins it and harms nothing; record it.",
+	WhyStrong:      "The mix was tested too strong: purified water brings it down. Test it again once mixed.",
+	WhyBase:        "The other glycol: no table gives what a mixture protects to.",
+	WhyTechnology:  "Other inhibitors: they may spend one another. The dye's colour proves nothing.",
+	WhyUniversal:   "“Universal” is safe only after a full flush.",
+	WhySilicate:    "This system's seals want a silicate-free coolant.",
+	WhyAluminium:   "Nitrite on hot or brazed aluminium is doubtful (ammonia, rising pH): ask the maker.",
+	WhyLiners:      "For wet liners the engine maker's list decides: approved is what meets D6210, or D4985 with SCA, or is on that list.",
+	WhyCarCoolant:  "A passenger-car IAT does not protect wet liners: D6210, or D4985 with SCA, is wanted.",
+	WhyWaterless:   "Waterless coolant takes nothing else, water least of all.",
+	WhyPremixOnly:  "This system takes premix only.",
+	WhyPremixFirst: "The same premix first. Purified water only in need, or to bring down a mix that was tested too strong; then test again.",
+	WhyRequired:    "The unit's maker requires another technology.",
+	WhyAircraft:    "The aircraft's approved maintenance data and a licensed signatory decide.",
+	WhyUnknownFill: "What is inside is not known.",
+	WhyUnknownNew:  "What is in the can is not known.",
+}
+
+// Words of the reason, a sentence or two.
+func (w Why) Words() string { return whyWords[w] }
 
 // Universal marks a product sold as fitting all.
 const Universal Technology = "universal"
@@ -39,17 +72,14 @@ const Universal Technology = "universal"
 // Needs of a system that decide what may go in.
 type Needs struct {
 	SilicateFree bool // seals demand it
-	Aluminium    bool
-	WetLiners    bool
 	PremixOnly   bool
+	WetLiners    bool
 	Aircraft     bool
-}
-
-// Poured is what is to be added: a product, or water with Form [Water].
-type Poured struct {
-	Product
-	// NamedFor lists technologies the maker names compatible for a top-up.
-	NamedFor []Technology
+	Metal        Metal
+	Required     Technology // by the unit's maker; empty for any
+	Listed       []string   // codes of the products on the maker's list
+	SCA          bool       // the charge is treated with SCA
+	OverStrong   bool       // the mix inside was tested too strong
 }
 
 // Judgement is the worst answer with every reason for it.
@@ -58,85 +88,122 @@ type Judgement struct {
 	Reasons []Why
 }
 
-var severity = map[Answer]int{AnswerYes: 0, AnswerUnknown: 1, AnswerFlush: 2, AnswerNever: 3}
-
-// TopUp tells whether add may be poured onto inside in a system with these
-// needs.
-func TopUp(inside Product, add Poured, needs Needs) Judgement {
-	j := Judgement{Answer: AnswerYes}
-	say := func(a Answer, w Why) {
-		switch {
-		case severity[a] > severity[j.Answer]:
-			j.Answer, j.Reasons = a, []Why{w}
-		case a == j.Answer:
-			j.Reasons = append(j.Reasons, w)
-		}
+// Words of all reasons.
+func (j Judgement) Words() string {
+	words := make([]string, len(j.Reasons))
+	for i, w := range j.Reasons {
+		words[i] = w.Words()
 	}
-	insideKnown := inside.Base.Known() && inside.Technology != ""
-	if needs.Aircraft && (!insideKnown || inside.Code != add.Code || add.Form == Water) {
-		say(AnswerUnknown, WhyAircraft)
+	return strings.Join(words, " ")
+}
+
+var severity = map[Answer]int{AnswerYes: 0, AnswerNeed: 1, AnswerUnknown: 2, AnswerFlush: 3, AnswerNever: 4}
+
+func (j *Judgement) say(a Answer, w Why) {
+	switch {
+	case severity[a] > severity[j.Answer]:
+		j.Answer, j.Reasons = a, []Why{w}
+	case a == j.Answer:
+		j.Reasons = append(j.Reasons, w)
+	}
+}
+
+// Alike reports whether two products are the same coolant: base and technology are known
+// and the same, or the maker of one names the other's technology as compatible.
+func Alike(inside, add Product) bool {
+	same := inside.Technology != "" && inside.Technology != string(Universal) && inside.Base == add.Base && inside.Technology == add.Technology
+	return same || inside.Base == add.Base && slices.Contains(add.Named, Technology(inside.Technology))
+}
+
+// Fill judges whether a product may be filled into an empty system with these needs.
+func Fill(add Product, needs Needs) Judgement {
+	j := Judgement{Answer: AnswerYes}
+	if !add.known() {
+		j.say(AnswerUnknown, WhyUnknownNew)
+		return j
+	}
+	j.system(add, needs)
+	return j
+}
+
+// TopUp judges whether add, a product or water by its [Form], may be poured onto inside in
+// a system with these needs.
+func TopUp(inside, add Product, needs Needs) Judgement {
+	j := Judgement{Answer: AnswerYes}
+	if needs.Aircraft && (!inside.known() || inside.Code != add.Code || add.Form == Water) {
+		j.say(AnswerUnknown, WhyAircraft)
 	}
 	if add.Form == Water {
-		switch {
-		case inside.Technology == string(Waterless):
-			say(AnswerNever, WhyWaterless)
-		case needs.PremixOnly:
-			say(AnswerNever, WhyPremixOnly)
-		case inside.Form == Premix:
-			say(AnswerNever, WhyPremixThin)
-		case !insideKnown:
-			say(AnswerUnknown, WhyUnknownFill)
-		default:
-			say(AnswerYes, WhyWater)
-		}
+		j.water(inside, needs)
 		return j
 	}
-	tech := Technology(add.Technology)
-	if !add.Base.Known() || tech == "" {
-		say(AnswerUnknown, WhyUnknownNew)
+	if !add.known() {
+		j.say(AnswerUnknown, WhyUnknownNew)
 		return j
 	}
-	system(tech, add, needs, say)
-	if !insideKnown {
-		say(AnswerUnknown, WhyUnknownFill)
+	j.system(add, needs)
+	if !inside.known() {
+		j.say(AnswerUnknown, WhyUnknownFill)
 		return j
 	}
-	named := false
-	for _, n := range add.NamedFor {
-		named = named || string(n) == inside.Technology
-	}
-	switch {
-	case inside.Technology == string(Waterless) != (tech == Waterless):
-		say(AnswerFlush, WhyWaterless)
+	switch named := slices.Contains(add.Named, Technology(inside.Technology)); {
+	case inside.waterless() != add.waterless():
+		j.say(AnswerFlush, WhyWaterless)
 	case inside.Base != add.Base:
-		say(AnswerFlush, WhyBase)
+		j.say(AnswerFlush, WhyBase)
 	case named:
-		say(AnswerYes, WhyNamed)
-	case tech == Universal || inside.Technology == string(Universal):
-		say(AnswerFlush, WhyUniversal)
+		j.say(AnswerYes, WhyNamed)
+	case add.Technology == string(Universal) || inside.Technology == string(Universal):
+		j.say(AnswerFlush, WhyUniversal)
 	case inside.Technology != add.Technology:
-		say(AnswerFlush, WhyTechnology)
+		j.say(AnswerFlush, WhyTechnology)
 	default:
-		say(AnswerYes, WhySame)
+		j.say(AnswerYes, WhySame)
 	}
 	return j
 }
 
-// system says what the machine itself will not have, flushed or not.
-func system(tech Technology, add Poured, needs Needs, say func(Answer, Why)) {
+func (j *Judgement) water(inside Product, needs Needs) {
+	switch {
+	case inside.waterless():
+		j.say(AnswerNever, WhyWaterless)
+	case needs.PremixOnly:
+		j.say(AnswerNever, WhyPremixOnly)
+	case !inside.known():
+		j.say(AnswerUnknown, WhyUnknownFill)
+	case needs.OverStrong:
+		j.say(AnswerYes, WhyStrong)
+	case inside.Form == Premix:
+		j.say(AnswerNeed, WhyPremixFirst)
+	default:
+		j.say(AnswerYes, WhyWater)
+	}
+}
+
+// system judges what the system itself refuses, flushed or not.
+func (j *Judgement) system(add Product, needs Needs) {
+	tech := Technology(add.Technology)
 	if needs.PremixOnly && add.Form != Premix {
-		say(AnswerNever, WhyPremixOnly)
+		j.say(AnswerNever, WhyPremixOnly)
 	}
 	if silicated := tech == IAT || tech == HOAT || tech == SiOAT; needs.SilicateFree && silicated {
-		say(AnswerNever, WhySilicate)
+		j.say(AnswerNever, WhySilicate)
 	}
 	if needs.SilicateFree && tech == Universal {
-		say(AnswerUnknown, WhyUniversal)
+		j.say(AnswerUnknown, WhyUniversal)
 	}
-	if needs.Aluminium && tech == IAT {
-		say(AnswerUnknown, WhyAluminium)
+	if needs.Required != "" && tech != needs.Required {
+		j.say(AnswerNever, WhyRequired)
 	}
-	if approved := LinersOf(tech).Approved; needs.WetLiners && approved != AnswerYes {
-		say(approved, WhyLiners)
+	if nitrited := tech == NOAT || add.SCA; needs.Metal == Aluminium && nitrited {
+		j.say(AnswerUnknown, WhyAluminium)
+	}
+	if needs.WetLiners {
+		switch Liners(add, needs.SCA, slices.Contains(needs.Listed, add.Code)) {
+		case AnswerUnknown:
+			j.say(AnswerUnknown, WhyLiners)
+		case AnswerNever:
+			j.say(AnswerNever, WhyCarCoolant)
+		}
 	}
 }

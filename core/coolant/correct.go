@@ -6,14 +6,13 @@ import (
 	"diligentledger/core/measure"
 )
 
-// Limits of a target, as volume fractions of glycol. Above 65 % EG protects
-// worse again and cools worse all the way; below 33 % the inhibitors are too
-// thin (common practice). Between 40 and 60 % nobody is warned.
-const (
-	TargetLeast = 0.33
-	TargetMost  = 0.65
-	TargetLow   = 0.40
-	TargetHigh  = 0.60
+// Bounds of a target, as volume fractions of glycol; between TargetLow and TargetHigh
+// there is no warning.
+var (
+	TargetLeast = StrengthDueLow.Value
+	TargetMost  = strengthTargetMost.Value
+	TargetLow   = StrengthWatchLow.Value
+	TargetHigh  = StrengthWatchHigh.Value
 )
 
 // Warning about a plan, as a code.

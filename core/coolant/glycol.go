@@ -17,7 +17,7 @@
 //
 // # Range
 //
-// EG: 0 to 95 % by mass, with its eutectic at 68 %; on the far side of the
+// EG: 0 to 100 % by mass, with its eutectic at 68 %; on the far side of the
 // eutectic the same freeze point belongs to a second, stronger mixture, and
 // adding concentrate makes matters worse. PG: 0 to 60 % by mass; beyond, PG
 // mixtures turn to glass rather than freeze and the table ends.
@@ -32,13 +32,15 @@ import (
 // Base is the glycol a coolant is made from.
 type Base string
 
-// The two glycols of the trade.
+// The two glycols of the trade, and coolants that hold no water: for these only the
+// product states what it protects to.
 const (
-	EG Base = "EG" // ethylene glycol
-	PG Base = "PG" // 1,2-propylene glycol
+	EG      Base = "EG"        // ethylene glycol
+	PG      Base = "PG"        // 1,2-propylene glycol
+	NoWater Base = "waterless" // see [WaterlessWater]
 )
 
-// Known reports whether b is one of the bases this package has tables for.
+// Known reports whether b is one of the glycols this package has tables for.
 func (b Base) Known() bool { return b == EG || b == PG }
 
 // StrengthError says that a mixture is outside the table of its base.
@@ -72,7 +74,7 @@ func (e *ColdError) Error() string {
 // [StrengthError] outside the table of the base.
 func FreezePoint(b Base, mass float64) (measure.Celsius, error) {
 	c := curveOf(b)
-	if c == nil || !(mass >= 0 && mass <= c.max) {
+	if !b.Known() || !(mass >= 0 && mass <= c.max) {
 		return 0, &StrengthError{Base: b, Mass: mass, Max: c.maxOrZero()}
 	}
 	return measure.Celsius(c.freeze.Predict(mass)), nil
@@ -82,7 +84,7 @@ func FreezePoint(b Base, mass float64) (measure.Celsius, error) {
 // that freeze point. For PG it is the end of the table.
 func Eutectic(b Base) (mass float64, freeze measure.Celsius, err error) {
 	c := curveOf(b)
-	if c == nil {
+	if !b.Known() {
 		return 0, 0, &StrengthError{Base: b}
 	}
 	return c.eutectic, measure.Celsius(c.freeze.Predict(c.eutectic)), nil
@@ -108,7 +110,7 @@ func MassFor(b Base, t measure.Celsius) (float64, error) {
 // false where there is none in the table, as everywhere for PG.
 func RichMassFor(b Base, t measure.Celsius) (float64, bool) {
 	c := curveOf(b)
-	if c == nil || !(t >= measure.Celsius(c.freeze.Predict(c.eutectic)) && t <= measure.Celsius(c.freeze.Predict(c.max))) {
+	if !b.Known() || !(t >= measure.Celsius(c.freeze.Predict(c.eutectic)) && t <= measure.Celsius(c.freeze.Predict(c.max))) {
 		return 0, false
 	}
 	mass := root(c.eutectic, c.max, func(x float64) float64 { return c.freeze.Predict(x) - float64(t) })

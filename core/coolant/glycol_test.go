@@ -139,7 +139,7 @@ func TestOutsideTheTable(t *testing.T) {
 	for _, c := range []struct {
 		base Base
 		mass float64
-	}{{EG, -0.01}, {EG, 0.96}, {PG, 0.61}, {"", 0.5}, {"XG", 0.5}, {EG, math.NaN()}} {
+	}{{EG, -0.01}, {EG, 1.01}, {NoWater, 0.5}, {PG, 0.61}, {"", 0.5}, {"XG", 0.5}, {EG, math.NaN()}} {
 		var se *StrengthError
 		if got, err := FreezePoint(c.base, c.mass); !errors.As(err, &se) {
 			t.Errorf("%q at %g gave %v, %v", c.base, c.mass, got, err)

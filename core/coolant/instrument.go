@@ -24,6 +24,9 @@ const (
 	FlagExpired     Flag = "strip_expired"       // past the date on the bottle
 	FlagLate        Flag = "strip_read_too_late" // not read within the time on the bottle
 	FlagBeyond      Flag = "beyond_table"        // colder or denser than any row
+	FlagWatered     Flag = "water_in_waterless"  // more water in a waterless coolant than its maker allows
+	FlagNoFigure    Flag = "no_freeze_stated"    // a waterless coolant whose product states no freeze point
+	FlagWaterless   Flag = "scale_on_waterless"  // a glycol scale on a waterless coolant: it shows water, not protection
 	FlagTooStrong   Flag = "too_strong"          // beyond the strong end of the scale: dilute and test again
 )
 
@@ -228,45 +231,110 @@ func freezeAt(b Base, n float64) (measure.Celsius, error) {
 // 20 °C, kg/L: handbook density tables, recalled from memory.
 var slopeEG = fitted([]row{{0, .00035}, {.3, .00045}, {.5, .00054}, {.7, .00061}, {1, .00070}})
 
-// ReadHydrometer turns a relative density (against water at 20 °C), read at the
-// sample's temperature, into a freeze point of an EG mixture. PG is refused: its
-// density hardly rises and then falls again. A [measure.RangeError] when the
-// density is not 0.98 to 1.12 or the sample not −10 to 100 °C.
-func ReadHydrometer(relative float64, sample measure.Celsius, inside Base) (Reading, error) {
-	if !(relative >= 0.98 && relative <= 1.12) {
-		return Reading{}, &measure.RangeError{What: "relative density", Value: relative, Accepted: "0.98 to 1.12"}
+// Hydrometer reading on a mixture of EG.
+type Hydrometer struct {
+	Relative float64         // density against water at 20 °C
+	Sample   measure.Celsius // temperature of the sample
+	Inside   Base            // the glycol in the system; empty when unknown
+	// Density of the product inside, relative to water, as it is in the can, and the
+	// volume fraction of glycol in it; 0 when the product does not state it.
+	Density, Glycol float64
+}
+
+// Read turns the reading into a freeze point, by the density of the product diluted with
+// water: the volumes' masses over their sum less what mixing shrinks. A product that does
+// not state its density lies between concentrate_density_low and _high, so that the
+// reading is a bracket: its warm end is Freeze. PG is refused: its density hardly rises
+// with its strength and then falls again. A [measure.RangeError] when the density is not
+// 0.98 to 1.12 or the sample not −10 to 100 °C.
+func (h Hydrometer) Read() (Reading, error) {
+	if !(h.Relative >= 0.98 && h.Relative <= 1.12) {
+		return Reading{}, &measure.RangeError{What: "relative density", Value: h.Relative, Accepted: "0.98 to 1.12"}
 	}
-	if !(sample >= -10 && sample <= 100) {
-		return Reading{}, &measure.RangeError{What: "sample temperature in °C", Value: float64(sample), Accepted: "-10 to 100"}
+	if !(h.Sample >= -10 && h.Sample <= 100) {
+		return Reading{}, &measure.RangeError{What: "sample temperature in °C", Value: float64(h.Sample), Accepted: "-10 to 100"}
 	}
-	if inside == PG {
+	if h.Inside == PG || h.Inside == NoWater {
 		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagHydroPG}}, nil
 	}
 	var r Reading
-	if inside != EG {
+	if h.Inside != EG {
 		r.flag(FlagBaseUnknown, true)
 	}
-	rho := relative * curveEG.density.Predict(0)
-	at := func(rho float64) (measure.Celsius, bool) {
-		off := func(mass float64) float64 {
-			return curveEG.density.Predict(mass) - slopeEG.Predict(mass)*float64(sample-20) - rho
-		}
-		switch {
-		case off(0) >= 0:
-			return 0, true
-		case off(curveEG.eutectic) <= 0:
-			return measure.Celsius(curveEG.freeze.Predict(curveEG.eutectic)), false
-		}
-		return measure.Celsius(curveEG.freeze.Predict(root(0, curveEG.eutectic, off))), true
+	const doubt = 2 * densityScale
+	var strong bool
+	if h.Density > 1 && h.Glycol > 0 {
+		r.Freeze, strong = h.freeze(h.Relative, h.Density, h.Glycol)
+		r.Low, _ = h.freeze(h.Relative+doubt, h.Density, h.Glycol)
+		r.High, _ = h.freeze(h.Relative-doubt, h.Density, h.Glycol)
+	} else {
+		// The densest concentrate is the one with the most inhibitors and the least glycol.
+		r.High, _ = h.freeze(h.Relative-doubt, densityHigh.Value, labelLow.Value)
+		r.Low, _ = h.freeze(h.Relative+doubt, densityLow.Value, labelHigh.Value)
+		r.Freeze = r.High
+		// What may be beyond the eutectic may protect less than the warm end.
+		_, strong = h.freeze(h.Relative, densityLow.Value, labelHigh.Value)
 	}
-	var ok bool
-	if r.Freeze, ok = at(rho); !ok {
+	if strong {
 		r.NoHint = true
 		r.flag(FlagTooStrong, true)
-		return r, nil
 	}
-	r.Low, _ = at(rho + 2*densityScale)
-	r.High, _ = at(rho - 2*densityScale)
+	return r, nil
+}
+
+// freeze point of the product of this density and glycol, diluted until it reads
+// relative; strong when even the eutectic reads less.
+func (h Hydrometer) freeze(relative, density, glycol float64) (t measure.Celsius, strong bool) {
+	mass := func(share float64) float64 {
+		c, _ := diluted(share, glycol) // shares are 0 to 1
+		return c.MassFraction()
+	}
+	off := func(share float64) float64 {
+		c, contracted := diluted(share, glycol)
+		at20 := (share*density + 1 - share) / contracted
+		return at20 - slopeEG.Predict(c.MassFraction())*float64(h.Sample-20)/curveEG.density.Predict(0) - relative
+	}
+	most := 1.0
+	if mass(1) > curveEG.eutectic {
+		most = root(0, 1, func(share float64) float64 { return mass(share) - curveEG.eutectic })
+	}
+	switch {
+	case off(0) >= 0:
+		return 0, false
+	case off(most) <= 0:
+		return measure.Celsius(curveEG.freeze.Predict(mass(most))), true
+	}
+	return measure.Celsius(curveEG.freeze.Predict(mass(root(0, most, off)))), false
+}
+
+// diluted is a share of a product that holds glycol by volume, in water, and the litres
+// that one litre measured before mixing becomes.
+func diluted(share, glycol float64) (Charge, float64) {
+	c, err := Pour(EG, measure.Litre(share), glycol)
+	water, err2 := PourWater(measure.Litre(1 - share))
+	if err != nil || err2 != nil {
+		return Charge{}, 1
+	}
+	sum := Charge{Base: EG, Glycol: c.Glycol, Water: c.Water + water.Water}
+	return sum, float64(sum.Volume())
+}
+
+// ReadWaterless turns the share of water by volume that a refractometer shows in a
+// waterless coolant into a reading: what its product protects to while there is no more
+// than [WaterlessWater] in it. It is refused above that, and when the product states no
+// freeze point. A [measure.RangeError] when the share is not 0 to 1.
+func ReadWaterless(water float64, freeze *measure.Celsius, over ...Figures) (Reading, error) {
+	if !(water >= 0 && water <= 1) {
+		return Reading{}, &measure.RangeError{What: "water in %", Value: 100 * water, Accepted: "0 to 100"}
+	}
+	if freeze == nil {
+		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagNoFigure}}, nil
+	}
+	r := Reading{Freeze: *freeze, Low: *freeze, High: *freeze}
+	if water > WaterlessWater.In(over...) {
+		r.NoHint = true
+		r.flag(FlagWatered, true)
+	}
 	return r, nil
 }
 

@@ -70,8 +70,9 @@ func TestRefractometer(t *testing.T) {
 }
 
 // Densities of EG mixtures at 20 °C: CRC Handbook, recalled from memory; freeze
-// points of the same rows: ASHRAE.
+// points of the same rows: ASHRAE. Here the product in the can is pure glycol.
 func TestHydrometer(t *testing.T) {
+	pure := Hydrometer{Sample: 20, Inside: EG, Density: 1.1135 / .9982, Glycol: 1}
 	for _, c := range []struct {
 		relative float64
 		sample   measure.Celsius
@@ -82,24 +83,57 @@ func TestHydrometer(t *testing.T) {
 		// The same 50 % by mass at 60 °C is about 0.02 lighter.
 		{1.0429 / .9982, 60, -33.8, 1},
 	} {
-		r, err := ReadHydrometer(c.relative, c.sample, EG)
+		h := pure
+		h.Relative, h.Sample = c.relative, c.sample
+		r, err := h.Read()
 		if err != nil || math.Abs(float64(r.Freeze)-c.want) > c.tol || r.Low > r.Freeze || r.High < r.Freeze || r.Refused {
 			t.Errorf("%.4f at %v °C: %+v, %v; want %g", c.relative, c.sample, r, err, c.want)
 		}
 	}
-	if r, err := ReadHydrometer(1.04, 20, PG); err != nil || !r.Refused || !r.NoHint || r.Flags[0] != FlagHydroPG {
-		t.Errorf("PG: %+v, %v", r, err)
+	for _, base := range []Base{PG, NoWater} {
+		if r, err := (Hydrometer{Relative: 1.04, Sample: 20, Inside: base}).Read(); err != nil || !r.Refused || !r.NoHint || r.Flags[0] != FlagHydroPG {
+			t.Errorf("%s: %+v, %v", base, r, err)
+		}
 	}
-	if r, err := ReadHydrometer(1.04, 20, ""); err != nil || !r.Refused {
+	if r, err := (Hydrometer{Relative: 1.04, Sample: 20}).Read(); err != nil || !r.Refused {
 		t.Errorf("unknown glycol: %+v, %v", r, err)
 	}
-	if r, err := ReadHydrometer(1.11, 20, EG); err != nil || !r.NoHint {
+	if r, err := (Hydrometer{Relative: 1.11, Sample: 20, Inside: EG}).Read(); err != nil || !r.NoHint {
 		t.Errorf("beyond the eutectic: %+v, %v", r, err)
 	}
 	for _, bad := range [][2]float64{{.5, 20}, {1.04, 200}, {math.NaN(), 20}} {
-		if _, err := ReadHydrometer(bad[0], measure.Celsius(bad[1]), EG); err == nil {
+		if _, err := (Hydrometer{Relative: bad[0], Sample: measure.Celsius(bad[1]), Inside: EG}).Read(); err == nil {
 			t.Errorf("%v was read", bad)
 		}
+	}
+}
+
+// Concentrates differ from 1.110 to 1.145 in density, so that a correct half-and-half reads
+// 1.066 to 1.083 (common practice, from memory; good to 0.002, a hydrometer's own doubt).
+// Whichever it is, the warm end is no colder than what it freezes at, and the product's own
+// density gives it back.
+func TestHydrometerOnConcentrates(t *testing.T) {
+	for _, c := range []struct{ density, reads float64 }{{1.110, 1.066}, {1.145, 1.083}} {
+		for _, glycol := range []float64{0.93, 0.96, 0.99} {
+			mix, contracted := diluted(0.5, glycol)
+			truth, err := mix.FreezePoint()
+			relative := (0.5*c.density + 0.5) / contracted
+			if err != nil || math.Abs(relative-c.reads) > .002 {
+				t.Errorf("half and half of %.3f reads %.4f, want %.3f; %v", c.density, relative, c.reads, err)
+			}
+			any, err := Hydrometer{Relative: relative, Sample: 20, Inside: EG}.Read()
+			if err != nil || !any.Refused && (any.Freeze < truth || any.Freeze != any.High || any.Low > truth) {
+				t.Errorf("%.4f, product not known: %+v, %v; it freezes at %.1f", relative, any, err, float64(truth))
+			}
+			own, err := Hydrometer{Relative: relative, Sample: 20, Inside: EG, Density: c.density, Glycol: glycol}.Read()
+			if err != nil || own.Refused || math.Abs(float64(own.Freeze-truth)) > 0.1 || own.Low > truth || own.High < truth {
+				t.Errorf("%.4f, its density known: %+v, %v; it freezes at %.1f", relative, own, err, float64(truth))
+			}
+		}
+	}
+	// Neat concentrate of the light kind reads what a strong mix of the dense kind does: refused.
+	if r, err := (Hydrometer{Relative: 1.110, Sample: 20, Inside: EG}).Read(); err != nil || !r.Refused {
+		t.Errorf("neat concentrate: %+v, %v", r, err)
 	}
 }
 
@@ -135,33 +169,6 @@ func TestDiscsAndStrips(t *testing.T) {
 	}
 }
 
-func TestJudge(t *testing.T) {
-	for _, c := range []struct {
-		name string
-		s    Sample
-		want Grade
-	}{
-		// ASTM D3306: pH 7.5 to 11.0 of a new 50 % mixture (recalled from memory).
-		{"new", Sample{Technology: IAT, PH: pt(9.0), Reserve: pt(10.0), Stray: pt(.05), Look: LookClear}, GradeGood},
-		{"acid", Sample{Technology: OAT, PH: pt(6.8), Stray: pt(.05), Look: LookClear}, GradeBad},
-		{"nearly acid", Sample{Technology: OAT, PH: pt(7.2), Stray: pt(.05), Look: LookClear}, GradeSoft},
-		// 0.3 V and above is bad (common practice).
-		{"stray 0.3 V", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.3), Look: LookClear}, GradeBad},
-		{"stray 0.25 V", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.25), Look: LookClear}, GradeSoft},
-		{"rusty", Sample{Technology: OAT, PH: pt(8.5), Stray: pt(.05), Look: LookRusty}, GradeBad},
-		{"nothing tested", Sample{Technology: OAT}, GradeUnknown},
-		{"pH not tested", Sample{Technology: OAT, Stray: pt(.05), Look: LookClear}, GradeUnknown},
-		{"reserve says nothing of OAT", Sample{Technology: OAT, PH: pt(8.5), Reserve: pt(.1), Stray: pt(.05), Look: LookClear}, GradeGood},
-		{"wet liners, nitrite spent", Sample{Technology: IAT, WetLiners: true, PH: pt(9.0), Reserve: pt(9.0), Nitrite: pt(500.0), Stray: pt(.05), Look: LookClear}, GradeBad},
-		{"wet liners, molybdate instead", Sample{Technology: NOAT, WetLiners: true, PH: pt(8.5), Nitrite: pt(500.0), Molybdate: pt(500.0), Stray: pt(.05), Look: LookClear}, GradeGood},
-		{"wet liners, not tested", Sample{Technology: NOAT, WetLiners: true, PH: pt(8.5), Stray: pt(.05), Look: LookClear}, GradeUnknown},
-	} {
-		if got, properties := Judge(c.s); got != c.want {
-			t.Errorf("%s: %s, want %s: %+v", c.name, got, c.want, properties)
-		}
-	}
-}
-
 // A straight fall of 0.5 a year from 9.0 meets 7.0 after four years, worked by
 // hand.
 func TestDaysToLimit(t *testing.T) {
@@ -178,56 +185,6 @@ func TestDaysToLimit(t *testing.T) {
 	for _, few := range [][]Dated{nil, points[:2], {{0, 8}, {1, 8}, {2, 8}}} {
 		if got, ok := DaysToLimit(few, 7); ok {
 			t.Errorf("%v gave %v days", few, got)
-		}
-	}
-}
-
-func TestTopUp(t *testing.T) {
-	can := func(b Base, tech Technology, f Form) Product {
-		return Product{Code: string(b) + string(tech) + string(f), Base: b, Technology: string(tech), Form: f}
-	}
-	oat := can(EG, OAT, Concentrate)
-	water := Poured{Product: Product{Form: Water}}
-	for _, c := range []struct {
-		name   string
-		inside Product
-		add    Poured
-		needs  Needs
-		want   Answer
-		why    Why
-	}{
-		{"the same", oat, Poured{Product: oat}, Needs{}, AnswerYes, WhySame},
-		{"named by its maker", oat, Poured{Product: can(EG, SiOAT, Premix), NamedFor: []Technology{OAT}}, Needs{}, AnswerYes, WhyNamed},
-		{"other inhibitors", oat, Poured{Product: can(EG, IAT, Premix)}, Needs{}, AnswerFlush, WhyTechnology},
-		{"other glycol", oat, Poured{Product: can(PG, OAT, Premix)}, Needs{}, AnswerFlush, WhyBase},
-		{"universal as a top-up", oat, Poured{Product: can(EG, Universal, Premix)}, Needs{}, AnswerFlush, WhyUniversal},
-		{"silicate on such seals", can(EG, SiOAT, Premix), Poured{Product: can(EG, SiOAT, Premix)}, Needs{SilicateFree: true}, AnswerNever, WhySilicate},
-		{"IAT on aluminium", can(EG, IAT, Premix), Poured{Product: can(EG, IAT, Premix)}, Needs{Aluminium: true}, AnswerUnknown, WhyAluminium},
-		{"OAT in wet liners", oat, Poured{Product: oat}, Needs{WetLiners: true}, AnswerUnknown, WhyLiners},
-		{"NOAT in wet liners", can(EG, NOAT, Premix), Poured{Product: can(EG, NOAT, Premix)}, Needs{WetLiners: true}, AnswerYes, WhySame},
-		{"concentrate where only premix goes", oat, Poured{Product: oat}, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},
-		{"water where only premix goes", oat, water, Needs{PremixOnly: true}, AnswerNever, WhyPremixOnly},
-		{"water on concentrate's mix", oat, water, Needs{}, AnswerYes, WhyWater},
-		{"water on premix", can(EG, OAT, Premix), water, Needs{}, AnswerNever, WhyPremixThin},
-		{"water on waterless", can(PG, Waterless, Premix), water, Needs{}, AnswerNever, WhyWaterless},
-		{"anything on waterless", can(EG, Waterless, Premix), Poured{Product: oat}, Needs{}, AnswerFlush, WhyWaterless},
-		{"onto nobody knows what", Product{}, Poured{Product: oat}, Needs{}, AnswerUnknown, WhyUnknownFill},
-		{"water onto nobody knows what", Product{}, water, Needs{}, AnswerUnknown, WhyUnknownFill},
-		{"nobody knows what, onto OAT", oat, Poured{Product: Product{Base: EG, Form: Premix}}, Needs{}, AnswerUnknown, WhyUnknownNew},
-		{"aircraft, the same", oat, Poured{Product: oat}, Needs{Aircraft: true}, AnswerYes, WhySame},
-		{"aircraft, another can", oat, Poured{Product: can(EG, OAT, Premix)}, Needs{Aircraft: true}, AnswerUnknown, WhyAircraft},
-		{"universal on such seals", can(EG, Universal, Premix), Poured{Product: can(EG, Universal, Premix)}, Needs{SilicateFree: true}, AnswerFlush, WhyUniversal},
-	} {
-		if got := TopUp(c.inside, c.add, c.needs); got.Answer != c.want || !slices.Contains(got.Reasons, c.why) {
-			t.Errorf("%s: %+v, want %s for %s", c.name, got, c.want, c.why)
-		}
-	}
-	// Law: whatever is not known, the answer is never yes.
-	for _, tech := range Technologies {
-		for _, inside := range []Product{{}, {Base: EG}, {Technology: string(tech)}} {
-			if got := TopUp(inside, Poured{Product: can(EG, tech, Premix)}, Needs{}); got.Answer == AnswerYes {
-				t.Errorf("%+v onto %+v: yes", tech, inside)
-			}
 		}
 	}
 }

@@ -75,14 +75,8 @@ func Cheapest(need measure.Litre, list []Container) (Basket, error) {
 	return b, nil
 }
 
-// cleanerLitres that one bottle of flush cleaner serves: 12 US quarts (common
-// practice).
-const cleanerLitres = 11.4
-
-// CleanerBottles for a system of that capacity: one to 11.4 L, two above.
+// CleanerBottles for a system of that capacity: the capacity over what one serves,
+// rounded up; 1 at least.
 func CleanerBottles(capacity measure.Litre) int {
-	if capacity <= cleanerLitres {
-		return 1
-	}
-	return 2
+	return max(1, int(math.Ceil(float64(capacity)/cleanerLitres.Value-1e-9)))
 }

@@ -10,12 +10,12 @@ type row struct{ mass, value float64 }
 //
 // For EG the handbook says no more than "below −50 °C" between 65 and 75 %;
 // the three rows there are ours, a smooth turn through the eutectic at 68 %
-// (common practice puts it at 68 to 70 %).
+// (common practice puts it at 68 to 70 %). Pure EG: CRC Handbook.
 var freezeEG = []row{
 	{0, 0}, {.05, -1.4}, {.10, -3.2}, {.15, -5.4}, {.20, -7.8}, {.25, -10.7}, {.30, -14.1},
 	{.35, -17.9}, {.40, -22.3}, {.45, -27.5}, {.50, -33.8}, {.55, -41.1}, {.60, -48.3},
 	{.65, -52.0}, {.68, -52.8}, {.75, -50.6},
-	{.80, -46.8}, {.85, -36.9}, {.90, -29.8}, {.95, -19.4},
+	{.80, -46.8}, {.85, -36.9}, {.90, -29.8}, {.95, -19.4}, {1, -12.9},
 }
 
 // For PG the handbook's rows at 5 and 10 % lie 0.3 and 0.6 K below what the
@@ -53,7 +53,9 @@ func (c *curve) maxOrZero() float64 {
 	return c.max
 }
 
-var curveEG, curvePG = newCurve(freezeEG, densityEG), newCurve(freezePG, densityPG)
+// Waterless coolants are glycols without water: they are taken as dense as EG, good to
+// 0.03 kg/L (common practice). Their freeze points are in no table.
+var curveEG, curvePG, curveNoWater = newCurve(freezeEG, densityEG), newCurve(freezePG, densityPG), newCurve(freezeEG, densityEG)
 
 func curveOf(b Base) *curve {
 	switch b {
@@ -61,6 +63,8 @@ func curveOf(b Base) *curve {
 		return curveEG
 	case PG:
 		return curvePG
+	case NoWater:
+		return curveNoWater
 	}
 	return nil
 }

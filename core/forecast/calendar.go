@@ -1,7 +1,6 @@
 package forecast
 
 import (
-	"math"
 	"slices"
 	"time"
 
@@ -27,12 +26,11 @@ const (
 
 // The clocks of the calendar.
 const (
-	TestDue        ClockKind = "test"
-	CapDue         ClockKind = "cap"
-	HosesDue       ClockKind = "hoses"
-	ChemistryTrend ClockKind = "chemistry"
-	ZeroDue        ClockKind = "zero"
-	HoseAge        ClockKind = "hose_age"
+	TestDue  ClockKind = "test"
+	CapDue   ClockKind = "cap"
+	HosesDue ClockKind = "hoses"
+	ZeroDue  ClockKind = "zero"
+	HoseAge  ClockKind = "hose_age"
 )
 
 // Their reasons.
@@ -43,7 +41,6 @@ const (
 	TestBefore   Code = "test_before"   // months since the last test, which was before the fill; days since the fill; limit: months
 	CapCalendar  Code = "cap_calendar"  // months since the cap was tested, limit; never: 1 when it never was
 	HoseCalendar Code = "hose_calendar" // months since the hoses were looked at, limit; never: 1 when never
-	ChemTrend    Code = "chem_trend"    // about: the property; value: the last
 	ZeroLapses   Code = "zero_lapses"   // about: the instrument; days since it was zeroed; limit: days
 	ZeroNever    Code = "zero_never"    // about: the instrument; limit
 	ZeroHolds    Code = "zero_holds"    // about: the instrument; days, limit
@@ -75,9 +72,6 @@ func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, to
 	}
 	if p.HoseYears > 0 {
 		clocks = append(clocks, hoseAgeClock(a, 12*p.HoseYears, today))
-	}
-	if c, ok := chemistryClock(a, today); ok {
-		clocks = append(clocks, c)
 	}
 	return clocks
 }
@@ -242,25 +236,4 @@ func softened(v Verdict) Verdict {
 		return Due
 	}
 	return v
-}
-
-// chemistryClock is when the first property's trend meets its limit; false when no
-// trend runs there.
-func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
-	var first *measure.Date
-	about, value := "", math.NaN()
-	if n := len(a.Chemistry); n > 0 {
-		for _, p := range a.Chemistry[n-1].Properties {
-			if at, ok := a.ChemistryTrend(p.Property); ok {
-				if day := today.of(at); first == nil || day.Before(*first) {
-					first, about, value = &day, string(p.Property), p.Value
-				}
-			}
-		}
-	}
-	if first == nil {
-		return Clock{}, false
-	}
-	return Clock{Kind: ChemistryTrend, Verdict: softened(verdictOn(*first, today)), Due: first,
-		Reason: Reason{Code: ChemTrend, About: about, Numbers: map[string]float64{"value": value}}}, true
 }

@@ -58,7 +58,7 @@ func TestCalendarClocks(t *testing.T) {
 	for i, ph := range []float64{9.0, 8.5, 8.0} {
 		entries = append(entries, ago(731-365*i, ledger.ChemistryTest{PH: &ph}))
 	}
-	if got := clockOf(t, look(u, plan, mild, entries...), ChemistryTrend); got.Due == nil || DaysBetween(today, *got.Due) < 715 || DaysBetween(today, *got.Due) > 745 || got.Reason.About != "pH" {
+	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || DaysBetween(today, *got.Due) < 715 || DaysBetween(today, *got.Due) > 745 || got.Reason.About != "pH" {
 		t.Errorf("chemistry: %+v", got)
 	}
 }

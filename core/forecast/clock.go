@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 )
@@ -94,6 +95,8 @@ type Reason struct {
 	// About is what it is about, in the words of the entry or the codes of a
 	// finding: "cap: first_stage".
 	About string
+	// Remedy that puts it right; empty for none.
+	Remedy coolant.Remedy
 }
 
 // Clock is one clock of a unit, as of today.
@@ -108,8 +111,8 @@ type Clock struct {
 	// Left is the share of the interval that is left, 0 to 1; nil when unknown.
 	Left   *float64
 	Reason Reason
-	// Interval tells which interval of the plan runs, "first" or "later"; empty
-	// for the freeze clock.
+	// Interval of the plan that runs, "first" or "later", or "conventional" where foreign
+	// product shortens it; empty for a clock without one.
 	Interval string
 	Unit     measure.Unit // of the use clock's numbers
 }
@@ -152,9 +155,13 @@ func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outloo
 		clocks = append(clocks, c)
 	}
 	clocks = appendCalendar(clocks, a, p, around, now)
-	interval := p.running(a.Factory)
+	clocks = appendMix(clocks, a, p, use, now)
+	interval, shorter := conventional(p.running(a.Factory), a)
 	name := "later"
-	if a.Factory {
+	switch {
+	case shorter:
+		name = "conventional"
+	case a.Factory:
 		name = "first"
 	}
 	if interval.Months > 0 {
@@ -321,7 +328,9 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	}
 	if protects == nil {
 		c.Verdict, c.Reason = Unknown, Reason{Code: FreezeNone}
-		if d := a.Distrusted; d != nil {
+		if a.Watered {
+			c.Reason = Reason{Code: FreezeUnsure, Note: ledger.NoteWatered}
+		} else if d := a.Distrusted; d != nil {
 			c.Reason = Reason{Code: FreezeUnsure, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
 		}
 		// Water may be inside: from a month before the first frost on it is due.

@@ -66,6 +66,9 @@ func findingsClock(a *ledger.Account, today asOf) (Clock, bool) {
 		}
 	}
 	for _, f := range a.Findings {
+		if f.Point == ledger.PointChemistry || f.Point == ledger.PointProduct {
+			continue // they have clocks of their own
+		}
 		about := f.Point + ": " + f.State
 		switch f.Grade {
 		case coolant.GradeBad:

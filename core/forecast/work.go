@@ -19,6 +19,9 @@ const (
 	TestWork    Work = "test"       // freeze point, chemistry
 	LevelWork   Work = "level"      // check the level cold, top up
 	CapWork     Work = "cap"
+	DoseWork    Work = "dose"      // SCA or extender
+	FilterWork  Work = "filter"    // change the additive filter
+	SampleWork  Work = "chemistry" // test the chemistry
 	HoseWork    Work = "hoses"
 	RepairWork  Work = "repair" // find out what is wrong, and mend it
 )
@@ -32,8 +35,16 @@ func WorkFor(c Clock) (Work, bool) {
 			return "", false // the plan is to be changed, not the unit
 		}
 		return RenewWork, true
-	case Age, ChemistryTrend:
+	case Age:
 		return RenewWork, true
+	case Strength:
+		return CorrectWork, c.Verdict != Sound || c.Due != nil
+	case Chemistry, Product:
+		return workOf(c.Reason.Remedy)
+	case Extender:
+		return DoseWork, c.Due != nil
+	case FilterDue:
+		return FilterWork, true
 	case Freeze:
 		switch c.Reason.Code {
 		case FreezeNone, FreezeUnsure, FreezeStale, FreezeNarrow:
@@ -61,6 +72,23 @@ func WorkFor(c Clock) (Work, bool) {
 		if c.Reason.Code == OffBook {
 			return TestWork, true
 		}
+		return RepairWork, true
+	}
+	return "", false
+}
+
+// workOf a remedy; false for none.
+func workOf(r coolant.Remedy) (Work, bool) {
+	switch r {
+	case coolant.RemedySCA, coolant.RemedyExtender:
+		return DoseWork, true
+	case coolant.RemedyDilute:
+		return CorrectWork, true
+	case coolant.RemedyRenew, coolant.RemedyFlush:
+		return RenewWork, true
+	case coolant.RemedyTest:
+		return SampleWork, true
+	case coolant.RemedyGround, coolant.RemedyCause, coolant.RemedyProduct:
 		return RepairWork, true
 	}
 	return "", false
@@ -108,6 +136,16 @@ func Done(a *ledger.Account, w Work, since time.Time) *time.Time {
 		}
 	case LevelWork:
 		return latest(&a.LevelAt)
+	case DoseWork:
+		return latest(a.Given.DosedAt, a.Given.ExtendedAt, a.Balance.RenewedAt)
+	case FilterWork:
+		if a.Filter != nil {
+			return latest(&a.Filter.At)
+		}
+	case SampleWork:
+		if n := len(a.Chemistry); n > 0 && a.Chemistry[n-1].Grade != coolant.GradeUnknown {
+			return latest(&a.Chemistry[n-1].At)
+		}
 	case CapWork:
 		return latest(lastFound(a, isCap))
 	case HoseWork:

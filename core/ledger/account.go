@@ -12,40 +12,46 @@ type Note string
 
 // The notes.
 const (
-	NoteImpliedLoss   Note = "implied_loss"      // the top-up shows that something was lost before
-	NoteMoreThanBook  Note = "more_than_book"    // more was lost than the book held
-	NoteNotFilled     Note = "not_filled"        // poured into a system whose charge nobody wrote down
-	NoteMixedBase     Note = "mixed_base"        // EG and PG together: no table applies
-	NoteMixedTech     Note = "mixed_technology"  // another inhibitor technology was poured in
-	NotePremixThinned Note = "premix_thinned"    // water poured onto a premix
-	NoteWrongScale    Note = "wrong_scale"       // read on the scale of the other glycol
-	NoteBaseUnknown   Note = "base_unknown"      // nobody knows which scale would be right
-	NoteBeyondTable   Note = "beyond_table"      // stronger or colder than any table row
-	NoteVolumeAssumed Note = "volume_assumed"    // first known strength; the system is taken as full
-	NoteMeterDoubted  Note = "meter_doubted"     // cannot be true together with the other readings; not used
-	NoteColder        Note = "colder_waits"      // colder than the book: does not count until a second zeroed test or an entry explains it
-	NoteNotMixed      Note = "not_mixed"         // tested less than four hours after coolant was poured in, and without a run
-	NoteOutUnknown    Note = "out_unknown"       // not said what came out: as much as went in
-	NoteMarksUnknown  Note = "marks_unknown"     // millimetres are not judged without the distance of the tank's marks
-	NoteNotReady      Note = "not_ready"         // released while something still stands against it
-	NoteSettling      Note = "settling"          // topped up within ten days of a fill: no leak
-	NoteTooStrong     Note = "too_strong"        // beyond the strong end of the scale: dilute and test again
-	NoteDensityPG     Note = "density_on_pg"     // hydrometer or discs on PG: says nothing
-	NoteInferred      Note = "inferred"          // balances the books; not observed
-	NoteOtherMeter    Note = "other_meter_kind"  // hours on a unit that counts distance, or the reverse
-	NoteDistrusted    Note = "reading_refused"   // the instrument's reading cannot be used; its flags say why
-	NotePartial       Note = "partial_drain"     // too little was replaced to count as a renewal
-	NoteAirTrapped    Note = "air_trapped"       // less went in than came out
-	NoteLevelLow      Note = "level_below_book"  // the level shows less than the book holds
-	NoteLevelHigh     Note = "level_above_book"  // the level shows more than the book holds
-	NoteLevelHot      Note = "level_hot"         // a hot level reads high and proves nothing
-	NoteNoTank        Note = "tank_unknown"      // millimetres mean no litres without the tank's area
-	NoteStrikesNone   Note = "strikes_nothing"   // the struck entry is not in these books (yet)
-	NoteClosesNone    Note = "closes_nothing"    // no such defect is open
-	NoteNotHeld       Note = "was_not_held"      // released without a hold
-	NoteLeaks         Note = "does_not_hold"     // the pressure fell by more than a sound system's would
-	NoteOffRating     Note = "off_rating"        // the cap opens off its rating
-	NoteGlycolKept    Note = "water_left_inside" // flush water stayed inside and thinned the fill
+	NoteImpliedLoss   Note = "implied_loss"       // the top-up shows that something was lost before
+	NoteMoreThanBook  Note = "more_than_book"     // more was lost than the book held
+	NoteNotFilled     Note = "not_filled"         // poured into a system whose charge nobody wrote down
+	NoteMixedBase     Note = "mixed_base"         // EG and PG together: no table applies
+	NoteMixedTech     Note = "mixed_technology"   // another inhibitor technology was poured in
+	NotePremixThinned Note = "premix_thinned"     // water poured onto a premix
+	NoteWrongScale    Note = "wrong_scale"        // read on the scale of the other glycol
+	NoteBaseUnknown   Note = "base_unknown"       // nobody knows which scale would be right
+	NoteBeyondTable   Note = "beyond_table"       // stronger or colder than any table row
+	NoteVolumeAssumed Note = "volume_assumed"     // first known strength; the system is taken as full
+	NoteMeterDoubted  Note = "meter_doubted"      // cannot be true together with the other readings; not used
+	NoteColder        Note = "colder_waits"       // colder than the book: does not count until a second zeroed test or an entry explains it
+	NoteNotMixed      Note = "not_mixed"          // tested less than four hours after coolant was poured in, and without a run
+	NoteOutUnknown    Note = "out_unknown"        // not said what came out: as much as went in
+	NoteMarksUnknown  Note = "marks_unknown"      // millimetres are not judged without the distance of the tank's marks
+	NoteNotReady      Note = "not_ready"          // released while something still stands against it
+	NoteSettling      Note = "settling"           // topped up within ten days of a fill: no leak
+	NoteTooStrong     Note = "too_strong"         // beyond the strong end of the scale: dilute and test again
+	NoteDensityPG     Note = "density_on_pg"      // hydrometer or discs on PG: says nothing
+	NoteInferred      Note = "inferred"           // balances the books; not observed
+	NoteOtherMeter    Note = "other_meter_kind"   // hours on a unit that counts distance, or the reverse
+	NoteDistrusted    Note = "reading_refused"    // the instrument's reading cannot be used; its flags say why
+	NotePartial       Note = "partial_drain"      // too little was replaced to count as a renewal
+	NoteAirTrapped    Note = "air_trapped"        // less went in than came out
+	NoteLevelLow      Note = "level_below_book"   // the level shows less than the book holds
+	NoteLevelHigh     Note = "level_above_book"   // the level shows more than the book holds
+	NoteLevelHot      Note = "level_hot"          // a hot level reads high and proves nothing
+	NoteNoTank        Note = "tank_unknown"       // millimetres mean no litres without the tank's area
+	NoteStrikesNone   Note = "strikes_nothing"    // the struck entry is not in these books (yet)
+	NoteClosesNone    Note = "closes_nothing"     // no such defect is open
+	NoteNotHeld       Note = "was_not_held"       // released without a hold
+	NoteLeaks         Note = "does_not_hold"      // the pressure fell by more than a sound system's would
+	NoteOffRating     Note = "off_rating"         // the cap opens off its rating
+	NoteGlycolKept    Note = "water_left_inside"  // flush water stayed inside and thinned the fill
+	NoteForeign       Note = "foreign_product"    // a foreign product is too much of the charge
+	NoteOverDosed     Note = "over_dosed"         // more nitrite than stays dissolved
+	NoteExtendedTwice Note = "extended_twice"     // an extender is given once in the life of a charge
+	NoteWatered       Note = "water_in"           // water in a waterless coolant: what it protects to is not known
+	NoteWaterless     Note = "scale_on_waterless" // a glycol scale says nothing of a waterless coolant
+	NoteStrip         Note = "strip_refused"      // the strip was past its date or read too late: not used
 )
 
 // Balance is what the books say after a line. Nil pointers are unknown.
@@ -167,6 +173,15 @@ type Account struct {
 	Factory bool // the running charge is the one the unit came with
 	Mixed   bool // EG and PG together
 	Blended []coolant.Product
+	// Parts of the charge by coolant; their shares add up to 1 while any glycol is inside.
+	Parts []Part
+	// Given to this charge: additives.
+	Given Inhibitors
+	// Filter is the additive filter that is fitted; nil for none.
+	Filter *FilterMark
+	// Watered: water got into a waterless coolant, and no test has shown since that it is
+	// little.
+	Watered bool
 	// Readings are all meter readings; Points those that can be true together.
 	Readings, Points []MeterPoint
 	LastTest         *TestMark // last test of this charge that could be trusted

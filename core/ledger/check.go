@@ -63,6 +63,14 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 		c.freezeTest(b)
 	case ChemistryTest:
 		c.chemistry(b)
+	case Dose:
+		c.dose(b.Volume, b.Additive, coolant.SCA)
+		c.text("/note", b.Note, 0, longText)
+	case Extended:
+		c.dose(b.Volume, b.Additive, coolant.Extender)
+		c.text("/note", b.Note, 0, longText)
+	case AdditiveFilter:
+		c.filter(b)
 	case CapTest:
 		c.cap(b)
 	case HoseCheck:
@@ -315,6 +323,7 @@ func (c *checker) renewal(b Renewal) {
 	flushes := float64(b.Flushes)
 	c.within("/flushes", &flushes, 0, 10, "")
 	c.oneOf("/flushWith", b.FlushWith, FlushWiths, b.Flushes == 0)
+	c.rinses(b)
 	if b.Residual != nil {
 		c.reading("/residual", *b.Residual, measure.Volume, 0, float64(c.unit.Capacity))
 	}
@@ -331,6 +340,55 @@ func (c *checker) renewal(b Renewal) {
 		c.reading(at+"/value", t.Value, measure.Torque, 0.1, 1000)
 	}
 	c.text("/note", b.Note, 0, longText)
+	c.suits(b)
+}
+
+// rinses: a cleaner that stays inside attacks metal and inhibitors, so water flushes follow
+// it until it runs clear.
+func (c *checker) rinses(b Renewal) {
+	rinses := float64(b.Rinses)
+	c.within("/rinses", &rinses, 0, 10, "")
+	if b.FlushWith != "cleaner" || b.Flushes == 0 {
+		return
+	}
+	if least := coolant.WaterFlushesLeast.In(c.unit.Figures); rinses < least {
+		c.ask("/rinses", fmt.Sprintf("%g water flushes after the cleaner", rinses),
+			fmt.Sprintf("%g to %g, until it runs clear", least, coolant.WaterFlushesMost.In(c.unit.Figures)))
+	}
+}
+
+// suits asks about a fill that the system is not made for, or that leaves too much of another
+// product inside.
+func (c *checker) suits(b Renewal) {
+	before := c.before()
+	after := Fold(c.unit, append(before.Entries(), c.entry))
+	if after.Product == nil || len(c.errs) > 0 {
+		return
+	}
+	needs := after.Needs()
+	needs.SCA = needs.SCA || b.Product.SCA
+	c.judged("/product", b.Product, coolant.Fill(b.Product, needs))
+	if foreign := after.Foreign(); foreign > coolant.ForeignFlush.In(after.Over()...) {
+		c.ask("/product", fmt.Sprintf("%s, with %.0f %% of another product left inside", b.Product.Name, 100*foreign), "it after a full flush")
+	}
+}
+
+// judged asks about a pour that is not plainly allowed. What was poured is recorded once its
+// writer has confirmed it: the books say what happened.
+func (c *checker) judged(field string, p coolant.Product, j coolant.Judgement) {
+	accepted := map[coolant.Answer]string{coolant.AnswerNeed: "the same premix", coolant.AnswerUnknown: "a product that is known to suit",
+		coolant.AnswerFlush: "it after a full flush only", coolant.AnswerNever: "another product"}[j.Answer]
+	if accepted == "" {
+		return
+	}
+	name := p.Name
+	if name == "" {
+		name = p.Code
+	}
+	if p.Form == coolant.Water {
+		name = "purified water"
+	}
+	c.ask(field, name+" here: "+j.Words(), accepted)
 }
 
 // cameOut: a renewal says what came out, in one of four ways.
@@ -373,6 +431,87 @@ func (c *checker) topUp(b TopUp) {
 		c.wrong("/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
 	}
 	c.text("/note", b.Note, 0, longText)
+	c.compatible(b)
+}
+
+// compatible asks about a pour that may not go onto what is inside. One that was not
+// observed is not asked about.
+func (c *checker) compatible(b TopUp) {
+	if b.Inferred || len(c.errs) > 0 {
+		return
+	}
+	account := c.before()
+	add, field := coolant.Product{Form: coolant.Water}, "/with"
+	if b.Product != nil {
+		add, field = *b.Product, "/product"
+	}
+	c.judged(field, add, coolant.TopUp(account.inside(), add, account.Needs()))
+}
+
+// before is the account as it stood when the entry happened.
+func (c *checker) before() Account {
+	return Fold(c.unit, slices.DeleteFunc(slices.Clone(c.written), func(e Entry) bool {
+		return e.Body.Kind() != KindStrike && e.Before(c.entry) >= 0
+	}))
+}
+
+// dose of an additive: it is refused when it would bring the nitrite beyond what stays
+// dissolved, or when that cannot be added up, unless its writer confirms that so much was
+// poured.
+func (c *checker) dose(volume measure.Reading, additive coolant.Additive, kind coolant.AdditiveKind) {
+	v := c.volume("/volume", volume, leastVolume, c.unit.Capacity, "the unit's capacity")
+	c.additive(additive, kind)
+	if len(c.errs) > 0 {
+		return
+	}
+	account := c.before()
+	if account.Given.ExtendedAt != nil && kind == coolant.Extender {
+		c.ask("/additive", "a second extender, after that of "+account.Given.ExtendedAt.Format(time.DateOnly), "one in the life of a charge; renew it instead")
+	}
+	c.overDosed(&account, "/volume/value", volume.String(), additive, float64(v), func(most float64) string {
+		return fmt.Sprintf("at most %.3g %s", math.Max(0, measure.From(most, volume.Unit)), volume.Unit.Symbol())
+	})
+}
+
+func (c *checker) additive(additive coolant.Additive, kind coolant.AdditiveKind) {
+	if additive.Kind != kind {
+		c.wrong("/additive", fmt.Sprintf("%s, kind %s", additive.Code, additive.Kind), "an additive of kind "+string(kind))
+	}
+}
+
+// overDosed asks about so many litres, or filters, of an additive that would bring too much
+// nitrite, or of which that cannot be told.
+func (c *checker) overDosed(account *Account, field, got string, additive coolant.Additive, amount float64, most func(float64) string) {
+	if !(additive.Nitrite > 0) {
+		return
+	}
+	if t := account.sample().Technology; c.unit.Metal == coolant.Aluminium || !coolant.Takes(t, additive.Kind) {
+		c.ask("/additive", fmt.Sprintf("%s in %s", additive.Name, pick(t == "", "a coolant that is not known", string(t))),
+			"SCA in IAT or HOAT, an extender in NOAT; no nitrite on hot or brazed aluminium unless its maker asks for it")
+	}
+	now, known := account.Nitrite()
+	limit, mass := account.sample().NitriteMost(), account.chargeMass()
+	sum := now + coolant.Raises(additive.Nitrite*amount, mass)
+	switch {
+	case !known:
+		c.ask(field, got+" into a charge whose nitrite is not known", "a dose after a test of the nitrite")
+	case sum > limit:
+		left := float64(coolant.DoseFor(additive, mass, now, limit))
+		c.ask(field, fmt.Sprintf("%s, which would bring nitrite to %.0f ppm", got, sum), fmt.Sprintf("%s: no more than %.0f ppm stays dissolved", most(left), limit))
+	}
+}
+
+func (c *checker) filter(b AdditiveFilter) {
+	c.additive(b.Additive, coolant.Filter)
+	if b.Meter != nil {
+		c.meter("/meter", *b.Meter)
+	}
+	c.text("/note", b.Note, 0, longText)
+	if len(c.errs) > 0 {
+		return
+	}
+	account := c.before()
+	c.overDosed(&account, "/additive", b.Additive.Name, b.Additive, 1, func(float64) string { return "a blank filter" })
 }
 
 // inferred: a pour that was not observed is never written into an aircraft's books, and
@@ -393,9 +532,7 @@ func (c *checker) freezeTest(b FreezeTest) {
 	if b.Sample != nil {
 		c.reading("/sample", *b.Sample, measure.Temperature, -10, 100)
 	}
-	if b.Instrument == Refractometer && b.Value.Unit != measure.Brix && !b.Scale.Known() {
-		c.wrong("/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG")
-	}
+	c.scale(b)
 	if b.Zero != nil {
 		c.zero("/zero", *b.Zero, b.Value.Unit)
 	}
@@ -420,6 +557,18 @@ func (c *checker) freezeTest(b FreezeTest) {
 		if err == nil && !(float64(*b.Cold) <= warm && *b.Cold >= -80) {
 			c.wrong("/cold", fmt.Sprintf("%g °C", float64(*b.Cold)), fmt.Sprintf("-80 to %.3g °C: the cold end of the band", warm))
 		}
+	}
+}
+
+// scale of a refractometer: of a glycol, or the per cent of water in a waterless coolant.
+func (c *checker) scale(b FreezeTest) {
+	waterless := b.Scale == coolant.NoWater
+	switch {
+	case b.Instrument != Refractometer || b.Value.Unit == measure.Brix && !waterless:
+	case waterless && b.Value.Unit != measure.Percent:
+		c.wrong("/value/unit", fmt.Sprintf("%q", string(b.Value.Unit)), "percent: of water, in a waterless coolant")
+	case !waterless && !b.Scale.Known():
+		c.wrong("/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG, waterless")
 	}
 }
 
@@ -477,20 +626,59 @@ func (c *checker) zero(field string, v float64, unit measure.Unit) {
 }
 
 func (c *checker) chemistry(b ChemistryTest) {
-	if b.PH == nil && b.Reserve == nil && b.Nitrite == nil && b.Molybdate == nil && b.Stray == nil && b.Look == "" {
+	nothing := !slices.ContainsFunc(b.tested(), func(v *float64) bool { return v != nil })
+	if nothing && b.Look == "" {
 		c.wrong("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, look")
 	}
+	c.strip(b)
 	c.within("/ph", b.PH, 0, 14, "")
 	c.within("/reserve", b.Reserve, 0, 60, "mL")
 	c.within("/nitrite", b.Nitrite, 0, 10_000, "ppm")
 	c.within("/molybdate", b.Molybdate, 0, 10_000, "ppm")
 	c.within("/stray", b.Stray, -24, 24, "V")
+	c.within("/strayOff", b.StrayOff, -24, 24, "V")
+	c.within("/strayCranking", b.StrayCranking, -24, 24, "V")
+	c.within("/strayLoads", b.StrayLoads, -24, 24, "V")
+	c.basis("/nitriteAs", b.NitriteAs, coolant.NitriteBases)
+	c.basis("/molybdateAs", b.MolybdateAs, coolant.MolybdateBases)
 	looks := make([]string, len(coolant.Looks))
 	for i, l := range coolant.Looks {
 		looks[i] = string(l)
 	}
 	c.oneOf("/look", string(b.Look), looks, true)
 	c.text("/tool", b.Tool, 0, shortText)
+}
+
+func (c *checker) basis(field string, as coolant.Basis, accepted []coolant.Basis) {
+	if as != "" && !slices.Contains(accepted, as) {
+		c.wrong(field, fmt.Sprintf("%q", string(as)), strings.Trim(fmt.Sprint(accepted), "[]"))
+	}
+}
+
+// strip: a strip is read in steps, with both ends of each; reserve alkalinity is for a
+// laboratory.
+func (c *checker) strip(b ChemistryTest) {
+	c.oneOf("/method", b.Method, TestMethods, true)
+	if b.Method == ByStrip && b.Reserve != nil {
+		c.wrong("/reserve", measure.Digits(*b.Reserve)+" mL by a strip", "the figure of a laboratory")
+	}
+	if b.Method != ByStrip && (b.Expired || b.Late) {
+		c.wrong("/method", fmt.Sprintf("%q", b.Method), "strip, for one that is past its date or was read too late")
+	}
+	for _, step := range []struct {
+		field     string
+		low, high *float64
+		most      float64
+	}{{"/ph", b.PH, b.PHTo, 14}, {"/nitrite", b.Nitrite, b.NitriteTo, 10_000}, {"/molybdate", b.Molybdate, b.MolybdateTo, 10_000}} {
+		switch {
+		case step.low == nil && step.high != nil:
+			c.wrong(step.field, "nothing", "the lower end of the step as well")
+		case step.low != nil && step.high == nil && b.Method == ByStrip:
+			c.wrong(step.field+"To", "nothing", "the upper end of the step as well: a strip reads in steps")
+		case step.high != nil:
+			c.within(step.field+"To", step.high, *step.low, step.most, "")
+		}
+	}
 }
 
 func (c *checker) cap(b CapTest) {

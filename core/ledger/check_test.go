@@ -24,13 +24,17 @@ func TestCheck(t *testing.T) {
 		field    string // empty: accepted
 		accepted string // part of what is said to be accepted
 	}{
-		{"water top-up", car, on(120, water(0.5)), "", ""},
+		{"top-up of the same", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &premix}), "", ""},
+		{"water onto a premix", car, on(120, water(0.5)), "/topUp/with", "the same premix"},
+		{"water onto a premix, confirmed", car, sure(on(120, water(0.5))), "", ""},
+		{"another glycol", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &pg}), "/topUp/product", "after a full flush"},
+
 		{"freeze test in °F", car, on(120, FreezeTest{Value: measure.Reading{Value: -34, Unit: measure.DegF}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
 		{"a test of plain water", car, on(120, test(0, coolant.EG)), "", ""},
 		{"loss", car, on(120, Loss{Volume: litres(8)}), "", ""},
 		{"fill of concentrate", car, on(120, Renewal{Volume: litres(8.3), Product: conc, Share: &share, Emptied: true}), "", ""},
 		{"meter between two", car, on(75, Meter{Meter: km(8000)}), "", ""},
-		{"a clock a little ahead", car, Entry{At: now.Add(3 * time.Minute), Body: water(0.1)}, "", ""},
+		{"a clock a little ahead", car, Entry{At: now.Add(3 * time.Minute), Body: TopUp{Volume: litres(0.1), With: coolant.Premix, Product: &premix}}, "", ""},
 
 		{"negative litres", car, on(120, water(-0.5)), "/topUp/volume/value", "0.005 to 8 L"},
 		{"no litres", car, on(120, Loss{Volume: litres(0)}), "/loss/volume/value", "0.005 to"},
@@ -43,7 +47,7 @@ func TestCheck(t *testing.T) {
 		{"with what", car, on(120, TopUp{Volume: litres(1), With: "milk"}), "/topUp/with", "premix, concentrate, water"},
 		{"more lost than fits", car, on(120, Loss{Volume: litres(12.5)}), "/loss/volume/value", "0.005 to 12 L"},
 		{"lost for no known cause", car, on(120, Loss{Volume: litres(1), Cause: "magic"}), "/loss/cause", "leak, spill, drained, sample"},
-		{"poured before anything was known", car, on(-5, water(0.5)), "", ""},
+		{"poured before anything was known", car, on(-5, water(0.5)), "/topUp/with", "known to suit"},
 
 		{"in the future", car, on(201, test(-30, coolant.EG)), "/at", "not after now"},
 		{"before the age of records", car, Entry{At: time.Date(1950, 1, 1, 0, 0, 0, 0, time.UTC), Body: test(-30, coolant.EG)}, "/at", "1970"},
@@ -138,10 +142,15 @@ func TestCheck(t *testing.T) {
 	}
 }
 
+func sure(e Entry) Entry {
+	e.Sure = true
+	return e
+}
+
 // What has been checked folds without a complaint.
 func TestCheckedEntriesFold(t *testing.T) {
 	var written []Entry
-	for _, e := range []Entry{on(0, emptied(8)), on(3, Meter{Meter: km(40)}), on(9, water(0.4)), on(12, test(-33, coolant.EG)), on(13, Loss{Volume: litres(0.7)})} {
+	for _, e := range []Entry{on(0, emptied(8)), on(3, Meter{Meter: km(40)}), on(9, TopUp{Volume: litres(0.4), With: coolant.Premix, Product: &premix}), on(12, test(-33, coolant.EG)), on(13, Loss{Volume: litres(0.7)})} {
 		if errs := Check(car, written, e, day(20)); len(errs) > 0 {
 			t.Fatalf("%s: %v", e.ID, errs[0])
 		}

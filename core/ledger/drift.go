@@ -3,6 +3,8 @@ package ledger
 import (
 	"math"
 	"time"
+
+	"diligentledger/core/coolant"
 )
 
 // driftPrior is the standard deviation, mass fraction a year, by which the
@@ -82,7 +84,7 @@ func (a *Account) Drift() (perYear, sigma float64) {
 // PerStrength is how much the freeze point moves, K, for a mass fraction more of
 // glycol in the charge as it is by book; 0 when nobody knows what is inside.
 func (a *Account) PerStrength() float64 {
-	if a.freeze() == nil {
+	if a.freeze() == nil || a.Base == coolant.NoWater {
 		return 0
 	}
 	return slope(a.Base, a.Charge.MassFraction())

@@ -33,6 +33,9 @@ const (
 	KindLoss         Kind = "loss"
 	KindFreezeTest   Kind = "freeze_test"
 	KindChemistry    Kind = "chemistry_test"
+	KindDose         Kind = "dose"
+	KindExtender     Kind = "extender"
+	KindFilter       Kind = "additive_filter"
 	KindCapTest      Kind = "cap_test"
 	KindHoseCheck    Kind = "hose_check"
 	KindPressureTest Kind = "pressure_test"
@@ -108,6 +111,15 @@ type Unit struct {
 	Replaced  float64
 	WetLiners bool // wet-liner diesel: needs nitrite or molybdate
 	Aircraft  bool // released by a licensed signatory only
+	// Metal that the coolant wets; empty when it is not known.
+	Metal coolant.Metal
+	// SilicateFree seals, PremixOnly system, Required technology and Listed products (by
+	// their codes) are the maker's.
+	SilicateFree, PremixOnly bool
+	Required                 coolant.Technology
+	Listed                   []string
+	// Figures that the unit's maker states in place of the limits of package coolant.
+	Figures coolant.Figures
 }
 
 // DefaultReplaced is the share of the charge that must be new for a renewal

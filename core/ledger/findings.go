@@ -27,7 +27,7 @@ func (a *Account) found(line *Line, point, state string, grade coolant.Grade) {
 // cap judges a pressure cap by [coolant.CheckCap], and keeps the pressure to
 // reckon with.
 func (a *Account) cap(line *Line, b CapTest) {
-	t := coolant.CapTest{Rated: a.Unit.Cap, Stuck: b.Vacuum == "stuck", BadSeal: b.Seal != "" && b.Seal != "good",
+	t := coolant.CapTest{Rated: a.Unit.Cap, New: b.Renewed, Over: []coolant.Figures{a.Unit.Figures}, Opens: b.Vacuum == "opens", Stuck: b.Vacuum == "stuck", BadSeal: b.Seal != "" && b.Seal != "good",
 		Unseated: b.Stage == "first_stage" || b.Seated != nil && !*b.Seated}
 	if b.Opened != nil && a.Unit.Cap > 0 {
 		if p, err := b.Opened.Metric(measure.Pressure); err == nil {
@@ -42,8 +42,8 @@ func (a *Account) cap(line *Line, b CapTest) {
 	for _, v := range verdicts {
 		states = append(states, string(v))
 		switch {
-		case v == coolant.CapSound, v == coolant.CapHalf && b.Vacuum == "opens":
-			grade, states = coolant.GradeGood, []string{string(coolant.CapSound)}
+		case v == coolant.CapSound, v == coolant.CapWorn:
+			grade = coolant.GradeGood
 		case v == coolant.CapUntested, v == coolant.CapHalf:
 			grade = coolant.GradeUnknown
 		case v == coolant.CapWeak, v == coolant.CapStuck:
@@ -194,54 +194,161 @@ func (a *Account) pressure(line *Line, b PressureTest) {
 	}
 }
 
+// PointChemistry is the finding of the chemistry of the charge, of each property by its last test.
+const PointChemistry = "chemistry"
+
 func (a *Account) chemistry(line *Line, b ChemistryTest) {
-	s := coolant.Sample{WetLiners: a.Unit.WetLiners, PH: b.PH, Reserve: b.Reserve, Nitrite: b.Nitrite,
-		Molybdate: b.Molybdate, Stray: b.Stray, Look: b.Look}
-	if a.Product != nil {
-		s.Technology = coolant.Technology(a.Product.Technology)
+	s := a.sample()
+	if b.Method == ByStrip && (b.Expired || b.Late) {
+		line.note(NoteStrip)
+	} else {
+		s.PH = bandOf(b.PH, b.PHTo, "")
+		s.Nitrite, s.Molybdate = bandOf(b.Nitrite, b.NitriteTo, b.NitriteAs), bandOf(b.Molybdate, b.MolybdateTo, b.MolybdateAs)
 	}
-	tested, properties := coolant.JudgeTested(s)
+	s.Reserve, s.Look = b.Reserve, b.Look
+	s.Stray, s.StrayOff, s.StrayCranking, s.StrayLoads = b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads
+	tested, properties := coolant.Judge(s)
+	if s.Nitrite != nil {
+		a.Given.Raised = 0 // what was given is in what was tested
+	}
+	s.Over = nil
 	a.Chemistry = append(a.Chemistry, Chemistry{At: line.Entry.At, Sample: s, Grade: tested, Properties: properties})
-	var states []string
-	for _, p := range properties {
-		if p.Grade == coolant.GradeBad || p.Grade == coolant.GradeSoft {
-			states = append(states, string(p.Property))
+	if tested != coolant.GradeUnknown || !a.seenChemistry() {
+		// What another property showed before stands until it is tested again.
+		whole := tested
+		var states []string
+		for _, p := range a.ChemistryNow() {
+			if p.Grade == coolant.GradeBad || p.Grade == coolant.GradeSoft {
+				states = append(states, string(p.Property))
+			}
+			if p.Grade != coolant.GradeUnknown && (whole == coolant.GradeUnknown || p.Grade.Worse(whole)) {
+				whole = p.Grade
+			}
 		}
+		a.found(line, PointChemistry, stateOf(states, whole), whole)
+		line.Grade = tested
 	}
-	a.found(line, "chemistry", stateOf(states, tested), tested)
 	a.coolantSeen(line, b.Look)
 }
 
-// ChemistryTrend carries the samples of the running charge on to a limit of a
-// property; the day it is reached, false when there are fewer than three or the
-// line does not run there.
+// Tested is a property as its last test showed it.
+type Tested struct {
+	coolant.PropertyGrade
+	At time.Time
+}
+
+// ChemistryNow is each property of this charge by its last test, in the order of
+// [coolant.Judge]; stray voltage is none of the charge and is kept through renewals.
+// A nitrite or molybdate that was dosed since is left out until it is tested again.
+func (a *Account) ChemistryNow() []Tested {
+	var all []Tested
+	for i := len(a.Chemistry) - 1; i >= 0; i-- {
+		c := &a.Chemistry[i]
+		for _, g := range c.Properties {
+			tested := g.Grade != coolant.GradeUnknown || g.Remedy != ""
+			if !tested || !g.Property.Electrical() && a.renewedSince(c.At) || g.Property.Dosed() && a.dosedSince(c.At) ||
+				slices.ContainsFunc(all, func(t Tested) bool { return t.Property == g.Property }) {
+				continue
+			}
+			all = append(all, Tested{g, c.At})
+		}
+	}
+	slices.SortStableFunc(all, func(x, y Tested) int { return x.Property.Order() - y.Property.Order() })
+	return all
+}
+
+func (a *Account) renewedSince(at time.Time) bool {
+	return a.Balance.RenewedAt != nil && at.Before(*a.Balance.RenewedAt)
+}
+
+func (a *Account) dosedSince(at time.Time) bool {
+	return a.Given.DosedAt != nil && at.Before(*a.Given.DosedAt)
+}
+
+// Technology of the product inside; empty when it is not known.
+func (a *Account) Technology() coolant.Technology { return a.sample().Technology }
+
+// RemedyWhenLow is what puts a property right once it has run down to its limit.
+func (a *Account) RemedyWhenLow(p coolant.Property) coolant.Remedy {
+	s := a.sample()
+	switch p {
+	case coolant.PropNitrite, coolant.PropMolybdate:
+		s.Nitrite = coolant.Exactly(0)
+	case coolant.PropPH:
+		s.PH = coolant.Exactly(0)
+	default:
+		return coolant.RemedyRenew
+	}
+	_, properties := coolant.Judge(s)
+	for _, g := range properties {
+		if g.Property == p || p == coolant.PropMolybdate && g.Property == coolant.PropNitrite {
+			return g.Remedy
+		}
+	}
+	return coolant.RemedyRenew
+}
+
+// seenChemistry reports whether a sample of the charge was judged before: one of which
+// nothing could be judged does not take its place.
+func (a *Account) seenChemistry() bool {
+	return slices.ContainsFunc(a.Findings, func(f Finding) bool { return f.Point == PointChemistry })
+}
+
+// bandOf a figure and the upper end of its step, in NO₂ or MoO₄; nil for what was not tested.
+func bandOf(low, high *float64, as coolant.Basis) *coolant.Band {
+	factor, ok := as.Factor()
+	if low == nil || !ok {
+		return nil
+	}
+	b := coolant.Band{Low: *low, High: *low}
+	if high != nil {
+		b.High = max(b.Low, *high)
+	}
+	b = b.Times(factor)
+	return &b
+}
+
+// ChemistryTrend carries the samples of the running charge, since it was last filled or
+// dosed, on to a limit of a property; the day it is reached, false when there are fewer than
+// three or the line does not run there.
 func (a *Account) ChemistryTrend(p coolant.Property) (time.Time, bool) {
 	var dated []coolant.Dated
-	var limit coolant.Limit
+	var bounds coolant.Bounds
 	var last time.Time
 	for _, c := range a.Chemistry {
-		if a.Balance.RenewedAt != nil && c.At.Before(*a.Balance.RenewedAt) {
+		if a.changedSince(c.At) {
 			continue
 		}
 		for _, g := range c.Properties {
 			if g.Property == p && g.Grade != coolant.GradeUnknown {
 				dated = append(dated, coolant.Dated{Day: float64(c.At.Unix()) / 86400, Value: g.Value})
-				limit, last = g.Limit, c.At
+				bounds, last = g.Bounds, c.At
 			}
 		}
 	}
 	if len(dated) < 3 {
 		return time.Time{}, false
 	}
-	end := limit.Least
+	end := bounds.Least
 	if dated[len(dated)-1].Value > dated[0].Value {
-		end = limit.Most
+		end = bounds.Most
 	}
 	days, ok := coolant.DaysToLimit(dated, end)
 	if !ok || days > 36500 {
 		return time.Time{}, false
 	}
 	return last.Add(time.Duration(days * 24 * float64(time.Hour))), true
+}
+
+// changedSince reports whether the inhibitors were changed after a time: by a fill, in whole
+// or in part, or by an additive.
+func (a *Account) changedSince(at time.Time) bool {
+	for _, t := range []*time.Time{a.Balance.RenewedAt, a.RefilledAt, a.Given.DosedAt} {
+		if t != nil && at.Before(*t) {
+			return true
+		}
+	}
+	return false
 }
 
 func (a *Account) closeDefect(line *Line, b DefectClosed) {

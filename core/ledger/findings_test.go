@@ -23,7 +23,9 @@ func TestFindings(t *testing.T) {
 	}{
 		{"cap opens at its rating, vacuum too", CapTest{Opened: ptr(kpa(104)), Seal: "good", Vacuum: "opens"}, "cap", "cap_sound", coolant.GradeGood},
 		{"cap looked at, not tested", CapTest{Seal: "good", Seated: &yes}, "cap", "cap_untested", coolant.GradeUnknown},
-		{"cap opens early", CapTest{Opened: ptr(kpa(84))}, "cap", "cap_weak", coolant.GradeBad},
+		{"cap opens early", CapTest{Opened: ptr(kpa(80))}, "cap", "cap_weak", coolant.GradeBad},
+		{"a used cap at 84 of 108", CapTest{Opened: ptr(kpa(84)), Vacuum: "opens"}, "cap", "cap_worn", coolant.GradeGood},
+		{"a new cap at 84 of 108", CapTest{Opened: ptr(kpa(84)), Vacuum: "opens", Renewed: true}, "cap", "cap_weak", coolant.GradeBad},
 		{"cap in psi", CapTest{Opened: ptr(measure.Reading{Value: 15.7, Unit: measure.Psi}), Vacuum: "opens"}, "cap", "cap_sound", coolant.GradeGood},
 		{"half-turned cap", CapTest{Stage: "first_stage", Seated: &yes}, "cap", "cap_unseated", coolant.GradeBad},
 		{"vacuum valve stuck", CapTest{Vacuum: "stuck"}, "cap", "cap_vacuum", coolant.GradeBad},

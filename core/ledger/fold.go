@@ -11,7 +11,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is reckoned anew.
-const Rules = 5
+const Rules = 6
 
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can
@@ -123,6 +123,12 @@ func (a *Account) take(e Entry) {
 		a.test(line, b)
 	case ChemistryTest:
 		a.chemistry(line, b)
+	case Dose:
+		a.dosed(line, b.Volume, b.Additive)
+	case Extended:
+		a.dosed(line, b.Volume, b.Additive)
+	case AdditiveFilter:
+		a.filter(line, b)
 	case CapTest:
 		a.cap(line, b)
 	case HoseCheck:
@@ -195,17 +201,41 @@ func (a *Account) topUp(line *Line, b TopUp) {
 	if p := b.Product; p != nil && a.Product != nil && p.Code != a.Product.Code {
 		a.blend(line, *p)
 	}
-	if b.With == coolant.Water && a.Product != nil && a.Product.Form == coolant.Premix {
+	thins := b.With == coolant.Water && a.Product != nil && a.Product.Form == coolant.Premix
+	if thins && !a.Needs().OverStrong {
 		line.note(NotePremixThinned)
 	}
 	if b.Inferred {
 		line.note(NoteInferred)
 	}
+	a.pourOn(line, added, b.Product, b.Inferred)
+	if b.Inferred && a.OffBook != nil {
+		a.OffBook = nil
+	}
+	// The air is out when the system was bled again and took what was missing.
+	if b.Bled && a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
+		a.AirSeen = line.Entry.ID
+	}
+	if thins || b.With != coolant.Premix && measure.Litre(v) > correction*a.full {
+		a.owe(OwedRetest, line.Entry.At)
+		if !b.Inferred {
+			a.CorrectedAt = &line.Entry.At
+		}
+	}
+}
+
+// pourOn pours a mixture onto the charge: a product's, or nil for water. What does not fit
+// in had gone before.
+func (a *Account) pourOn(line *Line, added coolant.Charge, p *coolant.Product, inferred bool) {
+	if a.Base == coolant.NoWater && added.Water > 0 {
+		line.note(NoteWatered)
+		a.Watered = true
+	}
 	after, err := a.Charge.Add(added)
 	if err != nil {
 		line.note(NoteMixedBase)
 		a.Mixed = true
-		// The volumes still add up; only their freeze point is anybody's guess.
+		// The volumes still add up; their freeze point is in no table.
 		added.Base = a.Charge.Base
 		after, _ = a.Charge.Add(added)
 	}
@@ -216,29 +246,22 @@ func (a *Account) topUp(line *Line, b TopUp) {
 		if a.settling(line.Entry.At) {
 			line.note(NoteSettling)
 			a.tight = line.Entry.At
-		} else if !b.Inferred {
+		} else if !inferred {
 			a.leaked(line.Entry.At, excess, sigmaPoured(excess))
 		}
 		kept := a.Charge.Take(excess)
 		after = coolant.Charge{Base: after.Base, Glycol: kept.Glycol + added.Glycol, Water: kept.Water + added.Water}
 		a.Charge = kept
 	}
-	a.thinned(float64(added.Volume()), added.MassFraction(), float64(after.Volume()))
+	a.thinned(float64(added.Volume()), added.MassFraction(), float64(after.Volume()), sigmaCan(p))
 	a.age(line.Entry.At, added.Volume())
+	if p != nil {
+		a.Parts = joined(a.Parts, a.Charge.Glycol, *p, added.Glycol)
+	}
 	a.Charge = after
 	a.changed()
-	if b.Inferred && a.OffBook != nil {
-		a.OffBook = nil
-	}
-	// The air is out when the system was bled again and took what was missing.
-	if b.Bled && a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
-		a.AirSeen = line.Entry.ID
-	}
-	if b.With != coolant.Premix && measure.Litre(v) > correction*a.full {
-		a.owe(OwedRetest, line.Entry.At)
-		if !b.Inferred {
-			a.CorrectedAt = &line.Entry.At
-		}
+	if p != nil {
+		a.judgeProduct(line)
 	}
 }
 
@@ -342,9 +365,19 @@ func (a *Account) reckon() {
 	if !a.Known || a.Mixed || a.Charge.Mass() == 0 {
 		return
 	}
+	if a.Base == coolant.NoWater {
+		if p := a.Product; p != nil && p.Freeze != nil && !a.Watered {
+			f.known, f.freeze, f.low, f.high = true, *p.Freeze, *p.Freeze, *p.Freeze
+		}
+		return
+	}
 	t, err := a.Charge.FreezePoint()
 	if err != nil {
-		return
+		// Stronger than the table of PG: it protects at least to its end, and the clock of
+		// the strength calls it too strong.
+		if _, t, err = coolant.Eutectic(a.Charge.Base); err != nil {
+			return
+		}
 	}
 	f.known, f.freeze = true, t
 	f.low, f.high = band(a.Base, a.Charge.MassFraction(), 2*a.strength)

@@ -12,9 +12,9 @@ import (
 
 var (
 	car    = Unit{Code: "CA-01", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}
-	conc   = coolant.Product{Code: "C", Base: coolant.EG, Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
-	premix = coolant.Product{Code: "P", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.5}
-	pg     = coolant.Product{Code: "G", Base: coolant.PG, Form: coolant.Premix, Glycol: 0.5}
+	conc   = coolant.Product{Code: "C", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 0.99, Stated: true}
+	premix = coolant.Product{Code: "P", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
+	pg     = coolant.Product{Code: "G", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
 	start  = time.Date(2025, 3, 1, 8, 0, 0, 0, time.UTC)
 )
 

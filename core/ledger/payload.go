@@ -9,13 +9,14 @@ import (
 
 // Kinds lists every kind of entry, in the order in which they are offered.
 var Kinds = []Kind{KindFreezeTest, KindTopUp, KindLevelCheck, KindMeter, KindLoss, KindRenewal, KindCapTest, KindHoseCheck,
-	KindInspection, KindChemistry, KindPressureTest, KindZeroCheck, KindDefect, KindDefectClosed, KindHold, KindRelease,
+	KindInspection, KindChemistry, KindDose, KindExtender, KindFilter, KindPressureTest, KindZeroCheck, KindDefect, KindDefectClosed, KindHold, KindRelease,
 	KindLayUp, KindReturn, KindMeterChange, KindOpening, KindNote, KindStrike}
 
 var parsers = map[Kind]func([]byte) (Body, error){
 	KindOpening: parse[Opening], KindRenewal: parse[Renewal], KindTopUp: parse[TopUp], KindLoss: parse[Loss],
 	KindFreezeTest: parseFreezeTest, KindChemistry: parse[ChemistryTest], KindCapTest: parse[CapTest],
 	KindHoseCheck: parse[HoseCheck], KindPressureTest: parse[PressureTest], KindLevelCheck: parse[LevelCheck],
+	KindDose: parse[Dose], KindExtender: parse[Extended], KindFilter: parse[AdditiveFilter],
 	KindInspection: parse[Inspection], KindDefect: parse[Defect], KindDefectClosed: parse[DefectClosed],
 	KindMeter: parse[Meter], KindMeterChange: parse[MeterChange], KindZeroCheck: parse[ZeroCheck],
 	KindLayUp: parse[LayUp], KindReturn: parse[Return], KindHold: parse[Hold], KindRelease: parse[Release],

@@ -42,6 +42,8 @@ type Renewal struct {
 	// Flushes with purified water or cleaner between drain and fill.
 	Flushes   int    `json:"flushes,omitempty"`
 	FlushWith string `json:"flushWith,omitempty"`
+	// Rinses with purified water after a cleaner, until it ran clear.
+	Rinses int `json:"rinses,omitempty"`
 	// Residual is what stayed inside, when that was told rather than drained.
 	Residual *measure.Reading `json:"residual,omitempty"`
 	Method   string           `json:"method,omitempty"`
@@ -67,10 +69,14 @@ type Torque struct {
 // What may be named in a renewal.
 var (
 	DrainPoints = []string{"petcock", "lower_hose", "block", "heater_core", "expansion_tank", "heat_exchanger", "other"}
-	FlushWiths  = []string{"water", "cleaner"}
+	FlushWiths  = []string{"water", "cleaner", PrepFluid}
 	Methods     = []string{"gravity", "vacuum", "pressure", "pump", "manual"}
 	Temperings  = []string{Cold, Hot}
 )
+
+// PrepFluid takes the place of water in a flush before a waterless coolant: what stays of it
+// is no water.
+const PrepFluid = "prep_fluid"
 
 // Cold and Hot systems; a hot level reads high.
 const (

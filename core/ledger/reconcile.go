@@ -14,6 +14,9 @@ import (
 // the last zero check of that very instrument in this account.
 func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 	inside := a.Base
+	if inside == coolant.NoWater {
+		return a.readWaterless(b)
+	}
 	switch b.Instrument {
 	case Hydrometer:
 		sample := measure.Celsius(20)
@@ -24,7 +27,9 @@ func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 			}
 			sample = measure.Celsius(t)
 		}
-		return coolant.ReadHydrometer(b.Value.Value, sample, inside)
+		h := coolant.Hydrometer{Relative: b.Value.Value, Sample: sample, Inside: inside}
+		h.Density, h.Glycol = a.density()
+		return h.Read()
 	case DiscTester:
 		return coolant.ReadDiscs(b.Chart, int(b.Value.Value), inside)
 	case TestStrip:
@@ -58,6 +63,25 @@ func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 		}
 	}
 	return m.Read()
+}
+
+// density of the product inside, relative to water, and its glycol by volume; 0 when it does
+// not state one, or something foreign is in the charge.
+func (a *Account) density() (density, glycol float64) {
+	if a.Product == nil || a.Product.Density == 0 || a.Foreign() > coolant.ForeignWatch.In(a.Over()...) {
+		return 0, 0
+	}
+	glycol, _ = a.Product.Strength()
+	return a.Product.Density, glycol
+}
+
+// readWaterless reads the per cent of water that a refractometer shows in a waterless
+// coolant; any other reading says nothing of it.
+func (a *Account) readWaterless(b FreezeTest) (coolant.Reading, error) {
+	if b.Instrument != Refractometer || b.Value.Unit != measure.Percent || b.Scale != coolant.NoWater {
+		return coolant.Reading{Refused: true, NoHint: true, Flags: []coolant.Flag{coolant.FlagWaterless}}, nil
+	}
+	return coolant.ReadWaterless(b.Value.Value/100, a.inside().Freeze, a.Over()...)
 }
 
 // scaleOf tells which scale of a refractometer a reading is on, and its value
@@ -113,6 +137,10 @@ func noteOf(flags []coolant.Flag) Note {
 			return NoteTooStrong
 		case coolant.FlagHydroPG:
 			return NoteDensityPG
+		case coolant.FlagWaterless:
+			return NoteWaterless
+		case coolant.FlagWatered:
+			return NoteWatered
 		}
 	}
 	return NoteDistrusted
@@ -147,14 +175,25 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		line.note(refused)
 		mark.Note = refused
 		a.Distrusted = mark
-		if refused == NoteBaseUnknown {
+		switch refused {
+		case NoteBaseUnknown:
 			a.Bound = a.safeBound(b)
+		case NoteWatered:
+			a.Watered = true
+			a.figures.done = false
 		}
 		return
 	}
 	r.Trusted = true
+	if a.Base == coolant.NoWater {
+		a.takeWaterless(line, mark)
+		return
+	}
 	t := trusted{line: line, read: read, mass: mass, k: math.Abs(slope(a.Base, mass)),
 		bracket: b.Instrument == DiscTester || b.Instrument == TestStrip}
+	if density, _ := a.density(); b.Instrument == Hydrometer && density == 0 {
+		t.bracket = true // as wide as concentrates differ
+	}
 	t.sigma = math.Max(float64(read.High-read.Low)/4, 0.2) // a bracket's ends are two to either side
 	off := a.compare(t)
 	line.before = nil
@@ -179,6 +218,21 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
 	a.offBook(r, mark)
 	a.settleRetest(line, at)
+}
+
+// takeWaterless: there is little water in it, so that it is what its product says.
+func (a *Account) takeWaterless(line *Line, mark *TestMark) {
+	line.Test.Agrees, mark.Agreed = true, true
+	a.Watered, a.Changes, a.Counted = false, 0, mark
+	if !a.Known {
+		line.note(NoteVolumeAssumed)
+		a.Charge = scaleTo(coolant.Charge{Base: coolant.NoWater, Glycol: 1}, a.Unit.Capacity)
+		a.Known, a.born, a.tight = true, time.Time{}, mark.At
+		a.volume = 2 * sigmaLevel * float64(a.Unit.Capacity)
+	}
+	a.figures.done = false
+	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
+	a.settleRetest(line, mark.At)
 }
 
 // leastOff in K that an instrument can show: what is nearer to the book is not colder.
@@ -225,6 +279,8 @@ func (a *Account) refusedFor(read coolant.Reading) (mass float64, why Note) {
 		return 0, noteOf(read.Flags)
 	case a.Base == "":
 		return 0, NoteBaseUnknown
+	case a.Base == coolant.NoWater:
+		return 1, ""
 	}
 	mass, err := coolant.MassFor(a.Base, read.Freeze)
 	if err != nil {
@@ -418,6 +474,7 @@ func (a *Account) snapshot() *Account {
 	c.Defects, c.Owed, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Owed), slices.Clip(c.Chemistry)
 	c.Strengths, c.Looks = slices.Clip(c.Strengths), slices.Clip(c.Looks)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)
+	c.Parts = slices.Clip(c.Parts)
 	c.grounds, c.readIn = slices.Clip(c.grounds), slices.Clip(c.readIn)
 	return &c
 }

@@ -354,8 +354,11 @@ func TestOwed(t *testing.T) {
 		{on(1, LevelCheck{Temper: Hot, Mark: "max"}), []string{OwedLevel, OwedRetest}},
 		{on(1, LevelCheck{Temper: Cold, Mark: "max"}), []string{OwedRetest}},
 		{on(2, test(-37, coolant.EG)), nil},
-		{on(3, water(0.2)), nil},
-		{on(4, water(1.2)), []string{OwedRetest}},
+		{on(3, TopUp{Volume: litres(0.2), With: coolant.Premix, Product: &premix}), nil},
+		{on(4, TopUp{Volume: litres(0.6), With: coolant.Concentrate, Product: &conc}), []string{OwedRetest}},
+		{on(6, test(-37, coolant.EG)), nil},
+		// Water onto a premix in need is tested after, however little.
+		{on(7, water(0.2)), []string{OwedRetest}},
 	} {
 		entries = append(entries, c.entry)
 		if got := what(Fold(car, entries)); !slices.Equal(got, c.owed) {

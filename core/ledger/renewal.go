@@ -46,7 +46,7 @@ func (a *Account) open(line *Line, b Opening) {
 	}
 	at := line.Entry.At
 	a.Factory, a.Balance.RenewedAt, a.born = true, &line.Entry.At, at
-	a.BuiltAt = &line.Entry.At
+	a.BuiltAt, a.Given = &line.Entry.At, Inhibitors{}
 	a.renewal, line.begins = len(a.Lines)-1, true
 	a.leaks, a.tight, a.quiet = nil, at, at
 	if b.Product == nil {
@@ -71,7 +71,7 @@ func (a *Account) open(line *Line, b Opening) {
 // and the parts' age are none of the charge and stay.
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, Readings: a.Readings, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
-		Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
+		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, MendedAt: a.MendedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meters: a.meters, readIn: a.readIn, renewal: -1}
@@ -97,17 +97,24 @@ func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Li
 	a.Charge, a.Base, a.Product = fresh, fresh.Base, &p
 	a.Known, a.Mixed, a.Blended = true, false, nil
 	a.Filled, a.full = v, max(a.Unit.Capacity, v)
-	a.strength, a.volume = sigmaFill(p), sigmaPoured(v)
+	a.strength, a.volume = sigmaFill(p, fresh), sigmaPoured(v)
+	a.Parts, a.Watered = []Part{{p, 1}}, p.Base == coolant.NoWater && fresh.Water > 0
 	a.changed()
 	a.EarlierTest = earlier(a.LastTest, a.EarlierTest)
 	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.OffBook, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil
 }
 
-func sigmaFill(p coolant.Product) float64 {
+// sigmaFill is the standard uncertainty of a fill of p, mass fraction: of the mixing, and of
+// what the label leaves open.
+func sigmaFill(p coolant.Product, fill coolant.Charge) float64 {
 	if p.Form == coolant.Premix {
 		return sigmaPremix
 	}
-	return sigmaMixed
+	glycol, label := p.Strength()
+	if !(glycol > 0) {
+		return sigmaMixed
+	}
+	return math.Hypot(sigmaMixed, label*fill.MassFraction()/glycol)
 }
 
 func (a *Account) renew(line *Line, b Renewal) {
@@ -147,6 +154,8 @@ func (a *Account) renew(line *Line, b Renewal) {
 		a.mixWith(line, fresh, b, held)
 	}
 	if t.Counts {
+		a.Given = Inhibitors{}
+		a.Findings = slices.DeleteFunc(slices.Clone(a.Findings), func(f Finding) bool { return f.Point == PointChemistry })
 		a.Balance.RenewedAt, a.Factory = &line.Entry.At, b.Factory
 		a.renewal, line.begins = len(a.Lines)-1, true
 		a.leaks = nil
@@ -154,6 +163,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 		line.note(NotePartial)
 		a.CorrectedAt = &line.Entry.At
 	}
+	a.judgeProduct(line)
 	a.tight, a.quiet = t.At, t.At
 	if b.Factory && a.BuiltAt == nil {
 		a.BuiltAt = &line.Entry.At
@@ -248,7 +258,7 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	t := line.Turn
 	r := t.Residual
 	// Each flush fills the system with water and drains it to the residual again.
-	left := math.Pow(math.Min(1, float64(r/max(a.full, r))), float64(b.Flushes))
+	left := math.Pow(math.Min(1, float64(r/max(a.full, r))), float64(b.Flushes+b.Rinses))
 	old, doubt := a.Charge.Take(held-r), a.strength
 	if !a.Known {
 		// Of an unknown charge anything from water to 60 % may have stayed.
@@ -257,11 +267,14 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	}
 	kept := scaleTo(old, measure.Litre(float64(old.Volume())*left))
 	water, _ := coolant.PourWater(max(0, r-kept.Volume())) // not negative
-	if b.Flushes > 0 {
+	if b.FlushWith == PrepFluid {
+		kept = coolant.Charge{Base: fresh.Base, Glycol: kept.Glycol + water.Water, Water: kept.Water}
+		water = coolant.Charge{}
+	} else if b.Flushes > 0 {
 		line.note(NoteGlycolKept)
 	}
 	mixed := false
-	if kept.Base != "" && kept.Base != fresh.Base {
+	if kept.Base != "" && kept.Base != fresh.Base && fresh.Base != coolant.NoWater {
 		mixed = float64(kept.Glycol) > foreignGlycol*float64(kept.Glycol+fresh.Glycol)
 		kept.Base = fresh.Base
 	}
@@ -276,9 +289,15 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	// much that was.
 	p, q := float64(fresh.Volume())/volume, float64(r)/volume
 	apart := math.Abs(fresh.MassFraction()-rest.MassFraction()) / volume
-	strength := math.Hypot(math.Hypot(sigmaFill(b.Product)*p, doubt*left*q), apart*math.Hypot(a.volume, sigmaPoured(t.Out)))
+	strength := math.Hypot(math.Hypot(sigmaFill(b.Product, fresh)*p, doubt*left*q), apart*math.Hypot(a.volume, sigmaPoured(t.Out)))
 	before, wasKnown, born, blended, wasMixed := a.Product, a.Known, a.born, a.Blended, a.Mixed
+	parts := a.Parts
+	if !a.Known {
+		parts = nil
+	}
 	a.fillWith(total, b.Product, measure.Litre(volume))
+	a.Parts = joined(parts, kept.Glycol, b.Product, fresh.Glycol)
+	a.Watered = fresh.Base == coolant.NoWater && rest.Water > 0
 	a.strength = strength
 	a.Mixed = mixed || wasMixed && oldShare > foreignGlycol
 	switch {

@@ -27,6 +27,10 @@ type stored struct {
 	Factory    bool
 	Mixed      bool
 	Blended    []coolant.Product
+	Parts      []Part
+	Given      Inhibitors
+	Filter     *FilterMark
+	Watered    bool
 	LastTest   *TestMark
 	Counted    *TestMark
 	Earlier    *TestMark
@@ -195,7 +199,7 @@ var packing = func() cbor.EncMode {
 // Store packs the account without its lines.
 func (a *Account) Store() ([]byte, error) {
 	s := stored{Balance: a.Balance, Charge: a.Charge, Known: a.Known, Base: a.Base, Product: a.Product, Factory: a.Factory, Mixed: a.Mixed,
-		Blended: a.Blended, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
+		Blended: a.Blended, Parts: a.Parts, Given: a.Given, Filter: a.Filter, Watered: a.Watered, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
 		Distrusted: a.Distrusted, OffBook: a.OffBook, Filled: a.Filled,
 		Changes: a.Changes, Defects: a.Defects, Owed: a.Owed, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
 		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, Begun: a.Begun(),
@@ -228,7 +232,7 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 		return nil, fmt.Errorf("stored account of %s: %w", u.Code, err)
 	}
 	a := &Account{Unit: u, Balance: s.Balance, Charge: s.Charge, Known: s.Known, Base: s.Base, Product: s.Product, Factory: s.Factory, Mixed: s.Mixed,
-		Blended: s.Blended, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
+		Blended: s.Blended, Parts: s.Parts, Given: s.Given, Filter: s.Filter, Watered: s.Watered, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
 		Distrusted: s.Distrusted, OffBook: s.OffBook, Filled: s.Filled,
 		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Owed: s.Owed, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
 		grounds: s.Grounds, CorrectedAt: s.Corrected, MendedAt: s.Mended,

@@ -46,6 +46,36 @@ type ChemistryTest struct {
 	Stray     *float64     `json:"stray,omitempty"`     // V between coolant and battery ground
 	Look      coolant.Look `json:"look,omitempty"`
 	Tool      string       `json:"tool,omitempty"`
+	// Upper ends of a strip's steps; the figures above are the lower ends.
+	PHTo        *float64 `json:"phTo,omitempty"`
+	NitriteTo   *float64 `json:"nitriteTo,omitempty"`
+	MolybdateTo *float64 `json:"molybdateTo,omitempty"`
+	// What nitrite and molybdate are stated as; NO₂ and MoO₄ when empty.
+	NitriteAs   coolant.Basis `json:"nitriteAs,omitempty"`
+	MolybdateAs coolant.Basis `json:"molybdateAs,omitempty"`
+	// Stray voltage by what was on.
+	StrayOff      *float64 `json:"strayOff,omitempty"`
+	StrayCranking *float64 `json:"strayCranking,omitempty"`
+	StrayLoads    *float64 `json:"strayLoads,omitempty"`
+	Method        string   `json:"method,omitempty"` // of TestMethods
+	// A strip past its date, or read after its time.
+	Expired bool `json:"expired,omitempty"`
+	Late    bool `json:"late,omitempty"`
+}
+
+// Methods of a chemistry test.
+const (
+	ByStrip      = "strip"
+	ByMeter      = "meter"
+	ByLaboratory = "laboratory"
+)
+
+// TestMethods in the order they are offered.
+var TestMethods = []string{ByStrip, ByMeter, ByLaboratory}
+
+// tested is every figure of the test, by its field.
+func (b ChemistryTest) tested() []*float64 {
+	return []*float64{b.PH, b.Reserve, b.Nitrite, b.Molybdate, b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads}
 }
 
 // CapTest of the pressure cap.

@@ -13,10 +13,19 @@ import (
 const (
 	shareOfJug  = 0.02  // of a volume that was measured
 	leastOfJug  = 0.05  // L
-	sigmaMixed  = 0.008 // mass fraction, of a fill mixed at the bench
+	sigmaMixed  = 0.008 // mass fraction, of a fill mixed at the bench from a known concentrate
 	sigmaPremix = 0.004 // mass fraction, of a premix from the can
 	sigmaLevel  = 0.0125
 )
+
+// sigmaCan is the standard uncertainty of what is in a can, mass fraction; nil for water.
+func sigmaCan(p *coolant.Product) float64 {
+	if p == nil {
+		return sigmaPremix
+	}
+	_, label := p.Strength()
+	return math.Max(sigmaPremix, label)
+}
 
 // sigmaPoured is the standard uncertainty of v litres measured in a jug.
 func sigmaPoured(v measure.Litre) float64 {
@@ -30,8 +39,8 @@ func (a *Account) spread(v measure.Litre) {
 
 // thinned widens the book's strength for added litres of strength x that are now
 // part of total litres: dw/dv = (x − w)/total, and the old uncertainty shrinks
-// with the share of the old coolant that is left.
-func (a *Account) thinned(added, x, total float64) {
+// with the share of the old coolant that is left. can is the standard uncertainty of x.
+func (a *Account) thinned(added, x, total, can float64) {
 	if total <= 0 {
 		return
 	}
@@ -41,14 +50,14 @@ func (a *Account) thinned(added, x, total float64) {
 	moved := math.Hypot(sigmaPoured(measure.Litre(added)), a.volume*added/total)
 	a.strength = math.Hypot(a.strength*kept, perLitre*moved)
 	// Even a top-up of the same mixture leaves some doubt what it was.
-	a.strength = math.Hypot(a.strength, sigmaPremix*added/total)
+	a.strength = math.Hypot(a.strength, can*added/total)
 	a.volume = math.Hypot(a.volume, sigmaPoured(measure.Litre(added)))
 }
 
 // band is the freeze points at s mass fraction to either side of w, colder and
 // warmer.
 func band(b coolant.Base, w, s float64) (low, high measure.Celsius) {
-	if b == "" {
+	if !b.Known() {
 		b = coolant.EG // plain water is the same in either table
 	}
 	top, _, err := coolant.Eutectic(b)

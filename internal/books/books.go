@@ -38,6 +38,8 @@ type Moment struct {
 	Account *ledger.Account
 	Outlook forecast.Outlook
 	Today   measure.Date // at the unit's site
+	// Additives of the register; of a single account only.
+	Additives []coolant.Additive
 
 	day day
 }
@@ -89,7 +91,12 @@ func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
 	if err != nil {
 		return Moment{}, err
 	}
-	return b.moment(ctx, u, entries)
+	m, err := b.moment(ctx, u, entries)
+	if err != nil {
+		return Moment{}, err
+	}
+	m.Additives, err = b.store.Additives(ctx)
+	return m, err
 }
 
 // Today in the fleet's own time zone.
@@ -189,6 +196,16 @@ func (b *Books) Find(ctx context.Context, text string, limit int) ([]store.UnitN
 // Products that may be poured in.
 func (b *Books) Products(ctx context.Context) ([]coolant.Product, error) {
 	return b.store.Products(ctx)
+}
+
+// Additives of the register.
+func (b *Books) Additives(ctx context.Context) ([]coolant.Additive, error) {
+	return b.store.Additives(ctx)
+}
+
+// Additive of that code; [store.ErrNoAdditive] when there is none.
+func (b *Books) Additive(ctx context.Context, code string) (coolant.Additive, error) {
+	return b.store.Additive(ctx, code)
 }
 
 // Ready reports whether the books can be opened.

@@ -23,8 +23,10 @@ type LoadedFleet struct {
 	Sites    []LoadedSite
 	Plans    []forecast.Plan
 	Products []coolant.Product
-	Units    []LoadedUnit
-	Planned  []LoadedPlanned
+	// Additives of the register.
+	Additives []coolant.Additive
+	Units     []LoadedUnit
+	Planned   []LoadedPlanned
 }
 
 // LoadedPlanned is a line of the plan list, by the code of its unit.
@@ -55,13 +57,21 @@ type LoadedUnit struct {
 	Tank      measure.Litre
 	Marks     float64 // mm between the tank's marks
 	WetLiners bool
-	Entries   []ledger.Entry
+	Metal     coolant.Metal
+	Drive     string // combustion, hybrid, electric; empty when it is not known
+	// What the maker asks for.
+	SilicateFree, PremixOnly bool
+	Required                 coolant.Technology
+	Listed                   []string
+	Figures                  coolant.Figures
+	Entries                  []ledger.Entry
 }
 
 // Ledger is what the fold must know of a unit of the fleet, which runs on plan p.
 func (f LoadedFleet) Ledger(u LoadedUnit, p forecast.Plan) ledger.Unit {
 	return ledger.Unit{Scales: f.scalesAt(u.Site), Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
-		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft}
+		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft, Metal: u.Metal,
+		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
 }
 
 // fleetFact is where the name of a loaded fleet stands in installation.
@@ -113,16 +123,37 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			kept[p.Name] = p
 		}
 		for _, p := range f.Products {
-			if _, err := insert(`INSERT INTO product (code, name, base, technology, form, glycol) VALUES (?, ?, ?, ?, ?, ?)`,
-				p.Code, p.Name, p.Base, p.Technology, p.Form, p.Glycol); err != nil {
+			figures, err := asJSON(p.Figures)
+			if err != nil {
+				return err
+			}
+			if _, err := insert(`
+				INSERT INTO product (code, name, base, technology, form, glycol, stated, density, meets, sca, named, fresh, freeze, figures)
+				VALUES (?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0), ?, ?)`,
+				p.Code, p.Name, p.Base, p.Technology, p.Form, p.Glycol, p.Stated, p.Density, listed(p.Meets), p.SCA, listed(p.Named), p.Fresh, p.Freeze, figures); err != nil {
+				return err
+			}
+		}
+		for _, a := range f.Additives {
+			if _, err := insert(`
+				INSERT INTO additive (code, name, kind, nitrite_g, molybdate_g, release_kind, change_months, change_km, change_hours)
+				VALUES (?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0))`,
+				a.Code, a.Name, a.Kind, a.Nitrite, a.Molybdate, a.Release, a.Months, a.Km, a.Hours); err != nil {
 				return err
 			}
 		}
 		for _, u := range f.Units {
+			figures, err := asJSON(u.Figures)
+			if err != nil {
+				return err
+			}
 			id, err := insert(`
-				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, tank_marks_mm, wet_liners)
-				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?)`,
-				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners)
+				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, tank_marks_mm, wet_liners,
+				                  metal, drive, silicate_free, premix_only, required_technology, listed, figures)
+				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?,
+				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?)`,
+				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners,
+				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures)
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
@@ -147,10 +178,28 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 	})
 }
 
+// listed with commas, as [listOf] reads it.
+func listed[T ~string](all []T) string {
+	texts := make([]string, len(all))
+	for i, v := range all {
+		texts[i] = string(v)
+	}
+	return strings.Join(texts, ",")
+}
+
+// asJSON of figures; NULL for none.
+func asJSON(f coolant.Figures) (any, error) {
+	if len(f) == 0 {
+		return nil, nil
+	}
+	text, err := json.Marshal(f)
+	return string(text), err
+}
+
 // scalesAt a site: the glycols that its units hold, as the register has them.
 func (f LoadedFleet) scalesAt(site string) (scales []coolant.Base) {
 	for _, u := range f.Units {
-		if u.Site == site && u.Base != "" && !slices.Contains(scales, u.Base) {
+		if u.Site == site && u.Base.Known() && !slices.Contains(scales, u.Base) {
 			scales = append(scales, u.Base)
 		}
 	}

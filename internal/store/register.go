@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"strings"
@@ -31,6 +32,8 @@ type Unit struct {
 	Altitude float64
 	// Zone of the site.
 	Zone *time.Location
+	// Drive: combustion, hybrid or electric; empty when it is not known.
+	Drive string
 
 	id, siteID int64
 }
@@ -46,7 +49,8 @@ var ErrNoProduct = errors.New("no such product")
 
 const unitQuery = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
-	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners
+	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners,
+	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures
 	FROM unit u`
 
 // register is what the units of a fleet share.
@@ -78,7 +82,7 @@ func (s *Store) register(ctx context.Context) (register, error) {
 		site int64
 		base coolant.Base
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IS NOT NULL ORDER BY site_id, base`)
+	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') ORDER BY site_id, base`)
 	all, err := collect(rows, err, func(rows *sql.Rows) (h held, err error) { return h, rows.Scan(&h.site, &h.base) })
 	for _, h := range all {
 		r.scales[h.site] = append(r.scales[h.site], h.base)
@@ -88,9 +92,16 @@ func (s *Store) register(ctx context.Context) (register, error) {
 
 // scanUnit leaves its site and plan to be filled in.
 func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
-	var meter string
+	var meter, listed string
+	var figures []byte
 	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
-		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners)
+		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
+		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures)
+	if err != nil {
+		return u, err
+	}
+	u.Ledger.Listed = listOf[string](listed)
+	u.Ledger.Figures, err = figuresOf(figures)
 	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Aircraft = u.Code, u.Kind, u.Kind == aircraft
 	u.Ledger.Meter = measure.Unit(meter).Dimension()
 	return u, err
@@ -159,10 +170,68 @@ func (s *Store) Find(ctx context.Context, text string, limit int) ([]UnitName, e
 	})
 }
 
-const productQuery = `SELECT code, name, base, technology, form, glycol FROM product`
+// listOf what commas separate; nil for none.
+func listOf[T ~string](text string) (all []T) {
+	for item := range strings.SplitSeq(text, ",") {
+		if item = strings.TrimSpace(item); item != "" {
+			all = append(all, T(item))
+		}
+	}
+	return all
+}
+
+// figuresOf the JSON of a register's column; nil for none.
+func figuresOf(text []byte) (f coolant.Figures, err error) {
+	if len(text) == 0 {
+		return nil, nil
+	}
+	if err := json.Unmarshal(text, &f); err != nil {
+		return nil, fmt.Errorf("figures %q: %w", text, err)
+	}
+	return f, nil
+}
+
+const productQuery = `SELECT code, name, base, technology, form, glycol, stated, COALESCE(density, 0), meets, sca, named, COALESCE(fresh, 0), freeze, figures FROM product`
 
 func scanProduct(row interface{ Scan(...any) error }) (p coolant.Product, err error) {
-	return p, row.Scan(&p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol)
+	var meets, named string
+	var freeze sql.NullFloat64
+	var figures []byte
+	if err = row.Scan(&p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol, &p.Stated, &p.Density, &meets, &p.SCA, &named, &p.Fresh, &freeze, &figures); err != nil {
+		return p, err
+	}
+	p.Meets, p.Named = listOf[coolant.Standard](meets), listOf[coolant.Technology](named)
+	if freeze.Valid {
+		t := measure.Celsius(freeze.Float64)
+		p.Freeze = &t
+	}
+	p.Figures, err = figuresOf(figures)
+	return p, err
+}
+
+const additiveQuery = `
+	SELECT code, name, kind, nitrite_g, molybdate_g, COALESCE(release_kind, ''), COALESCE(change_months, 0), COALESCE(change_km, 0), COALESCE(change_hours, 0) FROM additive`
+
+func scanAdditive(row interface{ Scan(...any) error }) (a coolant.Additive, err error) {
+	return a, row.Scan(&a.Code, &a.Name, &a.Kind, &a.Nitrite, &a.Molybdate, &a.Release, &a.Months, &a.Km, &a.Hours)
+}
+
+// ErrNoAdditive says that the register holds no additive of that code.
+var ErrNoAdditive = errors.New("no such additive")
+
+// Additives by name.
+func (s *Store) Additives(ctx context.Context) ([]coolant.Additive, error) {
+	rows, err := s.db.QueryContext(ctx, additiveQuery+` ORDER BY name, code`)
+	return collect(rows, err, func(rows *sql.Rows) (coolant.Additive, error) { return scanAdditive(rows) })
+}
+
+// Additive of that code; [ErrNoAdditive] when there is none.
+func (s *Store) Additive(ctx context.Context, code string) (coolant.Additive, error) {
+	a, err := scanAdditive(s.db.QueryRowContext(ctx, additiveQuery+` WHERE code = ?`, code))
+	if errors.Is(err, sql.ErrNoRows) {
+		return a, fmt.Errorf("%w: %s", ErrNoAdditive, code)
+	}
+	return a, err
 }
 
 // Products by name.

@@ -34,6 +34,7 @@ var Rights = map[string]string{
 	"planned":       "SELECT, INSERT, UPDATE",
 	"plan":          "SELECT, INSERT, UPDATE",
 	"product":       "SELECT",
+	"additive":      "SELECT",
 	"installation":  "SELECT, INSERT, UPDATE",
 	"unit":          "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"entry":         "SELECT, INSERT",

@@ -17,7 +17,7 @@ func buy() Question {
 			{Name: "is", Label: "and that is", Initial: "water", Options: []Option{{"water", "flush water"}, {"same", "the same mixture"}}},
 			strengthField("target", "target", "50 %"),
 			{Name: "concentrate", Label: "concentrate, sizes and prices", Initial: "1 L 11; 5 L 48; 20 L 170"},
-			{Name: "content", Label: "concentrate holds", Initial: concentrateHolds, Hint: contentHint},
+			contentField(""),
 			{Name: "premix", Label: "premix, sizes and prices", Initial: "1 L 7; 5 L 29; 20 L 105"},
 			{Name: "holds", Label: "premix holds", Initial: "50 %"},
 			{Name: "cleaner", Label: "with flush cleaner", Options: yesNo, Initial: "no"},
@@ -34,7 +34,7 @@ func answerBuy(in *inputs) Result {
 	cans, canLabels := in.containers("concentrate")
 	premixCans, premixLabels := in.containers("premix")
 	holds := in.within("holds", measure.Share, 1, 100) / 100
-	content := in.within("content", measure.Share, 66, 100) / 100
+	content := in.content(base)
 	cleaner := in.yes("cleaner")
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
@@ -107,9 +107,17 @@ func answerBuy(in *inputs) Result {
 	if cleaner {
 		bottles := coolant.CleanerBottles(measure.Litre(capacity))
 		r.Lines = append(r.Lines, Line{"flush cleaner", fmt.Sprintf("%d bottle%s", bottles, strings.Repeat("s", bottles-1))})
-		r.Steps = append(r.Steps, Step{What: "cleaner", Formula: "one bottle to 11.4 L, two above", Numbers: in.vol(measure.Litre(capacity)), Source: sourceTrade})
+		least, most := coolant.WaterFlushesLeast.Value, coolant.WaterFlushesMost.Value
+		flushWater := measure.Litre(capacity - trapped)
+		r.Lines = append(r.Lines, Line{"water flushes after it", fmt.Sprintf("%.0f to %.0f, until it runs clear: %s to %s of purified water", least, most,
+			in.vol(flushWater*measure.Litre(least)), in.vol(flushWater*measure.Litre(most)))})
+		r.Steps = append(r.Steps, Step{What: "cleaner", Formula: "capacity / 11.4 L, rounded up", Numbers: in.vol(measure.Litre(capacity)), Source: sourceTrade})
+		r.Warnings = append(r.Warnings, "Cleaner that stays inside attacks metal and inhibitors: flush it out with water until it runs clear, and count the water that stays.")
 	}
-	r.Warnings = append(r.Warnings, "Purified water only; never tap water. Premix is never thinned.")
+	if in.text("content") == "" {
+		r.Warnings = append(r.Warnings, labelWarning)
+	}
+	r.Warnings = append(r.Warnings, "Purified water only; never tap water. Premix is not thinned.")
 	return r
 }
 

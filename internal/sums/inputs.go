@@ -14,7 +14,7 @@ import (
 // inputs reads what was given and gathers what is wrong with it, so that a
 // person is told of everything at once.
 type inputs struct {
-	words
+	figures
 	fields []Field
 	given  map[string]string
 	typed  map[string]measure.Unit // unit of what was read

@@ -20,12 +20,22 @@ const (
 	sourceTrade  = "common practice"
 )
 
-// What a concentrate holds when its can does not say, see
-// [coolant.ConcentrateGlycol].
-const (
-	concentrateHolds = "99 %"
-	contentHint      = "glycol by volume, if the can says"
-)
+// contentField asks what a concentrate holds; when the can does not say, it is taken by
+// [coolant.Product.Strength].
+func contentField(by string, shown ...string) Field {
+	return Field{Name: "content", Label: "concentrate holds", Hint: "empty: 96 % (PG 94 %)", Optional: true, ShownBy: by, ShownFor: shown}
+}
+
+// content of the concentrate, as a volume fraction of glycol.
+func (in *inputs) content(base coolant.Base) float64 {
+	if v := in.optional("content", measure.Share, 66, 100); v != nil {
+		return *v / 100
+	}
+	glycol, _ := coolant.Product{Base: base, Form: coolant.Concentrate}.Strength()
+	return glycol
+}
+
+const labelWarning = "The can does not say what it holds: labels run from 93 to 99 % of glycol, so that half and half freezes at −33 to −37 °C (PG: −30 to −33 °C). Test it."
 
 func strengthField(name, label, initial string) Field {
 	return Field{Name: name, Label: label, Initial: initial, Hint: "50 % by volume, or a freeze point"}
@@ -110,11 +120,15 @@ func protects() Question {
 			if eutectic, lowest, err := coolant.Eutectic(base); err == nil && mass > eutectic && base == coolant.EG {
 				r.Warnings = append(r.Warnings, fmt.Sprintf("Stronger than the eutectic (%s by mass, %s): more glycol protects worse.", percent(eutectic), in.temp(lowest)))
 			}
-			if volume < coolant.TargetLow {
-				r.Warnings = append(r.Warnings, "Below 40 % the inhibitors are thin.")
-			}
-			if volume > coolant.TargetMost {
-				r.Warnings = append(r.Warnings, "Above 65 % cooling suffers; nobody should run this.")
+			switch {
+			case volume < coolant.StrengthDueLow.Value-1e-6:
+				r.Warnings = append(r.Warnings, "Below 33 % the inhibitors are too thin: correct it.")
+			case volume < coolant.StrengthWatchLow.Value-1e-6:
+				r.Warnings = append(r.Warnings, "Below 40 % the inhibitors are thin, and liners cavitate.")
+			case volume > coolant.StrengthDueHigh.Value+1e-6:
+				r.Warnings = append(r.Warnings, "Above 67 % protection and cooling fall off: too strong, thin it.")
+			case volume > coolant.StrengthWatchHigh.Value+1e-6:
+				r.Warnings = append(r.Warnings, "Above 60 % cooling worsens.")
 			}
 			if night != nil {
 				spare := *night - float64(freeze)
@@ -154,7 +168,7 @@ func target() Question {
 			strengthField("target", "target", "50 %"),
 			{Name: "with", Label: "to add", Initial: "concentrate", Options: []Option{{"concentrate", "concentrate and water"},
 				{"premix", "premix and water"}, {"premix_only", "premix only"}, {"water", "water only"}}},
-			{Name: "content", Label: "concentrate holds", Initial: concentrateHolds, Hint: contentHint, ShownBy: "with", ShownFor: []string{"concentrate"}},
+			contentField("with", "concentrate"),
 			{Name: "premix", Label: "premix holds", Initial: "50 %", ShownBy: "with", ShownFor: []string{"premix", "premix_only"}},
 			{Name: "night", Label: "coldest night", Hint: "of the site", Optional: true},
 		},
@@ -172,7 +186,7 @@ func answerTarget(in *inputs) Result {
 	now, wanted := in.strength("strength", base), in.strength("target", base)
 	with := in.choice("with")
 	premix := in.within("premix", measure.Share, 1, 100) / 100
-	content := in.within("content", measure.Share, 66, 100) / 100
+	content := in.content(base)
 	night := in.optional("night", measure.Temperature, -80, 40)
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
@@ -267,6 +281,9 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	}
 	if len(plan.Passes) > 0 {
 		r.Warnings = append(r.Warnings, "Warm it through so that it mixes, let it cool, and test again: that was the point of the work.")
+	}
+	if with == "concentrate" && in.text("content") == "" && len(plan.Passes) > 0 {
+		r.Warnings = append(r.Warnings, labelWarning)
 	}
 	r.Lines = append(r.Lines, Line{"target", percent(goal)})
 	if freeze, err := last.FreezePoint(); night != nil && err == nil {

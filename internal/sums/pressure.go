@@ -9,8 +9,9 @@ import (
 
 var capWords = map[coolant.CapVerdict]string{
 	coolant.CapSound:    "The cap is sound.",
-	coolant.CapUntested: "The cap has not been tested: its rating is taken on trust.",
+	coolant.CapUntested: "The cap has not been tested: its rating is assumed.",
 	coolant.CapHalf:     "The vacuum valve has not been tested.",
+	coolant.CapWorn:     "The cap opens below what a new one does, and still serves.",
 	coolant.CapWeak:     "The cap opens too soon: it boils sooner. Replace it.",
 	coolant.CapStuck:    "The cap opens too late: hoses and core carry the rest. Replace it.",
 	coolant.CapVacuum:   "The vacuum valve is stuck: hoses collapse and nothing is drawn back. Replace the cap.",
@@ -27,6 +28,7 @@ func boil() Question {
 			{Name: "rated", Label: "cap rating", Initial: "103 kPa", Hint: "0 for an open system"},
 			{Name: "opened", Label: "cap opened at", Hint: "on the tester", Optional: true},
 			{Name: "vacuum", Label: "vacuum valve opened at", Hint: "below ambient", Optional: true},
+			{Name: "age", Label: "the cap is", Initial: "used", Options: []Option{{"used", "used"}, {"new", "new"}}},
 			{Name: "seat", Label: "cap found", Initial: "home", Options: []Option{{"home", "turned home, seal good"}, {"unseated", "not turned home"}, {"seal", "seal dried or cracked"}}},
 			{Name: "altitude", Label: "altitude", Initial: "0 m"},
 			{Name: "running", Label: "runs at", Hint: "the gauge when hot", Optional: true},
@@ -38,7 +40,7 @@ func answerBoil(in *inputs) Result {
 	base := in.base("base")
 	mass := in.strength("strength", base)
 	rated := measure.Kilopascal(in.within("rated", measure.Pressure, 0, 300))
-	test := coolant.CapTest{Rated: rated, Unseated: in.choice("seat") == "unseated", BadSeal: in.choice("seat") == "seal"}
+	test := coolant.CapTest{Rated: rated, Unseated: in.choice("seat") == "unseated", BadSeal: in.choice("seat") == "seal", New: in.choice("age") == "new"}
 	test.Opened = asPressure(in.optional("opened", measure.Pressure, 0, 300))
 	test.Vacuum = asPressure(in.optional("vacuum", measure.Pressure, 0, 100))
 	altitude := in.within("altitude", measure.Altitude, -500, 9000)
@@ -75,14 +77,21 @@ func answerBoil(in *inputs) Result {
 	if running != nil {
 		spare := float64(at) - *running
 		r.Lines = append(r.Lines, Line{"to spare when running", in.difference(spare)})
-		if spare <= 0 {
+		least, wanted := coolant.BoilLeast.Value, coolant.BoilWanted.Value
+		switch {
+		case spare <= 0:
 			r.Headline += " It boils at that gauge: stop the engine, and never open it hot."
-		} else {
+		case spare < least:
+			r.Headline += fmt.Sprintf(" Only %s to spare: too little.", in.difference(spare))
+		case spare < wanted:
+			r.Headline += fmt.Sprintf(" %s to spare: just enough.", in.difference(spare))
+		default:
 			r.Headline += fmt.Sprintf(" %s to spare.", in.difference(spare))
 		}
+		r.Steps = append(r.Steps, Step{What: "to spare", Formula: "boil-over − running temperature", Numbers: fmt.Sprintf("%s wanted, %s at the least", in.difference(wanted), in.difference(least)), Source: sourceTrade})
 	}
 	if test.Rated > 0 {
-		r.Steps = append(r.Steps, Step{What: "cap", Formula: "sound within ±10 % of its rating", Numbers: fmt.Sprintf("rated %s, reckoned with %s", in.pressure(rated), in.pressure(effective)), Source: sourceTrade})
+		r.Steps = append(r.Steps, Step{What: "cap", Formula: "a new one opens within −15 and +15 % of its rating, a used one serves down to −25 %", Numbers: fmt.Sprintf("rated %s, computed with %s", in.pressure(rated), in.pressure(effective)), Source: sourceTrade})
 	}
 	r.Curve = in.curve(base, markAt(base, mass), nil)
 	return r

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"diligentledger/core/measure"
+	"diligentledger/internal/words"
 )
 
 // Units a person reads in.
@@ -45,6 +46,9 @@ type Question struct {
 	Fields      []Field
 	answer      func(in *inputs) Result
 }
+
+// Cautions that hold for the work that a question is about.
+func (q Question) Cautions() []string { return words.Cautions("", "") }
 
 // Line of an answer: what, and how much.
 type Line struct{ Label, Text string }
@@ -96,7 +100,7 @@ func (r *Refusal) Error() string {
 
 // Questions in the order of the page.
 func Questions() []Question {
-	return []Question{protects(), boil(), target(), buy(), again(), tester(), chemistry(), mayPour()}
+	return []Question{protects(), boil(), target(), buy(), again(), tester(), chemistry(), dose(), mayPour(), water()}
 }
 
 // Ask answers a question. It returns a [Refusal] for an unknown question, an
@@ -118,7 +122,7 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		}
 		return Result{}, &Refusal{[]Fault{{"question", fmt.Sprintf("%q", question), strings.Join(names, ", ")}}}
 	}
-	in := &inputs{words: words{units}, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
+	in := &inputs{figures: figures{units}, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
 	for name, text := range given {
 		if !slices.ContainsFunc(in.fields, func(f Field) bool { return f.Name == name }) {
 			in.fault(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")
@@ -135,11 +139,11 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 	return result, nil
 }
 
-// words writes quantities in the person's units.
-type words struct{ units Units }
+// figures writes quantities in the person's units.
+type figures struct{ units Units }
 
 // usual unit of a dimension: the one meant by a bare number.
-func (w words) usual(d measure.Dimension) measure.Unit {
+func (w figures) usual(d measure.Dimension) measure.Unit {
 	metric := measure.Units(d)[0]
 	if w.units == Metric {
 		return metric
@@ -162,7 +166,7 @@ func (w words) usual(d measure.Dimension) measure.Unit {
 	return metric
 }
 
-func (w words) write(metric float64, d measure.Dimension, digits int) string {
+func (w figures) write(metric float64, d measure.Dimension, digits int) string {
 	u := w.usual(d)
 	text := fmt.Sprintf("%.*f", digits, measure.From(metric, u))
 	if strings.Trim(text, "-0.") == "" {
@@ -171,13 +175,15 @@ func (w words) write(metric float64, d measure.Dimension, digits int) string {
 	return strings.TrimSuffix(strings.Replace(text, "-", "−", 1)+"\u00a0"+u.Symbol(), "\u00a0")
 }
 
-func (w words) temp(t measure.Celsius) string        { return w.write(float64(t), measure.Temperature, 0) }
-func (w words) temp1(t measure.Celsius) string       { return w.write(float64(t), measure.Temperature, 1) }
-func (w words) vol(v measure.Litre) string           { return w.write(float64(v), measure.Volume, 2) }
-func (w words) pressure(p measure.Kilopascal) string { return w.write(float64(p), measure.Pressure, 0) }
+func (w figures) temp(t measure.Celsius) string  { return w.write(float64(t), measure.Temperature, 0) }
+func (w figures) temp1(t measure.Celsius) string { return w.write(float64(t), measure.Temperature, 1) }
+func (w figures) vol(v measure.Litre) string     { return w.write(float64(v), measure.Volume, 2) }
+func (w figures) pressure(p measure.Kilopascal) string {
+	return w.write(float64(p), measure.Pressure, 0)
+}
 
 // difference of temperature: kelvin, or Fahrenheit degrees.
-func (w words) difference(k float64) string {
+func (w figures) difference(k float64) string {
 	if w.usual(measure.Temperature) == measure.DegF {
 		return fmt.Sprintf("%.0f\u00a0F°", 1.8*k)
 	}

@@ -15,6 +15,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/internal/books"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 // The functions below turn what the core returns into what the contract says,
@@ -33,6 +34,7 @@ func account(m books.Moment) api.Account {
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
 			return api.Finding{Point: f.Point, State: f.State, Grade: api.Grade(f.Grade), At: f.At}
 		}),
+		Cautions: words.Cautions(m.Unit.Kind, m.Unit.Drive), System: systemFacts(m.Unit), Foreign: a.Foreign(),
 		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
@@ -96,7 +98,7 @@ func account(m books.Moment) api.Account {
 		out.Leak = &api.Leak{Rate: l.Rate, Sigma: l.Sigma, Per: api.LeakPer(l.Per), Litres: float64(l.Litres), Events: l.Events, Since: l.Since}
 	}
 	if n := len(a.Chemistry); n > 0 {
-		out.Chemistry = chemistry(a, a.Chemistry[n-1])
+		out.Chemistry = chemistry(m, a.Chemistry[n-1])
 	}
 	if h := a.Held; h != nil {
 		out.Held = &api.Standing{Why: h.Body.(ledger.Hold).Why, By: h.RecordedBy, Since: h.At}
@@ -120,23 +122,60 @@ func disagreement(a *ledger.Account) *api.Disagreement {
 	return nil
 }
 
-func chemistry(a *ledger.Account, c ledger.Chemistry) *api.Chemistry {
-	out := &api.Chemistry{At: c.At, Grade: api.Grade(c.Grade)}
-	for _, p := range c.Properties {
+// chemistry is each property by its last test in this charge, what the last sample left
+// untested, and what puts the nitrite right.
+func chemistry(m books.Moment, last ledger.Chemistry) *api.Chemistry {
+	a := m.Account
+	out := &api.Chemistry{At: last.At, Grade: api.Grade(coolant.GradeUnknown), Proposals: each(a.Proposals(m.Additives), proposal)}
+	now := a.ChemistryNow()
+	listed := func(g coolant.PropertyGrade, at *time.Time) {
+		sentence := words.Property(g)
 		one := struct {
+			At      *time.Time    `json:"at,omitempty"`
 			Grade   api.Grade     `json:"grade"`
+			High    *float64      `json:"high,omitempty"`
 			Name    string        `json:"name"`
 			Reaches *openapi.Date `json:"reaches,omitempty"`
+			Remedy  *api.Remedy   `json:"remedy,omitempty"`
 			Value   *float64      `json:"value,omitempty"`
-		}{Name: string(p.Property), Grade: api.Grade(p.Grade)}
-		if p.Property != coolant.PropLook && p.Grade != coolant.GradeUnknown {
-			one.Value = &p.Value
+			Words   *string       `json:"words,omitempty"`
+		}{Name: string(g.Property), Grade: api.Grade(g.Grade), At: at, Words: &sentence}
+		if at != nil && g.Property != coolant.PropLook {
+			one.Value = &g.Value
+			if g.High > g.Value {
+				one.High = &g.High
+			}
 		}
-		if at, ok := a.ChemistryTrend(p.Property); ok {
-			d := date(measure.DateOf(at, time.UTC))
+		if at != nil && g.Remedy != "" {
+			one.Remedy = (*api.Remedy)(&g.Remedy)
+		}
+		if reached, ok := a.ChemistryTrend(g.Property); ok {
+			d := date(measure.DateOf(reached, m.Unit.Zone))
 			one.Reaches = &d
 		}
 		out.Properties = append(out.Properties, one)
+	}
+	worst := coolant.GradeUnknown
+	for _, t := range now {
+		if t.Grade != coolant.GradeUnknown && (worst == coolant.GradeUnknown || t.Grade.Worse(worst)) {
+			worst = t.Grade
+		}
+		listed(t.PropertyGrade, &t.At)
+	}
+	out.Grade = api.Grade(worst)
+	for _, g := range last.Properties {
+		if g.Grade == coolant.GradeUnknown && !slices.ContainsFunc(now, func(t ledger.Tested) bool { return t.Property == g.Property }) {
+			listed(coolant.PropertyGrade{Property: g.Property, Grade: coolant.GradeUnknown}, nil)
+		}
+	}
+	return out
+}
+
+func proposal(p ledger.Proposal) api.Proposal {
+	out := api.Proposal{Remedy: api.Remedy(p.Remedy), Litres: float64(p.Litres), Target: p.Target, Now: p.Now, Words: words.Proposal(p)}
+	if p.Additive != nil {
+		named, most := additive(*p.Additive), float64(p.Most)
+		out.Additive, out.Most = &named, &most
 	}
 	return out
 }
@@ -213,6 +252,12 @@ func clock(c forecast.Clock, today measure.Date) api.Clock {
 	if w := c.Window; w != nil {
 		out.Window = &api.Window{P10: date(w.P10), P50: date(w.P50), P90: date(w.P90)}
 	}
+	if text, rule := words.Reason(c); text != "" {
+		out.Reason.Words, out.Reason.Rule = &text, &rule
+	}
+	if c.Reason.Remedy != "" {
+		out.Reason.Remedy = (*api.Remedy)(&c.Reason.Remedy)
+	}
 	if c.Interval != "" {
 		out.Interval = (*api.ClockInterval)(&c.Interval)
 	}
@@ -229,15 +274,17 @@ func id(text string) uuid.UUID {
 }
 
 // body is the content of an entry as the contract has it: by the name of its
-// kind, a product by its code.
+// kind, a product and an additive by its code.
 func body(b ledger.Body) json.RawMessage {
 	text, err := json.Marshal(b)
 	var fields map[string]any
 	if err == nil {
 		err = json.Unmarshal(text, &fields)
 	}
-	if p, ok := fields["product"].(map[string]any); ok {
-		fields["product"] = p["code"]
+	for _, name := range []string{"product", "additive"} {
+		if p, ok := fields[name].(map[string]any); ok {
+			fields[name] = p["code"]
+		}
 	}
 	text, err2 := json.Marshal(map[string]any{ledger.FieldName(b.Kind()): fields})
 	if err != nil || err2 != nil {
@@ -257,6 +304,10 @@ func line(a *ledger.Account, i int) api.Line {
 	if p := ledger.Poured(e.Body); p != nil {
 		named := product(*p)
 		out.Product = &named
+	}
+	if a := ledger.Added(e.Body); a != nil {
+		named := additive(*a)
+		out.Additive = &named
 	}
 	if l.Implied > 0 {
 		out.Implied = number(&l.Implied)
@@ -313,7 +364,48 @@ func unitName(u store.UnitName) api.UnitName {
 }
 
 func product(p coolant.Product) api.Product {
-	return api.Product{Code: p.Code, Name: p.Name, Base: api.Base(p.Base), Technology: p.Technology, Form: api.Form(p.Form), Glycol: p.Glycol}
+	glycol, _ := p.Strength()
+	out := api.Product{Code: p.Code, Name: p.Name, Base: api.Base(p.Base), Technology: p.Technology, Form: api.Form(p.Form), Glycol: glycol, Freeze: number(p.Freeze)}
+	if p.Stated {
+		out.Stated = &p.Stated
+	}
+	if p.SCA {
+		out.Sca = &p.SCA
+	}
+	if len(p.Meets) > 0 {
+		meets := each(p.Meets, func(s coolant.Standard) api.ProductMeets { return api.ProductMeets(s) })
+		out.Meets = &meets
+	}
+	if p.Density > 0 {
+		out.Density = &p.Density
+	}
+	if p.Fresh > 0 {
+		out.Fresh = &p.Fresh
+	}
+	return out
+}
+
+func additive(a coolant.Additive) api.Additive {
+	out := api.Additive{Code: a.Code, Name: a.Name, Kind: api.AdditiveKind(a.Kind), Nitrite: a.Nitrite}
+	if a.Release != "" {
+		out.Release = (*api.AdditiveRelease)(&a.Release)
+	}
+	return out
+}
+
+func systemFacts(u store.Unit) api.UnitSystemFacts {
+	l := u.Ledger
+	out := api.UnitSystemFacts{WetLiners: l.WetLiners, SilicateFree: l.SilicateFree, PremixOnly: l.PremixOnly, Listed: append([]string{}, l.Listed...)}
+	if l.Metal != "" {
+		out.Metal = (*api.UnitSystemFactsMetal)(&l.Metal)
+	}
+	if u.Drive != "" {
+		out.Drive = (*api.UnitSystemFactsDrive)(&u.Drive)
+	}
+	if l.Required != "" {
+		out.Required = (*string)(&l.Required)
+	}
+	return out
 }
 
 func interval(i forecast.Interval) api.Interval {

@@ -10,7 +10,7 @@ import (
 // ListQuestions of the Bench.
 func (h handlers) ListQuestions(context.Context, api.ListQuestionsRequestObject) (api.ListQuestionsResponseObject, error) {
 	return api.ListQuestions200JSONResponse(each(sums.Questions(), func(q sums.Question) api.Question {
-		return api.Question{Name: q.Name, Title: q.Title, Fields: each(q.Fields, func(f sums.Field) api.Field {
+		return api.Question{Name: q.Name, Title: q.Title, Cautions: q.Cautions(), Fields: each(q.Fields, func(f sums.Field) api.Field {
 			out := api.Field{Name: f.Name, Label: f.Label, Initial: f.Initial, Optional: f.Optional,
 				Options: each(f.Options, func(o sums.Option) api.Option { return api.Option{Value: o.Value, Label: o.Label} })}
 			if f.Hint != "" {

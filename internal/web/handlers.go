@@ -194,6 +194,15 @@ func (h handlers) ListProducts(ctx context.Context, _ api.ListProductsRequestObj
 	return api.ListProducts200JSONResponse(each(products, product)), nil
 }
 
+// ListAdditives for the forms of a dose, an extender and a filter.
+func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestObject) (api.ListAdditivesResponseObject, error) {
+	additives, err := h.books.Additives(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return api.ListAdditives200JSONResponse(each(additives, additive)), nil
+}
+
 // WriteEntry stores an entry once, and with it the strike of the one it takes
 // the place of.
 func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject) (api.WriteEntryResponseObject, error) {
@@ -253,8 +262,8 @@ func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) (
 	return entries, nil
 }
 
-// body is the content named by the kind; any other is refused. A product's code
-// in it becomes the product as it is now, for the books to keep.
+// body is the content named by the kind; any other is refused. The code of a product or an
+// additive in it becomes what the register says of it now, for the books to keep.
 func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, error) {
 	text, err := json.Marshal(in)
 	if err != nil {
@@ -286,6 +295,11 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 			return nil, err
 		}
 	}
+	if code, ok := fields["additive"].(string); ok {
+		if fields["additive"], err = h.additive(ctx, "/"+name+"/additive", code); err != nil {
+			return nil, err
+		}
+	}
 	if text, err = json.Marshal(fields); err != nil {
 		return nil, err
 	}
@@ -298,6 +312,14 @@ func (h handlers) product(ctx context.Context, field, code string) (*coolant.Pro
 		return nil, fieldProblem(field, code, "the code of a product in the register")
 	}
 	return &p, err
+}
+
+func (h handlers) additive(ctx context.Context, field, code string) (*coolant.Additive, error) {
+	a, err := h.books.Additive(ctx, code)
+	if errors.Is(err, store.ErrNoAdditive) {
+		return nil, fieldProblem(field, code, "the code of an additive in the register")
+	}
+	return &a, err
 }
 
 func fieldProblem(field, got, accepted string) error {

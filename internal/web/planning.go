@@ -9,6 +9,7 @@ import (
 	"diligentledger/core/forecast"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 func planned(p store.Planned) api.Planned {
@@ -25,7 +26,7 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines))}
+	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
 		governing := clock(l.Governing, today)
 		line := api.PlanLine{Planned: planned(l.Planned), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}

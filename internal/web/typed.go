@@ -20,7 +20,8 @@ var plainNumbers = map[string]struct {
 }{
 	"share": {measure.Share, measure.Percent}, "blocked": {measure.Share, measure.Percent},
 	"ph": {measure.Plain, measure.One}, "reserve": {measure.Volume, measure.ML}, "nitrite": {measure.Plain, measure.One}, "molybdate": {measure.Plain, measure.One},
-	"stray": {measure.Voltage, measure.Volt}, "cold": {measure.Temperature, measure.DegC}, "chart": {measure.Temperature, measure.DegC},
+	"phTo": {measure.Plain, measure.One}, "nitriteTo": {measure.Plain, measure.One}, "molybdateTo": {measure.Plain, measure.One}, "rinses": {measure.Plain, measure.One},
+	"stray": {measure.Voltage, measure.Volt}, "strayOff": {measure.Voltage, measure.Volt}, "strayCranking": {measure.Voltage, measure.Volt}, "strayLoads": {measure.Voltage, measure.Volt}, "cold": {measure.Temperature, measure.DegC}, "chart": {measure.Temperature, measure.DegC},
 	"zero": {measure.Plain, measure.One}, "minutes": {measure.Plain, measure.One}, "flushes": {measure.Plain, measure.One},
 }
 
@@ -75,7 +76,7 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 				}
 			}
 		}
-		if n, ok := fields["flushes"].(float64); ok && name == "flushes" && n != float64(int(n)) {
+		if n, ok := fields[name].(float64); ok && (name == "flushes" || name == "rinses") && n != float64(int(n)) {
 			wrong = append(wrong, &ledger.FieldError{Field: pointer, Got: measure.Digits(n), Accepted: "a whole number, 0 to 10"})
 		}
 	}

@@ -21,21 +21,46 @@ const Days = 900
 // People who write.
 var People = []string{"E. Marrow", "T. Quayle", "O. Fenn"}
 
-// Products poured: a concentrate, two premixes, and a PG premix.
+var waterlessFreeze = measure.Celsius(-40)
+
+// Products poured: concentrates that state their strength and do not, premixes, of each
+// standing for wet liners, of PG, and waterless.
 var Products = []coolant.Product{
 	{Code: "C", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol},
 	{Code: "P", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5},
 	{Code: "H", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Premix, Glycol: 0.5},
 	{Code: "G", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5},
+	{Code: "N", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.5, Meets: []coolant.Standard{coolant.D6210}},
+	{Code: "I", Base: coolant.EG, Technology: "IAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true, Density: 1.13, Meets: []coolant.Standard{coolant.D4985}, Fresh: 11},
+	{Code: "U", Base: coolant.EG, Technology: "universal", Form: coolant.Premix, Glycol: 0.5, Named: []coolant.Technology{coolant.OAT}},
+	{Code: "W", Base: coolant.NoWater, Technology: "waterless", Form: coolant.Premix, Glycol: 1, Freeze: &waterlessFreeze},
+}
+
+// Additives given: of each kind, with and without nitrite.
+var Additives = []coolant.Additive{
+	{Code: "S", Kind: coolant.SCA, Nitrite: 90, Molybdate: 20},
+	{Code: "E", Kind: coolant.Extender, Nitrite: 40},
+	{Code: "F", Kind: coolant.Filter, Nitrite: 30, Release: coolant.ReleaseAtOnce, Hours: 500, Months: 12},
+	{Code: "R", Kind: coolant.Filter, Nitrite: 30, Release: coolant.ReleaseNeed, Km: 200_000},
+	{Code: "B", Kind: coolant.Filter, Release: coolant.ReleaseNone, Months: 12},
+}
+
+func additive(rng *rand.Rand, kind coolant.AdditiveKind) coolant.Additive {
+	for {
+		if a := pick(rng, Additives); a.Kind == kind {
+			return a
+		}
+	}
 }
 
 // Units of every kind, with and without what a register may know of them.
 var Units = []ledger.Unit{
-	{Code: "CA-01", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Tank: 0.012, Marks: 40},
-	{Code: "TK-01", Kind: "truck", Capacity: 28, Meter: measure.EngineTime, Cap: 100, WetLiners: true, Replaced: 0.8},
+	{Code: "CA-01", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Tank: 0.012, Marks: 40, Metal: coolant.Aluminium, PremixOnly: true},
+	{Code: "TK-01", Kind: "truck", Capacity: 28, Meter: measure.EngineTime, Cap: 100, WetLiners: true, Replaced: 0.8, Metal: coolant.Iron, Figures: coolant.Figures{"nitrite_low": 700}},
 	{Code: "HB-01", Kind: "boat", Capacity: 14, Base: coolant.PG, Meter: measure.EngineTime},
 	{Code: "AV-01", Kind: "aircraft", Capacity: 3.2, Base: coolant.EG, Meter: measure.EngineTime, Cap: 83, Aircraft: true},
-	{Code: "MC-01", Kind: "motorcycle", Capacity: 1.4},
+	{Code: "MC-01", Kind: "motorcycle", Capacity: 1.4, SilicateFree: true, Required: coolant.OAT},
+	{Code: "MC-02", Kind: "motorcycle", Capacity: 1.6, Base: coolant.NoWater},
 }
 
 func pick[T any](rng *rand.Rand, all []T) T { return all[rng.IntN(len(all))] }
@@ -97,7 +122,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 			r.Drained = append(r.Drained, ledger.Drained{Point: pick(rng, ledger.DrainPoints), Volume: litres(capacity / 2)})
 		}
 		if r.Flushes = rng.IntN(4); r.Flushes > 0 {
-			r.FlushWith = pick(rng, ledger.FlushWiths)
+			r.FlushWith, r.Rinses = pick(rng, ledger.FlushWiths), rng.IntN(4)
 		}
 		return r
 	case ledger.KindTopUp:
@@ -111,9 +136,13 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindFreezeTest:
 		return freezeTest(rng)
 	case ledger.KindChemistry:
-		return ledger.ChemistryTest{PH: maybe(rng, 5+7*rng.Float64()), Reserve: maybe(rng, 12*rng.Float64()), Nitrite: maybe(rng, 3000*rng.Float64()),
-			Molybdate: maybe(rng, 900*rng.Float64()), Stray: maybe(rng, rng.Float64()-0.5), Look: pick(rng, append([]coolant.Look{""}, coolant.Looks...)),
-			Tool: pick(rng, append([]string{""}, tools...))}
+		return chemistryTest(rng)
+	case ledger.KindDose:
+		return ledger.Dose{Volume: litres(capacity / 8), Additive: additive(rng, coolant.SCA)}
+	case ledger.KindExtender:
+		return ledger.Extended{Volume: litres(capacity / 8), Additive: additive(rng, coolant.Extender)}
+	case ledger.KindFilter:
+		return ledger.AdditiveFilter{Additive: additive(rng, coolant.Filter), Meter: maybe(rng, meter())}
 	case ledger.KindCapTest:
 		return ledger.CapTest{Opened: maybe(rng, kpa(50+120*rng.Float64())), Holds: maybe(rng, rng.IntN(2) == 0), Vacuum: pick(rng, append([]string{""}, ledger.VacuumValves...)),
 			Seal: pick(rng, append([]string{""}, ledger.Seals...)), Seated: maybe(rng, rng.IntN(2) == 0), Stage: pick(rng, append([]string{""}, ledger.CapStages...)), Renewed: rng.IntN(4) == 0}
@@ -155,6 +184,24 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	return ledger.Remark{Text: "seen"}
 }
 
+func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
+	stray := func() *float64 { return maybe(rng, rng.Float64()-0.5) }
+	t := ledger.ChemistryTest{PH: maybe(rng, 5+7*rng.Float64()), Reserve: maybe(rng, 12*rng.Float64()), Nitrite: maybe(rng, 4000*rng.Float64()),
+		Molybdate: maybe(rng, 900*rng.Float64()), Stray: stray(), StrayOff: stray(), StrayCranking: stray(), StrayLoads: stray(),
+		NitriteAs: pick(rng, append([]coolant.Basis{""}, coolant.NitriteBases...)), MolybdateAs: pick(rng, append([]coolant.Basis{""}, coolant.MolybdateBases...)),
+		Look: pick(rng, append([]coolant.Look{""}, coolant.Looks...)), Tool: pick(rng, append([]string{""}, tools...)), Method: pick(rng, append([]string{""}, ledger.TestMethods...))}
+	above := func(v *float64) *float64 {
+		if v == nil {
+			return nil
+		}
+		high := *v * (1 + rng.Float64())
+		return maybe(rng, high)
+	}
+	t.PHTo, t.NitriteTo, t.MolybdateTo = above(t.PH), above(t.Nitrite), above(t.Molybdate)
+	t.Expired, t.Late = rng.IntN(6) == 0, rng.IntN(6) == 0
+	return t
+}
+
 var tools = []string{"R-1", "R-2"}
 
 var chart = []measure.Celsius{-8, -15, -23, -30, -36, -44}
@@ -178,6 +225,8 @@ func freezeTest(rng *rand.Rand) ledger.FreezeTest {
 		t.Value = measure.Reading{Value: 70 * rng.Float64(), Unit: measure.Percent}
 	case 1:
 		t.Value = measure.Reading{Value: 50 * rng.Float64(), Unit: measure.Brix}
+	case 2:
+		t.Value, t.Scale = measure.Reading{Value: 6 * rng.Float64(), Unit: measure.Percent}, coolant.NoWater
 	}
 	t.Zero = maybe(rng, 3*rng.Float64()-1.5)
 	return t

@@ -551,6 +551,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/additives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Supplemental additives, extenders and additive filters. */
+        get: operations["listAdditives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bench": {
         parameters: {
             query?: never;
@@ -663,6 +680,8 @@ export interface components {
         Question: {
             name: string;
             title: string;
+            /** @description What holds for the work that the question is about. */
+            cautions: string[];
             fields: components["schemas"]["Field"][];
         };
         AnswerLine: {
@@ -736,15 +755,15 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter";
         /** @enum {string} */
-        Base: "EG" | "PG";
+        Base: "EG" | "PG" | "waterless";
         /** @enum {string} */
         Form: "concentrate" | "premix" | "water";
         /** @enum {string} */
         UnitKind: "car" | "truck" | "motorcycle" | "boat" | "aircraft";
         /** @enum {string} */
-        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "note" | "strike";
+        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "dose" | "extender" | "additive_filter" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "note" | "strike";
         /** @enum {string} */
         MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h" | "kPa" | "psi" | "bar" | "percent" | "brix" | "sg" | "discs" | "mm" | "Nm" | "lbf_ft" | "lbf_in";
         Reading: {
@@ -775,6 +794,9 @@ export interface components {
             loss?: components["schemas"]["LossBody"];
             freezeTest?: components["schemas"]["FreezeTestBody"];
             chemistryTest?: components["schemas"]["ChemistryTestBody"];
+            dose?: components["schemas"]["DoseBody"];
+            extender?: components["schemas"]["DoseBody"];
+            additiveFilter?: components["schemas"]["AdditiveFilterBody"];
             capTest?: components["schemas"]["CapTestBody"];
             hoseCheck?: components["schemas"]["HoseCheckBody"];
             pressureTest?: components["schemas"]["PressureTestBody"];
@@ -853,8 +875,12 @@ export interface components {
             /** @description Drain points that were opened without measuring. */
             opened?: ("petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other")[];
             flushes?: components["schemas"]["Typed"];
-            /** @enum {string} */
-            flushWith?: "water" | "cleaner";
+            /**
+             * @description Prep fluid before a waterless coolant: what stays of it is no water.
+             * @enum {string}
+             */
+            flushWith?: "water" | "cleaner" | "prep_fluid";
+            rinses?: components["schemas"]["Typed"];
             residual?: components["schemas"]["Reading"];
             /** @enum {string} */
             method?: "gravity" | "vacuum" | "pressure" | "pump" | "manual";
@@ -917,6 +943,43 @@ export interface components {
             /** @enum {string} */
             look?: "clear" | "faded" | "cloudy" | "rusty" | "oily" | "gelled" | "sediment";
             tool?: string;
+            phTo?: components["schemas"]["Typed"];
+            nitriteTo?: components["schemas"]["Typed"];
+            molybdateTo?: components["schemas"]["Typed"];
+            /**
+             * @description What nitrite is stated as; NO2 when it is left out.
+             * @enum {string}
+             */
+            nitriteAs?: "NO2" | "NaNO2" | "N";
+            /**
+             * @description What molybdate is stated as; MoO4 when it is left out.
+             * @enum {string}
+             */
+            molybdateAs?: "MoO4" | "Mo" | "Na2MoO4";
+            strayOff?: components["schemas"]["Typed"];
+            strayCranking?: components["schemas"]["Typed"];
+            strayLoads?: components["schemas"]["Typed"];
+            /**
+             * @description A strip is read in steps, with both ends of each.
+             * @enum {string}
+             */
+            method?: "strip" | "meter" | "laboratory";
+            /** @description The strip was past its date. */
+            expired?: boolean;
+            /** @description The strip was read too late. */
+            late?: boolean;
+        };
+        DoseBody: {
+            volume: components["schemas"]["Reading"];
+            /** @description An additive's code. */
+            additive: string;
+            note?: string;
+        };
+        AdditiveFilterBody: {
+            /** @description The code of an additive filter. */
+            additive: string;
+            meter?: components["schemas"]["Reading"];
+            note?: string;
         };
         CapTestBody: {
             opened?: components["schemas"]["Reading"];
@@ -1047,6 +1110,89 @@ export interface components {
              * @description Volume fraction of glycol in the can, 0 to 1.
              */
             glycol: number;
+            /** @description The label or the data sheet states the glycol of a concentrate. */
+            stated?: boolean;
+            /** @description The standards on the label. */
+            meets?: ("D3306" | "D4985" | "D6210")[];
+            /** @description It comes with its initial charge of supplemental additive. */
+            sca?: boolean;
+            /**
+             * Format: double
+             * @description Relative to water at 20 °C.
+             */
+            density?: number;
+            /**
+             * Format: double
+             * @description Reserve alkalinity when new, mL of 0.1 N acid.
+             */
+            fresh?: number;
+            /**
+             * Format: double
+             * @description Freeze point of a waterless coolant, °C.
+             */
+            freeze?: number;
+        };
+        Additive: {
+            code: string;
+            name: string;
+            /** @enum {string} */
+            kind: "sca" | "extender" | "filter";
+            /**
+             * Format: double
+             * @description g of NO2 in a litre, or in one filter.
+             */
+            nitrite: number;
+            /** @enum {string} */
+            release?: "charged" | "need_release" | "blank";
+        };
+        /** @enum {string} */
+        Remedy: "sca" | "extender" | "dilute" | "renew" | "flush" | "ground" | "product" | "test" | "cause";
+        /** @description What puts the nitrite of the charge right. */
+        Proposal: {
+            remedy: components["schemas"]["Remedy"];
+            additive?: components["schemas"]["Additive"];
+            /**
+             * Format: double
+             * @description L of the additive, or to be drained and filled again.
+             */
+            litres: number;
+            /**
+             * Format: double
+             * @description L of the additive before it drops out.
+             */
+            most?: number;
+            /**
+             * Format: double
+             * @description ppm NO2
+             */
+            target: number;
+            /**
+             * Format: double
+             * @description ppm NO2 that it was computed from.
+             */
+            now: number;
+            /** @description The proposal as a sentence. */
+            words: string;
+        };
+        /** @description What the register knows of the unit's cooling system that decides what may go in. */
+        UnitSystemFacts: {
+            wetLiners: boolean;
+            /**
+             * @description None when it is not known.
+             * @enum {string}
+             */
+            metal?: "iron" | "aluminium";
+            /**
+             * @description None when it is not known.
+             * @enum {string}
+             */
+            drive?: "combustion" | "hybrid" | "electric";
+            silicateFree: boolean;
+            premixOnly: boolean;
+            /** @description The technology that its maker requires. */
+            required?: string;
+            /** @description Codes of the products on its maker's list. */
+            listed: string[];
         };
         /** @description What the books say; a property that is not there is not known. */
         Balance: {
@@ -1093,9 +1239,14 @@ export interface components {
             note?: components["schemas"]["Note"];
             /** @description What it is about: words of an entry, or codes of a finding such as cap: first_stage. */
             about?: string;
+            remedy?: components["schemas"]["Remedy"];
+            /** @description The reason as a sentence, of the clocks of the mix. */
+            words?: string;
+            /** @description The rule behind it, as sentences. */
+            rule?: string[];
         };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
         /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
@@ -1125,7 +1276,7 @@ export interface components {
             left?: number;
             reason: components["schemas"]["Reason"];
             /** @enum {string} */
-            interval?: "first" | "later";
+            interval?: "first" | "later" | "conventional";
             unit?: components["schemas"]["MeasureUnit"];
         };
         Outlook: {
@@ -1239,7 +1390,7 @@ export interface components {
             moved: number;
         };
         /** @enum {string} */
-        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair";
+        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair" | "dose" | "filter" | "chemistry";
         Planned: {
             /** Format: int64 */
             id: number;
@@ -1266,6 +1417,8 @@ export interface components {
             /** Format: date */
             today: string;
             lines: components["schemas"]["PlanLine"][];
+            /** @description What holds for the work on the list. */
+            cautions: string[];
         };
         SentToPlan: {
             /** @description Ids of the new lines. */
@@ -1498,6 +1651,7 @@ export interface components {
             recordedBy?: string;
             body: components["schemas"]["EntryBody"];
             product?: components["schemas"]["Product"];
+            additive?: components["schemas"]["Additive"];
             after: components["schemas"]["Balance"];
             test?: components["schemas"]["Reconciliation"];
             /** @description The likeliest first. */
@@ -1554,14 +1708,32 @@ export interface components {
             /** Format: date-time */
             since: string;
         };
+        /** @description Each property of the charge by its last test. */
         Chemistry: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description Of the last sample.
+             */
             at: string;
             grade: components["schemas"]["Grade"];
+            proposals: components["schemas"]["Proposal"][];
             properties: {
                 name: string;
+                /**
+                 * Format: date-time
+                 * @description When it was tested; none when it was not.
+                 */
+                at?: string;
                 /** Format: double */
                 value?: number;
+                /**
+                 * Format: double
+                 * @description Upper end of the step, of a strip.
+                 */
+                high?: number;
+                remedy?: components["schemas"]["Remedy"];
+                /** @description What it shows and what puts it right, as a sentence. */
+                words?: string;
                 grade: components["schemas"]["Grade"];
                 /**
                  * Format: date
@@ -1730,6 +1902,14 @@ export interface components {
             air?: components["schemas"]["Turnover"];
             laidUp?: components["schemas"]["Standing"];
             disagreement?: components["schemas"]["Disagreement"];
+            /** @description What holds for any work on this unit. */
+            cautions: string[];
+            system: components["schemas"]["UnitSystemFacts"];
+            /**
+             * Format: double
+             * @description Share of the charge that is no product alike to the one inside, 0 to 1.
+             */
+            foreign: number;
             /** @description All things for which it must not run, the most urgent first. */
             stops: components["schemas"]["Stop"][];
             /** @description The temperature to rely on is the last test's and not the book's. */
@@ -2703,6 +2883,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Product"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAdditives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The additives, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Additive"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,380 @@
+package forecast
+
+import (
+	"math"
+	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// The clocks of the mix and its chemistry.
+const (
+	Strength  ClockKind = "strength"  // glycol by volume: inhibitors and cooling
+	Chemistry ClockKind = "chemistry" // the last test of each property, and its trend
+	Product   ClockKind = "product"   // whether the product inside suits, and what foreign is in it
+	Extender  ClockKind = "extender"  // once in the life of a charge
+	FilterDue ClockKind = "filter"    // additive filter
+)
+
+// Their reasons. Shares are in per cent.
+const (
+	StrengthHolds  Code = "strength_holds"  // strength; dueLow, watchLow, watchHigh, dueHigh
+	StrengthThin   Code = "strength_thin"   // the same
+	StrengthStrong Code = "strength_strong" // the same
+	StrengthBeyond Code = "strength_beyond" // the last test was beyond the strong end of its scale
+	StrengthThins  Code = "strength_thins"  // the same, and perYear: per cent by mass a year that it grows thinner
+
+	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
+	ChemRetest   Code = "chem_retest"   // days since the dose, limit: days
+	ChemUntested Code = "chem_untested" // nitrite was never tested in this charge; months since the fill when it is known; limit: months
+	ChemOld      Code = "chem_old"      // months since nitrite was tested, limit: months
+	ChemHolds    Code = "chem_holds"    // the same
+	ChemTrend    Code = "chem_trend"    // about: the property; value: the last
+
+	ProductForeign Code = "product_foreign" // share, watch, flush: per cent of the charge
+	ProductUnfit   Code = "product_unfit"   // about: why
+	ProductUnsure  Code = "product_unsure"  // about: why
+
+	ExtenderRuns  Code = "extender_runs"  // limit: months; about: which limit runs out first
+	ExtenderGiven Code = "extender_given" // days since it was given
+	FilterRuns    Code = "filter_runs"    // about: the filter; days since it was fitted
+	FilterUnsure  Code = "filter_unsure"  // about: the filter; it has no limit that can be computed
+)
+
+// appendMix adds the clocks of the mix and its chemistry.
+func appendMix(clocks []Clock, a *ledger.Account, p Plan, use func() *UseModel, today asOf) []Clock {
+	for _, one := range []func() (Clock, bool){
+		func() (Clock, bool) { return strengthClock(a, today) },
+		func() (Clock, bool) { return chemistryClock(a, today) },
+		func() (Clock, bool) { return productClock(a, today) },
+		func() (Clock, bool) { return extenderClock(a, p, use, today) },
+		func() (Clock, bool) { return filterClock(a, use, today) },
+	} {
+		if c, ok := one(); ok {
+			clocks = append(clocks, c)
+		}
+	}
+	return clocks
+}
+
+// strengthClock: below so much glycol the inhibitors are thin, above so much it cools and
+// protects worse. It has a day when the tests since the fill show the mix growing thinner.
+// False while the strength is not known, and for a coolant without water.
+func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
+	c := Clock{Kind: Strength, Verdict: Sound}
+	if d := a.Distrusted; d != nil && d.Note == ledger.NoteTooStrong {
+		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: StrengthBeyond}
+		return c, true
+	}
+	if !a.Known || a.Mixed || a.Base == coolant.NoWater || a.Charge.Mass() <= 0 {
+		return c, false
+	}
+	over := a.Over()
+	dueLow, watchLow := coolant.StrengthDueLow.In(over...), coolant.StrengthWatchLow.In(over...)
+	watchHigh, dueHigh := coolant.StrengthWatchHigh.In(over...), coolant.StrengthDueHigh.In(over...)
+	strength := a.Charge.VolumeFraction()
+	numbers := map[string]float64{"strength": 100 * strength, "dueLow": 100 * dueLow, "watchLow": 100 * watchLow, "watchHigh": 100 * watchHigh, "dueHigh": 100 * dueHigh}
+	c.Reason = Reason{Code: StrengthHolds, Numbers: numbers}
+	const hair = 1e-6 // of rounding
+	switch {
+	case strength < watchLow-hair:
+		c.Reason.Code = StrengthThin
+	case strength > watchHigh+hair:
+		c.Reason.Code = StrengthStrong
+	}
+	switch {
+	case strength < dueLow-hair || strength > dueHigh+hair:
+		c.Verdict, c.Due = Due, today.due()
+		return c, true
+	case strength < watchLow-hair || strength > watchHigh+hair:
+		c.Verdict = Watch
+	}
+	if day, perYear, ok := thins(a, dueLow, today); ok {
+		c.Due, numbers["perYear"] = &day, perYear
+		if c.Reason.Code == StrengthHolds {
+			c.Reason.Code = StrengthThins
+		}
+		if v := softened(verdictOn(day, today)); v.Rank() < c.Verdict.Rank() {
+			c.Verdict = v
+		}
+	}
+	return c, true
+}
+
+// thinsYears ahead at the most that a mix that grows thinner has a day.
+const thinsYears = 3
+
+// thins is when the drift of the strength meets a limit by volume, and the drift in per cent
+// by mass a year; false when it does not within thinsYears.
+func thins(a *ledger.Account, limit float64, today asOf) (measure.Date, float64, bool) {
+	perYear, _ := a.Drift()
+	wanted, err := coolant.MassFraction(a.Charge.Base, limit)
+	now := a.Charge.MassFraction()
+	if err != nil || perYear >= -0.005 || now <= wanted {
+		return measure.Date{}, 0, false
+	}
+	days := 365.25*(now-wanted)/-perYear - float64(sinceKnown(a, today))
+	if !(days < thinsYears*365) {
+		return measure.Date{}, 0, false
+	}
+	return today.AddDays(int(math.Max(0, days))), -100 * perYear, true
+}
+
+// chemistryClock of the properties that were tested in this charge, each by its last test:
+// what fails is due or watched with its remedy, what was dosed is tested again, and a trend
+// that runs to its limit has a day. In a wet-liner diesel the nitrite is to be tested so many
+// months after it was last known. False when nothing is asked for.
+func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
+	c := Clock{Kind: Chemistry}
+	found := false
+	worst := func(other Clock) {
+		if !found || ByUrgency(other, c) < 0 {
+			c, found = other, true
+		}
+	}
+	if other, ok := failing(a, today); ok {
+		worst(other)
+	}
+	if other, ok := retest(a, today); ok {
+		worst(other)
+	}
+	if other, ok := trending(a, today); ok {
+		worst(other)
+	}
+	if other, ok := nitriteTest(a, today); ok {
+		worst(other)
+	}
+	return c, found
+}
+
+func failing(a *ledger.Account, today asOf) (Clock, bool) {
+	var first *ledger.Tested
+	others := 0
+	for _, t := range a.ChemistryNow() {
+		if t.Grade != coolant.GradeBad && t.Grade != coolant.GradeSoft {
+			continue
+		}
+		switch {
+		case first == nil:
+			first = &t
+		case t.Grade.Worse(first.Grade):
+			first, others = &t, others+1
+		default:
+			others++
+		}
+	}
+	if first == nil {
+		return Clock{}, false
+	}
+	c := Clock{Kind: Chemistry, Verdict: Watch, Reason: Reason{Code: ChemFails, About: string(first.Property), Remedy: first.Remedy,
+		Numbers: map[string]float64{"others": float64(others), "bad": flag(first.Grade == coolant.GradeBad)}}}
+	if first.Property != coolant.PropLook {
+		c.Reason.Numbers["value"], c.Reason.Numbers["high"] = first.Value, first.High
+	}
+	if first.Grade == coolant.GradeBad {
+		c.Verdict, c.Due = Due, today.due()
+	}
+	return c, true
+}
+
+// retest of the nitrite after a dose.
+func retest(a *ledger.Account, today asOf) (Clock, bool) {
+	dosed := a.Given.DosedAt
+	if dosed == nil {
+		return Clock{}, false
+	}
+	if last := a.LastNitrite(); last != nil && last.At.After(*dosed) {
+		return Clock{}, false
+	}
+	at := today.of(*dosed)
+	limit := coolant.DoseRetestDays.In(a.Over()...)
+	due := at.AddDays(int(limit))
+	c := Clock{Kind: Chemistry, Verdict: Watch, Due: &due, Reason: Reason{Code: ChemRetest, Remedy: coolant.RemedyTest,
+		Numbers: map[string]float64{"days": float64(today.since(at)), "limit": limit}}}
+	if !due.After(today.Date) {
+		c.Verdict = Due
+	}
+	return c, true
+}
+
+// trending is when the first property's trend meets its limit.
+func trending(a *ledger.Account, today asOf) (Clock, bool) {
+	var first *measure.Date
+	r := Reason{Code: ChemTrend}
+	for _, t := range a.ChemistryNow() {
+		at, ok := a.ChemistryTrend(t.Property)
+		if !ok {
+			continue
+		}
+		if day := today.of(at); first == nil || day.Before(*first) {
+			first, r.About, r.Remedy = &day, string(t.Property), a.RemedyWhenLow(t.Property)
+			r.Numbers = map[string]float64{"value": t.Value}
+		}
+	}
+	if first == nil {
+		return Clock{}, false
+	}
+	return Clock{Kind: Chemistry, Verdict: softened(verdictOn(*first, today)), Due: first, Reason: r}, true
+}
+
+// nitriteTest of a wet-liner diesel whose coolant protects by nitrite.
+func nitriteTest(a *ledger.Account, today asOf) (Clock, bool) {
+	if !a.Unit.WetLiners || !a.Known || !coolant.BearsNitrite(a.Technology()) {
+		return Clock{}, false
+	}
+	limit := int(coolant.NitriteMonths.In(a.Over()...))
+	numbers := map[string]float64{"limit": float64(limit)}
+	c := Clock{Kind: Chemistry, Verdict: Unknown, Reason: Reason{Code: ChemUntested, Remedy: coolant.RemedyTest, Numbers: numbers}}
+	from := a.Balance.RenewedAt
+	if last := a.LastNitrite(); last != nil {
+		from, c.Reason.Code = &last.At, ChemHolds
+	} else if _, known := a.Nitrite(); !known || from == nil {
+		return c, true // neither its product nor a test says what it holds
+	}
+	day := today.of(*from)
+	due := day.AddMonths(limit)
+	numbers["months"] = months(day, today.Date)
+	left := share(1 - numbers["months"]/float64(limit))
+	c.Due, c.Left, c.Verdict = &due, &left, Sound
+	switch {
+	case due.After(today.Date):
+	case c.Reason.Code == ChemHolds:
+		c.Verdict, c.Reason.Code = Watch, ChemOld
+	default:
+		c.Verdict = Watch
+	}
+	return c, true
+}
+
+// productClock: a product that the system is not made for, one that is not known to suit, or
+// too much of a foreign one. False when there is nothing to say.
+func productClock(a *ledger.Account, today asOf) (Clock, bool) {
+	c := Clock{Kind: Product}
+	over := a.Over()
+	watch, flush := coolant.ForeignWatch.In(over...), coolant.ForeignFlush.In(over...)
+	if f := a.Foreign(); f > watch {
+		c.Verdict, c.Reason = Watch, Reason{Code: ProductForeign, Remedy: coolant.RemedyFlush, Numbers: map[string]float64{"share": 100 * f, "watch": 100 * watch, "flush": 100 * flush}}
+		if f > flush {
+			c.Verdict, c.Due = Due, today.due()
+			return c, true
+		}
+	}
+	j, known := a.Suits()
+	switch {
+	case !known || j.Answer == coolant.AnswerYes:
+	case j.Answer == coolant.AnswerUnknown:
+		if c.Verdict == "" {
+			c.Verdict, c.Reason = Unknown, Reason{Code: ProductUnsure, About: j.Words()}
+		}
+	default:
+		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: ProductUnfit, About: j.Words(), Remedy: coolant.RemedyFlush}
+	}
+	return c, c.Verdict != ""
+}
+
+// lasts is how long something lasts: so many months, or so much on the meter, whichever
+// first. Zero sets no limit.
+type lasts struct {
+	months    int
+	km, hours float64
+}
+
+// until the day that it has lasted since a moment at which the meter stood at start (nil when
+// not known), and by which limit; false when neither can be computed.
+func (l lasts) until(a *ledger.Account, since time.Time, start *float64, use func() *UseModel, today asOf) (due measure.Date, by string, ok bool) {
+	if l.months > 0 {
+		due, by, ok = today.of(since).AddMonths(l.months), "months", true
+	}
+	limit := Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}.limit(a.Unit.Meter)
+	if limit == 0 || start == nil {
+		return due, by, ok
+	}
+	model := use()
+	day := today.Date
+	switch {
+	case len(a.Readings) > 0 && model.Last.Value-*start >= limit:
+	case !model.Known || a.LaidUp != nil:
+		return due, by, ok
+	default:
+		w, reached := model.Reaches(*start + limit)
+		if !reached {
+			return due, by, ok
+		}
+		day = today.of(w.P50)
+	}
+	if !ok || day.Before(due) {
+		return day, "use", true
+	}
+	return due, by, ok
+}
+
+// extenderClock: a nitrited OAT, or a product that states when its extender is due, gets it
+// once in the life of a charge. False for any other, and where the plan renews it first.
+func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today asOf) (Clock, bool) {
+	over := a.Over()
+	stated := false
+	for _, f := range over {
+		for _, l := range []coolant.Limit{coolant.ExtenderMonths, coolant.ExtenderHours, coolant.ExtenderKm} {
+			if _, ok := f[l.Key]; ok {
+				stated = true
+			}
+		}
+	}
+	if a.Balance.RenewedAt == nil || !stated && a.Technology() != coolant.NOAT {
+		return Clock{}, false
+	}
+	c := Clock{Kind: Extender, Verdict: Sound}
+	if at := a.Given.ExtendedAt; at != nil {
+		c.Reason = Reason{Code: ExtenderGiven, Numbers: map[string]float64{"days": float64(today.since(today.of(*at)))}}
+		return c, true
+	}
+	var start *float64
+	if m, ok := a.RenewalMeter(); ok {
+		start = &m
+	}
+	l := lasts{int(coolant.ExtenderMonths.In(over...)), coolant.ExtenderKm.In(over...), coolant.ExtenderHours.In(over...)}
+	due, by, ok := l.until(a, *a.Balance.RenewedAt, start, use, today)
+	running := p.running(a.Factory)
+	renewed, _, renews := lasts{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, start, use, today)
+	if !ok || renews && !renewed.After(due) {
+		return c, false
+	}
+	c.Due, c.Verdict = &due, softened(verdictOn(due, today))
+	c.Reason = Reason{Code: ExtenderRuns, About: by, Remedy: coolant.RemedyExtender, Numbers: map[string]float64{"limit": float64(l.months), "hours": l.hours, "km": l.km}}
+	return c, true
+}
+
+// filterClock of the additive filter that is fitted.
+func filterClock(a *ledger.Account, use func() *UseModel, today asOf) (Clock, bool) {
+	f := a.Filter
+	if f == nil {
+		return Clock{}, false
+	}
+	c := Clock{Kind: FilterDue, Verdict: Unknown, Reason: Reason{Code: FilterUnsure, About: f.Additive.Name}}
+	l := lasts{f.Additive.Months, float64(f.Additive.Km), float64(f.Additive.Hours)}
+	if due, by, ok := l.until(a, f.At, f.Meter, use, today); ok {
+		c.Due, c.Verdict = &due, softened(verdictOn(due, today))
+		c.Reason = Reason{Code: FilterRuns, About: f.Additive.Name, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": flag(by == "use")}}
+	}
+	return c, true
+}
+
+// conventional limits an interval to that of a conventional coolant while too much of
+// another product is in the charge.
+func conventional(i Interval, a *ledger.Account) (Interval, bool) {
+	over := a.Over()
+	if a.Foreign() <= coolant.ForeignWatch.In(over...) {
+		return i, false
+	}
+	months, km := int(coolant.ConventionalMonths.In(over...)), measure.Kilometre(coolant.ConventionalKm.In(over...))
+	was := i
+	if i.Months == 0 || i.Months > months {
+		i.Months = months
+	}
+	if a.Unit.Meter == measure.Distance && (i.Km == 0 || i.Km > km) {
+		i.Km = km
+	}
+	return i, i != was
+}
