@@ -31,7 +31,7 @@ const (
 	ChemUntested Code = "chem_untested" // nitrite was never tested in this charge; months since the fill when it is known; limit: months
 	ChemOld      Code = "chem_old"      // months since nitrite was tested, limit: months
 	ChemHolds    Code = "chem_holds"    // the same
-	ChemTrend    Code = "chem_trend"    // about: the property; value: the last
+	ChemTrend    Code = "chem_trend"    // about: the property; value, high: the last
 
 	ProductForeign Code = "product_foreign" // share, watch, flush: per cent of the charge
 	ProductUnfit   Code = "product_unfit"   // about: why
@@ -104,7 +104,7 @@ func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
 }
 
 // thinsYears ahead at the most that a mix that grows thinner has a day.
-const thinsYears = 3
+const thinsYears = 5
 
 // thins is when the drift of the strength meets a limit by volume, and the drift in per cent
 // by mass a year; false when it does not within thinsYears.
@@ -210,7 +210,7 @@ func trending(a *ledger.Account, today asOf) (Clock, bool) {
 		}
 		if day := today.of(at); first == nil || day.Before(*first) {
 			first, r.About, r.Remedy = &day, string(t.Property), a.RemedyWhenLow(t.Property)
-			r.Numbers = map[string]float64{"value": t.Value}
+			r.Numbers = map[string]float64{"value": t.Value, "high": t.High}
 		}
 	}
 	if first == nil {

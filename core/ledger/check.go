@@ -367,28 +367,35 @@ func (c *checker) suits(b Renewal) {
 	}
 	needs := after.Needs()
 	needs.SCA = needs.SCA || b.Product.SCA
-	c.judged("/product", b.Product, coolant.Fill(b.Product, needs))
+	c.judged("/product", named(b.Product)+" in this system", coolant.Fill(b.Product, needs))
 	if foreign := after.Foreign(); foreign > coolant.ForeignFlush.In(after.Over()...) {
-		c.ask("/product", fmt.Sprintf("%s, with %.0f %% of another product left inside", b.Product.Name, 100*foreign), "it after a full flush")
+		c.ask("/product", fmt.Sprintf("%s, with %.0f %% of another product left inside", b.Product.Name, 100*foreign), "a full flush first")
 	}
 }
 
 // judged asks about a pour that is not plainly allowed. What was poured is recorded once its
 // writer has confirmed it: the books say what happened.
-func (c *checker) judged(field string, p coolant.Product, j coolant.Judgement) {
-	accepted := map[coolant.Answer]string{coolant.AnswerNeed: "the same premix", coolant.AnswerUnknown: "a product that is known to suit",
-		coolant.AnswerFlush: "it after a full flush only", coolant.AnswerNever: "another product"}[j.Answer]
-	if accepted == "" {
-		return
+func (c *checker) judged(field, got string, j coolant.Judgement) {
+	if j.Answer != coolant.AnswerYes {
+		c.ask(field, got, answers[j.Answer]+": "+j.Words())
 	}
-	name := p.Name
-	if name == "" {
-		name = p.Code
+}
+
+// answers to a pour that is not plainly allowed, in words.
+var answers = map[coolant.Answer]string{coolant.AnswerNeed: "only in need", coolant.AnswerUnknown: "only what is known to suit",
+	coolant.AnswerFlush: "only after a full flush", coolant.AnswerNever: "another product"}
+
+// named as its label has it.
+func named(p coolant.Product) string {
+	switch {
+	case p.Form == coolant.Water:
+		return "purified water"
+	case p.Name != "":
+		return p.Name
+	case p.Code != "":
+		return p.Code
 	}
-	if p.Form == coolant.Water {
-		name = "purified water"
-	}
-	c.ask(field, name+" here: "+j.Words(), accepted)
+	return "what is inside"
 }
 
 // cameOut: a renewal says what came out, in one of four ways.
@@ -445,7 +452,7 @@ func (c *checker) compatible(b TopUp) {
 	if b.Product != nil {
 		add, field = *b.Product, "/product"
 	}
-	c.judged(field, add, coolant.TopUp(account.inside(), add, account.Needs()))
+	c.judged(field, named(add)+" onto "+named(account.inside()), coolant.TopUp(account.inside(), add, account.Needs()))
 }
 
 // before is the account as it stood when the entry happened.

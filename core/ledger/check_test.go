@@ -25,9 +25,9 @@ func TestCheck(t *testing.T) {
 		accepted string // part of what is said to be accepted
 	}{
 		{"top-up of the same", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &premix}), "", ""},
-		{"water onto a premix", car, on(120, water(0.5)), "/topUp/with", "the same premix"},
+		{"water onto a premix", car, on(120, water(0.5)), "/topUp/with", "The same premix first"},
 		{"water onto a premix, confirmed", car, sure(on(120, water(0.5))), "", ""},
-		{"another glycol", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &pg}), "/topUp/product", "after a full flush"},
+		{"another glycol", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &pg}), "/topUp/product", "only after a full flush: The other glycol"},
 
 		{"freeze test in °F", car, on(120, FreezeTest{Value: measure.Reading{Value: -34, Unit: measure.DegF}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
 		{"a test of plain water", car, on(120, test(0, coolant.EG)), "", ""},

@@ -321,7 +321,7 @@ func (a *Account) ChemistryTrend(p coolant.Property) (time.Time, bool) {
 		}
 		for _, g := range c.Properties {
 			if g.Property == p && g.Grade != coolant.GradeUnknown {
-				dated = append(dated, coolant.Dated{Day: float64(c.At.Unix()) / 86400, Value: g.Value})
+				dated = append(dated, coolant.Dated{Day: float64(c.At.Unix()) / 86400, Value: (g.Value + max(g.Value, g.High)) / 2}) // the middle of a step
 				bounds, last = g.Bounds, c.At
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -40,13 +41,29 @@ var sites = []store.LoadedSite{
 
 // Products, by their part in the fleet.
 var (
-	oatConcentrate  = coolant.Product{Code: "NORD-OAT-C", Name: "Norhav OAT concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
-	oatPremix       = coolant.Product{Code: "NORD-OAT-50", Name: "Norhav OAT premix 50", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
-	hoatConcentrate = coolant.Product{Code: "SKER-SI-C", Name: "Skerry Si-OAT concentrate", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
-	hoatPremix      = coolant.Product{Code: "SKER-SI-50", Name: "Skerry Si-OAT premix 50", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Premix, Glycol: 0.50}
-	noatPremix      = coolant.Product{Code: "SKER-HD-50", Name: "Skerry HD NOAT premix 50", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.50}
-	pgPremix        = coolant.Product{Code: "TERN-PG-50", Name: "Tern PG premix 50", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
-	pgConcentrate   = coolant.Product{Code: "TERN-PG-C", Name: "Tern PG concentrate", Base: coolant.PG, Technology: "OAT", Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
+	oatConcentrate = coolant.Product{Code: "NORD-OAT-C", Name: "Norhav OAT concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 0.99, Stated: true,
+		Density: 1.122, Fresh: 4.5, Meets: []coolant.Standard{coolant.D3306}}
+	oatPremix      = coolant.Product{Code: "NORD-OAT-50", Name: "Norhav OAT premix 50", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50, Fresh: 4.5, Meets: []coolant.Standard{coolant.D3306}}
+	siConcentrate  = coolant.Product{Code: "SKER-SI-C", Name: "Skerry Si-OAT concentrate", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Concentrate, Glycol: 0.99, Stated: true, Meets: []coolant.Standard{coolant.D3306}}
+	siPremix       = coolant.Product{Code: "SKER-SI-50", Name: "Skerry Si-OAT premix 50", Base: coolant.EG, Technology: "Si-OAT", Form: coolant.Premix, Glycol: 0.50, Meets: []coolant.Standard{coolant.D3306}}
+	noatPremix     = coolant.Product{Code: "SKER-HD-50", Name: "Skerry HD NOAT premix 50", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.50, Meets: []coolant.Standard{coolant.D6210}}
+	iatConcentrate = coolant.Product{Code: "SKER-HD-C", Name: "Skerry HD IAT concentrate", Base: coolant.EG, Technology: "IAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true,
+		Density: 1.13, Fresh: 11, Meets: []coolant.Standard{coolant.D4985}}
+	pgPremix      = coolant.Product{Code: "TERN-PG-50", Name: "Tern PG premix 50", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
+	pgConcentrate = coolant.Product{Code: "TERN-PG-C", Name: "Tern PG concentrate", Base: coolant.PG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true}
+	waterless     = coolant.Product{Code: "NORD-WL", Name: "Norhav waterless", Base: coolant.NoWater, Technology: "waterless", Form: coolant.Premix, Glycol: 1, Freeze: &waterlessFreeze}
+)
+
+var waterlessFreeze = measure.Celsius(-40)
+
+// Additives of the workshop.
+var (
+	sca       = coolant.Additive{Code: "SKER-SCA", Name: "Skerry SCA liquid", Kind: coolant.SCA, Nitrite: 90}
+	extender  = coolant.Additive{Code: "SKER-EXT", Name: "Skerry NOAT extender", Kind: coolant.Extender, Nitrite: 60}
+	filter    = coolant.Additive{Code: "SKER-AF-N", Name: "Skerry filter, need release", Kind: coolant.Filter, Nitrite: 15, Release: coolant.ReleaseNeed, Months: 12, Hours: 1_000}
+	additives = []coolant.Additive{sca, extender, filter,
+		{Code: "SKER-AF-C", Name: "Skerry filter, charged", Kind: coolant.Filter, Nitrite: 30, Release: coolant.ReleaseAtOnce, Months: 12, Hours: 1_000},
+		{Code: "SKER-AF-B", Name: "Skerry filter, blank", Kind: coolant.Filter, Release: coolant.ReleaseNone, Months: 12, Hours: 1_000}}
 )
 
 var plans = []forecast.Plan{
@@ -71,7 +88,8 @@ func Weather() standin.Weather {
 // Fleet as of today, whose time of day does not matter.
 func Fleet(today time.Time) store.LoadedFleet {
 	f := store.LoadedFleet{Name: Name, Sites: sites, Plans: plans,
-		Products: []coolant.Product{oatConcentrate, oatPremix, hoatConcentrate, hoatPremix, noatPremix, pgPremix, pgConcentrate}}
+		Products:  []coolant.Product{oatConcentrate, oatPremix, siConcentrate, siPremix, noatPremix, iatConcentrate, pgPremix, pgConcentrate, waterless},
+		Additives: additives}
 	for _, s := range stories {
 		b := &book{unit: equipped(s.unit), today: midnight(today)}
 		s.tell(b)
@@ -108,7 +126,22 @@ func equipped(u store.LoadedUnit) store.LoadedUnit {
 	if u.Kind == "car" {
 		u.Tank, u.Marks = 0.012, 30
 	}
-	u.WetLiners = u.Kind == "truck"
+	u.Metal, u.Drive = coolant.Aluminium, "combustion"
+	switch u.Kind {
+	case "truck":
+		u.WetLiners, u.Metal = true, coolant.Iron
+		u.Listed = []string{siConcentrate.Code, siPremix.Code}
+	case "boat":
+		u.Metal = coolant.Iron
+	case "motorcycle":
+		u.SilicateFree = true
+	}
+	switch {
+	case strings.Contains(u.Name, "hybrid"):
+		u.Drive = "hybrid"
+	case strings.Contains(u.Name, "electric"):
+		u.Drive, u.PremixOnly = "electric", true
+	}
 	return u
 }
 
@@ -116,6 +149,12 @@ func equipped(u store.LoadedUnit) store.LoadedUnit {
 type book struct {
 	unit  store.LoadedUnit
 	today time.Time
+}
+
+// confirmed is an entry that was asked about when it was written.
+func (b *book) confirmed(daysAgo int, body ledger.Body) {
+	b.write(daysAgo, body)
+	b.unit.Entries[len(b.unit.Entries)-1].Sure = true
 }
 
 func (b *book) write(daysAgo int, body ledger.Body) {
@@ -212,6 +251,30 @@ func (b *book) test(daysAgo int, celsius float64, scale coolant.Base) {
 	zero := 0.0
 	b.write(daysAgo, ledger.FreezeTest{Value: measure.Reading{Value: celsius, Unit: measure.DegC},
 		Instrument: ledger.Refractometer, Scale: scale, Tool: tools[b.unit.Site], Zero: &zero})
+}
+
+// Steps of the strips, ppm of NO₂: those for nitrited OAT and those for SCA; and of pH.
+var (
+	noatSteps = []float64{0, 150, 300, 400, 600, 800, 1000, 1200, 1600}
+	scaSteps  = []float64{0, 300, 800, 1200, 1600, 2400, 3200}
+	phSteps   = []float64{6.5, 7, 7.5, 8, 8.5, 9, 9.5, 10, 11}
+)
+
+// step that a value lies in.
+func step(v float64, steps []float64) (low, high *float64) {
+	i := 0
+	for i < len(steps)-2 && steps[i+1] <= v {
+		i++
+	}
+	return &steps[i], &steps[i+1]
+}
+
+// strip reads nitrite and pH in their steps.
+func (b *book) strip(daysAgo int, nitrite, ph float64, steps []float64) {
+	t := ledger.ChemistryTest{Method: ledger.ByStrip, Look: coolant.LookClear, Tool: "strips"}
+	t.Nitrite, t.NitriteTo = step(nitrite, steps)
+	t.PH, t.PHTo = step(ph, phSteps)
+	b.write(daysAgo, t)
 }
 
 // tools are the refractometers of the sites.

@@ -69,13 +69,14 @@ func (r routine) live(b *book, until int) {
 			b.write(d, ledger.Meter{Meter: b.meterReading(meter)})
 		}
 		r.lookOver(b, d, day, active)
+		r.chemistry(b, d, day, lastFill-d)
 		if poured > 0.3 && noise(b.unit.Code, d, 12) == 0 {
 			b.topUp(d, r.premix(), float64(int(poured*10))/10)
 			poured = 0
 		}
 		if lastFill-d >= r.every && d > until+3 && active {
 			lastFill, poured = d, 0
-			b.renew(d, r.product, float64(b.unit.Capacity), r.share, meter)
+			b.renew(d, r.product, drained(float64(b.unit.Capacity)), r.share, meter)
 			for _, after := range []int{2, 3} {
 				if d-after >= until {
 					b.write(d-after, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
@@ -84,6 +85,9 @@ func (r routine) live(b *book, until int) {
 		}
 	}
 }
+
+// drained of a system by its petcock and block: a twentieth stays inside (common practice).
+func drained(capacity float64) float64 { return round1(0.95*capacity - 0.05) }
 
 // round a unit is on: every two years or so it is given another.
 func round(code string, daysAgo int) float64 {
@@ -100,8 +104,8 @@ func (r routine) premix() coolant.Product {
 	switch r.product.Code {
 	case oatConcentrate.Code:
 		return oatPremix
-	case hoatConcentrate.Code:
-		return hoatPremix
+	case siConcentrate.Code:
+		return siPremix
 	case pgConcentrate.Code:
 		return pgPremix
 	}
@@ -127,12 +131,29 @@ func (r routine) lookOver(b *book, d int, day time.Time, active bool) {
 	if due(time.March, 5) {
 		b.write(d, r.inspection(noise(b.unit.Code, d, 8)))
 	}
-	if due(time.June, 6) && day.Year()%2 == 0 {
-		ph, stray := 8.6-float64(noise(b.unit.Code, d, 5))/10, 0.02+float64(noise(b.unit.Code, d, 8))/100
-		b.write(d, ledger.ChemistryTest{PH: &ph, Stray: &stray, Look: coolant.LookClear})
-	}
 	if active && (due(time.January, 7) || due(time.May, 8) || due(time.August, 9)) {
 		b.write(d, ledger.LevelCheck{Temper: ledger.Cold, Mark: []string{"max", "max", "between"}[noise(b.unit.Code, d, 3)]})
+	}
+}
+
+// chemistry of the charge: strips in June and December where liners are protected by
+// nitrite, which is spent by itself; elsewhere pH and stray voltage by meter every other June.
+func (r routine) chemistry(b *book, d int, day time.Time, age int) {
+	n := noise(b.unit.Code, day.Year()*10+int(day.Month()), 24)
+	if day.Day() != 2+n || day.Month() != time.June && day.Month() != time.December {
+		return
+	}
+	ph := 8.6 - float64(n%5)/10
+	if r.product.Technology == string(coolant.NOAT) {
+		b.strip(d, 820-0.36*float64(age), ph, noatSteps)
+		return
+	}
+	if day.Month() == time.June && day.Year()%2 == 0 {
+		volts := func(salt int) *float64 {
+			v := float64(noise(b.unit.Code, d+salt, 9)-2) / 100
+			return &v
+		}
+		b.write(d, ledger.ChemistryTest{Method: ledger.ByMeter, PH: &ph, StrayOff: volts(0), StrayCranking: volts(1), StrayLoads: volts(2), Look: coolant.LookClear})
 	}
 }
 
@@ -227,10 +248,10 @@ var routines = []routine{
 	{unit: unit("TK-06", "skip loader", "truck", harbour, "Heavy truck", 24, coolant.EG, measure.H), since: 1800, product: noatPremix, every: 1050, start: 9, rate: 4.0, thirst: 0.6},
 	{unit: unit("TK-08", "crane truck, 6x2", "truck", harbour, "Heavy truck", 32, coolant.EG, measure.H), since: 2900, product: noatPremix, every: 980, start: 14, rate: 2.7, thirst: 0.9},
 	{unit: unit("TK-10", "refuse collector, side loader", "truck", depot, "Heavy truck", 31, coolant.EG, measure.H), since: 1600, product: noatPremix, every: 900, start: 6, rate: 4.6, thirst: 1.2},
-	{unit: unit("TK-14", "sewer jetter", "truck", depot, "Heavy truck", 29, coolant.EG, measure.H), since: 2100, product: hoatConcentrate, share: 50, every: 1030, start: 12, rate: 2.2, thirst: 0.7},
-	{unit: unit("TK-16", "sweeper, compact", "truck", harbour, "Heavy truck", 17, coolant.EG, measure.H), since: 1450, product: hoatConcentrate, share: 50, every: 1060, start: 8, rate: 3.3, season: summer, thirst: 0.6},
-	{unit: unit("TK-22", "gritter, 4x4", "truck", hill, "Heavy truck", 27, coolant.EG, measure.H), since: 2300, product: hoatConcentrate, share: 50, every: 1080, start: 11, rate: 3.0, season: winter, thirst: 0.7},
-	{unit: unit("TK-24", "plough, 6x6", "truck", hill, "Heavy truck", 34, coolant.EG, measure.H), since: 2850, product: hoatConcentrate, share: 50, every: 1040, start: 30, rate: 3.8, season: winter, thirst: 0.8},
+	{unit: unit("TK-14", "sewer jetter", "truck", depot, "Heavy truck", 29, coolant.EG, measure.H), since: 2100, product: siConcentrate, share: 50, every: 1030, start: 12, rate: 2.2, thirst: 0.7},
+	{unit: unit("TK-16", "sweeper, compact", "truck", harbour, "Heavy truck", 17, coolant.EG, measure.H), since: 1450, product: siConcentrate, share: 50, every: 1060, start: 8, rate: 3.3, season: summer, thirst: 0.6},
+	{unit: unit("TK-22", "gritter, 4x4", "truck", hill, "Heavy truck", 27, coolant.EG, measure.H), since: 2300, product: siConcentrate, share: 50, every: 1080, start: 11, rate: 3.0, season: winter, thirst: 0.7},
+	{unit: unit("TK-24", "plough, 6x6", "truck", hill, "Heavy truck", 34, coolant.EG, measure.H), since: 2850, product: siConcentrate, share: 50, every: 1040, start: 30, rate: 3.8, season: winter, thirst: 0.8},
 	{unit: unit("TK-35", "runway sweeper", "truck", strip, "Heavy truck", 30, coolant.EG, measure.H), since: 1750, product: noatPremix, every: 1050, start: 8, rate: 1.1, thirst: 0.3},
 	{unit: unit("MC-01", "warden's motorcycle, 650", "motorcycle", harbour, "Motorcycle", 2.0, coolant.EG, measure.Km), since: 1900, product: oatPremix, every: 900, start: 3, rate: 28, season: summer, thirst: 0.1},
 	{unit: unit("MC-02", "warden's motorcycle, 650", "motorcycle", harbour, "Motorcycle", 2.0, coolant.EG, measure.Km), since: 1880, product: oatPremix, every: 1000, start: 2, rate: 22, season: summer, thirst: 0.1},

@@ -60,15 +60,15 @@ var stories = []story{
 		b.test(8, -37, coolant.EG)
 	}},
 	{unit("TK-12", "refuse collector, rear loader", "truck", depot, "Heavy truck", 31, coolant.EG, measure.H), func(b *book) {
-		b.fillMixed(1030, hoatConcentrate, 31, 50, 9_200, false)
+		b.fillMixed(1030, siConcentrate, 31, 50, 9_200, false)
 		b.meters(1000, 12, 52, 9_330, 4.35)
 		b.test(690, -37, coolant.EG)
 		b.test(310, -36, coolant.EG)
-		b.topUp(120, hoatConcentrate, 0.6)
+		b.topUp(120, siConcentrate, 0.6)
 		b.water(119, 0.6)
 	}},
 	{unit("TK-21", "gritter, 6x4", "truck", hill, "Heavy truck", 28, coolant.EG, measure.H), func(b *book) {
-		b.fillMixed(410, hoatConcentrate, 28, 45, 3_300, false)
+		b.fillMixed(410, siConcentrate, 28, 45, 3_300, false)
 		b.meters(400, 15, 35, 3_320, 2.4)
 		b.test(395, -30, coolant.EG)
 		b.water(210, 4.0)
@@ -81,7 +81,7 @@ var stories = []story{
 		b.test(5, -30, coolant.EG)
 	}},
 	{unit("TK-33", "snow blower, rotary, with auxiliary engine and long chute, Upper Skerrow pass", "truck", hill, "Heavy truck", 42, coolant.EG, measure.H), func(b *book) {
-		b.fillMixed(330, hoatConcentrate, 42, 60, 5_000, false)
+		b.fillMixed(330, siConcentrate, 42, 60, 5_000, false)
 		b.meters(325, 25, 30, 5_000, 1.1)
 		b.test(60, -50, coolant.EG)
 	}},
@@ -101,8 +101,8 @@ var stories = []story{
 	{unit("HB-02", "pilot boat", "boat", harbour, "Boat diesel", 22, coolant.PG, measure.H), func(b *book) {
 		b.fillMixed(640, pgConcentrate, 22, 50, 3_050, false)
 		b.meters(620, 6, 45, 3_080, 1.49)
-		b.test(300, -33, coolant.PG)
-		b.test(50, -32, coolant.PG)
+		b.test(300, -31, coolant.PG)
+		b.test(50, -31, coolant.PG)
 	}},
 	{unit("HB-07", "harbour launch", "boat", harbour, "Boat diesel", 14, coolant.PG, measure.H), func(b *book) {
 		b.fillPremix(662, pgPremix, 14, 820, false)
@@ -224,7 +224,7 @@ var stories = []story{
 		b.fillMixed(700, oatConcentrate, 6.0, 50, 27_000, false)
 		b.meters(690, 14, 60, 27_300, 33)
 		b.test(380, -37, coolant.EG)
-		b.topUp(150, hoatPremix, 0.7)
+		b.confirmed(150, ledger.TopUp{Volume: litres(0.7), With: coolant.Premix, Product: &siPremix})
 		b.test(33, -37, coolant.EG)
 	}},
 	// Tested with what was at hand: discs, a strip, a hydrometer.
@@ -245,24 +245,28 @@ var stories = []story{
 		old := measure.Reading{Value: 9_812, Unit: measure.H}
 		b.write(400, ledger.MeterChange{Old: &old, New: measure.Reading{Value: 2, Unit: measure.H}})
 		b.meters(370, 12, 45, 80, 2.6)
+		b.strip(500, 640, 8.8, noatSteps)
+		b.strip(150, 380, 8.6, noatSteps)
+		b.write(140, ledger.Extended{Volume: litres(0.2), Additive: extender})
+		b.strip(130, 700, 8.6, noatSteps)
 		b.test(360, -37, coolant.EG)
 		b.test(41, -36, coolant.EG)
 	}},
 	// Mixed at less than was meant, and never tested after the renewal.
 	{unit("TK-20", "gully emptier", "truck", depot, "Heavy truck", 27, coolant.EG, measure.H), func(b *book) {
 		b.write(500, ledger.Opening{History: ledger.UnknownHistory})
-		b.write(62, b.renewal(hoatConcentrate, 27, 50, 6_020))
+		b.write(62, b.renewal(siConcentrate, 27, 50, 6_020))
 		b.write(61, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
 		b.meters(60, 5, 25, 6_030, 3)
 		b.test(7, -27, coolant.EG)
 	}},
 	// Flushed, filled, and less went in than the sheet says.
 	{unit("TK-28", "mobile library, 12 t", "truck", hill, "Heavy truck", 28, coolant.EG, measure.H), func(b *book) {
-		b.fillMixed(1010, hoatConcentrate, 28, 50, 3_000, false)
+		b.fillMixed(1010, siConcentrate, 28, 50, 3_000, false)
 		b.meters(1000, 60, 60, 3_020, 1.3)
 		b.test(300, -37, coolant.EG)
 		left := litres(4)
-		r := b.renewal(hoatPremix, 24, 0, 4_290)
+		r := b.renewal(siPremix, 24, 0, 4_290)
 		r.Drained, r.Residual, r.Flushes, r.FlushWith = nil, &left, 3, "water"
 		b.write(40, r)
 		b.write(39, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
@@ -281,19 +285,48 @@ var stories = []story{
 	{unit("TK-38", "excavator, wheeled", "truck", depot, "Heavy truck", 33, coolant.EG, measure.H), func(b *book) {
 		b.fillPremix(870, noatPremix, 33, 7_200, false)
 		b.meters(860, 14, 52, 7_230, 3.0)
-		for i, d := range []int{700, 450, 200, 24} {
-			nitrite, molybdate, ph := 1700-320*float64(i), 320-28*float64(i), 9.2-0.3*float64(i)
-			b.write(d, ledger.ChemistryTest{PH: &ph, Nitrite: &nitrite, Molybdate: &molybdate, Tool: "strips"})
+		for i, d := range []int{840, 620, 400, 200, 24} {
+			b.strip(d, 900-160*float64(i), 9.2-0.15*float64(i), noatSteps)
 		}
 		b.test(330, -37, coolant.EG)
 		b.test(30, -36, coolant.EG)
 	}},
-	// Premix is never thinned, and was.
+	// A conventional coolant, kept up with SCA and an additive filter.
+	{unit("TK-40", "harbour crane, wheeled", "truck", harbour, "Heavy truck", 28, coolant.EG, measure.H), func(b *book) {
+		b.write(560, ledger.Opening{History: ledger.UnknownHistory})
+		b.confirmed(520, b.renewal(iatConcentrate, 28, 50, 6_400))
+		b.confirmed(519, ledger.Dose{Volume: litres(0.5), Additive: sca, Note: "initial charge by the can"})
+		b.write(519, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
+		b.test(518, -35, coolant.EG)
+		b.meters(495, 10, 55, 6_450, 2.1)
+		b.strip(512, 1650, 9.6, scaSteps)
+		b.strip(330, 1400, 9.4, scaSteps)
+		b.write(300, ledger.AdditiveFilter{Additive: filter})
+		b.strip(290, 1700, 9.4, scaSteps)
+		b.strip(150, 1250, 9.2, scaSteps)
+		b.test(45, -35, coolant.EG)
+		b.strip(20, 980, 9.1, scaSteps)
+	}},
+	// Filled without water, and tested for it.
+	{unit("MC-09", "museum motorcycle, air-raid warden's", "motorcycle", harbour, "Motorcycle", 1.6, coolant.NoWater, measure.Km), func(b *book) {
+		r := b.renewal(waterless, 1.6, 0, 22_100)
+		r.Flushes, r.FlushWith = 2, ledger.PrepFluid
+		b.write(300, r)
+		b.write(299, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
+		b.meters(290, 60, 75, 22_110, 3)
+		for _, test := range []struct {
+			daysAgo int
+			water   float64
+		}{{298, 1.5}, {40, 2}} {
+			b.write(test.daysAgo, ledger.FreezeTest{Value: measure.Reading{Value: test.water, Unit: measure.Percent}, Instrument: ledger.Refractometer, Scale: coolant.NoWater, Tool: tools[harbour]})
+		}
+	}},
+	// Premix is not thinned, and was.
 	{unit("MC-07", "traffic warden's scooter", "motorcycle", harbour, "Motorcycle", 1.2, coolant.EG, measure.Km), func(b *book) {
 		b.fillPremix(640, oatPremix, 1.2, 4_000, false)
 		b.meters(630, 30, 70, 4_100, 11)
 		b.test(380, -37, coolant.EG)
-		b.water(140, 0.15)
+		b.confirmed(140, ledger.TopUp{Volume: litres(0.15), With: coolant.Water})
 		b.test(35, -32, coolant.EG)
 		b.write(20, ledger.LayUp{Note: "winter"})
 	}},
@@ -301,8 +334,8 @@ var stories = []story{
 	{unit("HB-06", "pilot boat, relief", "boat", harbour, "Boat diesel", 22, coolant.PG, measure.H), func(b *book) {
 		b.fillMixed(560, pgConcentrate, 22, 50, 2_050, false)
 		b.meters(550, 8, 50, 2_070, 1.1)
-		b.test(330, -33, coolant.PG)
-		b.test(9, -41, coolant.PG)
+		b.test(330, -31, coolant.PG)
+		b.test(9, -39, coolant.PG)
 	}},
 	// Held until a signatory says otherwise.
 	{unit("AV-05", "coast survey plane, liquid-cooled", "aircraft", strip, "Light aircraft", 3.8, coolant.EG, measure.H), func(b *book) {

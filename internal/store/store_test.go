@@ -44,6 +44,17 @@ func TestMain(m *testing.M) {
 
 var premix = coolant.Product{Code: "P-50", Name: "Premix", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
 
+var minus40 = measure.Celsius(-40)
+
+// labelled states all that a label can; dry holds no water.
+var (
+	labelled = coolant.Product{Code: "P-HD", Name: "Heavy duty", Base: coolant.EG, Technology: "IAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true, Density: 1.13,
+		Meets: []coolant.Standard{coolant.D4985, coolant.D6210}, SCA: true, Named: []coolant.Technology{coolant.HOAT}, Fresh: 11, Figures: coolant.Figures{"nitrite_low": 700}}
+	dry       = coolant.Product{Code: "P-WL", Name: "Waterless", Base: coolant.NoWater, Technology: "waterless", Form: coolant.Premix, Glycol: 1, Freeze: &minus40}
+	additives = []coolant.Additive{{Code: "S", Name: "A dose", Kind: coolant.SCA, Nitrite: 90, Molybdate: 5},
+		{Code: "F", Name: "B filter", Kind: coolant.Filter, Nitrite: 15, Release: coolant.ReleaseNeed, Months: 12, Km: 40_000, Hours: 1_000}}
+)
+
 func fleet() store.LoadedFleet {
 	unit := func(code, name string, capacity measure.Litre, base coolant.Base, meter measure.Unit) store.LoadedUnit {
 		return store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: name, Kind: "car", Site: "Yard"}, Plan: "Plan", Capacity: capacity, Base: base, Meter: meter}
@@ -51,11 +62,13 @@ func fleet() store.LoadedFleet {
 	f := store.LoadedFleet{Name: "test",
 		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
 		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, School: forecast.ConditionFirst, TestMonths: 6}},
-		Products: []coolant.Product{premix},
+		Products: []coolant.Product{premix, labelled, dry}, Additives: additives,
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
 			unit("B_1", "100% bike", 2, "", "")},
 	}
 	f.Units[0].Cap = 108
+	f.Units[2].Metal, f.Units[2].Drive, f.Units[2].SilicateFree, f.Units[2].PremixOnly = coolant.Aluminium, "electric", true, true
+	f.Units[2].Required, f.Units[2].Listed, f.Units[2].Figures = coolant.OAT, []string{"P-50", "P-WL"}, coolant.Figures{"stray_aluminium": 0.2}
 	f.Units[0].Entries = []ledger.Entry{entry("A-1", fill(8))}
 	return f
 }
@@ -91,6 +104,29 @@ func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, 
 	return receipts[0], nil
 }
 
+// What the register holds of products, additives and what a unit's maker asks for is read
+// as it was loaded.
+func TestMixRegister(t *testing.T) {
+	if all, err := app.Additives(t.Context()); err != nil || !reflect.DeepEqual(all, additives) {
+		t.Errorf("additives %+v, %v", all, err)
+	}
+	if one, err := app.Additive(t.Context(), "F"); err != nil || !reflect.DeepEqual(one, additives[1]) {
+		t.Errorf("filter %+v, %v", one, err)
+	}
+	if _, err := app.Additive(t.Context(), "none"); !errors.Is(err, store.ErrNoAdditive) {
+		t.Errorf("an additive that is not there: %v", err)
+	}
+	if p, err := app.Product(t.Context(), "P-HD"); err != nil || !reflect.DeepEqual(p, labelled) {
+		t.Errorf("product %+v, %v", p, err)
+	}
+	u := unit(t, "B_1")
+	want := fleet().Units[2]
+	l := u.Ledger
+	if u.Drive != want.Drive || l.Metal != want.Metal || !l.SilicateFree || !l.PremixOnly || l.Required != want.Required || !reflect.DeepEqual(l.Listed, want.Listed) || !reflect.DeepEqual(l.Figures, want.Figures) {
+		t.Errorf("unit %+v", u)
+	}
+}
+
 func TestRegister(t *testing.T) {
 	u := unit(t, "a-1") // codes are found whatever their case
 	f := fleet()
@@ -109,7 +145,7 @@ func TestRegister(t *testing.T) {
 	if _, err := app.Product(t.Context(), "Z"); !errors.Is(err, store.ErrNoProduct) {
 		t.Errorf("a product that is not there: %v", err)
 	}
-	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(all, []coolant.Product{premix}) {
+	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(all, []coolant.Product{labelled, premix, dry}) {
 		t.Errorf("products %v, %v", all, err)
 	}
 	if units, err := app.Units(t.Context()); err != nil || len(units) != 3 || !slices.Equal(units[0].Cold.Curve(), u.Cold.Curve()) {
@@ -370,7 +406,7 @@ func TestMigrateTwice(t *testing.T) {
 // A fleet that cannot be loaded whole is not loaded at all.
 func TestLoadAllOrNothing(t *testing.T) {
 	f := fleet()
-	f.Sites[0].Name, f.Plans[0].Name, f.Products[0].Code = "Other", "Other", "OTHER"
+	f.Sites[0].Name, f.Plans[0].Name, f.Products, f.Additives = "Other", "Other", nil, nil
 	for i := range f.Units {
 		f.Units[i].Site, f.Units[i].Plan, f.Units[i].Code = "Other", "Other", fmt.Sprint("N", i)
 	}

@@ -136,6 +136,10 @@ func TestFactsFoldOnce(t *testing.T) {
 		"capacity": {`UPDATE unit SET capacity_l = 9 WHERE code = 'A-1'`, `UPDATE unit SET capacity_l = 8 WHERE code = 'A-1'`},
 		"base":     {`UPDATE unit SET base = 'PG' WHERE code = 'A-1'`, `UPDATE unit SET base = 'EG' WHERE code = 'A-1'`},
 		"cap":      {`UPDATE unit SET cap_kpa = 90 WHERE code = 'A-1'`, `UPDATE unit SET cap_kpa = 108 WHERE code = 'A-1'`},
+		"metal":    {`UPDATE unit SET metal = 'aluminium' WHERE code = 'A-1'`, `UPDATE unit SET metal = NULL WHERE code = 'A-1'`},
+		"premix":   {`UPDATE unit SET premix_only = TRUE WHERE code = 'A-1'`, `UPDATE unit SET premix_only = FALSE WHERE code = 'A-1'`},
+		"listed":   {`UPDATE unit SET listed = 'P,C' WHERE code = 'A-1'`, `UPDATE unit SET listed = '' WHERE code = 'A-1'`},
+		"figures":  {`UPDATE unit SET figures = '{"nitrite_low": 700}' WHERE code = 'A-1'`, `UPDATE unit SET figures = NULL WHERE code = 'A-1'`},
 		"marks":    {`UPDATE unit SET tank_marks_mm = 25 WHERE code = 'A-1'`, `UPDATE unit SET tank_marks_mm = NULL WHERE code = 'A-1'`},
 	} {
 		for _, statement := range c {
@@ -159,9 +163,21 @@ func TestFactsFoldOnce(t *testing.T) {
 	}
 }
 
-// A database of the schema before opens: its chains hold, its lines are the same, and
+// A database of each schema before opens: its chains hold, its lines are the same, and
 // its stored accounts are folded anew once.
-func TestUpgradeFromFive(t *testing.T) {
+func TestUpgrade(t *testing.T) {
+	back := map[int][]string{
+		6: {`ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair') NOT NULL`, `DROP TABLE additive`, `DELETE FROM product WHERE base = 'waterless'`,
+			`ALTER TABLE unit DROP COLUMN metal, DROP COLUMN drive, DROP COLUMN silicate_free, DROP COLUMN premix_only, DROP COLUMN required_technology,
+			 DROP COLUMN listed, DROP COLUMN figures, MODIFY base ENUM('EG','PG') NULL`,
+			`ALTER TABLE product DROP COLUMN stated, DROP COLUMN density, DROP COLUMN meets, DROP COLUMN sca, DROP COLUMN named,
+			 DROP COLUMN fresh, DROP COLUMN freeze, DROP COLUMN figures, MODIFY base ENUM('EG','PG') NOT NULL`,
+			`UPDATE account SET rules = 5`, `DELETE FROM goose_db_version WHERE version_id > 6`},
+		5: {`ALTER TABLE planned MODIFY work ENUM('renewal','test','level','cap','hoses','repair') NOT NULL`,
+			`ALTER TABLE site_curve DROP COLUMN shift, DROP COLUMN return_level`, `ALTER TABLE site DROP COLUMN zone`,
+			`ALTER TABLE unit DROP COLUMN tank_marks_mm`, `ALTER TABLE account DROP COLUMN facts`,
+			`DELETE FROM goose_db_version WHERE version_id > 5`},
+	}
 	if _, err := write(t, unit(t, "A-2"), entry("A-2", fill(8)), anything); err != nil { // says nothing of what came out
 		t.Fatal(err)
 	}
@@ -176,35 +192,34 @@ func TestUpgradeFromFive(t *testing.T) {
 		}
 		return all
 	}
-	before := lines()
-	heads, breaks, err := app.Verify(t.Context(), nil)
-	if err != nil || len(breaks) > 0 {
-		t.Fatalf("before: %v, %v", breaks, err)
-	}
-	db := raw(t, instance.OwnerDSN())
-	for _, statement := range []string{
-		`ALTER TABLE planned MODIFY work ENUM('renewal','test','level','cap','hoses','repair') NOT NULL`,
-		`ALTER TABLE site_curve DROP COLUMN shift, DROP COLUMN return_level`, `ALTER TABLE site DROP COLUMN zone`,
-		`ALTER TABLE unit DROP COLUMN tank_marks_mm`, `ALTER TABLE account DROP COLUMN facts`,
-		`DELETE FROM goose_db_version WHERE version_id > 5`,
-	} {
-		if _, err := db.ExecContext(t.Context(), statement); err != nil {
-			t.Fatalf("%s: %v", statement, err)
+	for _, version := range []int{6, 5} {
+		before := lines()
+		heads, breaks, err := app.Verify(t.Context(), nil)
+		if err != nil || len(breaks) > 0 {
+			t.Fatalf("before: %v, %v", breaks, err)
 		}
-	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n < 1 {
-		t.Fatalf("%d steps, %v", n, err)
-	}
-	if after := lines(); !reflect.DeepEqual(after, before) {
-		t.Error("the lines are not the same")
-	}
-	if _, breaks, err := app.Verify(t.Context(), heads); err != nil || len(breaks) > 0 {
-		t.Errorf("the chains: %v, %v", breaks, err)
-	}
-	if _, anew := folded(t, "A-1", "A-2"); anew != 2 {
-		t.Errorf("%d accounts of the schema before are folded anew, want 2", anew)
-	}
-	if _, anew := folded(t, "A-1", "A-2"); anew != 0 {
-		t.Errorf("%d accounts are folded anew again", anew)
+		db := raw(t, instance.OwnerDSN())
+		for v := 6; v >= version; v-- {
+			for _, statement := range back[v] {
+				if _, err := db.ExecContext(t.Context(), statement); err != nil {
+					t.Fatalf("%s: %v", statement, err)
+				}
+			}
+		}
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 7-version {
+			t.Fatalf("%d steps from %d, %v", n, version, err)
+		}
+		if after := lines(); !reflect.DeepEqual(after, before) {
+			t.Errorf("from %d the lines are not the same", version)
+		}
+		if _, breaks, err := app.Verify(t.Context(), heads); err != nil || len(breaks) > 0 {
+			t.Errorf("from %d the chains: %v, %v", version, breaks, err)
+		}
+		if _, anew := folded(t, "A-1", "A-2"); anew != 2 {
+			t.Errorf("from %d %d accounts are folded anew, want 2", version, anew)
+		}
+		if _, anew := folded(t, "A-1", "A-2"); anew != 0 {
+			t.Errorf("from %d %d accounts are folded anew again", version, anew)
+		}
 	}
 }

@@ -43,7 +43,7 @@ func TestVerifyFindsTampering(t *testing.T) {
 	}
 	f := fleet()
 	f.Name, f.Units = "tampered", f.Units[:0]
-	f.Sites[0].Name, f.Plans[0].Name, f.Products = "Tamper yard", "Tamper plan", nil
+	f.Sites[0].Name, f.Plans[0].Name, f.Products, f.Additives = "Tamper yard", "Tamper plan", nil, nil
 	for i := range cases {
 		u := store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("T-%02d", i), Name: cases[i].name, Kind: "car", Site: "Tamper yard"},
 			Plan: "Tamper plan", Capacity: 8, Base: "EG", Meter: measure.Km}

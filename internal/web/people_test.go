@@ -31,7 +31,7 @@ func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 var mayCall = map[string]string{
 	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "forgotPassword": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
 	"getMorning": "ctsr", "getHorizon": "ctsr", "getClocks": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listPlans": "ctsr", "listSites": "ctsr",
-	"listPlanned": "ctsr", "listProducts": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
+	"listPlanned": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts",
 	"addPlan": "c", "changePlan": "c", "previewPlan": "c", "putKindOnPlan": "c", "previewKindOnPlan": "c", "putOnPlan": "c", "changeSite": "c", "changeSettings": "c",
 	"sendToPlan": "c", "takeBackPlanned": "c", "movePlanned": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",
@@ -366,6 +366,9 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 		return false
 	}
 	sent := life()
+	for _, e := range sent {
+		e["sure"] = true // water went onto a premix
+	}
 	finished := make(chan bool)
 	for range 2 {
 		go func() {

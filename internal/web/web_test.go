@@ -326,6 +326,11 @@ func TestUnitsAndProducts(t *testing.T) {
 func TestWriteEntry(t *testing.T) {
 	before := get[api.Account](t, "/api/v1/units/CA-22")
 	body := entry("top_up", noon.Add(-time.Hour), m{"volume": reading(1.9, "qt_us"), "with": "water"})
+	// Water onto a premix is asked about, and recorded once it is confirmed.
+	if res, text := ask(t, "POST", "/api/v1/units/CA-22/entries", body); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "The same premix first") || !strings.Contains(string(text), `"question":true`) {
+		t.Errorf("water onto a premix: %d %s", res.StatusCode, text)
+	}
+	body["sure"] = true
 	res, text := ask(t, "POST", "/api/v1/units/CA-22/entries/preview", body)
 	var effect api.Effect
 	if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK {
@@ -375,7 +380,10 @@ func TestWriteEveryKind(t *testing.T) {
 		entry("top_up", at, m{"volume": reading(300, "mL"), "with": "premix", "product": "NORD-OAT-50", "note": "roadside"}),
 		entry("loss", at, m{"volume": reading(0.1, "gal_imp"), "cause": "sample"}),
 		entry("freeze_test", at, m{"value": reading(49, "percent"), "instrument": "refractometer", "scale": "EG", "tool": "R-2", "zero": 0.5, "sample": reading(68, "degF")}),
-		entry("chemistry_test", at, m{"ph": 8.4, "stray": 0.05, "look": "clear"}),
+		entry("chemistry_test", at, m{"ph": 8, "phTo": 8.5, "nitrite": 600, "nitriteTo": 800, "nitriteAs": "NaNO2", "strayOff": -0.05, "strayCranking": 0.04, "look": "clear", "method": "strip"}),
+		entry("dose", at, m{"volume": reading(50, "mL"), "additive": "SKER-SCA", "note": "by the can"}),
+		entry("extender", at, m{"volume": reading(50, "mL"), "additive": "SKER-EXT"}),
+		entry("additive_filter", at, m{"additive": "SKER-AF-B", "meter": reading(120_010, "km")}),
 		entry("cap_test", at, m{"opened": reading(15, "psi"), "holds": true, "vacuum": "opens", "seal": "good", "seated": true, "stage": "home"}),
 		entry("hose_check", at, m{"hoses": []m{{"hose": "upper", "state": "soft", "clamp": "on_ridge"}, {"hose": "lower", "state": "good"}}}),
 		entry("pressure_test", at, m{"pressure": reading(1, "bar"), "minutes": 5, "drop": reading(2, "kPa")}),

@@ -123,11 +123,15 @@ func strength(c forecast.Clock) string {
 	case forecast.StrengthBeyond:
 		return "the last test was beyond the strong end of its scale: too strong. Drain part, fill with water or a weaker mix, test again."
 	case forecast.StrengthThin:
-		text := fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are thin and liners cavitate.", now, percent(n["watchLow"]))
-		return text + pick(c.Verdict == forecast.Watch, "", " Make it stronger.")
+		if c.Verdict == forecast.Watch {
+			return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are thin and liners cavitate.", now, percent(n["watchLow"]))
+		}
+		return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are too thin. Make it stronger.", now, percent(n["dueLow"]))
 	case forecast.StrengthStrong:
-		text := fmt.Sprintf("%s of glycol by volume: above %s cooling and protection fall off.", now, percent(n["watchHigh"]))
-		return text + pick(c.Verdict == forecast.Watch, "", " Too strong: thin it.")
+		if c.Verdict == forecast.Watch {
+			return fmt.Sprintf("%s of glycol by volume: above %s cooling worsens.", now, percent(n["watchHigh"]))
+		}
+		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Thin it.", now, percent(n["dueHigh"]))
 	case forecast.StrengthThins:
 		return fmt.Sprintf("%s of glycol by volume, and %.1f\u00a0%% a year less: %s is reached then.", now, n["perYear"], percent(n["dueLow"]))
 	}
@@ -155,7 +159,11 @@ func chemistry(c forecast.Clock) string {
 		}
 		return text + "."
 	case forecast.ChemRetest:
-		return fmt.Sprintf("dosed %s ago: test the nitrite once it is mixed.", days(n["days"]))
+		when := days(n["days"]) + " ago"
+		if n["days"] < 1 {
+			when = "today"
+		}
+		return "dosed " + when + ": test the nitrite once it is mixed."
 	case forecast.ChemUntested:
 		if _, known := n["months"]; !known {
 			return "wet liners, and neither a test nor the product says what nitrite is inside: test it."
@@ -166,7 +174,7 @@ func chemistry(c forecast.Clock) string {
 	case forecast.ChemHolds:
 		return fmt.Sprintf("nitrite was tested %s ago and is good.", months(n["months"]))
 	}
-	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About, Value(coolant.Property(c.Reason.About), n["value"], n["value"]), Remedy(c.Reason.Remedy))
+	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About, Value(coolant.Property(c.Reason.About), n["value"], n["high"]), Remedy(c.Reason.Remedy))
 }
 
 func days(n float64) string {
@@ -174,6 +182,9 @@ func days(n float64) string {
 }
 
 func months(n float64) string {
+	if n < 1 {
+		return "less than a month"
+	}
 	n = math.Round(n)
 	return fmt.Sprintf("%.0f\u00a0%s", n, pick(n == 1, "month", "months"))
 }

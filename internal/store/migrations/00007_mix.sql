@@ -50,6 +50,8 @@ ALTER TABLE planned
 UPDATE planned SET work = 'repair' WHERE work IN ('dose','filter','chemistry');
 ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair') NOT NULL;
 DROP TABLE IF EXISTS additive;
+DELETE FROM product WHERE base = 'waterless';
+UPDATE unit SET base = NULL WHERE base = 'waterless';
 ALTER TABLE unit DROP COLUMN IF EXISTS metal, DROP COLUMN IF EXISTS drive, DROP COLUMN IF EXISTS silicate_free, DROP COLUMN IF EXISTS premix_only,
   DROP COLUMN IF EXISTS required_technology, DROP COLUMN IF EXISTS listed, DROP COLUMN IF EXISTS figures, MODIFY base ENUM('EG','PG') NULL;
 ALTER TABLE product DROP COLUMN IF EXISTS stated, DROP COLUMN IF EXISTS density, DROP COLUMN IF EXISTS meets, DROP COLUMN IF EXISTS sca,

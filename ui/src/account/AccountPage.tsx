@@ -148,7 +148,8 @@ export function AccountPage() {
             <Standing account={data} />
             <BenchLinks account={data} />
             <PlanOf account={data} />
-            <Cautions kind={data.unit.kind} />
+            <SystemOf account={data} />
+            <Cautions lines={data.cautions} />
           </Box>
           <Box mt={{ base: "20px", xl: "2px" }} gridColumn={{ xl: "1" }}>
             {!wide && <Flex>{tools}</Flex>}
@@ -250,6 +251,25 @@ function protectedBy(account: Account): string {
   return test ? `by the book (measured ${celsius(test.measured)} on ${shortDay(test.at)})` : "by the book";
 }
 
+/** What the register knows of the cooling system that decides what may go in. */
+function SystemOf({ account }: { account: Account }) {
+  const s = account.system;
+  const facts = [
+    s.metal === "iron" ? "iron" : s.metal === "aluminium" ? "aluminium" : "metal not known",
+    s.wetLiners ? "wet liners" : "",
+    s.silicateFree ? "silicate-free only" : "",
+    s.premixOnly ? "premix only" : "",
+    s.required ? `${s.required} required` : "",
+    s.drive === "hybrid" || s.drive === "electric" ? `${s.drive} drive` : "",
+    s.listed.length > 0 ? `maker’s list: ${s.listed.join(", ")}` : "",
+  ].filter(Boolean);
+  return (
+    <Text mt="10px" fontSize="14px" color="faint">
+      System: {facts.join(" · ")}.
+    </Text>
+  );
+}
+
 /** The Bench, opened with this unit's figures. */
 function BenchLinks({ account }: { account: Account }) {
   const { balance, base, protectsTo } = account;
@@ -261,7 +281,7 @@ function BenchLinks({ account }: { account: Account }) {
     capacity: `${account.capacity} L`,
     night: `${account.coldest.toFixed(1)} C`,
     margin: String(account.plan.freezeMargin),
-    // Nobody has written down what one drain reaches: it must be told.
+    // What one drain reaches is not in the register: it must be typed.
     drainable: "",
     rated: account.cap === undefined ? "" : `${account.cap} kPa`,
     units: "metric",

@@ -66,6 +66,11 @@ export function EntryForm({ account, writing, onClose }: Props) {
     queryFn: ({ signal }) => api.products(signal),
     staleTime: 60_000,
   });
+  const additives = useQuery({
+    queryKey: ["additives"],
+    queryFn: ({ signal }) => api.additives(signal),
+    staleTime: 60_000,
+  });
   const known: readonly Product[] = products.data ?? [];
   const settled = JSON.parse(useSettled(JSON.stringify(draft))) as Draft;
   const code = account.unit.code;
@@ -153,6 +158,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
                 tell={(part) => change({ told: { ...draft.told, ...part } })}
                 errors={errors}
                 products={known}
+                additives={additives.data ?? []}
               />
             </Box>
           ))}

@@ -1,5 +1,5 @@
 import { Box, Checkbox, Field, Flex, Text } from "@chakra-ui/react";
-import type { MeasureUnit, Product } from "../api/client";
+import type { MeasureUnit, Product, Schemas } from "../api/client";
 import { word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
 import { ReadingField, SelectField, TextField } from "./fields";
@@ -14,6 +14,7 @@ interface Props {
   tell: (part: Record<string, string>) => void;
   errors: FieldErrors;
   products: readonly Product[];
+  additives: readonly Schemas["Additive"][];
   /** In a table the column's head is the label. */
   bare?: boolean;
 }
@@ -151,7 +152,19 @@ export function FieldOf(p: Props) {
           width="240px"
           value={p.products.some((o) => o.code === value && f.forms.includes(o.form)) ? value : ""}
           options={p.products.filter((o) => f.forms.includes(o.form)).map((o) => [o.code, o.name] as const)}
-          unsaid={f.optional ? "nobody knows" : undefined}
+          unsaid={f.optional ? "not known" : undefined}
+          onChange={(v) => tell({ [path]: v })}
+          error={error}
+        />
+      );
+    case "additive":
+      return (
+        <SelectField
+          label={f.kind === "filter" ? "filter" : "additive"}
+          width="260px"
+          value={value}
+          options={p.additives.filter((a) => a.kind === f.kind).map((a) => [a.code, a.name] as const)}
+          unsaid="choose one"
           onChange={(v) => tell({ [path]: v })}
           error={error}
         />

@@ -191,16 +191,38 @@ const perWords: Record<string, string> = { "1000km": "1000 km", "100h": "100 h",
 function ChemistryOf({ account }: { account: Account }) {
   const c = account.chemistry;
   if (!c) return null;
-  const tested = c.properties.filter((p) => p.value !== undefined);
+  const tested = c.properties.filter((p) => p.at !== undefined);
+  const untested = c.properties.filter((p) => p.at === undefined);
   return (
-    <Text py="6px" fontSize="14px" color="faint">
-      Chemistry of {shortDay(c.at)}:{" "}
-      {tested
-        .map((p) => {
-          const text = `${p.name} ${figure(p.value, (p.value ?? 0) < 20 ? 2 : 0)}, ${p.grade}`;
-          return p.reaches ? `${text}, at its limit by ${longDay(p.reaches)}` : text;
-        })
-        .join(" · ")}
-    </Text>
+    <Box mt="10px" as="section" aria-label="Chemistry">
+      <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">
+        chemistry
+      </Text>
+      {tested.map((p) => (
+        <Flex key={p.name} gap="10px" py="5px" borderBottomWidth="1px" borderColor="rule" fontSize="14px">
+          <Text
+            flex="1"
+            fontWeight={p.grade === "bad" ? "700" : undefined}
+            color={p.grade === "bad" ? "alarm" : undefined}
+          >
+            {p.words}
+            {p.reaches ? `, at its limit by ${longDay(p.reaches)}` : ""}
+          </Text>
+          <Text className="figures" color="faint" whiteSpace="nowrap">
+            {p.at && shortDay(p.at)}
+          </Text>
+        </Flex>
+      ))}
+      {untested.length > 0 && (
+        <Text py="5px" fontSize="14px" color="faint">
+          Not tested: {untested.map((p) => p.name).join(", ")}.
+        </Text>
+      )}
+      {c.proposals.map((p) => (
+        <Text key={p.words} py="5px" fontSize="14px" fontWeight="700">
+          {p.words}
+        </Text>
+      ))}
+    </Box>
   );
 }

@@ -59,6 +59,8 @@ export function toldOf(draft: Draft, account: Account, products: readonly Produc
     if (typed !== undefined) return typed;
     if (name === "product") return likelyProduct(draft, account, products);
     if (name === "scale") return account.base ?? "";
+    if (name === "nitriteAs") return "NO2";
+    if (name === "molybdateAs") return "MoO4";
     if (name === "mark") return "max";
     if (name === "with") return "premix";
     if (name === "history") return "unknown";
@@ -166,6 +168,8 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
     case "text":
     case "line":
       return text ? text : needed({ optional: f.type === "text" && f.optional }, r);
+    case "additive":
+      return text || needed({}, r);
     case "product":
       if (text) return text;
       if (!f.optional) r.errors[pointer] = "no product chosen; choose what was poured in";

@@ -1,4 +1,4 @@
-import type { Account, EntryKind, MeasureUnit } from "../api/client";
+import type { Account, EntryKind, MeasureUnit, Schemas } from "../api/client";
 import { word } from "../words/names";
 
 /** What a form asks, field by field; the name is the field's in the contract. */
@@ -18,6 +18,7 @@ export type FieldSpec =
   | { type: "text"; name: string; label: string; optional?: boolean; width?: string; initial?: string }
   | { type: "check"; name: string; label: string }
   | { type: "product"; name: string; forms: readonly string[]; optional?: boolean }
+  | { type: "additive"; name: string; kind: Schemas["Additive"]["kind"] }
   | { type: "numbers"; name: string; label: string; hint: string; initial?: string }
   /** One line for each key: a list whose items hold the key and what was told of it. */
   | { type: "lines"; name: string; label: string; key: string; keys: readonly string[]; columns: readonly ColumnSpec[] }
@@ -108,9 +109,15 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
                 options: [
                   ["water", "purified water"],
                   ["cleaner", "cleaner"],
+                  ["prep_fluid", "prep fluid, for waterless"],
                 ],
                 initial: "water",
               },
+              ...(told("flushWith") === "cleaner"
+                ? ([
+                    { type: "number", name: "rinses", label: "water flushes after it", optional: true },
+                  ] satisfies FieldSpec[])
+                : []),
             ] satisfies FieldSpec[])
           : []),
         { type: "reading", name: "residual", label: "left inside", units: volumeUnits, optional: true },
@@ -174,13 +181,46 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
       ];
     case "freeze_test":
       return freezeFields(told, account);
+    case "dose":
+      return [
+        { type: "reading", name: "volume", label: "poured in", units: volumeUnits },
+        { type: "additive", name: "additive", kind: "sca" },
+        note,
+      ];
+    case "extender":
+      return [
+        { type: "reading", name: "volume", label: "poured in", units: volumeUnits },
+        { type: "additive", name: "additive", kind: "extender" },
+        note,
+      ];
+    case "additive_filter":
+      return [{ type: "additive", name: "additive", kind: "filter" }, ...meter("meter", "meter (if read)", true), note];
     case "chemistry_test":
       return [
-        { type: "number", name: "ph", label: "pH", optional: true },
-        { type: "number", name: "reserve", label: "reserve, mL", optional: true },
-        { type: "number", name: "nitrite", label: "nitrite, ppm", optional: true },
-        { type: "number", name: "molybdate", label: "molybdate, ppm", optional: true },
-        { type: "number", name: "stray", label: "stray voltage, V", optional: true },
+        {
+          type: "choice",
+          name: "method",
+          label: "tested by",
+          options: options("strip", "meter", "laboratory"),
+          optional: true,
+        },
+        ...step("ph", "pH", told),
+        ...step("nitrite", "nitrite, ppm", told),
+        ...statedAs("nitrite", ["NO2", "NaNO2", "N"], told),
+        ...step("molybdate", "molybdate, ppm", told),
+        ...statedAs("molybdate", ["MoO4", "Mo", "Na2MoO4"], told),
+        ...(told("method") === "strip"
+          ? ([
+              { type: "check", name: "expired", label: "strip past its date" },
+              { type: "check", name: "late", label: "read too late" },
+            ] satisfies FieldSpec[])
+          : ([{ type: "number", name: "reserve", label: "reserve, mL", optional: true }] satisfies FieldSpec[])),
+        ...(told("stray")
+          ? ([{ type: "number", name: "stray", label: "stray voltage, V", optional: true }] satisfies FieldSpec[])
+          : []),
+        { type: "number", name: "strayOff", label: "stray, all off, V", optional: true },
+        { type: "number", name: "strayCranking", label: "cranking, V", optional: true },
+        { type: "number", name: "strayLoads", label: "all loads on, V", optional: true },
         {
           type: "choice",
           name: "look",
@@ -348,6 +388,29 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
   }
 }
 
+/** A figure; of a strip, the two ends of its step. */
+function step(name: string, label: string, told: Told): FieldSpec[] {
+  if (told("method") !== "strip") return [{ type: "number", name, label, optional: true }];
+  return [
+    { type: "number", name, label: `${label}: step from`, optional: true },
+    { type: "number", name: `${name}To`, label: "to", optional: true },
+  ];
+}
+
+/** What a concentration is stated as, once there is one. */
+function statedAs(name: string, bases: readonly string[], told: Told): FieldSpec[] {
+  if (!told(name)) return [];
+  return [
+    {
+      type: "choice",
+      name: `${name}As`,
+      label: `${name} stated as`,
+      options: bases.map((b) => [b, b] as const),
+      initial: bases[0] ?? "",
+    },
+  ];
+}
+
 const drainPoints: readonly string[] = [
   "petcock",
   "lower_hose",
@@ -419,6 +482,7 @@ function freezeFields(told: Told, account: Account): FieldSpec[] {
       options: [
         ["EG", "EG, ethylene glycol"],
         ["PG", "PG, propylene glycol"],
+        ...(account.base === "waterless" ? ([["waterless", "water in waterless, %"]] as const) : []),
       ],
     },
     instrument,
@@ -461,6 +525,9 @@ export const moreWays: readonly Way[] = [
   { kind: "hose_check", key: "h", words: "hoses and clamps" },
   { kind: "inspection", key: "i", words: "inspection" },
   { kind: "chemistry_test", key: "y", words: "chemistry" },
+  { kind: "dose", key: "j", words: "dose of SCA" },
+  { kind: "extender", key: "k", words: "extender" },
+  { kind: "additive_filter", key: "1", words: "additive filter" },
   { kind: "pressure_test", key: "p", words: "pressure test" },
   { kind: "zero_check", key: "z", words: "zero check" },
   { kind: "defect_opened", key: "d", words: "defect" },

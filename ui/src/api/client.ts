@@ -117,6 +117,7 @@ export const api = {
   account: (code: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units/{code}", { params: { path: { code } }, signal })),
   products: (signal?: AbortSignal) => answer(client.GET("/api/v1/products", { signal })),
+  additives: (signal?: AbortSignal) => answer(client.GET("/api/v1/additives", { signal })),
   questions: (signal?: AbortSignal) => answer(client.GET("/api/v1/bench", { signal })),
   ask: (question: string, units: Schemas["UnitSystem"], inputs: Record<string, string>, signal?: AbortSignal) =>
     answer(

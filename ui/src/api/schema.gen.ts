@@ -836,6 +836,9 @@ export interface components {
             loss?: components["schemas"]["LossBody"];
             freezeTest?: components["schemas"]["FreezeTestBody"];
             chemistryTest?: components["schemas"]["ChemistryTestBody"];
+            dose?: components["schemas"]["DoseBody"];
+            extender?: components["schemas"]["DoseBody"];
+            additiveFilter?: components["schemas"]["AdditiveFilterBody"];
             capTest?: components["schemas"]["CapTestBody"];
             hoseCheck?: components["schemas"]["HoseCheckBody"];
             pressureTest?: components["schemas"]["PressureTestBody"];

@@ -212,7 +212,7 @@ function Sum({ question, units, told, change }: SumProps) {
       </Box>
       <Box w={{ base: "100%", xl: "400px" }} flexShrink={0}>
         {answer.data?.curve && !answer.error && <CurveDrawing curve={answer.data.curve} />}
-        <Cautions />
+        <Cautions lines={question.cautions} />
       </Box>
     </Flex>
   );

@@ -4,6 +4,7 @@ import { type ReactNode, type SyntheticEvent, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
+import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { usePerson } from "../people/session";
@@ -40,6 +41,7 @@ export function PlanPage() {
           <Lines title="Their days have passed" lines={late} today={data.today} />
           <Lines title="To be done" lines={ahead} today={data.today} />
           <Lines title="Done by the books" lines={done} today={data.today} />
+          {data.lines.length > 0 && <Cautions lines={data.cautions} />}
         </Box>
       )}
     </Frame>

@@ -12,7 +12,7 @@ const reads = (r: Reading | undefined) => (r ? asRead(r) : "");
 const yesNo = (v: boolean | undefined, yes: string, no: string) => (v === undefined ? "" : v ? yes : no);
 
 /** What a ledger line says after its kind, as a sentence. The product is named by the line. */
-export function says(line: Pick<Line, "kind" | "body" | "product">): string {
+export function says(line: Pick<Line, "kind" | "body" | "product" | "additive">): string {
   const b: EntryBody = line.body;
   const product = line.product?.name ?? "";
   if (b.opening) {
@@ -35,14 +35,28 @@ export function says(line: Pick<Line, "kind" | "body" | "product">): string {
   if (b.freezeTest) return freezeTest(b.freezeTest);
   if (b.chemistryTest) {
     const c = b.chemistryTest;
+    const step = (low: Typed, high: Typed | undefined, digits = 0) =>
+      amount(low, digits) + (high === undefined || Number(high) === Number(low) ? "" : ` to ${amount(high, digits)}`);
     return join([
-      c.ph !== undefined && `pH ${amount(c.ph, 1)}`,
+      c.method && word(c.method),
+      c.ph !== undefined && `pH ${step(c.ph, c.phTo, 1)}`,
       c.reserve !== undefined && `reserve ${amount(c.reserve, 1)}${nbsp}mL`,
-      c.nitrite !== undefined && `nitrite ${amount(c.nitrite)}${nbsp}ppm`,
-      c.molybdate !== undefined && `molybdate ${amount(c.molybdate)}${nbsp}ppm`,
+      c.nitrite !== undefined && `nitrite ${step(c.nitrite, c.nitriteTo)}${nbsp}ppm ${c.nitriteAs ?? "NO2"}`,
+      c.molybdate !== undefined && `molybdate ${step(c.molybdate, c.molybdateTo)}${nbsp}ppm ${c.molybdateAs ?? "MoO4"}`,
       c.stray !== undefined && `stray voltage ${amount(c.stray, 2)}${nbsp}V`,
+      c.strayOff !== undefined && `stray voltage ${amount(c.strayOff, 2)}${nbsp}V, all off`,
+      c.strayCranking !== undefined && `${amount(c.strayCranking, 2)}${nbsp}V cranking`,
+      c.strayLoads !== undefined && `${amount(c.strayLoads, 2)}${nbsp}V with loads on`,
       c.look && `looks ${word(c.look)}`,
+      c.expired && "strip expired",
+      c.late && "read too late",
     ]);
+  }
+  const given = b.dose ?? b.extender;
+  if (given) return join([`${reads(given.volume)} ${line.additive?.name ?? ""}`, given.note], ": ");
+  if (b.additiveFilter) {
+    const f = b.additiveFilter;
+    return join([join([line.additive?.name, f.meter && `at ${reads(f.meter)}`]), f.note], ": ");
   }
   if (b.capTest) {
     const c = b.capTest;
@@ -124,6 +138,7 @@ function renewal(r: Schemas["RenewalBody"], product: string): string {
         join([reads(r.volume), share(r.share), product, "in"], " "),
         r.residual && `${reads(r.residual)} left inside`,
         r.flushes ? `${r.flushes}× flushed with ${word(r.flushWith ?? "water")}` : "",
+        r.rinses ? `${r.rinses}× rinsed with water` : "",
         r.factory && "came with the unit",
         r.meter && `at ${reads(r.meter)}`,
         r.method && word(r.method),

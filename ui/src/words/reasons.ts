@@ -16,6 +16,10 @@ export const clockNames: Record<Clock["kind"], string> = {
   chemistry: "Chemistry",
   zero: "Zero",
   hose_age: "Hose age",
+  strength: "Strength",
+  product: "Product",
+  extender: "Extender",
+  filter: "Additive filter",
 };
 
 export const verdictWords: Record<Verdict, string> = {
@@ -62,6 +66,12 @@ export const noteWords: Record<Schemas["Note"], string> = {
   does_not_hold: "the pressure fell",
   off_rating: "opens off its rating",
   water_left_inside: "flush water stayed inside and thins the fill",
+  foreign_product: "a foreign product is too much of the charge",
+  over_dosed: "more nitrite than stays dissolved",
+  extended_twice: "an extender is given once in the life of a charge",
+  water_in: "water in a waterless coolant: what it protects to is not known",
+  scale_on_waterless: "a glycol scale says nothing of a waterless coolant: read its water in per cent",
+  strip_refused: "the strip was past its date or read too late: its figures are not used",
 };
 
 /** Notes that only explain; all others are warnings. */
@@ -76,6 +86,7 @@ export const quietNotes: ReadonlySet<Schemas["Note"]> = new Set([
 
 /** The reason of a clock in one sentence, without the clock's name. */
 export function reason(clock: Clock, site: string): string {
+  if (clock.reason.words) return clock.reason.words;
   const n = clock.reason.numbers;
   const unit = clock.unit ? symbols[clock.unit] : "";
   const used = `${figure(n.used)} of ${figure(n.limit)}\u00a0${unit}`;
@@ -163,8 +174,6 @@ export function reason(clock: Clock, site: string): string {
       return looked("its cap tested", n);
     case "hose_calendar":
       return looked("its hoses looked at", n);
-    case "chem_trend":
-      return `${clock.reason.about ?? ""} runs towards its limit; ${figure(n.value, 1)} at the last test.`;
     case "owed_level":
       return `the level is to be looked at cold, the day after the renewal; owed for ${figure(n.days)}\u00a0d.`;
     case "owed_retest":
@@ -207,6 +216,7 @@ const must = (days: number | undefined) =>
 
 /** The rule behind a clock, with the numbers that went into it. */
 export function rule(clock: Clock, account: Account): string[] {
+  if (clock.reason.rule) return clock.reason.rule;
   const n = clock.reason.numbers;
   const plan = `Plan “${account.plan.name}”`;
   const which = clock.interval ? `${clock.interval} interval` : "";
@@ -281,7 +291,11 @@ export function rule(clock: Clock, account: Account): string[] {
         "It is asked for with the next test, and is never worse than a reminder.",
       ];
     case "chemistry":
-      return ["The line of least squares through the samples of this charge, three or more, carried on to the limit."];
+    case "strength":
+    case "product":
+    case "extender":
+    case "filter":
+      return []; // the server words them
     case "follow_up":
       return [
         "After any renewal: the level cold on the next day, and the freeze point once the system has been warm.",
