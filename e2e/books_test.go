@@ -144,6 +144,7 @@ func TestMixOfAUnit(t *testing.T) {
 	b.press("k")
 	b.wait(figureBox)
 	b.typeIn(figureBox, "3")
+	b.until(`document.querySelector('form option[value="SKER-EXT"]')`)
 	js[chromedp.Void](b, choose("additive", "SKER-EXT"))
 	b.until(`document.querySelector('form').innerText.includes('no more than 3200 ppm stays dissolved')`)
 	js[chromedp.Void](b, `document.querySelector('form input[inputmode="decimal"]').select()`)
