@@ -73,9 +73,9 @@ const (
 	// Stray voltage, V, coolant against battery ground: with what on is not said, or all
 	// off, cranking, all loads on.
 	PropStray         Property = "stray voltage"
-	PropStrayOff      Property = "stray voltage, all off"
-	PropStrayCranking Property = "stray voltage, cranking"
-	PropStrayLoads    Property = "stray voltage, loads on"
+	PropStrayOff      Property = "stray voltage (all off)"
+	PropStrayCranking Property = "stray voltage (cranking)"
+	PropStrayLoads    Property = "stray voltage (loads on)"
 	PropLook          Property = "look"
 )
 

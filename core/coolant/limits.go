@@ -168,9 +168,27 @@ var (
 	ExtenderHours  = limit("extender_hours", 6000, "h", "once-in-a-life extender", CommonPractice, "", "extender clock")
 	ExtenderKm     = limit("extender_km", 500_000, "km", "once-in-a-life extender", CommonPractice, "", "extender clock")
 	ExtenderMonths = limit("extender_months", 36, "months", "once-in-a-life extender", CommonPractice, "", "extender clock")
-
-	waterHardness = limit("water_hardness", 170, "ppm", "hardness of water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing")
-	waterChloride = limit("water_chloride", 40, "ppm", "chloride in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing")
-	waterSulphate = limit("water_sulphate", 100, "ppm", "sulphate in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing")
-	waterSolids   = limit("water_solids", 340, "ppm", "dissolved solids in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing")
 )
+
+// Water for mixing; the Bench finds them by their keys.
+var _ = []Limit{
+	limit("water_hardness", 170, "ppm", "hardness of water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing"),
+	limit("water_chloride", 40, "ppm", "chloride in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing"),
+	limit("water_sulphate", 100, "ppm", "sulphate in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing"),
+	limit("water_solids", 340, "ppm", "dissolved solids in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing"),
+}
+
+// Limits of the trade that are recorded and that nothing is judged by yet.
+var _ = []Limit{
+	limit("conductivity_new", 100, "µS/cm", "coolant of electric-drive and battery circuits, new", CommonPractice, "limits in service are the maker's", notYet),
+	limit("shelf_silicated_months", 18, "months", "shelf life of a silicated concentrate, the short end", CommonPractice, "18 to 36 months", notYet),
+	limit("shelf_oat_months", 60, "months", "shelf life of an OAT concentrate", CommonPractice, "", notYet),
+	limit("impeller_months", 12, "months", "raw-water impeller", CommonPractice, "", notYet),
+	limit("impeller_hours", 200, "h", "raw-water impeller, the short end", CommonPractice, "200 to 500 h", notYet),
+	limit("anode_months", 6, "months", "anodes, the short end; replaced at half", CommonPractice, "6 to 12 months", notYet),
+	limit("exchanger_months", 24, "months", "heat exchanger", CommonPractice, "", notYet),
+	limit("aircraft_hours", 100, "h", "aircraft inspection", CommonPractice, "", notYet),
+	limit("aircraft_hose_years", 5, "years", "aircraft hoses", CommonPractice, "about 5", notYet),
+}
+
+const notYet = "not used yet"

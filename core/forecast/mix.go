@@ -84,12 +84,14 @@ func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
 	case strength > watchHigh+hair:
 		c.Reason.Code = StrengthStrong
 	}
+	left := 1.0
+	c.Left = &left
 	switch {
 	case strength < dueLow-hair || strength > dueHigh+hair:
-		c.Verdict, c.Due = Due, today.due()
+		left, c.Verdict, c.Due = 0, Due, today.due()
 		return c, true
 	case strength < watchLow-hair || strength > watchHigh+hair:
-		c.Verdict = Watch
+		left, c.Verdict = 0.5, Watch
 	}
 	if day, perYear, ok := thins(a, dueLow, today); ok {
 		c.Due, numbers["perYear"] = &day, perYear
@@ -174,7 +176,8 @@ func failing(a *ledger.Account, today asOf) (Clock, bool) {
 		c.Reason.Numbers["value"], c.Reason.Numbers["high"] = first.Value, first.High
 	}
 	if first.Grade == coolant.GradeBad {
-		c.Verdict, c.Due = Due, today.due()
+		nothing := 0.0
+		c.Verdict, c.Due, c.Left = Due, today.due(), &nothing
 	}
 	return c, true
 }

@@ -406,7 +406,10 @@ func (a *Account) balance(at time.Time) Balance {
 			figures
 			age time.Duration
 		}{figures: a.figures}
-		b.Litres, b.Glycol = &f.litres, &f.glycol
+		b.Litres = &f.litres
+		if a.Base != coolant.NoWater {
+			b.Glycol = &f.glycol
+		}
 		if f.known {
 			b.Freeze, b.Low, b.High = &f.freeze, &f.low, &f.high
 		}

@@ -135,6 +135,8 @@ func equipped(u store.LoadedUnit) store.LoadedUnit {
 		u.Metal = coolant.Iron
 	case "motorcycle":
 		u.SilicateFree = true
+	case "aircraft":
+		u.Required, u.Listed = coolant.OAT, []string{oatPremix.Code}
 	}
 	switch {
 	case strings.Contains(u.Name, "hybrid"):

@@ -9,6 +9,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/core/access"
+	"diligentledger/core/coolant"
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -135,6 +136,53 @@ func TestFleetPassesTheChecks(t *testing.T) {
 				t.Errorf("%s entry %d by %s: %v", u.Code, i, e.RecordedBy, err)
 			}
 		}
+	}
+}
+
+// A practitioner would believe the chemistry: each charge renewed in a known system leaves a
+// residual, nitrite lies in its technology's range and falls by itself, strips are read in
+// steps, what is in wet liners suits them, and an aircraft that was renewed was returned to
+// service or stands.
+func TestBelievable(t *testing.T) {
+	f := Fleet(days[0])
+	residuals, steps, falls := 0, 0, 0
+	for _, u := range f.Units {
+		a, _ := look(f, u, days[0])
+		if j, known := a.Suits(); known && j.Answer != coolant.AnswerYes {
+			t.Errorf("%s: %s", u.Code, j.Words())
+		}
+		for i, l := range a.Lines {
+			switch b := l.Entry.Body.(type) {
+			case ledger.Renewal:
+				if l.Turn != nil && l.Turn.Residual > 0 && len(b.Drained) > 1 {
+					residuals++
+				}
+				returned := slices.ContainsFunc(a.Lines[i:], func(l ledger.Line) bool { return l.Entry.Body.Kind() == ledger.KindRelease })
+				if u.Kind == "aircraft" && !returned && !slices.ContainsFunc(a.Stops(), func(s ledger.Stop) bool { return s.Cause == ledger.StopReturn }) {
+					t.Errorf("%s was renewed on %s and neither returned to service nor stands", u.Code, l.Entry.At)
+				}
+			case ledger.ChemistryTest:
+				if b.Method == ledger.ByStrip {
+					steps++
+					if b.NitriteTo == nil || *b.NitriteTo <= *b.Nitrite || b.PHTo == nil {
+						t.Errorf("%s: a strip without steps: %+v", u.Code, b)
+					}
+				}
+			}
+		}
+		samples := a.Chemistry
+		for i := 1; i < len(samples); i++ {
+			now, before := samples[i].Sample.Nitrite, samples[i-1].Sample.Nitrite
+			if now != nil && before != nil && now.High < before.High {
+				falls++
+			}
+			if now != nil && samples[i].Sample.Technology == coolant.NOAT && now.High > 1000 {
+				t.Errorf("%s: %.0f ppm of nitrite in a nitrited OAT", u.Code, now.High)
+			}
+		}
+	}
+	if residuals < 20 || steps < 40 || falls < 15 {
+		t.Errorf("%d renewals leave a residual, %d strips have steps, nitrite falls %d times", residuals, steps, falls)
 	}
 }
 

@@ -303,12 +303,13 @@ var stories = []story{
 		b.strip(330, 1400, 9.4, scaSteps)
 		b.write(300, ledger.AdditiveFilter{Additive: filter})
 		b.strip(290, 1700, 9.4, scaSteps)
-		b.strip(150, 1250, 9.2, scaSteps)
+		ph, reserve, stated := 9.3, 8.4, 1_950.0 // ppm as NaNO₂ are 1300 as NO₂
+		b.write(151, ledger.ChemistryTest{Method: ledger.ByLaboratory, PH: &ph, Reserve: &reserve, Nitrite: &stated, NitriteAs: coolant.AsNaNO2, Look: coolant.LookClear, Tool: "county laboratory"})
 		b.test(45, -35, coolant.EG)
 		b.strip(20, 980, 9.1, scaSteps)
 	}},
 	// Filled without water, and tested for it.
-	{unit("MC-09", "museum motorcycle, air-raid warden's", "motorcycle", harbour, "Motorcycle", 1.6, coolant.NoWater, measure.Km), func(b *book) {
+	{unit("MC-09", "museum motorcycle", "motorcycle", harbour, "Motorcycle", 1.6, coolant.NoWater, measure.Km), func(b *book) {
 		r := b.renewal(waterless, 1.6, 0, 22_100)
 		r.Flushes, r.FlushWith = 2, ledger.PrepFluid
 		b.write(300, r)

@@ -217,7 +217,7 @@ func (in *inputs) dated(name string) []coolant.Dated {
 }
 
 func mayPour() Question {
-	onMix := append(append([]Option{}, bases...), Option{string(coolant.NoWater), "none, waterless"})
+	onMix := []Option{{"EG", "EG"}, {"PG", "PG"}, {string(coolant.NoWater), "waterless"}}
 	forms := []Option{{"premix", "premix"}, {"concentrate", "concentrate"}}
 	unknown := Option{"", "not known"}
 	withUniversal := append(append([]Option{unknown}, technologies()...), Option{string(coolant.Universal), "universal"})
@@ -229,13 +229,13 @@ func mayPour() Question {
 			{Name: "add", Label: "to add", Initial: "premix", Options: append(forms, Option{"water", "purified water"})},
 			{Name: "addbase", Label: "to add: glycol", Options: append([]Option{unknown}, onMix...), Initial: "EG", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
 			{Name: "addtech", Label: "to add: technology", Options: withUniversal, Initial: "Si-OAT", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
-			{Name: "named", Label: "its maker names what is inside", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
-			{Name: "meets", Label: "the can says it meets", Options: []Option{{"", "nothing"}, {"D3306", "D3306"}, {"D4985", "D4985"}, {"D6210", "D6210"}}, ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
+			{Name: "named", Label: "named compatible", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
+			{Name: "meets", Label: "the can meets", Options: []Option{{"", "nothing"}, {"D3306", "D3306"}, {"D4985", "D4985"}, {"D6210", "D6210"}}, ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
 			{Name: "sca", Label: "with SCA", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
-			{Name: "silicatefree", Label: "seals want it silicate-free", Options: yesNo, Initial: "no"},
+			{Name: "silicatefree", Label: "silicate-free only", Options: yesNo, Initial: "no"},
 			{Name: "metal", Label: "metal", Options: metals, Initial: ""},
 			{Name: "liners", Label: "wet-liner diesel", Options: yesNo, Initial: "no"},
-			{Name: "listed", Label: "on the engine maker's list", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
+			{Name: "listed", Label: "on the maker's list", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"premix", "concentrate"}},
 			{Name: "required", Label: "its maker requires", Options: append([]Option{{"", "no technology"}}, technologies()...), Initial: ""},
 			{Name: "premixonly", Label: "takes premix only", Options: yesNo, Initial: "no"},
 			{Name: "strong", Label: "tested above 60 %", Options: yesNo, Initial: "no", ShownBy: "add", ShownFor: []string{"water"}},

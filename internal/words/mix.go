@@ -68,6 +68,10 @@ func side(g coolant.PropertyGrade) string {
 		return "good"
 	case units[g.Property] == " V":
 		return "stray current"
+	case g.Property == coolant.PropPH && g.High > g.Bounds.SoftMost:
+		return pick(g.Grade == coolant.GradeBad, "too high", "higher than wanted")
+	case g.Property == coolant.PropPH:
+		return pick(g.Grade == coolant.GradeBad, "too low", "lower than wanted")
 	case g.High > g.Bounds.SoftMost:
 		return pick(g.Grade == coolant.GradeBad, "too much", "more than wanted")
 	}

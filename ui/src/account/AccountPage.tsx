@@ -246,6 +246,8 @@ function Opening({ account }: { account: Account }) {
 /** Whether the temperature to rely on was measured, or is the book's. */
 function protectedBy(account: Account): string {
   const test = account.lastTest;
+  if (account.base === "waterless")
+    return test ? `by its product, water tested ${shortDay(test.at)}` : "by its product";
   if (account.measured && test) return `as measured ${shortDay(test.at)}`;
   if (test?.waits) return "by the book; the last test reads colder and does not count yet";
   return test ? `by the book (measured ${celsius(test.measured)} on ${shortDay(test.at)})` : "by the book";

@@ -287,7 +287,8 @@ export function Blended({ account }: { account: Account }) {
   if (account.blended.length === 0) return null;
   return (
     <Box color="alarm" fontSize="14px">
-      Also poured in since the renewal: {account.blended.map((p) => `${p.name} (${p.technology})`).join(", ")}.
+      Also poured in since the renewal: {account.blended.map((p) => `${p.name} (${p.technology})`).join(", ")}
+      {account.foreign >= 0.005 ? `; foreign: ${figure(100 * account.foreign)}\u00a0% of the charge` : ""}.
     </Box>
   );
 }

@@ -129,6 +129,9 @@ const stopWords: Record<Schemas["Stop"]["cause"], (s: Schemas["Stop"]) => string
       : `the level was ${word(s.about)}: top up and look again, cold`,
 };
 
+/** Points that have a clock and a list of their own. */
+const ownClock: ReadonlySet<string> = new Set(["chemistry", "product"]);
+
 /** All that stands besides the clocks: holds, defects, findings, what is owed, leak and chemistry. */
 export function Standing({ account }: { account: Account }) {
   const rows: [string, string, boolean][] = [];
@@ -152,10 +155,10 @@ export function Standing({ account }: { account: Account }) {
       false,
     ]);
   }
-  for (const f of account.findings.filter((f) => f.grade === "bad" || f.grade === "soft")) {
+  for (const f of account.findings.filter((f) => !ownClock.has(f.point) && (f.grade === "bad" || f.grade === "soft"))) {
     rows.push([word(f.point), `${wordsOf(f.state)}, ${shortDay(f.at)}`, f.grade === "bad"]);
   }
-  const good = account.findings.filter((f) => f.grade === "good");
+  const good = account.findings.filter((f) => !ownClock.has(f.point) && f.grade === "good");
   return (
     <Box as="section" aria-label="Findings" mt="16px">
       <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">

@@ -158,10 +158,12 @@ function freezeTest(t: Schemas["FreezeTestBody"]): string {
       ? `${amount(t.value.value)} of ${t.chart?.length ?? 0} discs float`
       : t.cold !== undefined
         ? `${reads(t.value)} to ${amount(t.cold)}${nbsp}°C`
-        : reads(t.value);
+        : t.scale === "waterless"
+          ? `${reads(t.value)} water`
+          : reads(t.value);
   return join([
     join([t.instrument === "discs" ? "" : word(t.instrument), t.tool, value], " "),
-    t.scale && t.value.unit !== "brix" && `${t.scale} scale`,
+    t.scale && t.scale !== "waterless" && t.value.unit !== "brix" && `${t.scale} scale`,
     t.sample && `sample ${reads(t.sample)}`,
     t.zero !== undefined && Number(t.zero) !== 0 && `zero ${amount(t.zero, 1)}`,
     t.expired && "strip expired",

@@ -1,0 +1,28 @@
+package ledger
+
+import "diligentledger/core/coolant"
+
+// Limits that the fold rests on, for docs/limits.md. They are constants: a product or a
+// maker does not replace them; a service plan replaces renewal_share.
+func Limits() []coolant.Limit {
+	row := func(key string, value float64, unit, of, source, use string) coolant.Limit {
+		return coolant.Limit{Key: key, Value: value, Unit: unit, Of: of, Standing: coolant.CommonPractice, Source: source, Use: use}
+	}
+	return []coolant.Limit{
+		row("renewal_share", DefaultReplaced, "share", "new coolant in the charge", "the service plan replaces it", "a partial drain-and-fill counts as a renewal from here on"),
+		row("level_low", LowShare, "share", "of the last fill missing by the book", "about the band between the cold marks", "level clock: due from"),
+		row("level_hold", HoldShare, "share", "of the last fill missing by the book", "pump and heater core draw air", "level clock: hold from"),
+		row("correction_share", correction, "share", "water or concentrate poured, of the charge", "", "the freeze test is owed from here on; water onto a premix owes it whatever the volume"),
+		row("settling_days", settlingDays, "days", "top-ups after a fill", "air leaves the last pockets, glycol and water shrink on mixing", "no leak within"),
+		row("mixed_hours", mixedAfter, "h", "after a pour, without a run", "warmed through and cooled", "a freeze test settles the retest from here on"),
+		row("hot_expansion", expansion, "share", "of the volume from 20 to 85 °C", "density tables of makers, from memory", "what a hot level allows when as much must go in as came out"),
+		row("other_glycol", foreignGlycol, "share", "of all glycol", "", "remains of the other glycol below it are no mixture"),
+		row("test_tolerance", leastTolerance, "K", "test against the book, the least", "", "a smaller difference agrees"),
+		row("pressure_share", testShare, "share", "pressure of a system test, of the cap's rating", "never above the rating", "a test below it proves nothing"),
+		row("pressure_minutes", testMinutes, "min", "length of a system test", "10 to 15", "a shorter one without a fall proves nothing"),
+		row("pressure_drop_watch", dropSoft, "share", "pressure lost in ten minutes", "no fall is wanted", "system finding: watch above"),
+		row("pressure_drop_bad", dropBad, "share", "pressure lost in ten minutes", "no fall is wanted", "system finding: bad above"),
+		row("fins_watch", blockedSoft, "%", "radiator's face blocked", "", "finding: watch above"),
+		row("fins_bad", blockedBad, "%", "radiator's face blocked", "", "finding: bad above"),
+	}
+}
