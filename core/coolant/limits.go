@@ -92,6 +92,9 @@ var (
 	noatTarget   = limit("noat_target", 700, "ppm NO₂", "nitrite, nitrited OAT", OwnRule, "the middle of the range when new", "litres of extender and of a dilution")
 	// NitriteMonths after which a wet-liner diesel's nitrite that nobody tested is watched.
 	NitriteMonths = limit("nitrite_test_months", 12, "months", "nitrite test, wet-liner diesel", CommonPractice, "", "chemistry clock: watch after")
+	// NitriteReplaced is the share of the charge that may be poured anew before a nitrite that
+	// was tested says no more.
+	NitriteReplaced = limit("nitrite_replaced", 0.10, "share", "charge poured anew since its nitrite was tested", OwnRule, "as much as of a foreign product", "chemistry clock: watch above")
 	// DoseRetestDays after a dose until its nitrite is to be tested.
 	DoseRetestDays = limit("dose_retest_days", 7, "days", "test after a dose", OwnRule, "a week of use mixes it", "chemistry clock: due after")
 )

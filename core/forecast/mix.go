@@ -28,6 +28,7 @@ const (
 
 	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
 	ChemRetest   Code = "chem_retest"   // days since the dose, limit: days
+	ChemReplaced Code = "chem_replaced" // share, limit: per cent of the charge poured anew since its nitrite was tested
 	ChemUntested Code = "chem_untested" // nitrite was never tested in this charge; months since the fill when it is known; limit: months
 	ChemOld      Code = "chem_old"      // months since nitrite was tested, limit: months
 	ChemHolds    Code = "chem_holds"    // the same
@@ -242,6 +243,9 @@ func nitriteTest(a *ledger.Account, today asOf) (Clock, bool) {
 	left := share(1 - numbers["months"]/float64(limit))
 	c.Due, c.Left, c.Verdict = &due, &left, Sound
 	switch {
+	case c.Reason.Code == ChemHolds && a.Given.Replaced > coolant.NitriteReplaced.In(a.Over()...):
+		c.Verdict, c.Due, c.Left = Watch, nil, nil
+		c.Reason.Code, c.Reason.Numbers = ChemReplaced, map[string]float64{"share": 100 * a.Given.Replaced, "limit": 100 * coolant.NitriteReplaced.In(a.Over()...)}
 	case due.After(today.Date):
 	case c.Reason.Code == ChemHolds:
 		c.Verdict, c.Reason.Code = Watch, ChemOld

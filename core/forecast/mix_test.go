@@ -97,6 +97,10 @@ func TestChemistryClock(t *testing.T) {
 		{"new and not tested", []ledger.Entry{ago(30, filledWith(noat, 30, nil))}, Sound, ChemUntested, SampleWork},
 		{"never tested for more than a year", []ledger.Entry{ago(500, filledWith(noat, 30, nil))}, Watch, ChemUntested, SampleWork},
 		{"an IAT that nobody dosed", []ledger.Entry{ago(30, filledWith(iat, 30, nil))}, Unknown, ChemUntested, SampleWork},
+		{"tested, and much water since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)), ago(20, ledger.TopUp{Volume: measure.Reading{Value: 4, Unit: measure.L}, With: coolant.Water})}, Watch, ChemReplaced, SampleWork},
+		{"tested, and a partial drain since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)),
+			ago(20, ledger.Renewal{Volume: measure.Reading{Value: 10, Unit: measure.L}, Product: iat, Drained: []ledger.Drained{{Point: "petcock", Volume: measure.Reading{Value: 10, Unit: measure.L}}}})}, Watch, ChemReplaced, SampleWork},
+		{"tested, and a litre since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)), ago(20, ledger.TopUp{Volume: measure.Reading{Value: 1, Unit: measure.L}, With: coolant.Water})}, Sound, ChemHolds, SampleWork},
 		{"tested long ago", []ledger.Entry{ago(900, filledWith(noat, 30, nil)), ago(500, nitrite(700))}, Watch, ChemOld, SampleWork},
 	} {
 		got := clockOf(t, look(wet, plan, mild, c.entries...), Chemistry)

@@ -66,6 +66,9 @@ type Inhibitors struct {
 	DosedAt *time.Time
 	// Raised is by how much these raised the nitrite since it was last tested, ppm NO₂.
 	Raised float64
+	// Replaced is the share of the charge, 0 to 1, that was poured anew since its nitrite was
+	// tested or filled: coolant, water, and what a partial renewal replaced.
+	Replaced float64
 	// ExtendedAt is when the extender was given; nil for never.
 	ExtendedAt *time.Time
 }
@@ -95,12 +98,18 @@ func (a *Account) dosed(line *Line, volume measure.Reading, additive coolant.Add
 		a.pourOn(line, added, nil, false)
 	}
 	a.raise(line, additive.Nitrite*v)
+	a.worked(line, string(line.Entry.Body.Kind()))
 	if additive.Kind == coolant.Extender {
 		if a.Given.ExtendedAt != nil {
 			line.note(NoteExtendedTwice)
 		}
 		a.Given.ExtendedAt = &line.Entry.At
 	}
+}
+
+// replaced a share of the charge by something whose nitrite is not that of the last test.
+func (a *Account) replaced(share float64) {
+	a.Given.Replaced = 1 - (1-a.Given.Replaced)*(1-math.Min(1, math.Max(0, share)))
 }
 
 // raise the nitrite of the charge by so many grams.
@@ -134,6 +143,7 @@ func (a *Account) filter(line *Line, b AdditiveFilter) {
 		}
 	}
 	a.Filter = mark
+	a.worked(line, string(KindFilter))
 	a.raise(line, b.Additive.Nitrite)
 }
 

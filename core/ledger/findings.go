@@ -209,7 +209,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 	s.Stray, s.StrayOff, s.StrayCranking, s.StrayLoads = b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads
 	tested, properties := coolant.Judge(s)
 	if s.Nitrite != nil {
-		a.Given.Raised = 0 // what was given is in what was tested
+		a.Given.Raised, a.Given.Replaced = 0, 0 // what was given is in what was tested
 	}
 	s.Over = nil
 	a.Chemistry = append(a.Chemistry, Chemistry{At: line.Entry.At, Sample: s, Grade: tested, Properties: properties})

@@ -258,6 +258,9 @@ func (a *Account) pourOn(line *Line, added coolant.Charge, p *coolant.Product, i
 	if p != nil {
 		a.Parts = joined(a.Parts, a.Charge.Glycol, *p, added.Glycol)
 	}
+	if total := after.Volume(); total > 0 {
+		a.replaced(float64(added.Volume() / total))
+	}
 	a.Charge = after
 	a.changed()
 	if p != nil {

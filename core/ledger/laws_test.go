@@ -108,6 +108,45 @@ func TestStruckAsIfItHadNeverBeen(t *testing.T) {
 	})
 }
 
+// Law: the parts of a charge add up to all of its glycol, the foreign share and what was poured
+// anew are shares, and no additive leaves a figure without a value.
+func TestPartsAddUp(t *testing.T) {
+	blended, dosed := 0, 0
+	each(t, 7, 24, func(_ *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
+		a := ledger.Fold(u, entries)
+		sum := 0.0
+		for _, p := range a.Parts {
+			if !(p.Share >= 0 && p.Share <= 1+1e-9) {
+				t.Fatalf("history %d: a part of %g", seed, p.Share)
+			}
+			sum += p.Share
+		}
+		if a.Known && a.Product != nil && a.Charge.Glycol > 1e-6 && math.Abs(sum-1) > 1e-6 {
+			t.Fatalf("history %d: the parts add up to %g: %+v", seed, sum, a.Parts)
+		}
+		if f := a.Foreign(); !(f >= 0 && f <= 1+1e-9) {
+			t.Fatalf("history %d: %g is foreign", seed, f)
+		}
+		if g := a.Given; !(g.Raised >= 0 && g.Raised < 1e9 && g.Replaced >= 0 && g.Replaced <= 1) {
+			t.Fatalf("history %d: given %+v", seed, g)
+		}
+		for _, p := range a.Proposals(ledgertest.Additives) {
+			if !(p.Litres > 0 && float64(p.Litres) < 1e6) {
+				t.Fatalf("history %d: proposes %+v", seed, p)
+			}
+		}
+		if len(a.Parts) > 1 {
+			blended++
+		}
+		if a.Given.DosedAt != nil {
+			dosed++
+		}
+	})
+	if blended == 0 || dosed == 0 {
+		t.Errorf("%d charges are of several parts, %d are dosed", blended, dosed)
+	}
+}
+
 // Law: what moves no coolant and shows no level changes no leak's rate.
 func TestWhatMovesNoCoolantChangesNoLeak(t *testing.T) {
 	each(t, 3, 24, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {

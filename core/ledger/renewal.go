@@ -160,6 +160,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 		a.renewal, line.begins = len(a.Lines)-1, true
 		a.leaks = nil
 	} else {
+		a.replaced(t.Share)
 		line.note(NotePartial)
 		a.CorrectedAt = &line.Entry.At
 	}
