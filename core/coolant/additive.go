@@ -32,7 +32,7 @@ const (
 // Releases in the order they are offered.
 var Releases = []Release{ReleaseAtOnce, ReleaseNeed, ReleaseNone}
 
-// Additive is what stands on the bottle or the filter.
+// Additive is what the label of a bottle or a filter states.
 type Additive struct {
 	Code string       `json:"code"`
 	Name string       `json:"name"`

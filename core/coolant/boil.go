@@ -103,7 +103,7 @@ type CapTest struct {
 	Rated    measure.Kilopascal
 	Opened   *measure.Kilopascal // gauge pressure at which it opened
 	Vacuum   *measure.Kilopascal // below ambient, at which the vacuum valve opened
-	Opens    bool                // vacuum valve was seen to open, not measured
+	Opens    bool                // vacuum valve opened, pressure not measured
 	Stuck    bool                // vacuum valve does not move
 	Unseated bool                // found not turned home
 	BadSeal  bool

@@ -16,7 +16,7 @@ const (
 	Water       Form = "water"       // distilled, deionised or demineralised
 )
 
-// Product is what stands on the can. Fields that came later are left out of its JSON
+// Product is what the label of a can states. Fields that came later are left out of its JSON
 // when they say nothing, so that books written before keep their hashes.
 type Product struct {
 	Code       string `json:"code"`
@@ -45,7 +45,7 @@ type Product struct {
 	Figures Figures `json:"figures,omitempty"`
 }
 
-// ConcentrateGlycol is the volume fraction of glycol that stands for a concentrate whose
+// ConcentrateGlycol is the volume fraction of glycol by which books mark a concentrate whose
 // product does not state one: the strong end of what labels hold, 93 to 99 %.
 const ConcentrateGlycol = 0.99
 

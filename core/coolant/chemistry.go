@@ -140,7 +140,7 @@ type Bounds struct{ Least, SoftLeast, SoftMost, Most float64 }
 
 const none = 1e9
 
-// PropertyGrade is how one property stands.
+// PropertyGrade is a property with its grade and its remedy.
 type PropertyGrade struct {
 	Property    Property
 	Value, High float64 // what was read, from Value to High

@@ -14,7 +14,7 @@ type Flag string
 // The flags.
 const (
 	FlagWrongScale  Flag = "wrong_scale"         // read on the scale of the other glycol
-	FlagBaseUnknown Flag = "base_unknown"        // nobody knows which scale would be right
+	FlagBaseUnknown Flag = "base_unknown"        // which scale would be right is not known
 	FlagHydroPG     Flag = "density_on_pg"       // hydrometer or discs on PG: its density says next to nothing
 	FlagHot         Flag = "sample_temperature"  // outside what the instrument makes up for
 	FlagZeroOff     Flag = "zero_off"            // reads off zero on purified water; made up for

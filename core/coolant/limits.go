@@ -80,7 +80,7 @@ var (
 // Nitrite as NO₂ and molybdate as MoO₄, in wet-liner diesels.
 var (
 	nitriteAlone = limit("nitrite_alone", 1200, "ppm NO₂", "nitrite, molybdate not counted", Published, d6210, "chemistry: good from, in SCA-treated coolant and any whose technology is not known")
-	nitriteEach  = limit("nitrite_each", 300, "ppm", "nitrite (NO₂) and molybdate (MoO₄), each", Published, d6210, "chemistry: neither stands in for the other below it")
+	nitriteEach  = limit("nitrite_each", 300, "ppm", "nitrite (NO₂) and molybdate (MoO₄), each", Published, d6210, "chemistry: neither replaces the other below it")
 	nitriteSum   = limit("nitrite_sum", 780, "ppm", "nitrite (NO₂) + molybdate (MoO₄)", Published, d6210, "chemistry: good from, with at least nitrite_each of both")
 	nitriteLow   = limit("nitrite_low", 800, "ppm NO₂", "nitrite, SCA-treated coolant", CommonPractice, "", "chemistry: bad below; remedy: SCA")
 	nitriteHigh  = limit("nitrite_high", 2400, "ppm NO₂", "nitrite, any coolant", CommonPractice, "", "chemistry: watch above")
@@ -90,11 +90,11 @@ var (
 	noatHigh     = limit("noat_fresh_high", 1000, "ppm NO₂", "nitrite, nitrited OAT, new", CommonPractice, "", "chemistry: watch above, something was added; taken of a charge that was never tested when a dose is added up")
 	scaTarget    = limit("sca_target", 1800, "ppm NO₂", "nitrite, SCA-treated coolant", OwnRule, "the middle of the good range", "litres of SCA and of a dilution")
 	noatTarget   = limit("noat_target", 700, "ppm NO₂", "nitrite, nitrited OAT", OwnRule, "the middle of the range when new", "litres of extender and of a dilution")
-	// NitriteMonths after which a wet-liner diesel's nitrite that nobody tested is watched.
+	// NitriteMonths after which a wet-liner diesel's nitrite that was not tested is watched.
 	NitriteMonths = limit("nitrite_test_months", 12, "months", "nitrite test, wet-liner diesel", CommonPractice, "", "chemistry clock: watch after")
-	// NitriteReplaced is the share of the charge that may be poured anew before a nitrite that
-	// was tested says no more.
-	NitriteReplaced = limit("nitrite_replaced", 0.10, "share", "charge poured anew since its nitrite was tested", OwnRule, "as much as of a foreign product", "chemistry clock: watch above")
+	// NitriteReplaced is the share of the charge that may be replaced before a nitrite that
+	// was tested is not relied on.
+	NitriteReplaced = limit("nitrite_replaced", 0.10, "share", "charge replaced since its nitrite was tested", OwnRule, "as much as of a foreign product", "chemistry clock: watch above")
 	// DoseRetestDays after a dose until its nitrite is to be tested.
 	DoseRetestDays = limit("dose_retest_days", 7, "days", "test after a dose", OwnRule, "a week of use mixes it", "chemistry clock: due after")
 )

@@ -8,7 +8,7 @@ type Standard string
 // The standards.
 const (
 	D3306 Standard = "D3306" // light duty
-	D4985 Standard = "D4985" // heavy duty, wants an initial charge of SCA
+	D4985 Standard = "D4985" // heavy duty, with an initial charge of SCA
 	D6210 Standard = "D6210" // heavy duty, fully formulated
 )
 

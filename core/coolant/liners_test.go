@@ -45,7 +45,7 @@ func TestJudgeTable(t *testing.T) {
 		{NOAT, liners, reading{PropNitrite, 1000, 0, 0}, GradeGood, ""},
 		{NOAT, liners, reading{PropNitrite, 1700, 0, 0}, GradeSoft, RemedyDilute},
 		{NOAT, liners, reading{PropNitrite, 4000, 0, 0}, GradeBad, RemedyDilute},
-		// With molybdate: neither stands in for the other below 300.
+		// With molybdate: neither replaces the other below 300.
 		{IAT, liners, reading{PropNitrite, 50, 0, 310}, GradeBad, RemedySCA},
 		{NOAT, liners, reading{PropNitrite, 50, 0, 900}, GradeBad, RemedyExtender},
 		{IAT, liners, reading{PropNitrite, 299, 0, 900}, GradeBad, RemedySCA},
@@ -192,7 +192,7 @@ func TestBases(t *testing.T) {
 	}
 }
 
-// By hand: 30 kg of coolant at 300 ppm wants 30·1.5 = 45 g of NO₂ to reach 1800; an additive
+// By hand: 30 kg of coolant at 300 ppm take 30·1.5 = 45 g of NO₂ to reach 1800; an additive
 // of 90 g in a litre gives it in half a litre. 30 L at 3600 are brought to 1800 by draining
 // half, with a mix that holds none.
 func TestDose(t *testing.T) {

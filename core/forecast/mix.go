@@ -28,7 +28,7 @@ const (
 
 	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
 	ChemRetest   Code = "chem_retest"   // days since the dose, limit: days
-	ChemReplaced Code = "chem_replaced" // share, limit: per cent of the charge poured anew since its nitrite was tested
+	ChemReplaced Code = "chem_replaced" // share, limit: per cent of the charge replaced since its nitrite was tested
 	ChemUntested Code = "chem_untested" // nitrite was never tested in this charge; months since the fill when it is known; limit: months
 	ChemOld      Code = "chem_old"      // months since nitrite was tested, limit: months
 	ChemHolds    Code = "chem_holds"    // the same

@@ -96,7 +96,7 @@ func TestChemistryClock(t *testing.T) {
 		{"dosed and tested", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(500)), ago(20, dose), ago(5, nitrite(1500))}, Sound, ChemHolds, SampleWork},
 		{"new and not tested", []ledger.Entry{ago(30, filledWith(noat, 30, nil))}, Sound, ChemUntested, SampleWork},
 		{"never tested for more than a year", []ledger.Entry{ago(500, filledWith(noat, 30, nil))}, Watch, ChemUntested, SampleWork},
-		{"an IAT that nobody dosed", []ledger.Entry{ago(30, filledWith(iat, 30, nil))}, Unknown, ChemUntested, SampleWork},
+		{"an IAT without SCA", []ledger.Entry{ago(30, filledWith(iat, 30, nil))}, Unknown, ChemUntested, SampleWork},
 		{"tested, and much water since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)), ago(20, ledger.TopUp{Volume: measure.Reading{Value: 4, Unit: measure.L}, With: coolant.Water})}, Watch, ChemReplaced, SampleWork},
 		{"tested, and a partial drain since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)),
 			ago(20, ledger.Renewal{Volume: measure.Reading{Value: 10, Unit: measure.L}, Product: iat, Drained: []ledger.Drained{{Point: "petcock", Volume: measure.Reading{Value: 10, Unit: measure.L}}}})}, Watch, ChemReplaced, SampleWork},

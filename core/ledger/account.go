@@ -14,12 +14,12 @@ type Note string
 const (
 	NoteImpliedLoss   Note = "implied_loss"       // the top-up shows that something was lost before
 	NoteMoreThanBook  Note = "more_than_book"     // more was lost than the book held
-	NoteNotFilled     Note = "not_filled"         // poured into a system whose charge nobody wrote down
+	NoteNotFilled     Note = "not_filled"         // poured into a system whose charge is not recorded
 	NoteMixedBase     Note = "mixed_base"         // EG and PG together: no table applies
 	NoteMixedTech     Note = "mixed_technology"   // another inhibitor technology was poured in
 	NotePremixThinned Note = "premix_thinned"     // water poured onto a premix
 	NoteWrongScale    Note = "wrong_scale"        // read on the scale of the other glycol
-	NoteBaseUnknown   Note = "base_unknown"       // nobody knows which scale would be right
+	NoteBaseUnknown   Note = "base_unknown"       // which scale would be right is not known
 	NoteBeyondTable   Note = "beyond_table"       // stronger or colder than any table row
 	NoteVolumeAssumed Note = "volume_assumed"     // first known strength; the system is taken as full
 	NoteMeterDoubted  Note = "meter_doubted"      // cannot be true together with the other readings; not used
@@ -27,7 +27,7 @@ const (
 	NoteNotMixed      Note = "not_mixed"          // tested less than four hours after coolant was poured in, and without a run
 	NoteOutUnknown    Note = "out_unknown"        // not said what came out: as much as went in
 	NoteMarksUnknown  Note = "marks_unknown"      // millimetres are not judged without the distance of the tank's marks
-	NoteNotReady      Note = "not_ready"          // released while something still stands against it
+	NoteNotReady      Note = "not_ready"          // released while something still stops it
 	NoteSettling      Note = "settling"           // topped up within ten days of a fill: no leak
 	NoteTooStrong     Note = "too_strong"         // beyond the strong end of the scale: dilute and test again
 	NoteDensityPG     Note = "density_on_pg"      // hydrometer or discs on PG: says nothing

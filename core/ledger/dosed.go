@@ -66,7 +66,7 @@ type Inhibitors struct {
 	DosedAt *time.Time
 	// Raised is by how much these raised the nitrite since it was last tested, ppm NO₂.
 	Raised float64
-	// Replaced is the share of the charge, 0 to 1, that was poured anew since its nitrite was
+	// Replaced is the share of the charge, 0 to 1, that was replaced since its nitrite was
 	// tested or filled: coolant, water, and what a partial renewal replaced.
 	Replaced float64
 	// ExtendedAt is when the extender was given; nil for never.

@@ -214,7 +214,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 	s.Over = nil
 	a.Chemistry = append(a.Chemistry, Chemistry{At: line.Entry.At, Sample: s, Grade: tested, Properties: properties})
 	if tested != coolant.GradeUnknown || !a.seenChemistry() {
-		// What another property showed before stands until it is tested again.
+		// What another property showed before counts until it is tested again.
 		whole := tested
 		var states []string
 		for _, p := range a.ChemistryNow() {

@@ -108,8 +108,8 @@ func TestStruckAsIfItHadNeverBeen(t *testing.T) {
 	})
 }
 
-// Law: the parts of a charge add up to all of its glycol, the foreign share and what was poured
-// anew are shares, and no additive leaves a figure without a value.
+// Law: the parts of a charge add up to all of its glycol, the foreign and the replaced part are
+// shares, and no additive leaves a figure without a value.
 func TestPartsAddUp(t *testing.T) {
 	blended, dosed := 0, 0
 	each(t, 7, 24, func(_ *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {

@@ -76,7 +76,7 @@ func TestStatedAs(t *testing.T) {
 	}
 }
 
-// Three samples make a trend, and a dose or a fill begins it anew.
+// Three samples make a trend; a dose or a fill restarts it.
 func TestTrendAfterDose(t *testing.T) {
 	entries := []Entry{on(0, filled(iat, 30)), on(10, nitrite(2000)), on(110, nitrite(1700)), on(210, nitrite(1400))}
 	a := Fold(truck, entries)
@@ -92,7 +92,7 @@ func TestTrendAfterDose(t *testing.T) {
 	filter := append(slices.Clone(entries[:4]), on(211, AdditiveFilter{Additive: plain}))
 	a = Fold(truck, filter)
 	if _, ok := a.ChemistryTrend(coolant.PropNitrite); ok || a.Filter == nil {
-		t.Errorf("a filter that gives nitrite begins the trend anew: %v, %+v", ok, a.Filter)
+		t.Errorf("a filter that gives nitrite restarts the trend: %v, %+v", ok, a.Filter)
 	}
 }
 
@@ -205,7 +205,7 @@ func TestForeignProduct(t *testing.T) {
 	if unknown.Foreign() < 0.25 {
 		t.Errorf("four tenths of what is not known: %.4f", unknown.Foreign())
 	}
-	// An aircraft with too much of a foreign product stands, until it is released.
+	// An aircraft with too much of a foreign product is held until it is released.
 	plane := u
 	plane.Aircraft = true
 	if a := Fold(plane, entries); !slices.ContainsFunc(a.Stops(), func(s Stop) bool { return s.Cause == StopFinding && s.About == "product: foreign_much" }) {

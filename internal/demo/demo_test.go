@@ -142,7 +142,7 @@ func TestFleetPassesTheChecks(t *testing.T) {
 // A practitioner would believe the chemistry: each charge renewed in a known system leaves a
 // residual, nitrite lies in its technology's range and falls by itself, strips are read in
 // steps, what is in wet liners suits them, and an aircraft that was renewed was returned to
-// service or stands.
+// service or is held.
 func TestBelievable(t *testing.T) {
 	f := Fleet(days[0])
 	residuals, steps, falls := 0, 0, 0
@@ -159,7 +159,7 @@ func TestBelievable(t *testing.T) {
 				}
 				returned := slices.ContainsFunc(a.Lines[i:], func(l ledger.Line) bool { return l.Entry.Body.Kind() == ledger.KindRelease })
 				if u.Kind == "aircraft" && !returned && !slices.ContainsFunc(a.Stops(), func(s ledger.Stop) bool { return s.Cause == ledger.StopReturn }) {
-					t.Errorf("%s was renewed on %s and neither returned to service nor stands", u.Code, l.Entry.At)
+					t.Errorf("%s was renewed on %s and is neither returned to service nor held", u.Code, l.Entry.At)
 				}
 			case ledger.ChemistryTest:
 				if b.Method == ledger.ByStrip {

@@ -20,7 +20,7 @@ func Cautions(kind, drive string) []string {
 	if kind != "boat" && kind != "aircraft" {
 		all = append(all, "Moving belts; electric fans may start with the engine off. On stands, never on a jack alone.")
 	} else {
-		all = append(all, "Moving belts and propellers: nobody near them while an engine turns.")
+		all = append(all, "Moving belts and propellers: keep clear while an engine turns.")
 	}
 	all = append(all, "Used coolant goes to recycling by local rules, never to a drain.")
 	switch kind {

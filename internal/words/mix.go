@@ -174,7 +174,7 @@ func chemistry(c forecast.Clock) string {
 		}
 		return fmt.Sprintf("nitrite was not tested since the charge was filled %s ago; it is wanted every %.0f months.", months(n["months"]), n["limit"])
 	case forecast.ChemReplaced:
-		return fmt.Sprintf("%s of the charge was poured anew since its nitrite was tested: test it again.", percent(n["share"]))
+		return fmt.Sprintf("%s of the charge was replaced since its nitrite was tested: test it again.", percent(n["share"]))
 	case forecast.ChemOld:
 		return fmt.Sprintf("nitrite was tested %s ago; it is wanted every %.0f months.", months(n["months"]), n["limit"])
 	case forecast.ChemHolds:

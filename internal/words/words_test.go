@@ -74,7 +74,7 @@ func TestReasons(t *testing.T) {
 		{forecast.Chemistry, forecast.ChemRetest, forecast.Due, "", "", n{"days": 1}, "dosed 1 day ago"},
 		{forecast.Chemistry, forecast.ChemUntested, forecast.Unknown, "", "", n{"limit": 12}, "neither a test nor the product"},
 		{forecast.Chemistry, forecast.ChemUntested, forecast.Watch, "", "", n{"limit": 12, "months": 14.2}, "14 months ago; it is wanted every 12 months"},
-		{forecast.Chemistry, forecast.ChemReplaced, forecast.Watch, "", "", n{"share": 12.4}, "12 % of the charge was poured anew"},
+		{forecast.Chemistry, forecast.ChemReplaced, forecast.Watch, "", "", n{"share": 12.4}, "12 % of the charge was replaced"},
 		{forecast.Chemistry, forecast.ChemOld, forecast.Watch, "", "", n{"limit": 12, "months": 14}, "tested 14 months ago"},
 		{forecast.Chemistry, forecast.ChemHolds, forecast.Sound, "", "", n{"limit": 12, "months": 0.4}, "less than a month ago and is good"},
 		{forecast.Chemistry, forecast.ChemTrend, forecast.Due, "pH", coolant.RemedyRenew, n{"value": 7.6, "high": 7.6}, "pH runs to its limit; 7.6 at the last test. Then: renew."},
