@@ -141,7 +141,7 @@ func (a *Account) Explain(i int) []Explanation {
 	if !line.Test.Trusted {
 		return explainScale(line)
 	}
-	if line.before == nil {
+	if line.before == nil || line.Test.Book == nil {
 		return nil // the book knew nothing
 	}
 	e := explainer{line: line, test: b, book: line.before, unit: a.Unit,

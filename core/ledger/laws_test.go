@@ -212,3 +212,46 @@ func TestStoreAndRestore(t *testing.T) {
 		}
 	}
 }
+
+// Law: whatever stands in the books, however wild, folding, explaining, storing and restoring
+// never panic and never give a figure without a value.
+func TestWildBooks(t *testing.T) {
+	for seed := range histories(t) {
+		wildBook(t, uint64(seed), 30)
+	}
+}
+
+func wildBook(t *testing.T, seed uint64, most int) {
+	t.Helper()
+	rng := rand.New(rand.NewPCG(seed, 11))
+	u := ledgertest.Units[seed%uint64(len(ledgertest.Units))]
+	entries := ledgertest.Wild(rng, u, 2+rng.IntN(most))
+	a := ledger.Fold(u, ledgertest.Shuffled(rng, entries))
+	if err := ledgertest.Finite(a); err != nil {
+		t.Fatalf("seed %d: account%v", seed, err)
+	}
+	for i := range a.Lines {
+		if err := ledgertest.Finite(a.Explain(i)); err != nil {
+			t.Fatalf("seed %d: explanation%v", seed, err)
+		}
+	}
+	packed, err := a.Store()
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	restored, err := ledger.Restore(u, packed)
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	if err := ledgertest.Finite(*restored); err != nil {
+		t.Fatalf("seed %d: restored%v", seed, err)
+	}
+}
+
+// FuzzBooks is TestWildBooks for any seed and length.
+func FuzzBooks(f *testing.F) {
+	for seed := range uint64(20) {
+		f.Add(seed, uint8(20))
+	}
+	f.Fuzz(func(t *testing.T, seed uint64, most uint8) { wildBook(t, seed, 1+int(most)) })
+}
