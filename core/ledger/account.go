@@ -236,6 +236,9 @@ type Account struct {
 	RefilledAt *time.Time
 	Looks      []time.Time
 
+	// Failure is why the books cannot be evaluated; empty for an account that was folded.
+	Failure string
+
 	strength float64 // standard uncertainty of the mass fraction by book
 	volume   float64 // standard uncertainty of the litres by book
 	born     time.Time

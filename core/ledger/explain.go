@@ -130,9 +130,8 @@ func (a *Account) Disagreement() *Disagreement {
 	return nil
 }
 
-// Explain the test of line i: the likeliest causes first. It is nil when the
-// line is no test, or the test agrees. It takes the time of some folds.
-func (a *Account) Explain(i int) []Explanation {
+// explain is [Account.Explain] without its guard.
+func (a *Account) explain(i int) []Explanation {
 	line := a.Lines[i]
 	b, ok := line.Entry.Body.(FreezeTest)
 	if !ok || line.Test == nil || line.Struck != nil || line.Test.Agrees && line.Test.Trusted {

@@ -2,6 +2,7 @@ package ledger_test
 
 import (
 	"encoding/json"
+	"errors"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -231,7 +232,7 @@ func wildBook(t *testing.T, seed uint64, most int) {
 		t.Fatalf("seed %d: account%v", seed, err)
 	}
 	for i := range a.Lines {
-		if err := ledgertest.Finite(a.Explain(i)); err != nil {
+		if err := ledgertest.Finite(a.ExplainOrPanic(i)); err != nil {
 			t.Fatalf("seed %d: explanation%v", seed, err)
 		}
 	}
@@ -245,6 +246,20 @@ func wildBook(t *testing.T, seed uint64, most int) {
 	}
 	if err := ledgertest.Finite(*restored); err != nil {
 		t.Fatalf("seed %d: restored%v", seed, err)
+	}
+}
+
+// Books that cannot be folded give an account that says so, and hold their lines.
+func TestTryFold(t *testing.T) {
+	entries := []ledger.Entry{{ID: "1", At: ledgertest.Start, Body: nil}} // no kind: nothing reads it
+	u := ledgertest.Units[0]
+	a := ledger.TryFold(u, append(entries, ledger.Entry{ID: "2", At: ledgertest.Start, Body: ledger.Strike{Entry: "1"}}))
+	if len(a.Lines) != 2 {
+		t.Errorf("%d lines", len(a.Lines))
+	}
+	failed := ledger.Unfolded(u, entries, errors.New("the books are torn"))
+	if failed.Failure != "the books are torn" || failed.Known || failed.ProtectsTo() != nil || len(failed.Lines) != 1 {
+		t.Errorf("%+v", failed)
 	}
 }
 
