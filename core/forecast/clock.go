@@ -1,6 +1,7 @@
 package forecast
 
 import (
+	"fmt"
 	"math"
 	"slices"
 	"sync"
@@ -134,8 +135,43 @@ type Around struct {
 	Zone *time.Location
 }
 
-// Evaluate the clocks of an account as of a day.
-func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outlook {
+// Evaluation is the clock of a unit whose books or clocks cannot be evaluated.
+const Evaluation ClockKind = "evaluation"
+
+// NotEvaluated is its reason; about: the error.
+const NotEvaluated Code = "not_evaluated"
+
+// unevaluated is unknown, with the error.
+func unevaluated(why string) Outlook {
+	c := Clock{Kind: Evaluation, Verdict: Unknown, Reason: Reason{Code: NotEvaluated, About: why}}
+	return Outlook{Verdict: Unknown, Governing: c, Clocks: []Clock{c}}
+}
+
+// Evaluate the clocks of an account as of a day. Books that cannot be evaluated are unknown,
+// with the error: one unit never takes down the answer about another. The laws show that no
+// clock panics; the guard holds for what they have not drawn.
+func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) (o Outlook) {
+	if a.Failure != "" {
+		return unevaluated(a.Failure)
+	}
+	defer func() {
+		if cause := recover(); cause != nil {
+			o = unevaluated(fmt.Sprintf("the clocks of %s cannot be evaluated: %v", a.Unit.Code, cause))
+		}
+	}()
+	o = evaluate(a, p, around, day)
+	for _, c := range o.Clocks {
+		for name, v := range c.Reason.Numbers {
+			if math.IsNaN(v) || math.IsInf(v, 0) {
+				return unevaluated(fmt.Sprintf("%s of the %s clock of %s cannot be computed", name, c.Kind, a.Unit.Code))
+			}
+		}
+	}
+	return o
+}
+
+// evaluate is [Evaluate] without its guard.
+func evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outlook {
 	now := dayIn(day, around.Zone)
 	use := sync.OnceValue(func() *UseModel {
 		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind, around.Cold.Southern()), now.noon())

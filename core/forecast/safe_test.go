@@ -1,6 +1,7 @@
 package forecast
 
 import (
+	"errors"
 	"math"
 	"math/rand/v2"
 	"reflect"
@@ -202,4 +203,65 @@ func TestRestSeasonAlone(t *testing.T) {
 	if c := clockOf(t, look(plough, asked, mild, entries...), Use); c.Verdict != Sound {
 		t.Errorf("not used for a thousand days: %s, %s", c.Verdict, c.Reason.Code)
 	}
+}
+
+// Law: whatever stands in the books, the clocks never panic and give no figure without a
+// value, of the account as it was folded and as it was stored.
+func TestWildClocks(t *testing.T) {
+	for seed := range uint64(3000) {
+		wildClocks(t, seed, 30)
+	}
+}
+
+func wildClocks(t *testing.T, seed uint64, most int) {
+	t.Helper()
+	rng := rand.New(rand.NewPCG(seed, 12))
+	u := ledgertest.Units[seed%uint64(len(ledgertest.Units))]
+	a := ledger.Fold(u, ledgertest.Wild(rng, u, 1+rng.IntN(most)))
+	p := Plan{Name: "any", First: Interval{Months: rng.IntN(80), Km: measure.Kilometre(rng.IntN(200_000)), Hours: measure.Hour(rng.IntN(8000))}, Later: Interval{Months: rng.IntN(40)},
+		FreezeMargin: measure.Kelvin(rng.IntN(10)), TestMonths: rng.IntN(20), CapMonths: rng.IntN(30), HoseMonths: rng.IntN(30), HoseYears: rng.IntN(10), FollowDays: rng.IntN(5), FollowRuns: rng.IntN(3)}
+	day := measure.NewDate(2025, 3, 1).AddDays(rng.IntN(2000))
+	packed, err := a.Store()
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	restored, err := ledger.Restore(u, packed)
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	for how, account := range map[string]*ledger.Account{"folded": &a, "restored": restored} {
+		o := evaluate(account, p, Around{Cold: mild}, day)
+		if err := ledgertest.Finite(o); err != nil {
+			t.Fatalf("seed %d, %s: outlook%v", seed, how, err)
+		}
+		for _, c := range o.Clocks {
+			if c.Verdict.Rank() < 0 || c.Left != nil && !(*c.Left >= 0 && *c.Left <= 1) {
+				t.Fatalf("seed %d, %s: %+v", seed, how, c)
+			}
+			c.Days(day)
+			if w, ok := WorkFor(c); ok {
+				Done(account, w, ledgertest.Start)
+			}
+		}
+	}
+}
+
+// A unit that cannot be evaluated is unknown, with its error, and never sound.
+func TestUnevaluated(t *testing.T) {
+	failed := ledger.Unfolded(ledgertest.Units[0], nil, errors.New("the books are torn"))
+	if o := Evaluate(&failed, plan, Around{Cold: mild}, today); o.Verdict != Unknown || o.Governing.Reason.About != "the books are torn" || len(o.Clocks) != 1 {
+		t.Errorf("torn books: %+v", o)
+	}
+	a := ledger.Fold(ledgertest.Units[0], nil)
+	if o := Evaluate(&a, plan, Around{}, today); o.Verdict != Unknown || o.Governing.Kind != Evaluation || o.Governing.Reason.About == "" {
+		t.Errorf("a site without a climate: %+v", o)
+	}
+}
+
+// FuzzClocks is TestWildClocks for any seed and length.
+func FuzzClocks(f *testing.F) {
+	for seed := range uint64(20) {
+		f.Add(seed, uint8(20))
+	}
+	f.Fuzz(func(t *testing.T, seed uint64, most uint8) { wildClocks(t, seed, 1+int(most)) })
 }

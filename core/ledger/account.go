@@ -51,6 +51,8 @@ const (
 	NoteExtendedTwice Note = "extended_twice"     // an extender is given once in the life of a charge
 	NoteWatered       Note = "water_in"           // water in a waterless coolant: what it protects to is not known
 	NoteWaterless     Note = "scale_on_waterless" // a glycol scale says nothing of a waterless coolant
+	NoteImplausible   Note = "implausible"        // a number or a time beyond anything that can be meant: not used
+	NoteEmptyBook     Note = "book_empty"         // the book holds nothing that could have been tested
 	NoteStrip         Note = "strip_refused"      // the strip was past its date or read too late: not used
 )
 
@@ -233,6 +235,9 @@ type Account struct {
 	// never. Looks are those at the cold level since.
 	RefilledAt *time.Time
 	Looks      []time.Time
+
+	// Failure is why the books cannot be evaluated; empty for an account that was folded.
+	Failure string
 
 	strength float64 // standard uncertainty of the mass fraction by book
 	volume   float64 // standard uncertainty of the litres by book

@@ -130,9 +130,8 @@ func (a *Account) Disagreement() *Disagreement {
 	return nil
 }
 
-// Explain the test of line i: the likeliest causes first. It is nil when the
-// line is no test, or the test agrees. It takes the time of some folds.
-func (a *Account) Explain(i int) []Explanation {
+// explain is [Account.Explain] without its guard.
+func (a *Account) explain(i int) []Explanation {
 	line := a.Lines[i]
 	b, ok := line.Entry.Body.(FreezeTest)
 	if !ok || line.Test == nil || line.Struck != nil || line.Test.Agrees && line.Test.Trusted {
@@ -141,7 +140,7 @@ func (a *Account) Explain(i int) []Explanation {
 	if !line.Test.Trusted {
 		return explainScale(line)
 	}
-	if line.before == nil {
+	if line.before == nil || line.Test.Book == nil {
 		return nil // the book knew nothing
 	}
 	e := explainer{line: line, test: b, book: line.before, unit: a.Unit,

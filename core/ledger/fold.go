@@ -109,6 +109,11 @@ func (a *Account) take(e Entry) {
 		a.clearStrikeNote(by.ID)
 		return
 	}
+	if !Plausible(e) {
+		line.note(NoteImplausible)
+		line.After = a.Balance
+		return
+	}
 	moved, stood := a.Changes, a.standing()
 	switch b := e.Body.(type) {
 	case Opening:

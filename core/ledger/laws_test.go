@@ -2,6 +2,7 @@ package ledger_test
 
 import (
 	"encoding/json"
+	"errors"
 	"math"
 	"math/rand/v2"
 	"os"
@@ -211,4 +212,61 @@ func TestStoreAndRestore(t *testing.T) {
 			t.Errorf("%q was unpacked", bad)
 		}
 	}
+}
+
+// Law: whatever stands in the books, however wild, folding, explaining, storing and restoring
+// never panic and never give a figure without a value.
+func TestWildBooks(t *testing.T) {
+	for seed := range histories(t) {
+		wildBook(t, uint64(seed), 30)
+	}
+}
+
+func wildBook(t *testing.T, seed uint64, most int) {
+	t.Helper()
+	rng := rand.New(rand.NewPCG(seed, 11))
+	u := ledgertest.Units[seed%uint64(len(ledgertest.Units))]
+	entries := ledgertest.Wild(rng, u, 2+rng.IntN(most))
+	a := ledger.Fold(u, ledgertest.Shuffled(rng, entries))
+	if err := ledgertest.Finite(a); err != nil {
+		t.Fatalf("seed %d: account%v", seed, err)
+	}
+	for i := range a.Lines {
+		if err := ledgertest.Finite(a.ExplainOrPanic(i)); err != nil {
+			t.Fatalf("seed %d: explanation%v", seed, err)
+		}
+	}
+	packed, err := a.Store()
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	restored, err := ledger.Restore(u, packed)
+	if err != nil {
+		t.Fatalf("seed %d: %v", seed, err)
+	}
+	if err := ledgertest.Finite(*restored); err != nil {
+		t.Fatalf("seed %d: restored%v", seed, err)
+	}
+}
+
+// Books that cannot be folded give an account that says so, and hold their lines.
+func TestTryFold(t *testing.T) {
+	entries := []ledger.Entry{{ID: "1", At: ledgertest.Start, Body: nil}} // no kind: nothing reads it
+	u := ledgertest.Units[0]
+	a := ledger.TryFold(u, append(entries, ledger.Entry{ID: "2", At: ledgertest.Start, Body: ledger.Strike{Entry: "1"}}))
+	if len(a.Lines) != 2 {
+		t.Errorf("%d lines", len(a.Lines))
+	}
+	failed := ledger.Unfolded(u, entries, errors.New("the books are torn"))
+	if failed.Failure != "the books are torn" || failed.Known || failed.ProtectsTo() != nil || len(failed.Lines) != 1 {
+		t.Errorf("%+v", failed)
+	}
+}
+
+// FuzzBooks is TestWildBooks for any seed and length.
+func FuzzBooks(f *testing.F) {
+	for seed := range uint64(20) {
+		f.Add(seed, uint8(20))
+	}
+	f.Fuzz(func(t *testing.T, seed uint64, most uint8) { wildBook(t, seed, 1+int(most)) })
 }

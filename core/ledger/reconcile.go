@@ -189,6 +189,14 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		a.takeWaterless(line, mark)
 		return
 	}
+	if a.Known && !(a.Charge.Mass() > 0) {
+		// By the book there is nothing to test: how much is inside is not known, and a freeze
+		// test does not show it.
+		line.note(NoteEmptyBook)
+		r.Trusted, mark.Note = false, NoteEmptyBook
+		a.Distrusted = mark
+		return
+	}
 	t := trusted{line: line, read: read, mass: mass, k: math.Abs(slope(a.Base, mass)),
 		bracket: b.Instrument == DiscTester || b.Instrument == TestStrip}
 	if density, _ := a.density(); b.Instrument == Hydrometer && density == 0 {

@@ -65,7 +65,7 @@ func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, erro
 }
 
 func (b *Books) moment(ctx context.Context, u store.Unit, entries []ledger.Entry) (Moment, error) {
-	a := ledger.Fold(u.Ledger, entries)
+	a := ledger.TryFold(u.Ledger, entries)
 	d, err := b.day(ctx, &a)
 	if err != nil {
 		return Moment{}, err
@@ -233,8 +233,25 @@ func (b *Books) check(u store.Unit, w Writer) func(ledger.Entry, []ledger.Entry)
 		if fields := ledger.Check(u.Ledger, written, e, b.now()); len(fields) > 0 {
 			return &Refusal{Fields: fields}
 		}
-		return nil
+		return b.evaluable(u, written, e)
 	}
+}
+
+// evaluable refuses an entry after which the account could not be evaluated, though it could
+// before: what a preview cannot answer is not written either.
+func (b *Books) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
+	d := day{now: b.now()}
+	failure := func(entries []ledger.Entry) string {
+		a := ledger.TryFold(u.Ledger, entries)
+		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == forecast.Evaluation {
+			return c.Reason.About
+		}
+		return ""
+	}
+	if why := failure(append(slices.Clip(written), e)); why != "" && failure(written) == "" {
+		return &Refusal{Fields: []*ledger.FieldError{{Field: "/kind", Got: string(e.Body.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
+	}
+	return nil
 }
 
 // Forbidden says that the writer's role may not write such an entry.
@@ -328,7 +345,7 @@ func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.U
 			}
 			u := r.Unit.Ledger
 			u.Replaced = p.Replaced
-			anew := ledger.Fold(u, entries)
+			anew := ledger.TryFold(u, entries)
 			account = &anew
 		}
 		after := r.day.evaluate(account, p, r.Unit)

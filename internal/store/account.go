@@ -19,8 +19,12 @@ func factsOf(u Unit) ([]byte, error) {
 	return sum[:], err
 }
 
-// keep stores the account as it stands after its last entry.
+// keep stores the account as it stands after its last entry; one that cannot be evaluated is
+// folded at each request until it can.
 func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
+	if a.Failure != "" {
+		return nil
+	}
 	body, err := a.Store()
 	if err != nil {
 		return fmt.Errorf("account of %s: %w", u.Code, err)
@@ -82,7 +86,7 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		}
 		a, err := ledger.Restore(u.Ledger, body)
 		if err != nil {
-			return nil, 0, err
+			continue // damaged: it is folded from its entries
 		}
 		accounts[u.Code] = a
 	}
@@ -113,7 +117,7 @@ func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
 		if err != nil {
 			return err
 		}
-		a = ledger.Fold(u.Ledger, entries)
+		a = ledger.TryFold(u.Ledger, entries)
 		return keep(ctx, tx, u, seq, a)
 	})
 	if err != nil {

@@ -71,7 +71,7 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 		if !fetched {
 			return nil // all of it was there already
 		}
-		return keep(ctx, tx, u, prev.Seq, ledger.Fold(u.Ledger, written))
+		return keep(ctx, tx, u, prev.Seq, ledger.TryFold(u.Ledger, written))
 	})
 	return receipts, err
 }
@@ -180,9 +180,8 @@ func scanEntry(rows *sql.Rows) (unit int64, e ledger.Entry, err error) {
 	if err := rows.Scan(&unit, &e.ID, &kind, &e.At, &e.RecordedAt, &e.RecordedBy, &payload); err != nil {
 		return unit, e, err
 	}
-	e.Body, err = ledger.ParseBody(kind, payload)
-	if err != nil {
-		return unit, e, fmt.Errorf("entry %s: %w", e.ID, err)
+	if e.Body, err = ledger.ParseBody(kind, payload); err != nil {
+		e.Body = ledger.Unread{Of: kind, Why: err} // its account is unknown; no other is
 	}
 	return unit, e, nil
 }
