@@ -120,23 +120,24 @@ func (e ClockInterval) Valid() bool {
 
 // Defines values for ClockKind.
 const (
-	ClockKindAge       ClockKind = "age"
-	ClockKindCap       ClockKind = "cap"
-	ClockKindChemistry ClockKind = "chemistry"
-	ClockKindExtender  ClockKind = "extender"
-	ClockKindFilter    ClockKind = "filter"
-	ClockKindFindings  ClockKind = "findings"
-	ClockKindFollowUp  ClockKind = "follow_up"
-	ClockKindFreeze    ClockKind = "freeze"
-	ClockKindHold      ClockKind = "hold"
-	ClockKindHoseAge   ClockKind = "hose_age"
-	ClockKindHoses     ClockKind = "hoses"
-	ClockKindLevel     ClockKind = "level"
-	ClockKindProduct   ClockKind = "product"
-	ClockKindStrength  ClockKind = "strength"
-	ClockKindTest      ClockKind = "test"
-	ClockKindUse       ClockKind = "use"
-	ClockKindZero      ClockKind = "zero"
+	ClockKindAge        ClockKind = "age"
+	ClockKindCap        ClockKind = "cap"
+	ClockKindChemistry  ClockKind = "chemistry"
+	ClockKindEvaluation ClockKind = "evaluation"
+	ClockKindExtender   ClockKind = "extender"
+	ClockKindFilter     ClockKind = "filter"
+	ClockKindFindings   ClockKind = "findings"
+	ClockKindFollowUp   ClockKind = "follow_up"
+	ClockKindFreeze     ClockKind = "freeze"
+	ClockKindHold       ClockKind = "hold"
+	ClockKindHoseAge    ClockKind = "hose_age"
+	ClockKindHoses      ClockKind = "hoses"
+	ClockKindLevel      ClockKind = "level"
+	ClockKindProduct    ClockKind = "product"
+	ClockKindStrength   ClockKind = "strength"
+	ClockKindTest       ClockKind = "test"
+	ClockKindUse        ClockKind = "use"
+	ClockKindZero       ClockKind = "zero"
 )
 
 // Valid indicates whether the value is a known member of the ClockKind enum.
@@ -147,6 +148,8 @@ func (e ClockKind) Valid() bool {
 	case ClockKindCap:
 		return true
 	case ClockKindChemistry:
+		return true
+	case ClockKindEvaluation:
 		return true
 	case ClockKindExtender:
 		return true
@@ -495,12 +498,14 @@ const (
 	NoteAirTrapped       Note = "air_trapped"
 	NoteBaseUnknown      Note = "base_unknown"
 	NoteBeyondTable      Note = "beyond_table"
+	NoteBookEmpty        Note = "book_empty"
 	NoteClosesNothing    Note = "closes_nothing"
 	NoteColderWaits      Note = "colder_waits"
 	NoteDensityOnPg      Note = "density_on_pg"
 	NoteDoesNotHold      Note = "does_not_hold"
 	NoteExtendedTwice    Note = "extended_twice"
 	NoteForeignProduct   Note = "foreign_product"
+	NoteImplausible      Note = "implausible"
 	NoteImpliedLoss      Note = "implied_loss"
 	NoteInferred         Note = "inferred"
 	NoteLevelAboveBook   Note = "level_above_book"
@@ -543,6 +548,8 @@ func (e Note) Valid() bool {
 		return true
 	case NoteBeyondTable:
 		return true
+	case NoteBookEmpty:
+		return true
 	case NoteClosesNothing:
 		return true
 	case NoteColderWaits:
@@ -554,6 +561,8 @@ func (e Note) Valid() bool {
 	case NoteExtendedTwice:
 		return true
 	case NoteForeignProduct:
+		return true
+	case NoteImplausible:
 		return true
 	case NoteImpliedLoss:
 		return true

@@ -112,6 +112,8 @@ func Reason(c forecast.Clock) (text string, rule []string) {
 		}
 	case forecast.Extender:
 		return extender(c), []string{"An extender is given once in the life of a charge, by months, km or hours since it was filled, whichever comes first."}
+	case forecast.Evaluation:
+		return "not evaluated: " + c.Reason.About + ".", []string{"Its books cannot be evaluated, so nothing of it is known. Strike the line that the error names, or report it; the other units are not affected."}
 	case forecast.FilterDue:
 		return filter(c), []string{"The additive filter's own months, km or hours since it was fitted, whichever comes first."}
 	}

@@ -85,6 +85,7 @@ func TestReasons(t *testing.T) {
 		{forecast.Extender, forecast.ExtenderRuns, forecast.Watch, "months", "", n{"limit": 36, "hours": 6000, "km": 500000}, "36 months, 6000 h or 500000 km after the fill"},
 		{forecast.Extender, forecast.ExtenderGiven, forecast.Sound, "", "", n{"days": 12}, "given 12 days ago"},
 		{forecast.FilterDue, forecast.FilterRuns, forecast.Watch, "The filter", "", n{"days": 300}, "The filter was fitted 300 days ago."},
+		{forecast.Evaluation, forecast.NotEvaluated, forecast.Unknown, "the books are torn", "", nil, "not evaluated: the books are torn."},
 		{forecast.FilterDue, forecast.FilterUnsure, forecast.Unknown, "The filter", "", nil, "cannot be computed"},
 	} {
 		text, rule := Reason(forecast.Clock{Kind: c.kind, Verdict: c.verdict, Reason: forecast.Reason{Code: c.code, About: c.about, Remedy: c.remedy, Numbers: c.numbers}})

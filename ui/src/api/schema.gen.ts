@@ -755,7 +755,7 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter" | "evaluation";
         /** @enum {string} */
         Base: "EG" | "PG" | "waterless";
         /** @enum {string} */
@@ -1249,7 +1249,7 @@ export interface components {
             rule?: string[];
         };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
         /** @description One in ten before the first day, half before the middle, nine in ten before the last. */

@@ -20,6 +20,7 @@ export const clockNames: Record<Clock["kind"], string> = {
   product: "Product",
   extender: "Extender",
   filter: "Additive filter",
+  evaluation: "Not evaluated",
 };
 
 export const verdictWords: Record<Verdict, string> = {
@@ -71,6 +72,8 @@ export const noteWords: Record<Schemas["Note"], string> = {
   extended_twice: "an extender is given once in the life of a charge",
   water_in: "water in a waterless coolant: what it protects to is not known",
   scale_on_waterless: "a glycol scale says nothing of a waterless coolant: read its water in per cent",
+  implausible: "a number or a time beyond anything that can be meant: not used",
+  book_empty: "by the book nothing is inside that could have been tested: record what was filled",
   strip_refused: "the strip was past its date or read too late: its figures are not used",
 };
 
@@ -295,6 +298,7 @@ export function rule(clock: Clock, account: Account): string[] {
     case "product":
     case "extender":
     case "filter":
+    case "evaluation":
       return []; // the server words them
     case "follow_up":
       return [

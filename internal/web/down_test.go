@@ -1,0 +1,128 @@
+package web_test
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"diligentledger/api"
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/store"
+)
+
+// All that an account holds is lost, by its own line or by an empty level, and a freeze test
+// follows: every answer stands, before the write and after.
+func TestTestOfAnEmptyBook(t *testing.T) {
+	for _, unit := range []string{"CA-26", "CA-28"} {
+		account := get[api.Account](t, "/api/v1/units/"+unit)
+		emptied := entry("loss", noon.Add(-3*time.Hour), m{"volume": reading(*account.Balance.Litres, "L"), "cause": "leak"})
+		if unit == "CA-28" {
+			emptied = entry("level_check", noon.Add(-3*time.Hour), m{"temper": "cold", "mark": "empty"})
+		}
+		for _, e := range []m{emptied, entry("loss", noon.Add(-2*time.Hour), m{"volume": reading(account.Capacity, "L"), "cause": "leak"}), entry("freeze_test", noon.Add(-time.Hour), freezeTest(-30))} {
+			e["sure"] = true
+			if res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries/preview", e); res.StatusCode != http.StatusOK {
+				t.Fatalf("%s, preview of a %s: %d %s", unit, e["kind"], res.StatusCode, text)
+			}
+			if res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e); res.StatusCode != http.StatusCreated {
+				t.Fatalf("%s, %s: %d %s", unit, e["kind"], res.StatusCode, text)
+			}
+			after := get[api.Account](t, "/api/v1/units/"+unit)
+			if after.Outlook.Verdict == api.VerdictSound {
+				t.Errorf("%s after a %s is sound", unit, e["kind"])
+			}
+		}
+	}
+	get[api.Morning](t, "/api/v1/morning")
+}
+
+// A line that no check has seen, beyond anything that can be meant or torn, makes its own
+// unit unknown at the most; Morning, Horizon and every other account answer as before.
+func TestOneUnitHidesNoOther(t *testing.T) {
+	app, owner := opened(t, instance.AppDSN()), opened(t, instance.OwnerDSN())
+	before := get[api.Morning](t, "/api/v1/morning")
+	u, err := app.Unit(t.Context(), "CA-20")
+	if err != nil {
+		t.Fatal(err)
+	}
+	any := func(ledger.Entry, []ledger.Entry) error { return nil }
+	tiny := ledger.Entry{ID: "019ac000-0000-7000-8000-000000000001", Unit: "CA-20", At: noon.Add(-time.Hour), RecordedBy: "E. Marrow",
+		Body: ledger.Renewal{Volume: measure.Reading{Value: 5e-324, Unit: measure.L}, Product: *productOf(t, app, "NORD-OAT-50"), Emptied: true}}
+	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any); err != nil {
+		t.Fatal(err)
+	}
+	same := func(when string, but ...string) {
+		t.Helper()
+		now := get[api.Morning](t, "/api/v1/morning")
+		get[api.Horizon](t, "/api/v1/horizon")
+		verdicts := map[string]api.Verdict{}
+		for _, r := range before.Rows {
+			verdicts[r.Unit.Code] = r.Verdict
+		}
+		for _, r := range now.Rows {
+			if !slices.Contains(but, r.Unit.Code) && r.Verdict != verdicts[r.Unit.Code] {
+				t.Errorf("%s: %s is %s, was %s", when, r.Unit.Code, r.Verdict, verdicts[r.Unit.Code])
+			}
+		}
+		if len(now.Rows) != len(before.Rows) {
+			t.Errorf("%s: %d units, were %d", when, len(now.Rows), len(before.Rows))
+		}
+	}
+	same("a renewal of 5e-324 L")
+	if a := get[api.Account](t, "/api/v1/units/CA-20"); !slices.Contains(a.Lines[len(a.Lines)-1].Notes, api.NoteImplausible) {
+		t.Errorf("the line bears %v", a.Lines[len(a.Lines)-1].Notes)
+	}
+	// A payload that cannot be read, as after a damaged page of the database.
+	var payload string
+	if err := owner.DB().QueryRowContext(t.Context(), `SELECT payload FROM entry WHERE id = ?`, tiny.ID).Scan(&payload); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if _, err := owner.DB().Exec(`UPDATE entry SET payload = ? WHERE id = ?`, payload, tiny.ID); err != nil {
+			t.Error(err)
+		}
+	})
+	if _, err := owner.DB().ExecContext(t.Context(), `UPDATE entry SET payload = '{"volume": "torn"}' WHERE id = ?`, tiny.ID); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := owner.DB().ExecContext(t.Context(), `DELETE a FROM account a JOIN unit u ON u.id = a.unit_id WHERE u.code = 'CA-20'`); err != nil {
+		t.Fatal(err)
+	}
+	same("a torn line", "CA-20")
+	a := get[api.Account](t, "/api/v1/units/CA-20")
+	c := a.Outlook.Clocks[0]
+	if a.Outlook.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(*c.Reason.Words, tiny.ID) || a.ProtectsTo != nil {
+		t.Errorf("a torn account is %s: %+v", a.Outlook.Verdict, c)
+	}
+	// A stored account that is damaged is folded from its lines.
+	if _, err := owner.DB().ExecContext(t.Context(), `UPDATE account SET body = 'torn'`); err != nil {
+		t.Fatal(err)
+	}
+	same("damaged stored accounts", "CA-20")
+}
+
+// productOf the register.
+func productOf(t *testing.T, app *store.Store, code string) *coolant.Product {
+	t.Helper()
+	p, err := app.Product(t.Context(), code)
+	if err != nil {
+		t.Fatal(fmt.Errorf("%s: %w", code, err))
+	}
+	return &p
+}
+
+// opened store of a database user.
+func opened(t *testing.T, dsn string) *store.Store {
+	t.Helper()
+	st, err := store.Open(dsn, now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = st.Close() })
+	return st
+}
