@@ -114,8 +114,8 @@ func serve(ctx context.Context, args []string) error {
 		steps.end()
 		return err
 	}
-	serving, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
+	serving, cancel := context.WithCancel(ctx)
+	defer cancel()
 	outbox := standin.Outbox{Dir: filepath.Join(s.data, "outbox"), Now: time.Now}
 	opened, err := prepare(ctx, instance, s, people.Config{Outbox: outbox, Address: address, Now: time.Now}, steps)
 	if err != nil {
@@ -133,7 +133,7 @@ func serve(ctx context.Context, args []string) error {
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
-		keepAlive(serving, instance, cancel)
+		keepAlive(serving, instance, wait, func(text string) { fmt.Fprintln(os.Stderr, "diligent:", text) })
 	}()
 	steps.end()
 	if opened.first != "" {
@@ -141,13 +141,10 @@ func serve(ctx context.Context, args []string) error {
 	}
 	fmt.Printf("Diligent Ledger is open at %s   (Ctrl-C closes it)\n", address)
 	err = web.Serve(serving, listener, opened.handler)
-	cancel(nil)
+	cancel()
 	<-watched
 	<-told
 	<-headsKept
-	if cause := context.Cause(serving); err == nil && errors.Is(cause, errDatabaseGone) {
-		err = cause
-	}
 	fmt.Println("closing the books")
 	return errors.Join(err, opened.store.Close(), instance.Stop())
 }
@@ -210,7 +207,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 		return o, err
 	}
 	cfg := web.Config{Books: books.New(o.store, time.Now), People: service, Screens: ui.Screens(),
-		Log: log}
+		Log: log, Room: func() error { return roomOn(s.data) }}
 	if s.demo && fleet == demo.Name {
 		steps.begin("opening the demo accounts")
 		cfg.Demo = demo.People
@@ -223,6 +220,21 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	}
 	o.handler, err = web.New(cfg)
 	return o, err
+}
+
+// leastRoom in bytes on the disk of the database: below it a write may fail at any moment.
+const leastRoom = 32 << 20
+
+// roomOn the disk of a folder; an error that says how much is left when it is too little.
+func roomOn(dir string) error {
+	var s syscall.Statfs_t
+	if err := syscall.Statfs(dir, &s); err != nil {
+		return fmt.Errorf("the disk of %s cannot be read: %w", dir, err)
+	}
+	if left := s.Bavail * uint64(s.Bsize); left < leastRoom {
+		return fmt.Errorf("the disk of the database has %d MB left; at least %d MB are needed to write", left>>20, leastRoom>>20)
+	}
+	return nil
 }
 
 // setZone of the fleet: the one named, or for books without one the machine's.
@@ -275,7 +287,7 @@ func foldStale(ctx context.Context, s *store.Store, steps *progress) error {
 
 // loadDemo fills books that hold no fleet yet.
 func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
-	owner, err := store.Open(ownerDSN, time.Now)
+	owner, err := store.OpenPatient(ownerDSN, time.Now)
 	if err != nil {
 		return err
 	}
@@ -295,32 +307,55 @@ func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
 	return owner.Audit(ctx, store.Audited{Who: "diligent", What: "register_loaded", Detail: demo.Name})
 }
 
-var errDatabaseGone = errors.New("the database server ended and could not be started again")
+// restartable is the database server as keepAlive sees it.
+type restartable interface {
+	Exited() <-chan struct{}
+	Restart(ctx context.Context) error
+}
 
-// keepAlive starts the server again when it ends by itself, at most three times
-// in a minute; then it gives up.
-func keepAlive(ctx context.Context, instance *mariadb.Instance, giveUp context.CancelCauseFunc) {
-	var restarts []time.Time
+// Pauses between the tries to start the database again, the last one repeated; a server that
+// ran for steadyAfter begins with the first one again.
+var restartPauses = []time.Duration{0, 200 * time.Millisecond, time.Second, 2 * time.Second, 5 * time.Second, 15 * time.Second, 30 * time.Second}
+
+const steadyAfter = time.Minute
+
+// keepAlive starts the server again whenever it ends by itself, and goes on trying with
+// growing pauses until ctx ends: requests are answered 503 meanwhile, and the books open
+// again by themselves once the cause is gone. say tells each try.
+func keepAlive(ctx context.Context, server restartable, pause func(context.Context, time.Duration), say func(string)) {
+	tries := 0
 	for {
+		started := time.Now()
 		select {
 		case <-ctx.Done():
 			return
-		case <-instance.Exited():
+		case <-server.Exited():
 		}
-		if ctx.Err() != nil {
-			return
+		if time.Since(started) > steadyAfter {
+			tries = 0
 		}
-		fmt.Fprintln(os.Stderr, "diligent: the database server ended; starting it again")
-		now := time.Now()
-		restarts = append(restarts, now)
-		if n := len(restarts); n > 3 && now.Sub(restarts[n-4]) < time.Minute {
-			giveUp(fmt.Errorf("%w: it ended four times within a minute", errDatabaseGone))
-			return
+		for {
+			pause(ctx, restartPauses[min(tries, len(restartPauses)-1)])
+			if ctx.Err() != nil {
+				return
+			}
+			tries++
+			say(fmt.Sprintf("the database server ended; starting it again (try %d)", tries))
+			err := server.Restart(ctx)
+			if err == nil {
+				say("the database server answers again")
+				break
+			}
+			say(fmt.Sprintf("the database server did not start: %v; trying again in %s", err, restartPauses[min(tries, len(restartPauses)-1)]))
 		}
-		if err := instance.Restart(ctx); err != nil {
-			giveUp(fmt.Errorf("%w: %w", errDatabaseGone, err))
-			return
-		}
+	}
+}
+
+// wait for d or the end of ctx.
+func wait(ctx context.Context, d time.Duration) {
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
 	}
 }
 

@@ -137,7 +137,7 @@ func withBooks(ctx context.Context, data string, f func(*store.Store) error) (er
 	} else if instance, err = mariadb.Attach(data); err != nil {
 		return err
 	}
-	s, err := store.Open(instance.AppDSN(), time.Now)
+	s, err := store.OpenPatient(instance.AppDSN(), time.Now)
 	if err != nil {
 		return err
 	}

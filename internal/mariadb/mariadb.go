@@ -30,6 +30,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -60,7 +61,8 @@ type Config struct {
 type Instance struct {
 	cfg     Config
 	secrets secrets
-	port    int
+	port    atomic.Int32
+	network string   // by which the driver dials the port of the moment; empty for an attached one
 	runAs   *account // nil: as ourselves
 	socket  string
 	cmd     *exec.Cmd
@@ -97,21 +99,49 @@ func Start(ctx context.Context, cfg Config) (*Instance, error) {
 	if err := i.prepare(ctx); err != nil {
 		return nil, err
 	}
-	for try := 0; ; try++ {
+	i.dial()
+	return i, i.onFreePort(ctx)
+}
+
+// portsTried before a server that finds each of them taken is given up.
+const portsTried = 4
+
+// onFreePort runs the server on a port that is free, and writes down which.
+func (i *Instance) onFreePort(ctx context.Context) error {
+	for try := 1; ; try++ {
 		port, err := freePort()
 		if err != nil {
-			return nil, err
+			return err
 		}
-		i.port = port
-		err = i.run(ctx, i.data(), "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port))
+		err = i.onPort(ctx, port)
 		if err == nil {
-			return i, os.WriteFile(i.portFile(), []byte(strconv.Itoa(port)), 0o600)
+			return os.WriteFile(i.portFile(), []byte(strconv.Itoa(port)), 0o600)
 		}
-		if try == 3 || !strings.Contains(err.Error(), "Bind on TCP/IP port") {
-			return nil, err
+		if try == portsTried || !portTaken(err) {
+			return err
 		}
 	}
 }
+
+func (i *Instance) onPort(ctx context.Context, port int) error {
+	i.port.Store(int32(port)) // ports have 16 bits
+	return i.run(ctx, i.data(), "--bind-address=127.0.0.1", "--port="+strconv.Itoa(port))
+}
+
+func portTaken(err error) bool { return strings.Contains(err.Error(), "Bind on TCP/IP port") }
+
+// dial lets the driver find the server on the port of the moment: a restart may take another.
+func (i *Instance) dial() {
+	sum := sha256.Sum256([]byte(i.cfg.Dir))
+	i.network = "mariadb-" + hex.EncodeToString(sum[:8])
+	mysql.RegisterDialContext(i.network, func(ctx context.Context, _ string) (net.Conn, error) {
+		d := net.Dialer{Timeout: dialTimeout}
+		return d.DialContext(ctx, "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(int(i.port.Load()))))
+	})
+}
+
+// dialTimeout of a server on the same machine.
+const dialTimeout = time.Second
 
 // Attach finds the instance that another process runs in dir. Of its methods
 // only the data source names are of use then.
@@ -122,7 +152,9 @@ func Attach(dir string) (*Instance, error) {
 	}
 	b, err := os.ReadFile(i.portFile())
 	if err == nil {
-		i.port, err = strconv.Atoi(string(b))
+		var port int
+		port, err = strconv.Atoi(string(b))
+		i.port.Store(int32(port))
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the database in %s does not say where it is: %w", dir, err)
@@ -130,10 +162,18 @@ func Attach(dir string) (*Instance, error) {
 	return i, nil
 }
 
-// Restart starts the server again on the same port after it went away.
+// Restart starts the server again after it went away: on the same port, or on another when
+// that one is taken by now.
 func (i *Instance) Restart(ctx context.Context) error {
-	return i.run(ctx, i.data(), "--bind-address=127.0.0.1", "--port="+strconv.Itoa(i.port))
+	err := i.onPort(ctx, int(i.port.Load()))
+	if err != nil && portTaken(err) {
+		return i.onFreePort(ctx)
+	}
+	return err
 }
+
+// Port that the server listens on.
+func (i *Instance) Port() int { return int(i.port.Load()) }
 
 // Exited is closed when the server process ends for whatever reason.
 func (i *Instance) Exited() <-chan struct{} { return i.exited }
@@ -150,7 +190,10 @@ func (i *Instance) OwnerDSN() string { return i.dsn(ownerUser, i.secrets.Owner) 
 func (i *Instance) dsn(name, password string) string {
 	c := mysql.NewConfig()
 	c.User, c.Passwd, c.Net, c.DBName = name, password, "tcp", Database
-	c.Addr = net.JoinHostPort("127.0.0.1", strconv.Itoa(i.port))
+	c.Addr = net.JoinHostPort("127.0.0.1", strconv.Itoa(int(i.port.Load())))
+	if i.network != "" {
+		c.Net = i.network
+	}
 	return withDefaults(c)
 }
 
@@ -226,7 +269,7 @@ func (i *Instance) run(ctx context.Context, data string, network ...string) erro
 		"--default-time-zone=+00:00", "--skip-name-resolve", "--local-infile=0", "--symbolic-links=0",
 		// A commit is on the disk before it is answered, and a torn page is mended.
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1", "--innodb-flush-method=fsync",
-		"--innodb-buffer-pool-size=128M", "--innodb-lock-wait-timeout=10", "--max-connections=100",
+		"--innodb-buffer-pool-size=128M", "--innodb-lock-wait-timeout=2", "--max-connections=100",
 	}, network...)
 	if i.runAs != nil {
 		args = append(args, "--user="+i.runAs.name)

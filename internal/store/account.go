@@ -98,7 +98,8 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		if _, there := accounts[u.Code]; there {
 			continue
 		}
-		if accounts[u.Code], err = s.refold(ctx, u); err != nil {
+		// A fleet that is folded anew takes longer than a request may; what is folded is kept.
+		if accounts[u.Code], err = s.refold(context.WithoutCancel(ctx), u); err != nil {
 			return nil, 0, err
 		}
 	}

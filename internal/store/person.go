@@ -77,6 +77,52 @@ func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id i
 	return id, err
 }
 
+// Invite writes somebody into the register with a link and what the audit is to say, and keeps
+// none of it when send, which mails the link, fails; [ErrTaken].
+func (s *Store) Invite(ctx context.Context, p Person, l Link, line Audited, send func() error) (id int64, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT INTO person (name, email, role, created_at) VALUES (?, ?, ?, ?)`, p.Name, p.Email, p.Role, s.now().UTC())
+		if err != nil {
+			return taken(err)
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		l.Person = id
+		if err := addLink(ctx, tx, l); err != nil {
+			return err
+		}
+		if err := s.audit(ctx, tx, line); err != nil {
+			return err
+		}
+		return send()
+	})
+	return id, err
+}
+
+// Mailed keeps a link and what the audit is to say, and neither when send fails.
+func (s *Store) Mailed(ctx context.Context, l Link, line Audited, send func() error) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if err := addLink(ctx, tx, l); err != nil {
+			return err
+		}
+		if err := s.audit(ctx, tx, line); err != nil {
+			return err
+		}
+		return send()
+	})
+}
+
+// addLink ends the unused links of the same person and purpose.
+func addLink(ctx context.Context, tx *sql.Tx, l Link) error {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM one_time_link WHERE person_id = ? AND purpose = ? AND used_at IS NULL`, l.Person, l.Purpose); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO one_time_link (hash, person_id, purpose, expires_at) VALUES (?, ?, ?, ?)`,
+		l.Hash[:], l.Person, l.Purpose, l.Expires.UTC())
+	return err
+}
+
 func taken(err error) error {
 	var e *mysql.MySQLError
 	if errors.As(err, &e) && e.Number == duplicate {
@@ -136,16 +182,10 @@ const (
 // ErrNoLink says that a link is unknown, used, or too old.
 var ErrNoLink = errors.New("this link has been used, has run out, or never was")
 
-// AddLink keeps a link; earlier unused ones of the same person end.
+// AddLink keeps a link; earlier unused ones of the same person and purpose end: a reset that
+// a stranger asked for ends no invitation.
 func (s *Store) AddLink(ctx context.Context, l Link) error {
-	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM one_time_link WHERE person_id = ? AND used_at IS NULL`, l.Person); err != nil {
-			return err
-		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO one_time_link (hash, person_id, purpose, expires_at) VALUES (?, ?, ?, ?)`,
-			l.Hash[:], l.Person, l.Purpose, l.Expires.UTC())
-		return err
-	})
+	return s.inTx(ctx, func(tx *sql.Tx) error { return addLink(ctx, tx, l) })
 }
 
 const linkQuery = `SELECT l.purpose, p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, '')

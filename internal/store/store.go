@@ -14,6 +14,7 @@ import (
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
+	"strings"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -53,12 +54,33 @@ type Store struct {
 	now func() time.Time
 }
 
-// Open connects to the database of dsn. now is the clock that stamps records.
+// statementWait is how long the server may leave a statement, or the sending of one, without
+// a byte: a server that is stopped or stuck is noticed, and the request answered.
+const statementWait = 3 * time.Second
+
+// readyWait is how long readiness waits for the database.
+const readyWait = 1500 * time.Millisecond
+
+// Open connects to the database of dsn; no statement waits longer than [statementWait] for
+// its server. now is the clock that stamps records.
 func Open(dsn string, now func() time.Time) (*Store, error) {
-	db, err := sql.Open("mysql", dsn)
+	return open(dsn, now, statementWait)
+}
+
+// OpenPatient is [Open] for tools that read whole tables: their statements take their time.
+func OpenPatient(dsn string, now func() time.Time) (*Store, error) { return open(dsn, now, 0) }
+
+func open(dsn string, now func() time.Time, wait time.Duration) (*Store, error) {
+	config, err := mysql.ParseDSN(dsn)
 	if err != nil {
 		return nil, fmt.Errorf("database address: %w", err)
 	}
+	config.ReadTimeout, config.WriteTimeout = wait, wait
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, fmt.Errorf("database address: %w", err)
+	}
+	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(32)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxIdleTime(5 * time.Minute)
@@ -71,8 +93,12 @@ func (s *Store) Close() error { return s.db.Close() }
 // DB is the connection itself, for the session package.
 func (s *Store) DB() *sql.DB { return s.db }
 
-// Ready reports whether the database answers.
-func (s *Store) Ready(ctx context.Context) error { return s.db.PingContext(ctx) }
+// Ready reports whether the database answers within [readyWait].
+func (s *Store) Ready(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, readyWait)
+	defer cancel()
+	return s.db.PingContext(ctx)
+}
 
 // Migrate brings the schema to the newest version and returns how many steps
 // that took. dsn must name a user who may change the schema.
@@ -147,6 +173,18 @@ const (
 	deadlock        = 1213
 	duplicate       = 1062
 )
+
+// DiskFull reports whether the server could not write for want of room: 1021 disk full, 1114
+// table full, and errno 28 (ENOSPC) within 3, 1026 and 1030.
+func DiskFull(e *mysql.MySQLError) bool {
+	switch e.Number {
+	case 1021, 1114:
+		return true
+	case 3, 1026, 1030:
+		return strings.Contains(e.Message, "28")
+	}
+	return false
+}
 
 func retryable(err error) bool {
 	var e *mysql.MySQLError

@@ -1,14 +1,18 @@
 package web_test
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
+	"syscall"
 	"testing"
 	"time"
 
 	"diligentledger/api"
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -125,4 +129,47 @@ func opened(t *testing.T, dsn string) *store.Store {
 	}
 	t.Cleanup(func() { _ = st.Close() })
 	return st
+}
+
+// The database is stopped: every request is answered 503 with a reason within five seconds,
+// readiness within two; it goes on, and so do they.
+func TestDatabaseStopped(t *testing.T) {
+	pid := instance.Pid()
+	if err := syscall.Kill(pid, syscall.SIGSTOP); err != nil {
+		t.Fatal(err)
+	}
+	goOn := sync.OnceFunc(func() { _ = syscall.Kill(pid, syscall.SIGCONT) })
+	defer goOn()
+	var all sync.WaitGroup
+	for path, most := range map[string]time.Duration{"/readyz": 2 * time.Second, "/api/v1/morning": 5 * time.Second, "/api/v1/units/CA-14": 5 * time.Second, "/api/v1/session": 5 * time.Second, "/api/v1/horizon": 5 * time.Second} {
+		for range 8 {
+			all.Go(func() {
+				began := time.Now()
+				res, text, err := send(context.Background(), "GET", path, nil, as(access.Coordinator)...)
+				if took := time.Since(began); err != nil || res.StatusCode != http.StatusServiceUnavailable || !strings.Contains(string(text), "the database does not answer") || took > most {
+					t.Errorf("%s: %v, %s, %v after %s", path, res, text, err, took)
+				}
+			})
+		}
+	}
+	all.Go(func() {
+		began := time.Now()
+		res, text, err := send(context.Background(), "POST", "/api/v1/units/CA-14/entries", entry("note", noon, m{"text": "while it was away"}), as(access.Coordinator)...)
+		if took := time.Since(began); err != nil || res.StatusCode != http.StatusServiceUnavailable || took > 5*time.Second {
+			t.Errorf("a write: %v, %s, %v after %s", res, text, err, took)
+		}
+	})
+	all.Wait()
+	goOn()
+	deadline := time.Now().Add(20 * time.Second)
+	for {
+		res, _, err := send(context.Background(), "GET", "/api/v1/morning", nil, as(access.Coordinator)...)
+		if err == nil && res.StatusCode == http.StatusOK {
+			break
+		}
+		if time.Now().After(deadline) {
+			t.Fatalf("it goes on, and nothing is answered: %v, %v", res, err)
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
 }

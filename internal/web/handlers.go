@@ -31,6 +31,7 @@ type handlers struct {
 	people   *people.Service
 	sessions *scs.SessionManager
 	demo     []api.DemoAccount
+	room     func() error // nil for no check
 }
 
 var _ api.StrictServerInterface = handlers{}
@@ -44,6 +45,11 @@ func (h handlers) GetHealth(context.Context, api.GetHealthRequestObject) (api.Ge
 func (h handlers) GetReady(ctx context.Context, _ api.GetReadyRequestObject) (api.GetReadyResponseObject, error) {
 	if err := h.books.Ready(ctx); err != nil {
 		return nil, newProblem(http.StatusServiceUnavailable, "Not ready", "the database does not answer")
+	}
+	if h.room != nil {
+		if err := h.room(); err != nil {
+			return nil, newProblem(http.StatusServiceUnavailable, "Not ready", err.Error())
+		}
 	}
 	return api.GetReady200JSONResponse{StateJSONResponse: api.StateJSONResponse{Status: "ready"}}, nil
 }

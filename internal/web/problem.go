@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -41,6 +42,8 @@ func newProblem(status int, title, detail string, fields ...api.FieldProblem) *p
 }
 
 var noDatabase = newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
+
+var diskFull = newProblem(http.StatusInsufficientStorage, "Disk full", "the disk of the database is full; nothing was stored. What is recorded can be read; make room, then try again")
 
 // apiPrefix is where the contract's own operations are.
 const apiPrefix = "/api/v1/"
@@ -80,6 +83,7 @@ func problemOf(err error) *problem {
 	var wait *people.Wait
 	var forbidden *books.Forbidden
 	var bad *people.BadField
+	var server *mysql.MySQLError
 	switch {
 	case errors.As(err, &p):
 		return p
@@ -119,6 +123,8 @@ func problemOf(err error) *problem {
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
 	case errors.Is(err, store.ErrUnsure):
 		return newProblem(http.StatusServiceUnavailable, "Not known whether written", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
+	case errors.As(err, &server) && store.DiskFull(server), errors.Is(err, syscall.ENOSPC):
+		return diskFull
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
 		return noDatabase
 	}

@@ -33,6 +33,8 @@ type Config struct {
 	Log     *slog.Logger
 	// Rate of requests per second from one address; 100 when zero.
 	Rate float64
+	// Room reports that the disk of the database has too little room to write; nil for no check.
+	Room func() error
 	// Hosts are the names, without port, under which the server may be
 	// addressed; loopback's own names when empty. Any other is refused, so that
 	// a page elsewhere cannot reach the books by renaming its own server.
@@ -66,13 +68,13 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := handlers{books: cfg.Books, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo)}
+	h := handlers{books: cfg.Books, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log)
 	e.Use(middleware.RequestID(), middleware.Recover(), knownHost(cfg.Hosts),
 		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),
-		noStore,
+		noStore, deadline,
 		middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
 			Store: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: cfg.Rate, Burst: int(4 * cfg.Rate)}),
 			IdentifierExtractor: func(c *echo.Context) (string, error) {
@@ -105,6 +107,19 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 		return err
 	}
 	return nil
+}
+
+// answerWithin is how long a request may wait for the database: then it is answered 503, with
+// the reason, and not left hanging.
+const answerWithin = 4500 * time.Millisecond
+
+func deadline(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx, cancel := context.WithTimeout(c.Request().Context(), answerWithin)
+		defer cancel()
+		c.SetRequest(c.Request().WithContext(ctx))
+		return next(c)
+	}
 }
 
 // noStore keeps the books out of caches; files with a hash in their name are
