@@ -206,6 +206,9 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	if err != nil {
 		return o, err
 	}
+	if err := service.OpenDevices(ctx); err != nil {
+		return o, err
+	}
 	cfg := web.Config{Books: books.New(o.store, time.Now), People: service, Screens: ui.Screens(),
 		Log: log, Room: func() error { return roomOn(s.data) }}
 	if s.demo && fleet == demo.Name {

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -83,8 +84,10 @@ func TestLifeOfAnInstance(t *testing.T) {
 	}
 	app := open(t, first.AppDSN())
 	must(t, app, "INSERT INTO kept VALUES (1)")
-	if other, err := Attach(dir); err != nil || other.AppDSN() != first.AppDSN() {
+	if other, err := Attach(dir); err != nil || other.Port() != first.Port() {
 		t.Errorf("another process finds the server at %v", err)
+	} else {
+		must(t, open(t, other.AppDSN()), "SELECT 1")
 	}
 	for _, forbidden := range []string{"DELETE FROM kept", "UPDATE kept SET v = 2", "SELECT * FROM closed", "CREATE TABLE own (v INT)", "SELECT * FROM mysql.global_priv"} {
 		if _, err := app.ExecContext(t.Context(), forbidden); err == nil {
@@ -106,6 +109,26 @@ func TestLifeOfAnInstance(t *testing.T) {
 	}
 	must(t, app, "INSERT INTO kept VALUES (2)")
 
+	// Killed again, and its port taken by another program meanwhile: it comes back on another
+	// port, where the connections that are open find it, and another process as well.
+	port := first.Port()
+	if err := syscall.Kill(first.Pid(), syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	<-first.Exited()
+	taken, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer taken.Close()
+	if err := first.Restart(t.Context()); err != nil || first.Port() == port {
+		t.Fatalf("its port is taken: %v, port %d", err, first.Port())
+	}
+	must(t, app, "INSERT INTO kept VALUES (3)")
+	if other, err := Attach(dir); err != nil || other.Port() != first.Port() {
+		t.Errorf("another process looks for it elsewhere: %v", err)
+	}
+
 	// A start that was killed leaves its server behind; the next one stops it.
 	orphan := first.Pid()
 	second := startIn(t, dir)
@@ -113,16 +136,12 @@ func TestLifeOfAnInstance(t *testing.T) {
 		t.Errorf("processes %v work on the data; the server left behind was %d", pids, orphan)
 	}
 	var rows int
-	if err := open(t, second.AppDSN()).QueryRowContext(t.Context(), "SELECT COUNT(*) FROM kept").Scan(&rows); err != nil || rows != 2 {
+	if err := open(t, second.AppDSN()).QueryRowContext(t.Context(), "SELECT COUNT(*) FROM kept").Scan(&rows); err != nil || rows != 3 {
 		t.Errorf("%d rows were kept, %v", rows, err)
 	}
 }
 
-func portOf(i *Instance) string {
-	_, rest, _ := strings.Cut(i.AppDSN(), "tcp(127.0.0.1:")
-	port, _, _ := strings.Cut(rest, ")")
-	return port
-}
+func portOf(i *Instance) string { return strconv.Itoa(i.Port()) }
 
 // outsideAddress is this machine's own address on a network, or one of the test
 // network (RFC 5737) that answers nowhere when it has none.

@@ -28,11 +28,11 @@ func (i *Instance) secretsFile() string { return filepath.Join(i.cfg.Dir, "secre
 
 // prepare makes the data folder unless it is there, complete.
 func (i *Instance) prepare(ctx context.Context) error {
-	if err := i.checkSpace(); err != nil {
-		return err
-	}
 	if _, err := os.Stat(i.data()); err == nil {
 		return i.readSecrets()
+	}
+	if err := i.checkSpace(); err != nil {
+		return err
 	}
 	i.cfg.Progress("creating the database (first start only)")
 	if err := i.create(ctx); err != nil {
@@ -41,6 +41,8 @@ func (i *Instance) prepare(ctx context.Context) error {
 	return nil
 }
 
+// checkSpace refuses a folder too full for a new database. One that is there
+// already opens with whatever room is left.
 func (i *Instance) checkSpace() error {
 	var fs syscall.Statfs_t
 	if err := syscall.Statfs(i.cfg.Dir, &fs); err != nil {

@@ -13,8 +13,10 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/alexedwards/argon2id"
+	"github.com/trustelem/zxcvbn"
 
 	"diligentledger/core/access"
 	"diligentledger/internal/store"
@@ -45,8 +47,12 @@ type Service struct {
 	// dummy is compared against when there is no such account, so that the time
 	// taken tells nothing.
 	dummy string
-	// hashing holds one token for each hash that is being reckoned.
+	// hashing holds one token for each hash that is being computed.
 	hashing chan struct{}
+	// began anchors elapsed time: see [Service.now].
+	began time.Time
+	// deviceKey signs device cookies.
+	deviceKey []byte
 }
 
 // hashedAtOnce bounds the memory that sign-ins take.
@@ -57,11 +63,15 @@ func New(cfg Config) (*Service, error) {
 	if cfg.Memory == 0 {
 		cfg.Memory = 64 << 10
 	}
-	s := &Service{Config: cfg, hashing: make(chan struct{}, hashedAtOnce), params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
+	s := &Service{Config: cfg, began: cfg.Now(), hashing: make(chan struct{}, hashedAtOnce), params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
 	var err error
 	s.dummy, err = argon2id.CreateHash(secret(), s.params)
 	return s, err
 }
+
+// now is the time by elapsed time since the start: a clock that is set back or forward
+// meanwhile moves it nowhere.
+func (s *Service) now() time.Time { return s.began.Add(s.Now().Sub(s.began)) }
 
 // How long things last.
 const (
@@ -71,9 +81,11 @@ const (
 
 // Throttling: so many failures are free, then each one doubles the wait (common
 // practice; NIST SP 800-63B section 5.2.2 asks for a limit, recalled from
-// memory). A day without failures forgives all.
+// memory). A day without failures forgives all. A device that signed in before has a counter
+// of its own, so that nobody keeps its person out (device cookies, OWASP; from memory).
 const (
 	freeOfAccount = 5
+	freeOfDevice  = 10
 	freeOfAddress = 20
 	firstWait     = 30 * time.Second
 	longestWait   = 15 * time.Minute
@@ -107,54 +119,119 @@ func (b *BadField) Error() string {
 	return b.Field + ": " + b.Got + " is not accepted; accepted: " + b.Accepted
 }
 
-// SignIn checks a password. from is the network address. It returns a [Wait]
-// when too many tries failed, and [ErrWrong].
-func (s *Service) SignIn(ctx context.Context, email, password, from string) (store.Person, error) {
+// SignIn checks a password. from is the network address, device the cookie of a device that
+// signed in before, if any. It returns the cookie that the device is to keep, a [Wait] when
+// too many tries failed, and [ErrWrong].
+//
+// A device that signed in with this account before is counted by itself. Any other is
+// counted by its account and by its address, each for itself: a try that has to wait for the
+// one is not counted against the other.
+func (s *Service) SignIn(ctx context.Context, email, password, from, device string) (p store.Person, cookie string, err error) {
 	email = strings.ToLower(strings.TrimSpace(email))
-	account, address := "account "+email, "address "+from
-	// Each try counts as failed before it is looked at, so that many at once are
-	// not many more; the right password takes it back.
-	for who, free := range map[string]int{account: freeOfAccount, address: freeOfAddress} {
-		if err := s.count(ctx, who, free); err != nil {
-			if wait := (*Wait)(nil); errors.As(err, &wait) {
-				err = errors.Join(err, s.audit(ctx, email, from, "sign_in_throttled", ""))
-			}
-			return store.Person{}, err
-		}
-	}
-	p, err := s.Store.PersonByEmail(ctx, email)
+	p, err = s.Store.PersonByEmail(ctx, email)
 	hash := p.Password
 	switch {
 	case errors.Is(err, store.ErrNoPerson) || err == nil && (hash == "" || !p.Active):
 		hash = s.dummy
 	case err != nil:
-		return p, err
+		return p, "", err
+	}
+	counters := []counter{{"account " + email, freeOfAccount}, {"address " + from, freeOfAddress}}
+	if nonce, known := s.knows(p, device); known && hash != s.dummy {
+		counters = []counter{{"device " + nonce, freeOfDevice}}
+	}
+	// Each try counts as failed before it is looked at, so that many at once are
+	// not many more; the right password takes it back.
+	if err := s.countAll(ctx, counters); err != nil {
+		if wait := (*Wait)(nil); errors.As(err, &wait) {
+			err = errors.Join(err, s.audit(ctx, email, from, "sign_in_throttled", ""))
+		}
+		return store.Person{}, "", err
 	}
 	match, err := s.compare(ctx, password, hash)
 	if err != nil {
-		return p, err
+		return p, "", err
 	}
 	if !match || hash == s.dummy {
-		return store.Person{}, errors.Join(ErrWrong, s.audit(ctx, email, from, "sign_in_failed", ""))
+		return store.Person{}, "", errors.Join(ErrWrong, s.audit(ctx, email, from, "sign_in_failed", ""))
 	}
 	back := func(t store.Throttle) (store.Throttle, error) {
 		t.Failures--
 		t.Until = t.Last
 		return t, nil
 	}
-	return p, errors.Join(s.Store.Forgive(ctx, account), s.Store.Throttle(ctx, address, back),
-		s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
+	for _, c := range counters {
+		if strings.HasPrefix(c.who, "address ") {
+			err = s.Store.Throttle(ctx, c.who, back)
+		} else {
+			err = s.Store.Forgive(ctx, c.who)
+		}
+		if err != nil {
+			return p, "", err
+		}
+	}
+	return p, s.deviceCookie(p), errors.Join(s.Store.SweepSessions(ctx), s.Store.SweepThrottles(ctx, s.now().Add(-forgiven)), s.audit(ctx, p.Name, from, "signed_in", ""))
+}
+
+// counter of failed tries, and how many are free.
+type counter struct {
+	who  string
+	free int
+}
+
+// countAll counts a try on each counter, or on none: a [Wait] when any of them has to wait.
+func (s *Service) countAll(ctx context.Context, counters []counter) error {
+	for _, c := range counters {
+		if err := s.throttle(ctx, c.who, func(t store.Throttle) store.Throttle { return t }); err != nil {
+			return err
+		}
+	}
+	for _, c := range counters {
+		if err := s.count(ctx, c.who, c.free); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// throttle changes the counter of who; a [Wait], and no change, when the next try does not
+// count yet.
+func (s *Service) throttle(ctx context.Context, who string, change func(store.Throttle) store.Throttle) error {
+	var wait *Wait
+	now := s.now()
+	err := s.Store.Throttle(ctx, who, func(t store.Throttle) (store.Throttle, error) {
+		t = shifted(t, now)
+		if left := t.Until.Sub(now); left > 0 {
+			wait = &Wait{now.Add(left), now}
+			return t, nil
+		}
+		wait = nil
+		return change(t), nil
+	})
+	if err == nil && wait != nil {
+		return wait
+	}
+	return err
+}
+
+// skew between two tries at once that is not a clock set back.
+const skew = 5 * time.Second
+
+// shifted is a counter written before the clock of the machine was set back, with its wait
+// beginning now; and no wait is longer than the longest.
+func shifted(t store.Throttle, now time.Time) store.Throttle {
+	if t.Last.Sub(now) > skew {
+		t.Until, t.Last = now.Add(max(0, t.Until.Sub(t.Last))), now
+	}
+	if longest := t.Last.Add(longestWait); t.Until.After(longest) {
+		t.Until = longest
+	}
+	return t
 }
 
 // count a try of who, or a [Wait] when the next one does not count yet.
 func (s *Service) count(ctx context.Context, who string, free int) error {
-	now := s.Now()
-	return s.Store.Throttle(ctx, who, func(t store.Throttle) (store.Throttle, error) {
-		if t.Until.After(now) {
-			return t, &Wait{t.Until, now}
-		}
-		return worse(t, free, now), nil
-	})
+	return s.throttle(ctx, who, func(t store.Throttle) store.Throttle { return worse(t, free, s.now()) })
 }
 
 // compare a password with a hash, a few at a time: each takes much memory.
@@ -181,7 +258,8 @@ func worse(t store.Throttle, free int, now time.Time) store.Throttle {
 	return t
 }
 
-// Invite writes somebody into the register and mails them a link.
+// Invite writes somebody into the register and mails them a link; nothing is kept when that
+// fails.
 func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role access.Role) (store.Person, error) {
 	name, email, err := s.checkPerson(name, email)
 	if err != nil {
@@ -192,10 +270,11 @@ func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email
 	}
 	p := store.Person{Name: name, Email: email, Role: role, Active: true, Epoch: 1}
 	line := store.Audited{Who: by.Name, Address: from, What: "invited", Detail: name + " <" + email + "> as " + string(role)}
-	if p.ID, err = s.Store.AddPerson(ctx, p, line); err != nil {
+	link, address := s.newLink(p, store.Invitation, InvitationLasts)
+	if p.ID, err = s.Store.Invite(ctx, p, link, line, func() error { return s.mailInvitation(ctx, p, address) }); err != nil {
 		return p, alreadyTaken(err, name, email)
 	}
-	return p, s.SendInvitation(ctx, p)
+	return p, nil
 }
 
 func (s *Service) checkPerson(name, email string) (string, string, error) {
@@ -219,12 +298,24 @@ func alreadyTaken(err error, name, email string) error {
 	return &BadField{"email", email + ", which is somebody's already,", "another address"}
 }
 
-// SendInvitation mails p a link to choose a password.
-func (s *Service) SendInvitation(ctx context.Context, p store.Person) error {
-	address, err := s.link(ctx, p, store.Invitation, InvitationLasts)
-	if err != nil {
+// InviteAgain mails somebody who has not come in yet a new link; a [BadField] for one who has,
+// or whose account is closed.
+func (s *Service) InviteAgain(ctx context.Context, by store.Person, from string, id int64) error {
+	p, err := s.Store.Person(ctx, id)
+	switch {
+	case err != nil:
 		return err
+	case !p.Active:
+		return &BadField{"id", p.Name + ", whose account is closed,", "somebody who may sign in; open the account first"}
+	case p.Password != "":
+		return &BadField{"id", p.Name + ", who has a password,", "somebody who has not come in yet; a forgotten password is replaced at the sign-in"}
 	}
+	link, address := s.newLink(p, store.Invitation, InvitationLasts)
+	line := store.Audited{Who: by.Name, Address: from, What: "invited_again", Detail: p.Name + " <" + p.Email + ">"}
+	return s.Store.Mailed(ctx, link, line, func() error { return s.mailInvitation(ctx, p, address) })
+}
+
+func (s *Service) mailInvitation(ctx context.Context, p store.Person, address string) error {
 	return s.Outbox.Send(ctx, p.Email, "Your account in Diligent Ledger", fmt.Sprintf(
 		"%s,\n\nan account as %s was opened for you. Choose a password within seven days:\n\n%s\n\nThe link works once. If you did not expect it, do nothing.",
 		p.Name, p.Role, address))
@@ -241,7 +332,8 @@ func (s *Service) Forgot(ctx context.Context, email, from string) error {
 		return err
 	}
 	p, err := s.Store.PersonByEmail(ctx, email)
-	if errors.Is(err, store.ErrNoPerson) || err == nil && !p.Active {
+	// Somebody who has not come in yet has no password to replace, and an invitation.
+	if errors.Is(err, store.ErrNoPerson) || err == nil && (!p.Active || p.Password == "") {
 		return nil
 	}
 	if err != nil {
@@ -285,9 +377,14 @@ func (s *Service) First(ctx context.Context) (string, error) {
 const firstEmail = "first@localhost"
 
 func (s *Service) link(ctx context.Context, p store.Person, purpose string, lasts time.Duration) (string, error) {
+	link, address := s.newLink(p, purpose, lasts)
+	return address, s.Store.AddLink(ctx, link)
+}
+
+// newLink of p, to be kept, and its address.
+func (s *Service) newLink(p store.Person, purpose string, lasts time.Duration) (store.Link, string) {
 	token := secret()
-	err := s.Store.AddLink(ctx, store.Link{Hash: sha256.Sum256([]byte(token)), Person: p.ID, Purpose: purpose, Expires: s.Now().Add(lasts)})
-	return s.Address + "/link/" + token, err
+	return store.Link{Hash: sha256.Sum256([]byte(token)), Person: p.ID, Purpose: purpose, Expires: s.Now().Add(lasts)}, s.Address + "/link/" + token
 }
 
 func secret() string {
@@ -314,7 +411,7 @@ func (s *Service) Choose(ctx context.Context, token, password, name, email, from
 		}
 		p.Name, p.Email = name, email
 	}
-	if bad := checkPassword(password, p); bad != nil {
+	if bad := CheckPassword(password, p); bad != nil {
 		return p, bad
 	}
 	hash, err := s.Hash(password)
@@ -340,27 +437,45 @@ func (s *Service) Hash(password string) (string, error) {
 const (
 	shortest = 12
 	longest  = 200
+	// leastScore of the estimator, 0 to 4: 3 is "safely unguessable" offline for most.
+	leastScore = 3
+	// estimated characters: the estimator's time grows with the square of the length.
+	estimated = 64
 )
 
-func checkPassword(password string, p store.Person) *BadField {
-	accepted := fmt.Sprintf("%d to %d characters that are not your name or address, such as four unrelated words", shortest, longest)
+// productName and its words, as hints for the estimator.
+var productName = []string{"diligentledger", "diligent", "ledger"}
+
+// letters of a text, in lower case, without what people put between them.
+func letters(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, text)
+}
+
+// CheckPassword of p: nil, or what would be accepted.
+func CheckPassword(password string, p store.Person) *BadField {
+	accepted := fmt.Sprintf("%d to %d characters that are not easily guessed, your name, your address or this program's name, such as four unrelated words", shortest, longest)
 	runes := []rune(password)
 	if len(runes) < shortest || len(runes) > longest {
 		return &BadField{"password", fmt.Sprintf("one of %d characters", len(runes)), accepted}
 	}
 	local, _, _ := strings.Cut(p.Email, "@")
 	plain := strings.ToLower(password)
-	different := map[rune]bool{}
-	for _, r := range plain {
-		different[r] = true
-	}
 	for _, known := range []string{p.Name, local, "password", "123456789", "qwertyuiop"} {
 		if known = strings.ToLower(known); len(known) > 3 && strings.Contains(plain, known) {
 			return &BadField{"password", "one that holds " + known, accepted}
 		}
 	}
-	if len(different) < 5 {
-		return &BadField{"password", "one that repeats few characters", accepted}
+	if strings.Contains(letters(password), productName[0]) {
+		return &BadField{"password", "one that holds this program's name", accepted}
+	}
+	hints := append(append(strings.Fields(p.Name), p.Email, local), productName...)
+	if zxcvbn.PasswordStrength(string(runes[:min(len(runes), estimated)]), hints).Score < leastScore {
+		return &BadField{"password", "one that is easily guessed", accepted}
 	}
 	return nil
 }
@@ -369,7 +484,7 @@ func checkPassword(password string, p store.Person) *BadField {
 func (s *Service) Set(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
 	return s.Store.SetPerson(ctx, store.By{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
-		was := p.Role == access.Coordinator && p.Active
+		was := p.Role == access.Coordinator && p.Active && p.Password != ""
 		if role != nil {
 			what += fmt.Sprintf(": %s, was %s", *role, p.Role)
 			p.Role = *role

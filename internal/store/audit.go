@@ -90,6 +90,13 @@ func (s *Store) Throttle(ctx context.Context, who string, next func(Throttle) (T
 	})
 }
 
+// SweepThrottles removes some of the counters whose last try was before a time: those of
+// made-up addresses, too.
+func (s *Store) SweepThrottles(ctx context.Context, before time.Time) error {
+	_, err := s.db.ExecContext(ctx, `DELETE FROM throttle WHERE last_at < ? LIMIT 500`, before.UTC())
+	return err
+}
+
 // Forgive the failures of who.
 func (s *Store) Forgive(ctx context.Context, who string) error {
 	_, err := s.db.ExecContext(ctx, `DELETE FROM throttle WHERE who = ?`, cut(who, 200))

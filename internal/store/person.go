@@ -132,13 +132,14 @@ func taken(err error) error {
 }
 
 // SetPerson changes role and whether somebody may sign in; when either changes
-// all their sessions end. change sees the person and how many coordinators there
-// are, while nobody else can change either, and tells what the audit is to say.
+// all their sessions end. change sees the person and how many coordinators can sign in,
+// while nobody else can change either, and gives what the audit is to say. A change that
+// changes nothing ends no session and is not audited.
 func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
 	var after Person
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		coordinators := 0
-		if err := tx.QueryRowContext(ctx, `SELECT COUNT(*) FROM person WHERE role = 'coordinator' AND active FOR UPDATE`).Scan(&coordinators); err != nil {
+		if err := tx.QueryRowContext(ctx, `SELECT COUNT(*) FROM person WHERE role = 'coordinator' AND active AND password IS NOT NULL FOR UPDATE`).Scan(&coordinators); err != nil {
 			return err
 		}
 		before, err := scanPerson(tx.QueryRowContext(ctx, personQuery+` WHERE id = ? FOR UPDATE`, id))
@@ -148,6 +149,9 @@ func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Pe
 		var what string
 		if after, what, err = change(before, coordinators); err != nil {
 			return err
+		}
+		if after.Role == before.Role && after.Active == before.Active {
+			return nil
 		}
 		after.Epoch++
 		if _, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id); err != nil {

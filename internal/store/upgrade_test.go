@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net"
 	"reflect"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -47,10 +48,10 @@ func TestLostCommit(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	network, armed := config.Net, &atomic.Bool{}
-	mysql.RegisterDialContext("lossy", func(ctx context.Context, address string) (net.Conn, error) {
+	armed, port := &atomic.Bool{}, instance.Port()
+	mysql.RegisterDialContext("lossy", func(ctx context.Context, _ string) (net.Conn, error) {
 		var d net.Dialer
-		conn, err := d.DialContext(ctx, network, address)
+		conn, err := d.DialContext(ctx, "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
 		return &lossy{Conn: conn, armed: armed}, err
 	})
 	config.Net = "lossy"

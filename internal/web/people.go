@@ -62,6 +62,31 @@ type (
 	addressKey struct{}
 )
 
+// devices is the request's device cookie, and how a new one is given.
+type devices struct {
+	cookie string
+	keep   func(*http.Cookie)
+}
+
+type devicesKey struct{}
+
+// deviceCookieName and how long a device is known without signing in again.
+const (
+	deviceCookieName = "device"
+	deviceLasts      = 365 * 24 * time.Hour
+)
+
+func deviceOf(ctx context.Context) string {
+	d, _ := ctx.Value(devicesKey{}).(devices)
+	return d.cookie
+}
+
+func keepDevice(ctx context.Context, cookie string) {
+	if d, ok := ctx.Value(devicesKey{}).(devices); ok && cookie != "" {
+		d.keep(&http.Cookie{Name: deviceCookieName, Value: cookie, Path: apiPrefix, MaxAge: int(deviceLasts.Seconds()), HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode})
+	}
+}
+
 // signedIn is who asks; nil for nobody.
 func signedIn(ctx context.Context) *store.Person {
 	p, _ := ctx.Value(personKey{}).(*store.Person)
@@ -89,6 +114,11 @@ func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 			host = req.RemoteAddr
 		}
 		ctx := context.WithValue(req.Context(), addressKey{}, host)
+		device := devices{keep: c.SetCookie}
+		if cookie, err := req.Cookie(deviceCookieName); err == nil {
+			device.cookie = cookie.Value
+		}
+		ctx = context.WithValue(ctx, devicesKey{}, device)
 		if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
 			p, err := h.people.Store.Person(ctx, id)
 			if err != nil && !errors.Is(err, store.ErrNoPerson) {
@@ -132,10 +162,11 @@ func (h handlers) GetSession(ctx context.Context, _ api.GetSessionRequestObject)
 
 // SignIn begins a session.
 func (h handlers) SignIn(ctx context.Context, r api.SignInRequestObject) (api.SignInResponseObject, error) {
-	p, err := h.people.SignIn(ctx, r.Body.Email, r.Body.Password, address(ctx))
+	p, device, err := h.people.SignIn(ctx, r.Body.Email, r.Body.Password, address(ctx), deviceOf(ctx))
 	if err != nil {
 		return nil, err
 	}
+	keepDevice(ctx, device)
 	s, err := h.begin(ctx, p)
 	return api.SignIn200JSONResponse(s), err
 }
@@ -200,11 +231,7 @@ func (h handlers) InvitePerson(ctx context.Context, r api.InvitePersonRequestObj
 
 // InviteAgain mails a new link.
 func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObject) (api.InviteAgainResponseObject, error) {
-	p, err := h.people.Store.Person(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	return api.InviteAgain202Response{}, h.people.SendInvitation(ctx, p)
+	return api.InviteAgain202Response{}, h.people.InviteAgain(ctx, *signedIn(ctx), address(ctx), r.Id)
 }
 
 // ChangePerson sets role and access.

@@ -265,7 +265,7 @@ func TestInvitation(t *testing.T) {
 	if err := json.Unmarshal(text, &link); err != nil || res.StatusCode != http.StatusOK || link.Name != "A. Brook" || link.Purpose != "invitation" {
 		t.Errorf("the link says %d %s", res.StatusCode, text)
 	}
-	for name, password := range map[string]string{"short": "short", "of one letter": strings.Repeat("a", 20), "of the name": "I am A. Brook and nobody", "of a list": "my password is long"} {
+	for name, password := range map[string]string{"short": "short", "of one letter": strings.Repeat("a", 20), "of the name": "I am A. Brook and nobody", "of a list": "my password is long", "that is common": "iloveyou123!", "of the program": "my diligent ledger now"} {
 		if res, text := use(token, password); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(text, "four unrelated words") {
 			t.Errorf("a password %s: %d %s", name, res.StatusCode, text)
 		}
@@ -328,8 +328,8 @@ func TestInvitation(t *testing.T) {
 	if res, text := ask(t, "PATCH", fmt.Sprint("/api/v1/people/", people[me].Id), m{"role": "reader"}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "no other") {
 		t.Errorf("the last coordinator: %d %s", res.StatusCode, text)
 	}
-	if res, _ := ask(t, "POST", path+"/invitation", nil); res.StatusCode != http.StatusAccepted {
-		t.Errorf("invited again: %d", res.StatusCode)
+	if res, text := ask(t, "POST", path+"/invitation", nil); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "account is closed") {
+		t.Errorf("a closed account is invited again: %d %s", res.StatusCode, text)
 	}
 	lines := get[[]api.AuditLine](t, "/api/v1/audit")
 	for _, what := range []string{"invited", "password_chosen", "password_forgotten", "person_changed"} {

@@ -85,9 +85,15 @@ func TestMain(m *testing.M) {
 }
 
 // letters is an outbox that keeps what was sent.
-type letters struct{ sent []string }
+type letters struct {
+	sent   []string
+	broken error // of the next mail; nil for none
+}
 
 func (l *letters) Send(_ context.Context, to, subject, text string) error {
+	if l.broken != nil {
+		return l.broken
+	}
 	l.sent = append(l.sent, to+"\n"+subject+"\n"+text)
 	return nil
 }
@@ -100,6 +106,9 @@ func handler(st *store.Store, rate float64) http.Handler {
 	}
 	if service == nil {
 		service = p
+		if err := p.OpenDevices(context.Background()); err != nil {
+			panic(err)
+		}
 	}
 	h, err := web.New(web.Config{Books: books.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
 	if err != nil {

@@ -133,6 +133,7 @@ const words: Record<string, string> = {
   password_chosen: "chose a password",
   person_changed: "changed a person",
   invited: "invited somebody",
+  invited_again: "sent an invitation again",
   plan_added: "added a plan",
   kind_on_plan: "put a kind on a plan",
   planned: "sent to the plan list",
