@@ -2291,6 +2291,9 @@ type InvitePersonJSONBody struct {
 	Email string `json:"email"`
 	Name  string `json:"name"`
 	Role  Role   `json:"role"`
+
+	// Sure The writer has confirmed what was asked about; see question in FieldProblem.
+	Sure *bool `json:"sure,omitempty"`
 }
 
 // ChangePersonJSONBody defines parameters for ChangePerson.

@@ -16,6 +16,7 @@ import (
 	"unicode"
 
 	"github.com/alexedwards/argon2id"
+	"github.com/mtibben/confusables"
 	"github.com/trustelem/zxcvbn"
 
 	"diligentledger/core/access"
@@ -112,8 +113,11 @@ func (w *Wait) Error() string {
 // ErrWrong says that address and password do not belong together.
 var ErrWrong = errors.New("address and password do not belong together, or the account is closed; a forgotten password is replaced by a link in the mail")
 
-// BadField is something typed that cannot be taken.
-type BadField struct{ Field, Got, Accepted string }
+// BadField is something typed that cannot be taken; a question when it can, once confirmed.
+type BadField struct {
+	Field, Got, Accepted string
+	Question             bool
+}
 
 func (b *BadField) Error() string {
 	return b.Field + ": " + b.Got + " is not accepted; accepted: " + b.Accepted
@@ -259,14 +263,19 @@ func worse(t store.Throttle, free int, now time.Time) store.Throttle {
 }
 
 // Invite writes somebody into the register and mails them a link; nothing is kept when that
-// fails.
-func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role access.Role) (store.Person, error) {
+// fails. A name that looks like somebody else's is a question unless sure.
+func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role access.Role, sure bool) (store.Person, error) {
 	name, email, err := s.checkPerson(name, email)
 	if err != nil {
 		return store.Person{}, err
 	}
 	if !slices.Contains(access.Roles, role) {
-		return store.Person{}, &BadField{"role", string(role), "coordinator, technician, signatory, reader"}
+		return store.Person{}, &BadField{Field: "role", Got: string(role), Accepted: "coordinator, technician, signatory, reader"}
+	}
+	if !sure {
+		if err := s.lookAlike(ctx, name, email); err != nil {
+			return store.Person{}, err
+		}
 	}
 	p := store.Person{Name: name, Email: email, Role: role, Active: true, Epoch: 1}
 	line := store.Audited{Who: by.Name, Address: from, What: "invited", Detail: name + " <" + email + "> as " + string(role)}
@@ -277,13 +286,39 @@ func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email
 	return p, nil
 }
 
+// lookAlike asks about a name that reads like somebody else's in other letters (Unicode TR 39,
+// confusable detection, with upper and lower case as one).
+func (s *Service) lookAlike(ctx context.Context, name, email string) error {
+	all, err := s.Store.People(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		one, other := visible(p.Name), visible(name)
+		if p.Name != name && p.Email != email && (confusables.Confusable(one, other) || confusables.Confusable(strings.ToLower(one), strings.ToLower(other))) {
+			return &BadField{Field: "name", Got: fmt.Sprintf("%q, which looks like %q <%s>,", name, p.Name, p.Email), Accepted: "a name that is not taken for another person's", Question: true}
+		}
+	}
+	return nil
+}
+
+// visible part of a name: without format characters such as the zero-width joiner.
+func visible(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.Is(unicode.Cf, r) {
+			return -1
+		}
+		return r
+	}, name)
+}
+
 func (s *Service) checkPerson(name, email string) (string, string, error) {
 	name, email = strings.Join(strings.Fields(name), " "), strings.ToLower(strings.TrimSpace(email))
 	if n := len([]rune(name)); n < 2 || n > 120 {
-		return name, email, &BadField{"name", fmt.Sprintf("%q", name), "a name of 2 to 120 characters"}
+		return name, email, &BadField{Field: "name", Got: fmt.Sprintf("%q", name), Accepted: "a name of 2 to 120 characters"}
 	}
 	if a, err := mail.ParseAddress(email); err != nil || a.Address != email || len(email) > 190 {
-		return name, email, &BadField{"email", fmt.Sprintf("%q", email), "an e-mail address such as a.brook@example.org"}
+		return name, email, &BadField{Field: "email", Got: fmt.Sprintf("%q", email), Accepted: "an e-mail address such as a.brook@example.org"}
 	}
 	return name, email, nil
 }
@@ -293,9 +328,9 @@ func alreadyTaken(err error, name, email string) error {
 		return err
 	}
 	if strings.Contains(err.Error(), "person_name") {
-		return &BadField{"name", name + ", which is somebody's already,", "a name of their own: the books name their writers by it"}
+		return &BadField{Field: "name", Got: name + ", which is somebody's already,", Accepted: "a name of their own: the books name their writers by it"}
 	}
-	return &BadField{"email", email + ", which is somebody's already,", "another address"}
+	return &BadField{Field: "email", Got: email + ", which is somebody's already,", Accepted: "another address"}
 }
 
 // InviteAgain mails somebody who has not come in yet a new link; a [BadField] for one who has,
@@ -306,9 +341,9 @@ func (s *Service) InviteAgain(ctx context.Context, by store.Person, from string,
 	case err != nil:
 		return err
 	case !p.Active:
-		return &BadField{"id", p.Name + ", whose account is closed,", "somebody who may sign in; open the account first"}
+		return &BadField{Field: "id", Got: p.Name + ", whose account is closed,", Accepted: "somebody who may sign in; open the account first"}
 	case p.Password != "":
-		return &BadField{"id", p.Name + ", who has a password,", "somebody who has not come in yet; a forgotten password is replaced at the sign-in"}
+		return &BadField{Field: "id", Got: p.Name + ", who has a password,", Accepted: "somebody who has not come in yet; a forgotten password is replaced at the sign-in"}
 	}
 	link, address := s.newLink(p, store.Invitation, InvitationLasts)
 	line := store.Audited{Who: by.Name, Address: from, What: "invited_again", Detail: p.Name + " <" + p.Email + ">"}
@@ -461,21 +496,21 @@ func CheckPassword(password string, p store.Person) *BadField {
 	accepted := fmt.Sprintf("%d to %d characters that are not easily guessed, your name, your address or this program's name, such as four unrelated words", shortest, longest)
 	runes := []rune(password)
 	if len(runes) < shortest || len(runes) > longest {
-		return &BadField{"password", fmt.Sprintf("one of %d characters", len(runes)), accepted}
+		return &BadField{Field: "password", Got: fmt.Sprintf("one of %d characters", len(runes)), Accepted: accepted}
 	}
 	local, _, _ := strings.Cut(p.Email, "@")
 	plain := strings.ToLower(password)
 	for _, known := range []string{p.Name, local, "password", "123456789", "qwertyuiop"} {
 		if known = strings.ToLower(known); len(known) > 3 && strings.Contains(plain, known) {
-			return &BadField{"password", "one that holds " + known, accepted}
+			return &BadField{Field: "password", Got: "one that holds " + known, Accepted: accepted}
 		}
 	}
 	if strings.Contains(letters(password), productName[0]) {
-		return &BadField{"password", "one that holds this program's name", accepted}
+		return &BadField{Field: "password", Got: "one that holds this program's name", Accepted: accepted}
 	}
 	hints := append(append(strings.Fields(p.Name), p.Email, local), productName...)
 	if zxcvbn.PasswordStrength(string(runes[:min(len(runes), estimated)]), hints).Score < leastScore {
-		return &BadField{"password", "one that is easily guessed", accepted}
+		return &BadField{Field: "password", Got: "one that is easily guessed", Accepted: accepted}
 	}
 	return nil
 }
@@ -494,7 +529,7 @@ func (s *Service) Set(ctx context.Context, by store.Person, from string, id int6
 			p.Active = *active
 		}
 		if was && coordinators <= 1 && (p.Role != access.Coordinator || !p.Active) {
-			return p, "", &BadField{"role", p.Name + " as anything else", "a coordinator: there is no other"}
+			return p, "", &BadField{Field: "role", Got: p.Name + " as anything else", Accepted: "a coordinator: there is no other"}
 		}
 		return p, what, nil
 	})

@@ -222,7 +222,7 @@ func (h handlers) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject)
 
 // InvitePerson by mail.
 func (h handlers) InvitePerson(ctx context.Context, r api.InvitePersonRequestObject) (api.InvitePersonResponseObject, error) {
-	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, access.Role(r.Body.Role))
+	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, access.Role(r.Body.Role), r.Body.Sure != nil && *r.Body.Sure)
 	if err != nil {
 		return nil, err
 	}

@@ -3,11 +3,13 @@ package web
 import (
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,7 +20,6 @@ import (
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/go-sql-driver/mysql"
-	"github.com/google/uuid"
 	"github.com/labstack/echo/v5"
 
 	"diligentledger/api"
@@ -67,7 +68,7 @@ func answerError(log *slog.Logger) echo.HTTPErrorHandler {
 			c.Response().Header().Set("Retry-After", strconv.Itoa(int(wait.For().Seconds())))
 		}
 		c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
-		if err := c.JSON(p.Status, p.Problem); err != nil {
+		if err := c.JSON(p.Status, fit(p.Problem, c.Request().ContentLength)); err != nil {
 			log.Warn("answer not sent", "error", err)
 		}
 	}
@@ -101,7 +102,7 @@ func problemOf(err error) *problem {
 			api.FieldProblem{Pointer: forbidden.Field, Detail: forbidden.Got + " is not accepted", Accepted: &forbidden.Accepted})
 	case errors.As(err, &bad):
 		return newProblem(http.StatusUnprocessableEntity, "Not taken", bad.Error(),
-			api.FieldProblem{Pointer: "/" + bad.Field, Detail: bad.Got + " is not accepted", Accepted: &bad.Accepted})
+			badField(bad))
 	case errors.Is(err, people.ErrWrong):
 		return newProblem(http.StatusUnauthorized, "Not signed in", people.ErrWrong.Error())
 	case errors.Is(err, store.ErrNoLink):
@@ -123,12 +124,43 @@ func problemOf(err error) *problem {
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
 	case errors.Is(err, store.ErrUnsure):
 		return newProblem(http.StatusServiceUnavailable, "Not known whether written", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
+	case errors.As(err, &coded) && coded.StatusCode() == http.StatusBadRequest:
+		return newProblem(http.StatusBadRequest, "Not readable", reason(err))
 	case errors.As(err, &server) && store.DiskFull(server), errors.Is(err, syscall.ENOSPC):
 		return diskFull
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
 		return noDatabase
 	}
 	return nil
+}
+
+func badField(b *people.BadField) api.FieldProblem {
+	if b.Question {
+		return api.FieldProblem{Pointer: "/" + b.Field, Detail: "is " + b.Got + " right?", Accepted: &b.Accepted, Question: &b.Question}
+	}
+	return api.FieldProblem{Pointer: "/" + b.Field, Detail: b.Got + " is not accepted", Accepted: &b.Accepted}
+}
+
+// reason of a request that was not readable: what its innermost error says.
+func reason(err error) string {
+	var wrong *json.UnmarshalTypeError
+	if errors.As(err, &wrong) {
+		return fmt.Sprintf("%s: %s is not accepted; accepted: %s", "/"+strings.ReplaceAll(wrong.Field, ".", "/"), shortened(wrong.Value, 80), plainTypes[wrong.Type.Kind()])
+	}
+	for {
+		inner := errors.Unwrap(err)
+		if inner == nil {
+			return err.Error()
+		}
+		err = inner
+	}
+}
+
+// plainTypes say what a field takes, by how the program keeps it.
+var plainTypes = map[reflect.Kind]string{
+	reflect.Int: "a whole number of at most 64 bits", reflect.Int32: "a whole number of at most 32 bits", reflect.Int64: "a whole number of at most 64 bits",
+	reflect.Float32: "a number", reflect.Float64: "a number", reflect.String: "text", reflect.Bool: "true or false",
+	reflect.Slice: "a list", reflect.Struct: "an object", reflect.Map: "an object", reflect.Pointer: "another kind of value",
 }
 
 func refused(r *books.Refusal) *problem {
@@ -159,10 +191,7 @@ func refusedSum(r *sums.Refusal) *problem {
 // validator holds each API request against the contract before a handler sees
 // it.
 func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
-	openapi3.DefineStringFormatValidator("uuid", openapi3.NewCallbackValidator(func(s string) error {
-		_, err := uuid.Parse(s)
-		return err
-	}))
+	defineFormats()
 	router, err := gorillamux.NewRouter(contract)
 	if err != nil {
 		return nil, err
@@ -283,11 +312,20 @@ func invalid(err error) error {
 	if status == http.StatusBadRequest {
 		title = "Not readable as JSON"
 	}
-	details := make([]string, len(fields))
-	for i, f := range fields {
-		details[i] = strings.TrimPrefix(f.Pointer+": "+f.Detail, ": ")
+	return newProblem(status, title, sentence(fields), fields...)
+}
+
+// typedValue as the writer sent it, shortened.
+func typedValue(value any) string {
+	switch v := value.(type) {
+	case map[string]any:
+		return "an object"
+	case []any:
+		return "a list"
+	case string:
+		return quoted(v)
 	}
-	return newProblem(status, title, strings.Join(details, "; "), fields...)
+	return shortened(fmt.Sprint(value), 80)
 }
 
 func schemaProblem(e *openapi3.SchemaError, parameter string) api.FieldProblem {
@@ -298,10 +336,16 @@ func schemaProblem(e *openapi3.SchemaError, parameter string) api.FieldProblem {
 	switch e.SchemaField {
 	case "enum":
 		accepted := strings.Trim(fmt.Sprint(e.Schema.Enum), "[]")
-		f.Detail, f.Accepted = fmt.Sprintf("%v is not accepted", e.Value), &accepted
-	case "minimum", "maximum", "type", "format", "minLength", "maxLength":
-		if _, big := e.Value.(map[string]any); !big {
-			f.Detail = fmt.Sprintf("%v is not accepted: %s", e.Value, e.Reason)
+		f.Detail, f.Accepted = typedValue(e.Value)+" is not accepted", &accepted
+	case "oneOf", "anyOf":
+		// The contract has it for numbers as they are typed alone.
+		accepted := "a number, or text of one, such as 8.5"
+		f.Detail, f.Accepted = typedValue(e.Value)+" is not accepted", &accepted
+	default:
+		switch e.Value.(type) {
+		case map[string]any, []any:
+		default:
+			f.Detail = fmt.Sprintf("%s is not accepted: %s", typedValue(e.Value), e.Reason)
 		}
 	}
 	return f

@@ -83,7 +83,7 @@ func New(cfg Config) (http.Handler, error) {
 			},
 		}),
 		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, validate)
+		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/*", pages.serve)

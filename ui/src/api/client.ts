@@ -26,6 +26,7 @@ export class Problem extends Error {
   /** Accepted values of the first wrong field, and so on, by pointer. */
   said(pointer: string): string | undefined {
     const f = this.fields.find((one) => one.pointer === pointer);
+    if (f?.question) return f.detail;
     return f && (f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail);
   }
   constructor(body: Schemas["Problem"]) {
@@ -102,7 +103,7 @@ export const api = {
     answer(client.PUT("/api/v1/plan-list/{id}", { params: { path: { id } }, body: { from, to } })),
   takeBack: (ids: number[]) => answer(client.POST("/api/v1/plan-list/take-back", { body: { ids } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
-  invite: (body: { name: string; email: string; role: Role }) => answer(client.POST("/api/v1/people", { body })),
+  invite: (body: { name: string; email: string; role: Role; sure?: boolean }) => answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
   changePerson: (id: number, body: { role?: Role; active?: boolean }) =>
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),

@@ -2706,6 +2706,8 @@ export interface operations {
                     name: string;
                     email: string;
                     role: components["schemas"]["Role"];
+                    /** @description The writer has confirmed what was asked about; see question in FieldProblem. */
+                    sure?: boolean;
                 };
             };
         };

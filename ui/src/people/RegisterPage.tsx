@@ -158,7 +158,7 @@ function Invite() {
   const [role, setRole] = useState<Role>("technician");
   const queries = useQueryClient();
   const invite = useMutation({
-    mutationFn: () => api.invite({ name, email, role }),
+    mutationFn: (sure: boolean) => api.invite({ name, email, role, sure }),
     onSuccess: async () => {
       setName("");
       setEmail("");
@@ -166,10 +166,11 @@ function Invite() {
     },
   });
   const said = (pointer: string) => (invite.error instanceof Problem ? invite.error.said(pointer) : undefined);
+  const asked = invite.error instanceof Problem && invite.error.fields.some((f) => f.question);
   const placed = said("/name") ?? said("/email") ?? said("/role");
   function submit(event: SyntheticEvent) {
     event.preventDefault();
-    if (!invite.isPending) invite.mutate();
+    if (!invite.isPending) invite.mutate(false);
   }
   return (
     <form onSubmit={submit} aria-label="Invite somebody" noValidate>
@@ -195,6 +196,11 @@ function Invite() {
         </Submit>
       </Flex>
       <Box aria-live="polite" minH="24px">
+        {asked && (
+          <Button size="sm" variant="outline" disabled={invite.isPending} onClick={() => invite.mutate(true)}>
+            it is another person: invite
+          </Button>
+        )}
         {invite.isSuccess && <Text>A link is on its way.</Text>}
         {invite.error && !placed && <Text color="alarm">{invite.error.message}</Text>}
       </Box>
