@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"bytes"
 	"database/sql"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -31,15 +33,25 @@ func TestVerifyCommand(t *testing.T) {
 	if said, ok := diligent("backtest", "--units", "2", "--days", "600"); !ok || !strings.Contains(said, "these books") || !strings.Contains(said, "freeze point before each test") {
 		t.Errorf("backtest: %s", said)
 	}
-	today := filepath.Join(data, "heads", time.Now().Format(time.DateOnly)+".jsonl")
-	for range 100 {
-		if found, _ := filepath.Glob(today); len(found) == 1 { // the pattern is well formed
+	kept := func() []string {
+		found, err := filepath.Glob(filepath.Join(data, "heads", "*.jsonl"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return found
+	}
+	for range 200 {
+		if len(kept()) > 0 {
 			break
 		}
 		time.Sleep(50 * time.Millisecond)
 	}
-	if said, ok := diligent("verify", "--heads", today); !ok {
-		t.Errorf("against the heads kept today: %s", said)
+	if n := len(kept()); n != 1 {
+		t.Fatalf("%d files of heads after the start", n)
+	}
+	first := kept()[0]
+	if said, ok := diligent("verify", "--heads", first); !ok || !strings.Contains(said, "1 files of heads agree") || !strings.Contains(said, "Not seen:") {
+		t.Errorf("against the heads of the start: %s", said)
 	}
 	instance, err := mariadb.Attach(data)
 	if err != nil {
@@ -56,11 +68,34 @@ func TestVerifyCommand(t *testing.T) {
 	if err := p.end(); err != nil {
 		t.Fatal(err)
 	}
+	if n := len(kept()); n != 1 {
+		t.Errorf("%d files of heads: those of tampered books were kept at the stop", n)
+	}
 	if said, ok := diligent("verify"); ok || !strings.Contains(said, "CA-31 line ") || !strings.Contains(said, "its content is not what was written") {
 		t.Errorf("tampered, not running: %s", said)
 	}
 	if said, ok := diligent("heads"); ok || strings.Contains(said, `"seq"`) {
 		t.Errorf("heads of tampered books: %s", said)
+	}
+	text, err := os.ReadFile(first)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for what, after := range map[string][]byte{"is not the one that the database names": bytes.Replace(text, []byte("written\":\"20"), []byte("written\":\"19"), 1), "the file is missing; the database names it": nil} {
+		if err := os.Remove(first); err != nil {
+			t.Fatal(err)
+		}
+		if after != nil {
+			if err := os.WriteFile(first, after, 0o600); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if said, ok := diligent("verify"); ok || !strings.Contains(said, what) {
+			t.Errorf("want %s: %s", what, said)
+		}
+		if err := os.WriteFile(first, text, 0o600); err != nil {
+			t.Fatal(err)
+		}
 	}
 	if said, err := exec.Command(binary, "verify", "--data", t.TempDir()).CombinedOutput(); err == nil || !strings.Contains(string(said), "no database") {
 		t.Errorf("an empty folder: %s", said)

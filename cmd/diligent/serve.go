@@ -122,7 +122,8 @@ func serve(ctx context.Context, args []string) error {
 		steps.end()
 		return errors.Join(err, instance.Stop())
 	}
-	headsKept := keepHeads(serving, opened.store, s.data)
+	say := func(text string) { fmt.Fprintln(os.Stderr, "diligent:", text) }
+	headsKept := keepHeads(serving, opened.store, s.data, say)
 	told := make(chan struct{})
 	go func() {
 		defer close(told)
@@ -133,7 +134,7 @@ func serve(ctx context.Context, args []string) error {
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
-		keepAlive(serving, instance, wait, func(text string) { fmt.Fprintln(os.Stderr, "diligent:", text) })
+		keepAlive(serving, instance, wait, say)
 	}()
 	steps.end()
 	if opened.first != "" {
@@ -423,7 +424,8 @@ func discard(dir string, in io.Reader, out io.Writer) error {
 		}
 		return errors.New("nothing was removed; start without --fresh, or answer yes")
 	}
-	return mariadb.Discard(dir)
+	// The heads are those of the database that goes.
+	return errors.Join(mariadb.Discard(dir), os.RemoveAll(headsFolder(dir)))
 }
 
 // progress tells each step and, when the next one begins, how long it took.

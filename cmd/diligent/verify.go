@@ -2,7 +2,9 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"flag"
@@ -10,6 +12,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"diligentledger/internal/mariadb"
@@ -18,37 +21,64 @@ import (
 
 var errTampered = errors.New("the books were tampered with; keep this database as it is, and compare with a backup")
 
-// verify walks every chain and names what does not hold.
+// notSeen is what verify cannot find, for whoever relies on it.
+const notSeen = `Not seen: what was changed before its row was taken into a chain (an upgrade does that once); the nights and forecasts of
+sites and the plan list (what people did with it is in the audit); sessions, waits and links; and the work of somebody who rewrote
+the whole database and every file of heads. Keep copies of the heads elsewhere: verify --heads FILE compares.
+`
+
+// verify walks every chain, holds the stored accounts against their entries and the kept heads
+// against both, and names what does not hold.
 func verify(ctx context.Context, args []string, out io.Writer) error {
 	flags := flag.NewFlagSet("diligent verify", flag.ContinueOnError)
 	data := flags.String("data", ".run", "folder of the database")
-	keptFile := flags.String("heads", "", "file of heads kept from an earlier day, JSON lines")
+	keptFile := flags.String("heads", "", "file of heads kept elsewhere, JSON lines; those beside the database are read without it")
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
 	var kept []store.Head
 	if *keptFile != "" {
-		var err error
-		if kept, err = readHeads(*keptFile); err != nil {
+		f, err := readHeads(*keptFile)
+		if err != nil {
 			return err
 		}
+		kept = f.heads
 	}
 	return withBooks(ctx, *data, func(s *store.Store) error {
+		files, problems, err := headsBeside(ctx, s, *data)
+		if err != nil {
+			return err
+		}
+		for _, f := range files {
+			kept = append(kept, f.heads...)
+		}
 		found, breaks, err := s.Verify(ctx, kept)
 		if err != nil {
 			return err
 		}
-		for _, b := range breaks {
-			fmt.Fprintln(out, b)
+		accounts, err := s.VerifyAccounts(ctx)
+		if err != nil {
+			return err
 		}
-		if len(breaks) > 0 {
+		for _, b := range append(breaks, accounts...) {
+			problems = append(problems, b.String())
+		}
+		for _, p := range problems {
+			fmt.Fprintln(out, p)
+		}
+		if len(problems) > 0 {
 			return errTampered
 		}
-		lines := int64(0)
+		units, entries, changes := 0, int64(0), int64(0)
 		for _, h := range found {
-			lines += h.Seq
+			if h.Chain == "" {
+				units, entries = units+1, entries+h.Seq
+			} else {
+				changes += h.Seq
+			}
 		}
-		fmt.Fprintf(out, "%d accounts, %d lines: every chain holds\n", len(found), lines)
+		fmt.Fprintf(out, "%d accounts, %d lines: every chain holds; %d changes of register, people and audit hold; stored accounts agree with their entries; %d files of heads agree\n%s",
+			units, entries, changes, len(files), notSeen)
 		return nil
 	})
 }
@@ -76,11 +106,12 @@ func heads(ctx context.Context, args []string, out io.Writer) error {
 	if err := flags.Parse(args); err != nil {
 		return err
 	}
-	return withBooks(ctx, *data, func(s *store.Store) error { return writeHeads(ctx, s, out) })
+	return withBooks(ctx, *data, func(s *store.Store) error { return writeHeads(ctx, s, nil, out) })
 }
 
-func writeHeads(ctx context.Context, s *store.Store, out io.Writer) error {
-	found, breaks, err := s.Verify(ctx, nil)
+// writeHeads of all chains, once they hold by themselves and pass through the heads kept before.
+func writeHeads(ctx context.Context, s *store.Store, kept []store.Head, out io.Writer) error {
+	found, breaks, err := s.Verify(ctx, kept)
 	if err != nil {
 		return err
 	}
@@ -96,25 +127,90 @@ func writeHeads(ctx context.Context, s *store.Store, out io.Writer) error {
 	return nil
 }
 
-func readHeads(path string) ([]store.Head, error) {
-	f, err := os.Open(path)
+// headsFile is a file of kept heads.
+type headsFile struct {
+	name  string
+	hash  string // SHA-256 of the file, hexadecimal
+	heads []store.Head
+	// body is the file without its first line.
+	body   []byte
+	before headsLink
+}
+
+// headsLink is the first line of a file of heads: when it was written, and which file was
+// written before it. Files made by hand have none.
+type headsLink struct {
+	Written time.Time `json:"written"`
+	Before  string    `json:"before,omitempty"`
+	Hash    string    `json:"beforeHash,omitempty"`
+}
+
+func readHeads(path string) (f headsFile, err error) {
+	text, err := os.ReadFile(path)
 	if err != nil {
-		return nil, err
+		return f, err
 	}
-	defer f.Close()
-	var kept []store.Head
-	lines := bufio.NewScanner(f)
+	f.name, f.hash = filepath.Base(path), fmt.Sprintf("%x", sha256.Sum256(text))
+	f.body = text
+	lines := bufio.NewScanner(bytes.NewReader(text))
 	for n := 1; lines.Scan(); n++ {
-		var h store.Head
-		if err := json.Unmarshal(lines.Bytes(), &h); err != nil || h.Unit == "" {
-			return nil, fmt.Errorf(`%s line %d: %q is not a head; accepted: {"unit":…,"seq":…,"hash":…}`, path, n, lines.Text())
+		if n == 1 && json.Unmarshal(lines.Bytes(), &f.before) == nil && !f.before.Written.IsZero() {
+			_, f.body, _ = bytes.Cut(text, []byte("\n"))
+			continue
 		}
-		kept = append(kept, h)
+		var h store.Head
+		if err := json.Unmarshal(lines.Bytes(), &h); err != nil || h.Unit == "" && h.Chain == "" {
+			return f, fmt.Errorf(`%s line %d: %q is not a head; accepted: {"unit":…,"seq":…,"hash":…}`, path, n, lines.Text())
+		}
+		f.heads = append(f.heads, h)
 	}
-	if len(kept) == 0 {
-		return nil, errors.Join(lines.Err(), fmt.Errorf("%s holds no heads", path))
+	if len(f.heads) == 0 && f.before.Written.IsZero() {
+		return f, errors.Join(lines.Err(), fmt.Errorf("%s holds no heads", path))
 	}
-	return kept, lines.Err()
+	return f, lines.Err()
+}
+
+// lastHeads is where the database keeps the name and the hash of the last file of heads.
+const lastHeads = "last_heads"
+
+func headsFolder(data string) string { return filepath.Join(data, "heads") }
+
+// headsBeside the database, and what is wrong with the files: each names the one before it, and
+// the database the last.
+func headsBeside(ctx context.Context, s *store.Store, data string) (files []headsFile, problems []string, err error) {
+	paths, err := filepath.Glob(filepath.Join(headsFolder(data), "*.jsonl"))
+	if err != nil {
+		return nil, nil, err
+	}
+	hashes := map[string]string{}
+	for _, path := range paths {
+		f, err := readHeads(path)
+		if err != nil {
+			problems = append(problems, "heads "+err.Error())
+			continue
+		}
+		hashes[f.name] = f.hash
+		files = append(files, f)
+	}
+	check := func(name, hash, says string) {
+		switch is, there := hashes[name]; {
+		case name == "":
+		case !there:
+			problems = append(problems, fmt.Sprintf("heads %s: the file is missing; %s names it", name, says))
+		case is != hash:
+			problems = append(problems, fmt.Sprintf("heads %s: the file is not the one that %s names", name, says))
+		}
+	}
+	for _, f := range files {
+		check(f.before.Before, f.before.Hash, f.name)
+	}
+	last, err := s.Fact(ctx, lastHeads)
+	if err != nil {
+		return nil, nil, err
+	}
+	name, hash, _ := strings.Cut(last, " ")
+	check(name, hash, "the database")
+	return files, problems, nil
 }
 
 // withBooks opens the database of a folder: the one that runs, or one started
@@ -145,41 +241,80 @@ func withBooks(ctx context.Context, data string, f func(*store.Store) error) (er
 	return f(s)
 }
 
-// keepHeads writes heads/2026-11-24.jsonl beside the database once a day, for an
-// auditor to fetch. The channel is closed when it has stopped.
-func keepHeads(ctx context.Context, s *store.Store, data string) <-chan struct{} {
+// keepHeads writes a file of heads beside the database at once, each hour in which something
+// changed, and when ctx ends, for an auditor to fetch. The channel is closed when it has stopped.
+func keepHeads(ctx context.Context, s *store.Store, data string, say func(string)) <-chan struct{} {
 	stopped := make(chan struct{})
+	keep := func(ctx context.Context, always bool) {
+		if err := keepHeadsOf(ctx, s, data, time.Now(), always); err != nil {
+			say("the heads of the books were not kept: " + err.Error())
+		}
+	}
 	go func() {
 		defer close(stopped)
 		hourly := time.NewTicker(time.Hour)
 		defer hourly.Stop()
+		keep(context.WithoutCancel(ctx), true)
 		for {
-			if err := keepHeadsOf(ctx, s, data, time.Now()); err != nil && ctx.Err() == nil {
-				fmt.Fprintln(os.Stderr, "diligent: the heads of the books were not kept:", err)
-			}
 			select {
 			case <-ctx.Done():
+				last, cancel := context.WithTimeout(context.WithoutCancel(ctx), lastHeadsWithin)
+				defer cancel()
+				keep(last, true)
 				return
 			case <-hourly.C:
+				keep(ctx, false)
 			}
 		}
 	}()
 	return stopped
 }
 
-func keepHeadsOf(ctx context.Context, s *store.Store, data string, day time.Time) error {
-	path := filepath.Join(data, "heads", day.Format(time.DateOnly)+".jsonl")
-	if _, err := os.Stat(path); err == nil {
-		return nil
-	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+// lastHeadsWithin bounds how long the end of the program waits for its heads.
+const lastHeadsWithin = 10 * time.Second
+
+// keepHeadsOf writes a file of heads that names the one before it; unless always, only when a
+// head has moved. Chains that do not pass through the heads of the last file are not kept.
+func keepHeadsOf(ctx context.Context, s *store.Store, data string, now time.Time, always bool) error {
+	if err := os.MkdirAll(headsFolder(data), 0o755); err != nil {
 		return err
 	}
+	fact, err := s.Fact(ctx, lastHeads)
+	if err != nil {
+		return err
+	}
+	link, before := headsLink{Written: now.UTC()}, headsFile{}
+	if name, hash, found := strings.Cut(fact, " "); found {
+		if before, err = readHeads(filepath.Join(headsFolder(data), filepath.Base(name))); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+		link.Before, link.Hash = name, hash
+	}
+	var text bytes.Buffer
+	if err := json.NewEncoder(&text).Encode(link); err != nil {
+		return err
+	}
+	first := text.Len()
+	if err := writeHeads(ctx, s, before.heads, &text); err != nil {
+		return err
+	}
+	if !always && bytes.Equal(text.Bytes()[first:], before.body) {
+		return nil
+	}
+	name := now.UTC().Format("2006-01-02T150405.000Z") + ".jsonl"
+	if err := writeWhole(filepath.Join(headsFolder(data), name), text.Bytes()); err != nil {
+		return err
+	}
+	return s.SetFact(ctx, lastHeads, fmt.Sprintf("%s %x", name, sha256.Sum256(text.Bytes())))
+}
+
+// writeWhole file or none of it.
+func writeWhole(path string, text []byte) error {
 	f, err := os.CreateTemp(filepath.Dir(path), ".new-")
 	if err != nil {
 		return err
 	}
-	err = writeHeads(ctx, s, f)
+	_, err = f.Write(text)
 	if err := errors.Join(err, f.Sync(), f.Close()); err != nil {
 		return errors.Join(err, os.Remove(f.Name()))
 	}

@@ -389,7 +389,7 @@ func (b *Books) plan(ctx context.Context, id int64) (store.Plan, error) {
 
 // PutKindOnPlan moves all units of a kind, at one site or at all, to the plan, and
 // tells how many that were.
-func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind, site string) (int64, error) {
+func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind, site string) (int, error) {
 	if site != "" {
 		sites, err := b.store.Sites(ctx)
 		if err != nil {

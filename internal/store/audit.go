@@ -20,6 +20,15 @@ type Audited struct {
 // By is who changes the register or the plan list, and from which network address.
 type By struct{ Name, Address string }
 
+// changedRows writes the rows that a transaction changed into their chains, and into the audit
+// what was changed.
+func (s *Store) changedRows(ctx context.Context, tx *sql.Tx, by By, what, detail string, t *covered, keys ...any) error {
+	if err := s.chained(ctx, tx, by.Name, what, t, keys...); err != nil {
+		return err
+	}
+	return s.changed(ctx, tx, by, what, detail)
+}
+
 // changed writes into the audit what a transaction changes, as part of it: there is
 // no change without its line.
 func (s *Store) changed(ctx context.Context, tx *sql.Tx, by By, what, detail string) error {
@@ -35,12 +44,21 @@ func counted(n int64) string {
 }
 
 // Audit writes a line nobody can change.
-func (s *Store) Audit(ctx context.Context, a Audited) error { return s.audit(ctx, s.db, a) }
+func (s *Store) Audit(ctx context.Context, a Audited) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error { return s.audit(ctx, tx, a) })
+}
 
-func (s *Store) audit(ctx context.Context, db execer, a Audited) error {
-	_, err := db.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
+func (s *Store) audit(ctx context.Context, tx *sql.Tx, a Audited) error {
+	res, err := tx.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
 		s.now().UTC(), cut(a.Who, 190), cut(a.Address, 64), a.What, cut(a.Detail, 500))
-	return err
+	if err != nil {
+		return err
+	}
+	id, err := res.LastInsertId()
+	if err != nil {
+		return err
+	}
+	return s.chained(ctx, tx, a.Who, a.What, auditTable, id)
 }
 
 func cut(s string, n int) string {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -79,12 +78,7 @@ const fleetFact = "fleet"
 
 // LoadedFleetName is the name of the fleet that was loaded, empty for none.
 func (s *Store) LoadedFleetName(ctx context.Context) (string, error) {
-	var name string
-	err := s.db.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ?`, fleetFact).Scan(&name)
-	if errors.Is(err, sql.ErrNoRows) {
-		return "", nil
-	}
-	return name, err
+	return s.Fact(ctx, fleetFact)
 }
 
 // Load writes a whole fleet in one transaction: all of it or nothing. It needs
@@ -173,9 +167,30 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return fmt.Errorf("planned work of %s: %w", l.Unit, err)
 			}
 		}
-		_, err := insert(`INSERT INTO installation (name, value) VALUES (?, ?)`, fleetFact, f.Name)
-		return err
+		if _, err := insert(`INSERT INTO installation (name, value) VALUES (?, ?)`, fleetFact, f.Name); err != nil {
+			return err
+		}
+		return s.chainLoaded(ctx, tx)
 	})
+}
+
+// chainLoaded takes the rows that no chain holds yet into their chains.
+func (s *Store) chainLoaded(ctx context.Context, tx *sql.Tx) error {
+	lines, err := lastLines(ctx, tx)
+	if err != nil {
+		return err
+	}
+	for _, t := range coveredTables {
+		rows, err := t.rows(ctx, tx)
+		if err != nil {
+			return err
+		}
+		rows = slices.DeleteFunc(rows, func(r row) bool { _, there := lines[r.chain+"\n"+r.subject]; return there })
+		if err := s.appendLines(ctx, tx, "diligent", "register_loaded", rows); err != nil {
+			return err
+		}
+	}
+	return s.chained(ctx, tx, "diligent", "register_loaded", settingTable, fleetFact)
 }
 
 // listed with commas, as [listOf] reads it.

@@ -66,13 +66,18 @@ func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id i
 		if err != nil {
 			return taken(err)
 		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		if err := s.chained(ctx, tx, "diligent", "person_added", personTable, id); err != nil {
+			return err
+		}
 		for _, l := range lines {
 			if err := s.audit(ctx, tx, l); err != nil {
 				return err
 			}
 		}
-		id, err = res.LastInsertId()
-		return err
+		return nil
 	})
 	return id, err
 }
@@ -90,6 +95,9 @@ func (s *Store) Invite(ctx context.Context, p Person, l Link, line Audited, send
 		}
 		l.Person = id
 		if err := addLink(ctx, tx, l); err != nil {
+			return err
+		}
+		if err := s.chained(ctx, tx, line.Who, line.What, personTable, id); err != nil {
 			return err
 		}
 		if err := s.audit(ctx, tx, line); err != nil {
@@ -157,7 +165,7 @@ func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Pe
 		if _, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "person_changed", what)
+		return s.changedRows(ctx, tx, by, "person_changed", what, personTable, id)
 	})
 	return after, err
 }
@@ -227,7 +235,10 @@ func (s *Store) UseLink(ctx context.Context, hash [32]byte, password, name, emai
 		}
 		p.Epoch++
 		_, err = tx.ExecContext(ctx, `UPDATE person SET name = ?, email = ?, password = ?, epoch = ? WHERE id = ?`, p.Name, p.Email, password, p.Epoch, p.ID)
-		return taken(err)
+		if err != nil {
+			return taken(err)
+		}
+		return s.chained(ctx, tx, p.Name, "password_chosen", personTable, p.ID)
 	})
 	return p, purpose, err
 }

@@ -6,6 +6,8 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
@@ -83,7 +85,7 @@ func (s *Store) AddPlan(ctx context.Context, by By, p forecast.Plan) (id int64, 
 		if id, err = addPlan(ctx, tx, p); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "plan_added", p.Words())
+		return s.changedRows(ctx, tx, by, "plan_added", p.Words(), planTable, id)
 	})
 	return id, err
 }
@@ -109,7 +111,7 @@ func (s *Store) SetPlan(ctx context.Context, by By, id int64, mark string, p for
 		if err != nil {
 			return taken(err)
 		}
-		return s.changed(ctx, tx, by, "plan_changed", p.Changes(there.Plan))
+		return s.changedRows(ctx, tx, by, "plan_changed", p.Changes(there.Plan), planTable, id)
 	})
 }
 
@@ -119,28 +121,27 @@ func (s *Store) PutOnPlan(ctx context.Context, by By, code string, plan int64) e
 	if err != nil {
 		return err
 	}
-	_, err = s.moveToPlan(ctx, plan, func(tx *sql.Tx, name string, _ int64) error {
-		return s.changed(ctx, tx, by, "unit_on_plan", u.Code+": "+name+", before on "+u.Plan.Name)
-	}, `UPDATE unit SET plan_id = ? WHERE id = ?`, u.id)
+	_, err = s.moveToPlan(ctx, by, plan, "unit_on_plan", func(name string, _ int) string { return u.Code + ": " + name + ", before on " + u.Plan.Name },
+		`SELECT id FROM unit WHERE plan_id <> ? AND id = ? FOR UPDATE`, u.id)
 	return err
 }
 
 // PutKindOnPlan moves every unit of a kind to a plan, at one site or, when site is
 // empty, at all, and tells how many were not on it; [ErrNoPlan].
-func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site string) (int64, error) {
+func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site string) (int, error) {
 	where := "everywhere"
 	if site != "" {
 		where = "at " + site
 	}
-	return s.moveToPlan(ctx, plan, func(tx *sql.Tx, name string, moved int64) error {
-		return s.changed(ctx, tx, by, "kind_on_plan", fmt.Sprintf("%s of kind %s %s: %s", counted(moved), kind, where, name))
+	return s.moveToPlan(ctx, by, plan, "kind_on_plan", func(name string, moved int) string {
+		return fmt.Sprintf("%s of kind %s %s: %s", counted(int64(moved)), kind, where, name)
 	}, `
-		UPDATE unit SET plan_id = ? WHERE kind = ? AND (? = '' OR site_id = (SELECT id FROM site WHERE name = ?))`, kind, site, site)
+		SELECT id FROM unit WHERE plan_id <> ? AND kind = ? AND (? = '' OR site_id = (SELECT id FROM site WHERE name = ?)) ORDER BY id FOR UPDATE`, kind, site, site)
 }
 
-// moveToPlan runs a statement whose first argument is the plan; it tells how many
-// units changed over, and then with the plan's name.
-func (s *Store) moveToPlan(ctx context.Context, plan int64, then func(tx *sql.Tx, name string, moved int64) error, statement string, args ...any) (moved int64, err error) {
+// moveToPlan the units that a query finds, whose first argument is the plan; it returns how
+// many. The audit has it as what, in the words of detail.
+func (s *Store) moveToPlan(ctx context.Context, by By, plan int64, what string, detail func(name string, moved int) string, query string, args ...any) (moved int, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		var name string
 		if err := tx.QueryRowContext(ctx, `SELECT name FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&name); errors.Is(err, sql.ErrNoRows) {
@@ -148,14 +149,22 @@ func (s *Store) moveToPlan(ctx context.Context, plan int64, then func(tx *sql.Tx
 		} else if err != nil {
 			return err
 		}
-		res, err := tx.ExecContext(ctx, statement, append([]any{plan}, args...)...)
+		rows, err := tx.QueryContext(ctx, query, append([]any{plan}, args...)...)
+		ids, err := collect(rows, err, func(rows *sql.Rows) (id any, err error) {
+			var n int64
+			err = rows.Scan(&n)
+			return n, err
+		})
 		if err != nil {
 			return err
 		}
-		if moved, err = res.RowsAffected(); err != nil {
-			return err
+		moved = len(ids)
+		for some := range slices.Chunk(ids, loadRows) {
+			if _, err := tx.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`)`, append([]any{plan}, some...)...); err != nil {
+				return err
+			}
 		}
-		return then(tx, name, moved)
+		return s.changedRows(ctx, tx, by, what, detail(name, moved), unitTable, ids...)
 	})
 	return moved, err
 }

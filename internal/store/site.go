@@ -216,7 +216,7 @@ func (s *Store) SetWinters(ctx context.Context, by By, site int64, winters int) 
 		if _, err := tx.ExecContext(ctx, `UPDATE site SET winters = ? WHERE id = ?`, winters, site); err != nil {
 			return err
 		}
-		if err := s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: planned for one winter in %d, before in %d", name, winters, before)); err != nil {
+		if err := s.changedRows(ctx, tx, by, "site_changed", fmt.Sprintf("%s: planned for one winter in %d, before in %d", name, winters, before), siteTable, site); err != nil {
 			return err
 		}
 		return reckonCurve(ctx, tx, site)

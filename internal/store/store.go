@@ -46,6 +46,9 @@ var Rights = map[string]string{
 	"throttle":      "SELECT, INSERT, UPDATE, DELETE",
 	"sessions":      "SELECT, INSERT, UPDATE, DELETE",
 	"audit":         "SELECT, INSERT",
+
+	"chain":      "SELECT, INSERT, UPDATE",
+	"chain_line": "SELECT, INSERT",
 }
 
 // Store reads and writes the books. It is safe for concurrent use.
@@ -101,7 +104,7 @@ func (s *Store) Ready(ctx context.Context) error {
 }
 
 // Migrate brings the schema to the newest version and returns how many steps
-// that took. dsn must name a user who may change the schema.
+// that took; what decides and no chain holds yet is taken into the chains. dsn must name a user who may change the schema.
 func Migrate(ctx context.Context, dsn string) (int, error) {
 	db, err := sql.Open("mysql", dsn)
 	if err != nil {
@@ -119,6 +122,10 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 	done, err := provider.Up(ctx)
 	if err != nil {
 		return len(done), fmt.Errorf("migrations: %w", err)
+	}
+	books := &Store{db: db, now: time.Now}
+	if err := books.takeIn(ctx); err != nil {
+		return len(done), fmt.Errorf("taking the register into its chains: %w", err)
 	}
 	return len(done), nil
 }

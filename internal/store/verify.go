@@ -9,39 +9,69 @@ import (
 	"diligentledger/core/ledger"
 )
 
-// Head is the end of one account's chain: what an auditor keeps to check
-// against later.
+// Head is the end of one chain: what an auditor keeps to check against later.
 type Head struct {
+	// Unit by its code; empty for the chains of the register and of the audit.
 	Unit string `json:"unit"`
-	Seq  int64  `json:"seq"`
-	Hash string `json:"hash"` // hexadecimal
+	// Chain of changes: register, audit, unit:ID for the facts of a unit. Empty for the
+	// entries of a unit.
+	Chain string `json:"chain,omitempty"`
+	Seq   int64  `json:"seq"`
+	Hash  string `json:"hash"` // hexadecimal
 }
 
-// Break is the first line of an account at which its chain does not hold.
+// of is the name of the chain of a head among all chains.
+func (h Head) of() string {
+	if h.Chain != "" {
+		return h.Chain
+	}
+	return "entries of " + h.Unit
+}
+
+// Break is the first line of a chain at which it does not hold, or a row that is not as its
+// chain has it.
 type Break struct {
-	Unit string
+	Unit string // by its code, or the name of a chain
 	Seq  int64
-	ID   string // of the line, empty when it is missing
+	ID   string // of the line or the row, empty when it is missing
 	What string
 }
 
 func (b Break) String() string {
+	if b.Seq == 0 {
+		return fmt.Sprintf("%s %s: %s", b.Unit, b.ID, b.What)
+	}
 	return fmt.Sprintf("%s line %d %s: %s", b.Unit, b.Seq, b.ID, b.What)
 }
 
-// Verify walks the chain of every account as of one moment. It returns the
-// heads as reckoned from the lines, and the first break of each account that
-// has one. kept are heads from an earlier day; an account that no longer passes
-// through its kept head is broken there, even if its chain holds by itself.
+// keptHeads by the name of their chain and their line.
+type keptHeads map[string]map[int64]Head
+
+// last line of a chain that is in a kept head; 0 for none.
+func (k keptHeads) last(chain string) (seq int64) {
+	for n := range k[chain] {
+		seq = max(seq, n)
+	}
+	return seq
+}
+
+// Verify walks every chain as of one moment: the entries of each unit, the changes of the
+// register and of people, and the audit; and it holds each row that decides against the last
+// line of its chain. It returns the heads as computed from the lines, and the first break of
+// each chain that has one. kept are heads from earlier; a chain that no longer passes through a
+// kept head is broken there, even if it holds by itself.
 func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks []Break, err error) {
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
 	if err != nil {
 		return nil, nil, err
 	}
 	defer func() { _ = tx.Rollback() }() // nothing was written
-	wanted := map[string]Head{}
+	wanted := keptHeads{}
 	for _, h := range kept {
-		wanted[h.Unit] = h
+		if wanted[h.of()] == nil {
+			wanted[h.of()] = map[int64]Head{}
+		}
+		wanted[h.of()][h.Seq] = h
 	}
 	type account struct {
 		id   int64
@@ -56,10 +86,10 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 	if err != nil {
 		return nil, nil, err
 	}
-	known := map[string]bool{}
+	codes := map[string]string{}
 	for _, a := range accounts {
-		known[a.code] = true
-		w := walk{unit: a.code, kept: wanted[a.code]}
+		codes[fmt.Sprint(unitChain, a.id)] = a.code
+		w := walk{unit: a.code, kept: wanted["entries of "+a.code], most: wanted.last("entries of " + a.code)}
 		if err := w.lines(ctx, tx, a.id); err != nil {
 			return nil, nil, err
 		}
@@ -69,9 +99,19 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 			breaks = append(breaks, *w.broken)
 		}
 	}
+	more, broken, err := verifyChanges(ctx, tx, codes, wanted)
+	if err != nil {
+		return nil, nil, err
+	}
+	heads, breaks = append(heads, more...), append(breaks, broken...)
+	there := map[string]bool{}
+	for _, h := range heads {
+		there[h.of()] = true
+	}
 	for _, h := range kept {
-		if !known[h.Unit] {
-			breaks = append(breaks, Break{Unit: h.Unit, Seq: h.Seq, What: "the whole account is missing"})
+		if !there[h.of()] {
+			there[h.of()] = true
+			breaks = append(breaks, Break{Unit: h.Unit, Seq: h.Seq, ID: h.Chain, What: "the whole chain is missing"})
 		}
 	}
 	return heads, breaks, nil
@@ -80,7 +120,8 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 // walk goes along one account's chain and remembers its first break.
 type walk struct {
 	unit   string
-	kept   Head
+	kept   map[int64]Head // by line
+	most   int64          // last line of kept
 	seq    int64
 	prev   ledger.Hash
 	broken *Break
@@ -102,12 +143,13 @@ func (w *walk) lines(ctx context.Context, tx *sql.Tx, unit int64) error {
 			&beside.value, &beside.unit, &beside.metric); err != nil {
 			return err
 		}
-		w.line(r, hash, prev, beside)
+		w.line(r, hash, prev, func() bool { return beside.match(r) })
 	}
 	return rows.Err()
 }
 
-func (w *walk) line(r ledger.Record, hash, prev []byte, beside columns) {
+// line of a chain; beside reports whether what is kept beside its content agrees with it.
+func (w *walk) line(r ledger.Record, hash, prev []byte, beside func() bool) {
 	want := ledger.Link(w.prev, r)
 	switch {
 	case r.Seq != w.seq+1:
@@ -116,11 +158,11 @@ func (w *walk) line(r ledger.Record, hash, prev []byte, beside columns) {
 		w.breaks(r.Seq, r.ID, "it does not follow the line before it")
 	case !bytes.Equal(hash, want[:]):
 		w.breaks(r.Seq, r.ID, "its content is not what was written")
-	case !beside.match(r):
+	case !beside():
 		w.breaks(r.Seq, r.ID, "its reading is not the one in its content")
 	}
 	w.seq, w.prev = r.Seq, want
-	if r.Seq == w.kept.Seq && fmt.Sprintf("%x", want) != w.kept.Hash {
+	if h, there := w.kept[r.Seq]; there && fmt.Sprintf("%x", want) != h.Hash {
 		w.breaks(r.Seq, r.ID, "the chain up to here is not the one that was kept")
 	}
 }
@@ -138,8 +180,8 @@ func (c columns) match(r ledger.Record) bool {
 // one kept elsewhere.
 func (w *walk) end(seq int64, hash []byte) {
 	switch {
-	case w.seq < w.kept.Seq:
-		w.breaks(w.seq+1, "", fmt.Sprintf("lines are missing: %d were there when the head was kept", w.kept.Seq))
+	case w.seq < w.most:
+		w.breaks(w.seq+1, "", fmt.Sprintf("lines are missing: %d were there when the head was kept", w.most))
 	case w.seq < seq:
 		w.breaks(w.seq+1, "", "the last line is missing")
 	case w.seq > seq:

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -108,8 +109,118 @@ func TestVerifyFindsTampering(t *testing.T) {
 	if n := len(alone); n != len(cases)-2 {
 		t.Errorf("%d accounts are broken, want %d: %v", n, len(cases)-2, alone)
 	}
+	for _, c := range []string{`DELETE FROM entry WHERE unit_id = ?`, `DELETE FROM account WHERE unit_id = ?`, `DELETE FROM chain_line WHERE chain = CONCAT('unit:', ?)`,
+		`DELETE FROM chain WHERE name = CONCAT('unit:', ?)`, `DELETE FROM unit WHERE id = ?`} {
+		var id int64
+		if err := db.QueryRowContext(t.Context(), `SELECT id FROM unit WHERE code = 'T-00'`).Scan(&id); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), c, id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	missing := 0
+	_, breaks, err = app.Verify(t.Context(), kept)
+	for _, b := range breaks {
+		if b.Unit == "T-00" && strings.Contains(b.What, "whole chain is missing") {
+			missing++
+		}
+	}
+	if err != nil || missing != 2 {
+		t.Errorf("a unit that is gone with all its lines: %d of 2 chains are missed: %v, %v", missing, breaks, err)
+	}
 	gone := []store.Head{{Unit: "GONE", Seq: 3, Hash: "00"}}
 	if _, breaks, err := app.Verify(t.Context(), gone); err != nil || !slices.ContainsFunc(breaks, func(b store.Break) bool { return b.Unit == "GONE" }) {
 		t.Errorf("a missing account: %v, %v", breaks, err)
+	}
+}
+
+// Whatever decides and is changed past the program is found, by the row and the column; and put
+// back, it is as it was.
+func TestVerifyFindsChanges(t *testing.T) {
+	if _, err := app.AddPerson(t.Context(), store.Person{Name: "V. Erify", Email: "verify@example.org", Role: "reader", Password: "hash"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := app.Audit(t.Context(), store.Audited{Who: "V. Erify", Address: "127.0.0.1", What: "signed_in"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := app.SetZone(t.Context(), store.By{Name: "V. Erify"}, time.UTC); err != nil {
+		t.Fatal(err)
+	}
+	db := raw(t, instance.OwnerDSN())
+	exec := func(statement string) {
+		t.Helper()
+		res, err := db.ExecContext(t.Context(), statement)
+		if err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			t.Fatalf("%s changed nothing", statement)
+		}
+	}
+	verify := func() string {
+		t.Helper()
+		_, breaks, err := app.Verify(t.Context(), nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		accounts, err := app.VerifyAccounts(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		var all []string
+		for _, b := range append(breaks, accounts...) {
+			if !strings.HasPrefix(b.Unit, "T-") { // of the test above
+				all = append(all, b.String())
+			}
+		}
+		return strings.Join(all, "\n")
+	}
+	if _, err := app.Rebuild(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if said := verify(); said != "" {
+		t.Fatalf("before: %s", said)
+	}
+	for _, c := range []struct{ name, do, undo, says string }{
+		{"kind", `UPDATE unit SET kind = 'aircraft' WHERE code = 'A-1'`, `UPDATE unit SET kind = 'car' WHERE code = 'A-1'`, `facts of A-1`},
+		{"capacity", `UPDATE unit SET capacity_l = 9 WHERE code = 'A-1'`, `UPDATE unit SET capacity_l = 8 WHERE code = 'A-1'`, `capacity_l is "9", and "8"`},
+		{"cap", `UPDATE unit SET cap_kpa = 90 WHERE code = 'A-1'`, `UPDATE unit SET cap_kpa = 108 WHERE code = 'A-1'`, `cap_kpa`},
+		{"base", `UPDATE unit SET base = 'PG' WHERE code = 'A-1'`, `UPDATE unit SET base = 'EG' WHERE code = 'A-1'`, `base is "PG"`},
+		{"service plan of a unit", `UPDATE unit SET plan_id = plan_id + 1 WHERE code = 'A-1'`, `UPDATE unit SET plan_id = plan_id - 1 WHERE code = 'A-1'`, `plan_id`},
+		{"code", `UPDATE unit SET code = 'A-1X' WHERE code = 'A-1'`, `UPDATE unit SET code = 'A-1' WHERE code = 'A-1X'`, `code is "A-1X"`},
+		{"altitude", `UPDATE site SET altitude_m = altitude_m + 1`, `UPDATE site SET altitude_m = altitude_m - 1`, `altitude_m`},
+		{"cold of a month", `UPDATE site_cold SET celsius = celsius + 10 WHERE month = 1`, `UPDATE site_cold SET celsius = celsius - 10 WHERE month = 1`, `celsius`},
+		{"service plan", `UPDATE plan SET freeze_margin = freeze_margin + 1`, `UPDATE plan SET freeze_margin = freeze_margin - 1`, `freeze_margin`},
+		{"product", `UPDATE product SET technology = CONCAT(technology, 'x')`, `UPDATE product SET technology = LEFT(technology, CHAR_LENGTH(technology) - 1)`, `technology`},
+		{"role", `UPDATE person SET role = 'coordinator' WHERE name = 'V. Erify'`, `UPDATE person SET role = 'reader' WHERE name = 'V. Erify'`, `role is "coordinator", and "reader"`},
+		{"password", `UPDATE person SET password = 'other' WHERE name = 'V. Erify'`, `UPDATE person SET password = 'hash' WHERE name = 'V. Erify'`, `password`},
+		{"an account closed", `UPDATE person SET active = FALSE WHERE name = 'V. Erify'`, `UPDATE person SET active = TRUE WHERE name = 'V. Erify'`, `active is "0", and "1"`},
+		{"a person added", `INSERT INTO person (name, email, role, created_at) VALUES ('X', 'x@example.org', 'signatory', NOW())`, `DELETE FROM person WHERE name = 'X'`, `added past its chain`},
+		{"zone", `UPDATE installation SET value = 'Asia/Tokyo' WHERE name = 'zone'`, `UPDATE installation SET value = 'UTC' WHERE name = 'zone'`, `value is "Asia/Tokyo", and "UTC"`},
+		{"zone removed", `DELETE FROM installation WHERE name = 'zone'`, `INSERT INTO installation VALUES ('zone', 'UTC')`, `row of this line is missing: zone`},
+		{"audit changed", `UPDATE audit SET who = CONCAT(who, 'x')`, `UPDATE audit SET who = LEFT(who, CHAR_LENGTH(who) - 1)`, `who is`},
+		{"audit added", `INSERT INTO audit (id, at, who, address, what, detail) VALUES (999999, NOW(), 'X', '', 'signed_in', '')`, `DELETE FROM audit WHERE id = 999999`, `audit 999999: it was added past`},
+		{"audit removed", `UPDATE audit SET id = id + 5000000 ORDER BY id DESC LIMIT 1`, `UPDATE audit SET id = id - 5000000 ORDER BY id DESC LIMIT 1`, `row of this line is missing`},
+		{"a line rewritten", `UPDATE chain_line SET content = REPLACE(content, '"reader"', '"coordinator"') WHERE subject LIKE 'person %'`, `UPDATE chain_line SET content = REPLACE(content, '"coordinator"', '"reader"') WHERE subject LIKE 'person %'`, `its content is not what was written`},
+		{"the writer of a line", `UPDATE chain_line SET who = CONCAT(who, 'x') WHERE chain = 'register'`, `UPDATE chain_line SET who = LEFT(who, CHAR_LENGTH(who) - 1) WHERE chain = 'register'`, `its content is not what was written`},
+		{"a head of a chain", `UPDATE chain SET seq = seq + 1 WHERE name = 'audit'`, `UPDATE chain SET seq = seq - 1 WHERE name = 'audit'`, `the last line is missing`},
+		{"a chain renamed", `UPDATE chain SET name = 'audit2' WHERE name = 'audit'`, `UPDATE chain SET name = 'audit' WHERE name = 'audit2'`, `the head of the chain is missing`},
+		{"another unit's account", `UPDATE account a JOIN unit u ON u.id = a.unit_id AND u.code = 'A-1' JOIN account b JOIN unit v ON v.id = b.unit_id AND v.code = 'A-2' SET a.body = b.body`, ``, `A-1 stored account: it is not what its entries say`},
+	} {
+		exec(c.do)
+		if said := verify(); !strings.Contains(said, c.says) {
+			t.Errorf("%s: %q, want %q in it", c.name, said, c.says)
+		}
+		if c.undo == "" {
+			if _, err := app.Rebuild(t.Context()); err != nil {
+				t.Fatal(err)
+			}
+		} else {
+			exec(c.undo)
+		}
+		if said := verify(); said != "" {
+			t.Fatalf("%s, put back: %s", c.name, said)
+		}
 	}
 }

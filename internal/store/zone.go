@@ -13,13 +13,9 @@ const zoneFact = "zone"
 
 // Zone of the fleet, in which a moment falls on a day; UTC until one is set.
 func (s *Store) Zone(ctx context.Context) (*time.Location, error) {
-	var name string
-	err := s.db.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ?`, zoneFact).Scan(&name)
-	if errors.Is(err, sql.ErrNoRows) {
-		return time.UTC, nil
-	}
-	if err != nil {
-		return nil, err
+	name, err := s.Fact(ctx, zoneFact)
+	if err != nil || name == "" {
+		return time.UTC, err
 	}
 	return time.LoadLocation(name)
 }
@@ -45,7 +41,7 @@ func (s *Store) SetZone(ctx context.Context, by By, zone *time.Location) error {
 		if _, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, ?) ON DUPLICATE KEY UPDATE value = VALUES(value)`, zoneFact, zone.String()); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "zone_changed", fmt.Sprintf("time zone of the fleet: %s, before %s", zone, before))
+		return s.changedRows(ctx, tx, by, "zone_changed", fmt.Sprintf("time zone of the fleet: %s, before %s", zone, before), settingTable, zoneFact)
 	})
 }
 
@@ -73,6 +69,6 @@ func (s *Store) SetSiteZone(ctx context.Context, by By, site int64, zone *time.L
 			}
 			return zone
 		}
-		return s.changed(ctx, tx, by, "site_changed", fmt.Sprintf("%s: time zone %s, before %s", name, named(after), named(before)))
+		return s.changedRows(ctx, tx, by, "site_changed", fmt.Sprintf("%s: time zone %s, before %s", name, named(after), named(before)), siteTable, site)
 	})
 }

@@ -151,7 +151,7 @@ func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestO
 	if err != nil {
 		return nil, err
 	}
-	return api.PutKindOnPlan200JSONResponse{Moved: int(moved)}, nil
+	return api.PutKindOnPlan200JSONResponse{Moved: moved}, nil
 }
 
 // today of the fleet, and the zone it is in.

@@ -51,10 +51,13 @@ const apiPrefix = "/api/v1/"
 
 // answerError turns whatever a handler returned into a problem. What nobody
 // foresaw is logged and not shown.
-func answerError(log *slog.Logger) echo.HTTPErrorHandler {
+func answerError(log *slog.Logger, room func() error) echo.HTTPErrorHandler {
 	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
 	return func(c *echo.Context, err error) {
 		p := problemOf(err)
+		if p == noDatabase && room != nil && room() != nil {
+			p = diskFull // the likelier reason
+		}
 		if p == nil {
 			var coded echo.HTTPStatusCoder
 			if !errors.As(err, &coded) {

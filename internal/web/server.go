@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -71,7 +72,7 @@ func New(cfg Config) (http.Handler, error) {
 	h := handlers{books: cfg.Books, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
 	e := echo.New()
 	e.Logger = cfg.Log
-	e.HTTPErrorHandler = answerError(cfg.Log)
+	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room)
 	e.Use(middleware.RequestID(), middleware.Recover(), knownHost(cfg.Hosts),
 		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),
 		noStore, deadline,
@@ -83,7 +84,7 @@ func New(cfg Config) (http.Handler, error) {
 			},
 		}),
 		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, readable, validate)
+		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/*", pages.serve)
@@ -112,6 +113,22 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 // answerWithin is how long a request may wait for the database: then it is answered 503, with
 // the reason, and not left hanging.
 const answerWithin = 4500 * time.Millisecond
+
+// withRoom refuses to write while the disk has little room left, before the database server
+// meets its end: InnoDB stops the server when it cannot extend a file. What only computes an
+// answer, and coming in to read, is let through.
+func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		req := c.Request()
+		reads := req.Method == http.MethodGet || req.Method == http.MethodHead || !strings.HasPrefix(req.URL.Path, apiPrefix) ||
+			strings.HasSuffix(req.URL.Path, "/preview") || strings.HasPrefix(req.URL.Path, apiPrefix+"bench/") ||
+			req.URL.Path == apiPrefix+"numbers" || req.URL.Path == apiPrefix+"session"
+		if !reads && h.room != nil && h.room() != nil {
+			return diskFull
+		}
+		return next(c)
+	}
+}
 
 func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
