@@ -1,10 +1,11 @@
 // Command diligent is Diligent Ledger: the books of a fleet's coolant.
 //
 //	diligent serve           run the database and the application (./start does this)
-//	diligent verify          walk every account's chain and name what was tampered with
+//	diligent verify          walk every chain, hold rows, stored accounts and heads against them; name what was tampered with
 //	diligent heads           write the heads of all chains as JSON lines, for an auditor to keep
 //	diligent rebuild         fold every account from its entries and store it
 //	diligent backtest        replay the books, and synthetic fleets: how right the forecasts would have been
+//	diligent drill           kill program and database under load and count what was lost
 //	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
 package main
 
@@ -21,12 +22,15 @@ import (
 const usage = `usage: diligent COMMAND
 
   serve    run the database and the application; see diligent serve -h
-  verify   walk every account's chain and name the first broken line of each;
-           with --heads FILE also against heads kept from an earlier day
+  verify   walk every chain, hold rows, stored accounts and kept heads against
+           them and name what does not hold; with --heads FILE also against heads
+           kept elsewhere
   heads    write the heads of all chains as JSON lines, to be kept elsewhere
   rebuild  fold every account from its entries and store it
   backtest replay the books, and synthetic fleets, as of each past month: how
            right the forecasts would have been
+  drill    kill program and database under load, count lost, doubled and changed
+           lines, and time 200 technicians; on demo data in a folder of its own
   sum      answer a question of the Bench: JSON on standard input and output;
            without a question it lists them`
 
@@ -57,6 +61,8 @@ func run(ctx context.Context, args []string) error {
 		return rebuild(ctx, args[1:], os.Stdout)
 	case "backtest":
 		return replay(ctx, args[1:], os.Stdout)
+	case "drill":
+		return runDrill(ctx, args[1:], os.Stdout)
 	case "sum":
 		return sum(args[1:], os.Stdin, os.Stdout)
 	case "help", "-h", "--help":

@@ -103,7 +103,8 @@ export const api = {
     answer(client.PUT("/api/v1/plan-list/{id}", { params: { path: { id } }, body: { from, to } })),
   takeBack: (ids: number[]) => answer(client.POST("/api/v1/plan-list/take-back", { body: { ids } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
-  invite: (body: { name: string; email: string; role: Role; sure?: boolean }) => answer(client.POST("/api/v1/people", { body })),
+  invite: (body: { name: string; email: string; role: Role; sure?: boolean }) =>
+    answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
   changePerson: (id: number, body: { role?: Role; active?: boolean }) =>
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),

@@ -1,0 +1,306 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strconv"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"diligentledger/core/access"
+	"diligentledger/internal/demo"
+	"diligentledger/internal/drill"
+)
+
+var errUnsound = errors.New("the drill found what must not be")
+
+// drillUnits of the demo fleet that are written to: few, so that writers meet.
+var drillUnits = []string{"CA-09", "CA-14", "CA-22", "CA-31", "TK-21", "HB-02"}
+
+// awayAtMost is how long a kill may keep writes away before the drill gives up.
+const awayAtMost = 90 * time.Second
+
+// runDrill kills the program, its database or both under load for so many rounds, then lets
+// technicians work, each in a folder of its own with the demo fleet.
+func runDrill(ctx context.Context, args []string, out io.Writer) error {
+	flags := flag.NewFlagSet("diligent drill", flag.ContinueOnError)
+	rounds := flags.Int("rounds", 20, "kills")
+	writers := flags.Int("writers", 8, "writers during the kills")
+	technicians := flags.Int("technicians", 200, "technicians at work at once")
+	seconds := flags.Int("seconds", 60, "how long they work")
+	seed := flags.Uint64("seed", 0, "of what is killed when; without it the clock's")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	for _, f := range []struct {
+		name         string
+		value, least int
+	}{{"rounds", *rounds, 0}, {"writers", *writers, 1}, {"technicians", *technicians, 0}, {"seconds", *seconds, 1}} {
+		if f.value < f.least || f.value > 10_000 {
+			return fmt.Errorf("--%s %d is not accepted; accepted: %d to 10000", f.name, f.value, f.least)
+		}
+	}
+	if *seed == 0 {
+		*seed = uint64(time.Now().UnixNano())
+	}
+	dir, err := os.MkdirTemp("", "diligent-drill-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil { // the database's own account comes through
+		return err
+	}
+	fmt.Fprintf(out, "machine: %s %s, %d processors, %d MB of memory; seed %d\n", runtime.GOOS, runtime.GOARCH, runtime.NumCPU(), memoryMB(), *seed)
+	p, err := newSubject(ctx, dir)
+	if err != nil {
+		return err
+	}
+	defer p.stop()
+	sound := true
+	if *rounds > 0 {
+		if sound, err = killRounds(ctx, p, *rounds, *writers, *seed, out); err != nil {
+			return err
+		}
+	}
+	if *technicians > 0 {
+		quiet, err := work(ctx, p, *technicians, *seconds, *seed, out)
+		if err != nil {
+			return err
+		}
+		sound = sound && quiet
+	}
+	if err := p.stop(); err != nil {
+		return err
+	}
+	if err := verify(ctx, []string{"--data", filepath.Join(dir, "data")}, out); err != nil {
+		return err
+	}
+	if !sound {
+		return errUnsound
+	}
+	return nil
+}
+
+// subject is the program under the drill, a process of its own.
+type subject struct {
+	data, base string
+	cmd        *exec.Cmd
+	exited     chan struct{}
+	client     *drill.Client
+}
+
+func newSubject(ctx context.Context, dir string) (*subject, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	p := &subject{data: filepath.Join(dir, "data"), base: "http://" + l.Addr().String()}
+	p.client = drill.NewClient(p.base, "")
+	if err := errors.Join(l.Close(), p.start()); err != nil {
+		return nil, err
+	}
+	return p, p.ready(ctx)
+}
+
+func (p *subject) start() error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	_, port, err := net.SplitHostPort(strings.TrimPrefix(p.base, "http://"))
+	if err != nil {
+		return err
+	}
+	cmd := exec.Command(self, "serve", "--data", p.data, "--port", port, "--weather", noWeather)
+	if err := cmd.Start(); err != nil {
+		return err
+	}
+	p.cmd, p.exited = cmd, make(chan struct{})
+	go func(exited chan struct{}) {
+		_ = cmd.Wait() // it is killed, or stopped: ready says whether it runs
+		close(exited)
+	}(p.exited)
+	return nil
+}
+
+func (p *subject) ready(ctx context.Context) error {
+	return drill.WaitUntil(ctx, awayAtMost, func() error { return drill.Ready(ctx, p.client) })
+}
+
+// stop by Ctrl-C; once stopped it does nothing.
+func (p *subject) stop() error {
+	select {
+	case <-p.exited:
+		return nil
+	default:
+	}
+	err := p.cmd.Process.Signal(os.Interrupt)
+	<-p.exited
+	return err
+}
+
+func (p *subject) killProgram() error {
+	err := p.cmd.Process.Kill()
+	<-p.exited
+	return err
+}
+
+// killDatabase by the process id that it keeps; gone already is as good.
+func (p *subject) killDatabase() error {
+	b, err := os.ReadFile(filepath.Join(p.data, "mariadb", "server.pid"))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	pid, err := strconv.Atoi(strings.TrimSpace(string(b)))
+	if err != nil {
+		return nil // killed while it wrote the number
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil && !errors.Is(err, syscall.ESRCH) {
+		return err
+	}
+	return nil
+}
+
+// technicianOf the demo fleet, who signs in.
+func technicianOf() (email, password string) {
+	for _, d := range demo.People {
+		if d.Role == access.Technician {
+			return d.Email, d.Password
+		}
+	}
+	return "", ""
+}
+
+// sharedClient from a loopback address of its own: the rate limit is one of each address.
+func sharedClient(base string, session *drill.Client, n int) *drill.Client {
+	c := drill.NewClient(base, fmt.Sprintf("127.0.0.%d", 2+n%20))
+	c.Share(session)
+	return c
+}
+
+func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint64, out io.Writer) (sound bool, err error) {
+	email, password := technicianOf()
+	if err := p.client.SignIn(ctx, email, password); err != nil {
+		return false, err
+	}
+	r := rand.New(rand.NewPCG(seed, 0))
+	writing, stop := context.WithCancel(ctx)
+	defer stop()
+	var running sync.WaitGroup
+	all := make([]*drill.Writer, writers)
+	for i := range all {
+		all[i] = &drill.Writer{Client: sharedClient(p.base, p.client, i), Units: drillUnits, Rand: rand.New(rand.NewPCG(seed, uint64(i+1)))}
+		running.Go(func() { all[i].Run(writing) })
+	}
+	names := []string{"program", "database", "both"}
+	away := map[string][]time.Duration{}
+	for n := range rounds {
+		wait(ctx, time.Duration(300+r.IntN(2000))*time.Millisecond)
+		what := names[(n+r.IntN(len(names)))%len(names)]
+		killed := time.Now()
+		if what != "database" {
+			if err := p.killProgram(); err != nil {
+				return false, err
+			}
+		}
+		if what != "program" {
+			if err := p.killDatabase(); err != nil {
+				return false, err
+			}
+		}
+		dead := time.Now()
+		if what != "database" {
+			if err := p.start(); err != nil {
+				return false, err
+			}
+		}
+		if err := drill.WaitUntil(ctx, awayAtMost, func() error {
+			for _, w := range all {
+				if w.Last().After(dead) {
+					return nil
+				}
+			}
+			return errors.New("nothing was acknowledged since " + what + " was killed")
+		}); err != nil {
+			return false, err
+		}
+		away[what] = append(away[what], time.Since(killed))
+	}
+	wait(ctx, time.Second)
+	stop()
+	running.Wait()
+	var lines []drill.Line
+	var wrong []string
+	for _, w := range all {
+		lines, wrong = append(lines, w.Lines()...), append(wrong, w.Wrong()...)
+	}
+	there, err := drill.Notes(ctx, p.client, drillUnits)
+	if err != nil {
+		return false, err
+	}
+	c := drill.Compare(lines, there)
+	fmt.Fprintf(out, "kills: %d rounds, %d writers, %d lines acknowledged: %d lost, %d doubled, %d changed, %d refused\n", rounds, writers, c.Acknowledged, c.Lost, c.Doubled, c.Changed, len(wrong))
+	for _, name := range names {
+		if d := away[name]; len(d) > 0 {
+			fmt.Fprintf(out, "  %-8s killed %3d times: writes away p50 %s, at most %s\n", name, len(d), rounded(drill.Percentile(d, 50)), rounded(drill.Percentile(d, 100)))
+		}
+	}
+	for _, w := range wrong[:min(len(wrong), 3)] {
+		fmt.Fprintln(out, "  refused", w)
+	}
+	return c.Sound() && c.Acknowledged > 0 && len(wrong) == 0, nil
+}
+
+func work(ctx context.Context, p *subject, technicians, seconds int, seed uint64, out io.Writer) (quiet bool, err error) {
+	email, password := technicianOf()
+	if err := p.client.SignIn(ctx, email, password); err != nil {
+		return false, err
+	}
+	clients := make([]*drill.Client, technicians)
+	for i := range clients {
+		clients[i] = sharedClient(p.base, p.client, i)
+	}
+	working, stop := context.WithTimeout(ctx, time.Duration(seconds)*time.Second)
+	defer stop()
+	load := drill.Technicians(working, clients, drillUnits, seed)
+	if err := ctx.Err(); err != nil {
+		return false, err
+	}
+	fmt.Fprintf(out, "technicians: %d for %d s, %d accounts read, %d lines written, %d errors\n", technicians, seconds, len(load.Reads), len(load.Writes), len(load.Errors))
+	for _, k := range []struct {
+		name string
+		took []time.Duration
+	}{{"read", load.Reads}, {"write", load.Writes}} {
+		fmt.Fprintf(out, "  %-5s p50 %s, p95 %s, p99 %s\n", k.name, rounded(drill.Percentile(k.took, 50)), rounded(drill.Percentile(k.took, 95)), rounded(drill.Percentile(k.took, 99)))
+	}
+	for _, e := range load.Errors[:min(len(load.Errors), 3)] {
+		fmt.Fprintln(out, "  error", e)
+	}
+	return len(load.Errors) == 0 && len(load.Writes) > 0, nil
+}
+
+func rounded(d time.Duration) time.Duration { return d.Round(time.Millisecond) }
+
+// memoryMB of the machine; 0 where it cannot be read.
+func memoryMB() uint64 {
+	var s syscall.Sysinfo_t
+	if syscall.Sysinfo(&s) != nil {
+		return 0
+	}
+	return s.Totalram * uint64(s.Unit) >> 20
+}

@@ -1,0 +1,45 @@
+package drill
+
+import (
+	"testing"
+	"time"
+)
+
+// Each way to lose a line is counted as itself.
+func TestCompare(t *testing.T) {
+	a, b, c := Line{"U", "1", "a"}, Line{"U", "2", "b"}, Line{"V", "3", "c"}
+	sent := []Line{a, b, c}
+	for _, k := range []struct {
+		name  string
+		there []Line
+		want  Count
+	}{
+		{"all", []Line{c, b, a, {"U", "9", "other"}}, Count{Acknowledged: 3}},
+		{"one lost", []Line{a, c}, Count{Acknowledged: 3, Lost: 1}},
+		{"one doubled", []Line{a, b, c, b}, Count{Acknowledged: 3, Doubled: 1}},
+		{"written again under another id", []Line{a, b, c, {"U", "4", "b"}}, Count{Acknowledged: 3, Doubled: 1}},
+		{"one changed", []Line{a, {"U", "2", "x"}, c}, Count{Acknowledged: 3, Changed: 1}},
+		{"on another unit", []Line{a, b, {"U", "3", "c"}}, Count{Acknowledged: 3, Changed: 1}},
+		{"nothing", nil, Count{Acknowledged: 3, Lost: 3}},
+	} {
+		got := Compare(sent, k.there)
+		if got != k.want || got.Sound() != (k.want.Lost+k.want.Doubled+k.want.Changed == 0) {
+			t.Errorf("%s: %+v, want %+v", k.name, got, k.want)
+		}
+	}
+}
+
+func TestPercentile(t *testing.T) {
+	var all []time.Duration
+	for i := 100; i > 0; i-- {
+		all = append(all, time.Duration(i))
+	}
+	for p, want := range map[int]time.Duration{0: 1, 1: 1, 50: 50, 95: 95, 99: 99, 100: 100} {
+		if got := Percentile(all, p); got != want {
+			t.Errorf("p%d is %d, want %d", p, got, want)
+		}
+	}
+	if got := Percentile(nil, 99); got != 0 {
+		t.Errorf("of none: %d", got)
+	}
+}
