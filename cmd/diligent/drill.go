@@ -31,8 +31,8 @@ var drillUnits = []string{"CA-09", "CA-14", "CA-22", "CA-31", "TK-21", "HB-02"}
 // awayAtMost is how long a kill may keep writes away before the drill gives up.
 const awayAtMost = 90 * time.Second
 
-// runDrill kills the program, its database or both under load for so many rounds, then lets
-// technicians work, each in a folder of its own with the demo fleet.
+// runDrill lets technicians work, then kills the program, its database or both under load for so
+// many rounds, in a folder of its own with the demo fleet.
 func runDrill(ctx context.Context, args []string, out io.Writer) error {
 	flags := flag.NewFlagSet("diligent drill", flag.ContinueOnError)
 	rounds := flags.Int("rounds", 20, "kills")
@@ -69,17 +69,17 @@ func runDrill(ctx context.Context, args []string, out io.Writer) error {
 	}
 	defer p.stop()
 	sound := true
-	if *rounds > 0 {
-		if sound, err = killRounds(ctx, p, *rounds, *writers, *seed, out); err != nil {
+	if *technicians > 0 { // before the writers, who fill few accounts with more lines than a unit ever has
+		if sound, err = work(ctx, p, *technicians, *seconds, *seed, out); err != nil {
 			return err
 		}
 	}
-	if *technicians > 0 {
-		quiet, err := work(ctx, p, *technicians, *seconds, *seed, out)
+	if *rounds > 0 {
+		kept, err := killRounds(ctx, p, *rounds, *writers, *seed, out)
 		if err != nil {
 			return err
 		}
-		sound = sound && quiet
+		sound = sound && kept
 	}
 	if err := p.stop(); err != nil {
 		return err
@@ -209,9 +209,13 @@ func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint6
 	}
 	names := []string{"program", "database", "both"}
 	away := map[string][]time.Duration{}
+	var order []int
 	for n := range rounds {
+		if n%len(names) == 0 {
+			order = r.Perm(len(names)) // each as often as the others
+		}
 		wait(ctx, time.Duration(300+r.IntN(2000))*time.Millisecond)
-		what := names[(n+r.IntN(len(names)))%len(names)]
+		what := names[order[n%len(names)]]
 		killed := time.Now()
 		if what != "database" {
 			if err := p.killProgram(); err != nil {
@@ -271,13 +275,17 @@ func work(ctx context.Context, p *subject, technicians, seconds int, seed uint64
 	if err := p.client.SignIn(ctx, email, password); err != nil {
 		return false, err
 	}
+	units, err := drill.Units(ctx, p.client)
+	if err != nil {
+		return false, err
+	}
 	clients := make([]*drill.Client, technicians)
 	for i := range clients {
 		clients[i] = sharedClient(p.base, p.client, i)
 	}
 	working, stop := context.WithTimeout(ctx, time.Duration(seconds)*time.Second)
 	defer stop()
-	load := drill.Technicians(working, clients, drillUnits, seed)
+	load := drill.Technicians(working, clients, units, seed)
 	if err := ctx.Err(); err != nil {
 		return false, err
 	}

@@ -241,7 +241,7 @@ func withBooks(ctx context.Context, data string, f func(*store.Store) error) (er
 	return f(s)
 }
 
-// keepHeads writes a file of heads beside the database at once, each hour in which something
+// keepHeads writes a file of heads beside the database soon after the start, each hour in which something
 // changed, and when ctx ends, for an auditor to fetch. The channel is closed when it has stopped.
 func keepHeads(ctx context.Context, s *store.Store, data string, say func(string)) <-chan struct{} {
 	stopped := make(chan struct{})
@@ -254,7 +254,11 @@ func keepHeads(ctx context.Context, s *store.Store, data string, say func(string
 		defer close(stopped)
 		hourly := time.NewTicker(time.Hour)
 		defer hourly.Stop()
-		keep(context.WithoutCancel(ctx), true)
+		// The first requests after a start go first.
+		wait(ctx, headsAfter)
+		if ctx.Err() == nil {
+			keep(ctx, true)
+		}
 		for {
 			select {
 			case <-ctx.Done():
@@ -269,6 +273,9 @@ func keepHeads(ctx context.Context, s *store.Store, data string, say func(string
 	}()
 	return stopped
 }
+
+// headsAfter a start they are written.
+const headsAfter = 2 * time.Second
 
 // lastHeadsWithin bounds how long the end of the program waits for its heads.
 const lastHeadsWithin = 10 * time.Second

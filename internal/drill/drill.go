@@ -105,10 +105,11 @@ func (w *Writer) Run(ctx context.Context) {
 		l := Line{Unit: w.Units[w.Rand.IntN(len(w.Units))], ID: uuid.Must(uuid.NewV7()).String(), Text: fmt.Sprintf("drill %d %d", n, w.Rand.Uint64())}
 		body := map[string]any{"id": l.ID, "kind": "note", "at": time.Now().UTC().Format(time.RFC3339), "note": map[string]string{"text": l.Text}}
 		for ctx.Err() == nil {
+			began := time.Now()
 			status, text, err := w.Client.Call(ctx, http.MethodPost, "/api/v1/units/"+l.Unit+"/entries", body)
 			if err == nil && (status == http.StatusCreated || status == http.StatusOK) {
 				w.mu.Lock()
-				w.lines, w.last = append(w.lines, l), time.Now()
+				w.lines, w.last = append(w.lines, l), began
 				w.mu.Unlock()
 				break
 			}
@@ -130,7 +131,7 @@ func (w *Writer) Lines() []Line {
 	return slices.Clone(w.lines)
 }
 
-// Last is when a line was last acknowledged.
+// Last is when the last request that was acknowledged began.
 func (w *Writer) Last() time.Time {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -185,7 +186,9 @@ func Notes(ctx context.Context, c *Client, units []string) ([]Line, error) {
 				ID   string `json:"id"`
 				Kind string `json:"kind"`
 				Body struct {
-					Text string `json:"text"`
+					Note struct {
+						Text string `json:"text"`
+					} `json:"note"`
 				} `json:"body"`
 			} `json:"lines"`
 		}
@@ -197,11 +200,29 @@ func Notes(ctx context.Context, c *Client, units []string) ([]Line, error) {
 		}
 		for _, l := range account.Lines {
 			if l.Kind == "note" {
-				all = append(all, Line{Unit: unit, ID: l.ID, Text: l.Body.Text})
+				all = append(all, Line{Unit: unit, ID: l.ID, Text: l.Body.Note.Text})
 			}
 		}
 	}
 	return all, nil
+}
+
+// Units of the register, at most 100, by code.
+func Units(ctx context.Context, c *Client) (codes []string, err error) {
+	status, text, err := c.Call(ctx, http.MethodGet, "/api/v1/units?limit=100", nil)
+	if err == nil && status != http.StatusOK {
+		err = fmt.Errorf("units: %d %.200s", status, text)
+	}
+	var units []struct {
+		Code string `json:"code"`
+	}
+	if err == nil {
+		err = json.Unmarshal(text, &units)
+	}
+	for _, u := range units {
+		codes = append(codes, u.Code)
+	}
+	return codes, err
 }
 
 // Load is how technicians were answered.

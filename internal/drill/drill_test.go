@@ -1,6 +1,11 @@
 package drill
 
 import (
+	"io/fs"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
 	"testing"
 	"time"
 )
@@ -41,5 +46,42 @@ func TestPercentile(t *testing.T) {
 	}
 	if got := Percentile(nil, 99); got != 0 {
 		t.Errorf("of none: %d", got)
+	}
+}
+
+// Every test that docs/reliability.md names is there.
+func TestReliabilityPage(t *testing.T) {
+	page, err := os.ReadFile("../../docs/reliability.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	tests := map[string]bool{}
+	declared := regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)\w+)\(`)
+	if err := filepath.WalkDir("../..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || strings.HasPrefix(d.Name(), ".") && len(d.Name()) > 2) {
+			return fs.SkipDir
+		}
+		if !strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		for _, m := range declared.FindAllSubmatch(text, -1) {
+			tests[string(m[1])] = true
+		}
+		return err
+	}); err != nil {
+		t.Fatal(err)
+	}
+	named := regexp.MustCompile(`\b(Test|Fuzz)[A-Z]\w*`).FindAllString(string(page), -1)
+	if len(named) < 15 {
+		t.Errorf("only %d tests are named", len(named))
+	}
+	for _, name := range named {
+		if !tests[name] {
+			t.Errorf("%s is named and is not there", name)
+		}
 	}
 }
