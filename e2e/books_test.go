@@ -331,6 +331,19 @@ func TestInvitedByMail(t *testing.T) {
 	guest.calm()
 }
 
+// A name that looks like another person's is asked about, with both named; confirmed, the letter
+// goes out.
+func TestLookAlikeIsAsked(t *testing.T) {
+	b := newTab(t)
+	b.open("/register", `form[aria-label="Invite somebody"]`)
+	b.typeIn(`form[aria-label="Invite somebody"] input:not([type="email"])`, "T. Quаyle") // with a Cyrillic a
+	b.typeIn(`form[aria-label="Invite somebody"] input[type="email"]`, "quayle2@skerrow.example"+kb.Enter)
+	b.until(`document.querySelector('form[aria-label="Invite somebody"]').innerText.includes('which looks like "T. Quayle" <quayle@skerrow.example>')`)
+	b.keep("look-alike")
+	js[chromedp.Void](b, `[...document.querySelectorAll('form[aria-label="Invite somebody"] button')].find((one) => one.innerText.includes('another person')).click()`)
+	b.until(`document.querySelector('form[aria-label="Invite somebody"]').innerText.includes('A link is on its way')`)
+}
+
 // Nobody who is not signed in gets a line of the books.
 func TestClosedBooks(t *testing.T) {
 	for _, path := range []string{"/api/v1/morning", "/api/v1/units/CA-14", "/api/v1/people", "/api/v1/audit"} {

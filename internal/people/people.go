@@ -144,6 +144,10 @@ func (s *Service) SignIn(ctx context.Context, email, password, from, device stri
 	if nonce, known := s.knows(p, device); known && hash != s.dummy {
 		counters = []counter{{"device " + nonce, freeOfDevice}}
 	}
+	// Each try removes more old counters than it adds: those of made-up addresses do not pile up.
+	if err := s.Store.SweepThrottles(ctx, s.now().Add(-forgiven)); err != nil {
+		return store.Person{}, "", err
+	}
 	// Each try counts as failed before it is looked at, so that many at once are
 	// not many more; the right password takes it back.
 	if err := s.countAll(ctx, counters); err != nil {
@@ -174,7 +178,7 @@ func (s *Service) SignIn(ctx context.Context, email, password, from, device stri
 			return p, "", err
 		}
 	}
-	return p, s.deviceCookie(p), errors.Join(s.Store.SweepSessions(ctx), s.Store.SweepThrottles(ctx, s.now().Add(-forgiven)), s.audit(ctx, p.Name, from, "signed_in", ""))
+	return p, s.deviceCookie(p), errors.Join(s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
 }
 
 // counter of failed tries, and how many are free.

@@ -165,7 +165,12 @@ func (l chainLine) named() string {
 // VerifyAccounts folds every account from its entries and holds the stored one against it: what
 // the pages show is what the entries say. It returns a [Break] for each that differs. A stored
 // account that the program would not use (of other rules, facts or lines) is left out.
+//
+// A database of a version without chains of changes is not checked.
 func (s *Store) VerifyAccounts(ctx context.Context) (breaks []Break, err error) {
+	if there, err := hasChains(ctx, s.db); err != nil || !there {
+		return nil, err
+	}
 	units, err := s.Units(ctx)
 	if err != nil {
 		return nil, err

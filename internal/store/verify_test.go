@@ -188,6 +188,7 @@ func TestVerifyFindsChanges(t *testing.T) {
 		{"cap", `UPDATE unit SET cap_kpa = 90 WHERE code = 'A-1'`, `UPDATE unit SET cap_kpa = 108 WHERE code = 'A-1'`, `cap_kpa`},
 		{"base", `UPDATE unit SET base = 'PG' WHERE code = 'A-1'`, `UPDATE unit SET base = 'EG' WHERE code = 'A-1'`, `base is "PG"`},
 		{"service plan of a unit", `UPDATE unit SET plan_id = plan_id + 1 WHERE code = 'A-1'`, `UPDATE unit SET plan_id = plan_id - 1 WHERE code = 'A-1'`, `plan_id`},
+		{"site of a unit", `UPDATE unit SET site_id = (SELECT MAX(id) FROM site) WHERE code = 'A-1'`, `UPDATE unit SET site_id = (SELECT MIN(id) FROM site) WHERE code = 'A-1'`, `site_id`},
 		{"code", `UPDATE unit SET code = 'A-1X' WHERE code = 'A-1'`, `UPDATE unit SET code = 'A-1' WHERE code = 'A-1X'`, `code is "A-1X"`},
 		{"altitude", `UPDATE site SET altitude_m = altitude_m + 1`, `UPDATE site SET altitude_m = altitude_m - 1`, `altitude_m`},
 		{"cold of a month", `UPDATE site_cold SET celsius = celsius + 10 WHERE month = 1`, `UPDATE site_cold SET celsius = celsius - 10 WHERE month = 1`, `celsius`},

@@ -25,5 +25,9 @@ CREATE TABLE IF NOT EXISTS chain_line (
   PRIMARY KEY (chain, seq)
 ) ENGINE=InnoDB;
 
+-- Counters of failed sign-ins are removed by their age.
+CREATE INDEX IF NOT EXISTS throttle_last ON throttle (last_at);
+
 -- +goose Down
+DROP INDEX IF EXISTS throttle_last ON throttle;
 DROP TABLE IF EXISTS chain_line, chain;
