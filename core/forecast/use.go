@@ -281,6 +281,15 @@ func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
 	return moved, stuck
 }
 
+// shownUse in km or h: less than a tenth of what a meter shows at its finest (0.1) is none, and
+// no rate is computed from it.
+func shownUse(use float64) float64 {
+	if use < 0.01 {
+		return 0
+	}
+	return use
+}
+
 // drawTogether makes stretches of at least a month, or of what there is when
 // that is a week or more.
 func drawTogether(kept []ledger.MeterPoint) []stretch {
@@ -288,13 +297,13 @@ func drawTogether(kept []ledger.MeterPoint) []stretch {
 	room := int(stretch{from: from.At, to: last.At}.days()/stretchDays) + 1
 	all := make([]stretch, 0, min(room, len(kept)))
 	for _, p := range kept[1:] {
-		s := stretch{from: from.At, to: p.At, use: p.Value - from.Value}
+		s := stretch{from: from.At, to: p.At, use: shownUse(p.Value - from.Value)}
 		if s.days() >= stretchDays {
 			all = append(all, s)
 			from = p
 		}
 	}
-	if rest := (stretch{from: from.At, to: last.At, use: last.Value - from.Value}); rest.days() >= 7 {
+	if rest := (stretch{from: from.At, to: last.At, use: shownUse(last.Value - from.Value)}); rest.days() >= 7 {
 		all = append(all, rest)
 	}
 	for i := range all {

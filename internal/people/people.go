@@ -113,13 +113,17 @@ func (w *Wait) Error() string {
 // ErrWrong says that address and password do not belong together.
 var ErrWrong = errors.New("address and password do not belong together, or the account is closed; a forgotten password is replaced by a link in the mail")
 
-// BadField is something typed that cannot be taken; a question when it can, once confirmed.
+// BadField is something typed that cannot be taken; a question, with Got as its words, when it
+// can once it is confirmed.
 type BadField struct {
 	Field, Got, Accepted string
 	Question             bool
 }
 
 func (b *BadField) Error() string {
+	if b.Question {
+		return b.Field + ": " + b.Got
+	}
 	return b.Field + ": " + b.Got + " is not accepted; accepted: " + b.Accepted
 }
 
@@ -300,7 +304,7 @@ func (s *Service) lookAlike(ctx context.Context, name, email string) error {
 	for _, p := range all {
 		one, other := visible(p.Name), visible(name)
 		if p.Name != name && p.Email != email && (confusables.Confusable(one, other) || confusables.Confusable(strings.ToLower(one), strings.ToLower(other))) {
-			return &BadField{Field: "name", Got: fmt.Sprintf("%q, which looks like %q <%s>,", name, p.Name, p.Email), Accepted: "a name that is not taken for another person's", Question: true}
+			return &BadField{Field: "name", Got: fmt.Sprintf("%q looks like the name of %s <%s>. Is it another person?", name, p.Name, p.Email), Accepted: "a name that is not taken for another person's", Question: true}
 		}
 	}
 	return nil

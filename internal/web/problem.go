@@ -139,7 +139,7 @@ func problemOf(err error) *problem {
 
 func badField(b *people.BadField) api.FieldProblem {
 	if b.Question {
-		return api.FieldProblem{Pointer: "/" + b.Field, Detail: "is " + b.Got + " right?", Accepted: &b.Accepted, Question: &b.Question}
+		return api.FieldProblem{Pointer: "/" + b.Field, Detail: b.Got, Accepted: &b.Accepted, Question: &b.Question}
 	}
 	return api.FieldProblem{Pointer: "/" + b.Field, Detail: b.Got + " is not accepted", Accepted: &b.Accepted}
 }

@@ -141,10 +141,11 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           w="110px"
           variant="ghost"
           color="accent"
-          disabled={again.isPending || !person.active}
+          visibility={person.invited && person.active ? undefined : "hidden"}
+          disabled={again.isPending}
           onClick={() => again.mutate()}
         >
-          {again.isSuccess ? "link sent" : "send a link"}
+          {again.isSuccess ? "invited again" : "invite again"}
         </Button>
       </Flex>
       {(change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
@@ -197,8 +198,16 @@ function Invite() {
       </Flex>
       <Box aria-live="polite" minH="24px">
         {asked && (
-          <Button size="sm" variant="outline" disabled={invite.isPending} onClick={() => invite.mutate(true)}>
-            it is another person: invite
+          <Button
+            size="sm"
+            minH="44px"
+            px="0"
+            variant="ghost"
+            color="accent"
+            disabled={invite.isPending}
+            onClick={() => invite.mutate(true)}
+          >
+            yes, another person: invite
           </Button>
         )}
         {invite.isSuccess && <Text>A link is on its way.</Text>}
