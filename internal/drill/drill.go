@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"gonum.org/v1/gonum/stat"
 )
 
 // Client of the running program, with a session of its own.
@@ -288,11 +289,15 @@ func Percentile(all []time.Duration, p int) time.Duration {
 	if len(all) == 0 {
 		return 0
 	}
-	sorted := slices.Sorted(slices.Values(all))
-	return sorted[max(0, (p*len(sorted)+99)/100-1)]
+	sorted := make([]float64, len(all))
+	for i, d := range all {
+		sorted[i] = float64(d)
+	}
+	slices.Sort(sorted)
+	return time.Duration(stat.Quantile(float64(p)/100, stat.Empirical, sorted, nil))
 }
 
-// WaitUntil f succeeds, asking often; its last error after so long.
+// WaitUntil f succeeds, asking each 20 ms; its last error when it does not within the time.
 func WaitUntil(ctx context.Context, within time.Duration, f func() error) error {
 	ctx, cancel := context.WithTimeout(ctx, within)
 	defer cancel()

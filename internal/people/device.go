@@ -13,9 +13,9 @@ import (
 )
 
 // A device cookie says that a person signed in from this device before: a nonce, and a MAC
-// over it, the account and its password's hash. A new password makes it worth nothing. It lets
-// nobody in; it only has tries counted by the device (OWASP, Slow Down Online Guessing Attacks
-// with Device Cookies; from memory).
+// over it, the account and its password's hash. A new password makes it invalid. It is no
+// proof of identity; it only selects the counter of the device (OWASP, Slow Down Online
+// Guessing Attacks with Device Cookies; from memory).
 
 // deviceKeyFact is where the key of the cookies is kept.
 const deviceKeyFact = "device_key"
@@ -49,11 +49,16 @@ func (s *Service) deviceCookie(p store.Person) string {
 	return nonce + "." + s.deviceMAC(p, nonce)
 }
 
-// knows reports whether a cookie was given to this person's device, and its nonce.
-func (s *Service) knows(p store.Person, cookie string) (nonce string, known bool) {
-	nonce, mac, ok := strings.Cut(cookie, ".")
-	if !ok || len(s.deviceKey) == 0 || p.ID == 0 || p.Password == "" || len(nonce) > 64 {
+// knownDevice finds the cookie that was given to this person's device, and returns its nonce.
+func (s *Service) knownDevice(p store.Person, cookies []string) (nonce string, known bool) {
+	if len(s.deviceKey) == 0 || p.ID == 0 || p.Password == "" {
 		return "", false
 	}
-	return nonce, hmac.Equal([]byte(mac), []byte(s.deviceMAC(p, nonce)))
+	for _, cookie := range cookies {
+		nonce, mac, ok := strings.Cut(cookie, ".")
+		if ok && len(nonce) <= 64 && hmac.Equal([]byte(mac), []byte(s.deviceMAC(p, nonce))) {
+			return nonce, true
+		}
+	}
+	return "", false
 }

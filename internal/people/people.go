@@ -83,14 +83,18 @@ const (
 // Throttling: so many failures are free, then each one doubles the wait (common
 // practice; NIST SP 800-63B section 5.2.2 asks for a limit, recalled from
 // memory). A day without failures forgives all. A device that signed in before has a counter
-// of its own, so that nobody keeps its person out (device cookies, OWASP; from memory).
+// of its own, so that tries from elsewhere do not lock its person out (device cookies, OWASP;
+// from memory).
 const (
 	freeOfAccount = 5
 	freeOfDevice  = 10
 	freeOfAddress = 20
 	firstWait     = 30 * time.Second
 	longestWait   = 15 * time.Minute
-	forgiven      = 24 * time.Hour
+	// longestOfDevice lets the right password in within seconds whoever tried before; 8,640
+	// guesses a day are few against a password of the least score (10^8 guesses or more).
+	longestOfDevice = 10 * time.Second
+	forgiven        = 24 * time.Hour
 )
 
 // Wait says that the next try counts only after a while.
@@ -127,14 +131,14 @@ func (b *BadField) Error() string {
 	return b.Field + ": " + b.Got + " is not accepted; accepted: " + b.Accepted
 }
 
-// SignIn checks a password. from is the network address, device the cookie of a device that
-// signed in before, if any. It returns the cookie that the device is to keep, a [Wait] when
-// too many tries failed, and [ErrWrong].
+// SignIn checks a password. from is the network address, devices the cookies by which this
+// device is known, one for each person who signed in from it. It returns the cookie that the
+// device is to keep for this person, a [Wait] when too many tries failed, and [ErrWrong].
 //
 // A device that signed in with this account before is counted by itself. Any other is
 // counted by its account and by its address, each for itself: a try that has to wait for the
 // one is not counted against the other.
-func (s *Service) SignIn(ctx context.Context, email, password, from, device string) (p store.Person, cookie string, err error) {
+func (s *Service) SignIn(ctx context.Context, email, password, from string, devices []string) (p store.Person, cookie string, err error) {
 	email = strings.ToLower(strings.TrimSpace(email))
 	p, err = s.Store.PersonByEmail(ctx, email)
 	hash := p.Password
@@ -144,9 +148,9 @@ func (s *Service) SignIn(ctx context.Context, email, password, from, device stri
 	case err != nil:
 		return p, "", err
 	}
-	counters := []counter{{"account " + email, freeOfAccount}, {"address " + from, freeOfAddress}}
-	if nonce, known := s.knows(p, device); known && hash != s.dummy {
-		counters = []counter{{"device " + nonce, freeOfDevice}}
+	counters := []counter{{"account " + email, freeOfAccount, longestWait}, {"address " + from, freeOfAddress, longestWait}}
+	if nonce, known := s.knownDevice(p, devices); known && hash != s.dummy {
+		counters = []counter{{"device " + nonce, freeOfDevice, longestOfDevice}}
 	}
 	// Each try removes more old counters than it adds: those of made-up addresses do not pile up.
 	if err := s.Store.SweepThrottles(ctx, s.now().Add(-forgiven)); err != nil {
@@ -185,10 +189,11 @@ func (s *Service) SignIn(ctx context.Context, email, password, from, device stri
 	return p, s.deviceCookie(p), errors.Join(s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
 }
 
-// counter of failed tries, and how many are free.
+// counter of failed tries: how many are free, and the longest wait after more.
 type counter struct {
-	who  string
-	free int
+	who     string
+	free    int
+	longest time.Duration
 }
 
 // countAll counts a try on each counter, or on none: a [Wait] when any of them has to wait.
@@ -199,7 +204,7 @@ func (s *Service) countAll(ctx context.Context, counters []counter) error {
 		}
 	}
 	for _, c := range counters {
-		if err := s.count(ctx, c.who, c.free); err != nil {
+		if err := s.count(ctx, c); err != nil {
 			return err
 		}
 	}
@@ -241,9 +246,9 @@ func shifted(t store.Throttle, now time.Time) store.Throttle {
 	return t
 }
 
-// count a try of who, or a [Wait] when the next one does not count yet.
-func (s *Service) count(ctx context.Context, who string, free int) error {
-	return s.throttle(ctx, who, func(t store.Throttle) store.Throttle { return worse(t, free, s.now()) })
+// count a try, or a [Wait] when the next one does not count yet.
+func (s *Service) count(ctx context.Context, c counter) error {
+	return s.throttle(ctx, c.who, func(t store.Throttle) store.Throttle { return c.worse(t, s.now()) })
 }
 
 // compare a password with a hash, a few at a time: each takes much memory.
@@ -258,14 +263,14 @@ func (s *Service) compare(ctx context.Context, password, hash string) (bool, err
 }
 
 // worse is the throttle after one more failure.
-func worse(t store.Throttle, free int, now time.Time) store.Throttle {
+func (c counter) worse(t store.Throttle, now time.Time) store.Throttle {
 	if now.Sub(t.Last) > forgiven {
 		t.Failures = 0
 	}
 	t.Failures++
 	t.Last = now
-	if over := t.Failures - free; over >= 0 {
-		t.Until = now.Add(min(firstWait<<min(over, 10), longestWait))
+	if over := t.Failures - c.free; over >= 0 {
+		t.Until = now.Add(min(firstWait<<min(over, 10), c.longest))
 	}
 	return t
 }
@@ -368,7 +373,7 @@ func (s *Service) mailInvitation(ctx context.Context, p store.Person, address st
 // asks is not told which.
 func (s *Service) Forgot(ctx context.Context, email, from string) error {
 	email = strings.ToLower(strings.TrimSpace(email))
-	if err := s.count(ctx, "forgot "+from, freeOfAccount); err != nil {
+	if err := s.count(ctx, counter{"forgot " + from, freeOfAccount, longestWait}); err != nil {
 		return err
 	}
 	if err := s.audit(ctx, email, from, "password_forgotten", ""); err != nil {

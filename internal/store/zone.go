@@ -22,9 +22,8 @@ func (s *Store) Zone(ctx context.Context) (*time.Location, error) {
 
 // ZoneSet reports whether a zone was set.
 func (s *Store) ZoneSet(ctx context.Context) (bool, error) {
-	var n int
-	err := s.db.QueryRowContext(ctx, `SELECT COUNT(*) FROM installation WHERE name = ?`, zoneFact).Scan(&n)
-	return n > 0, err
+	name, err := s.Fact(ctx, zoneFact)
+	return name != "", err
 }
 
 // SetZone of the fleet.

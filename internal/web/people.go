@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -62,28 +63,32 @@ type (
 	addressKey struct{}
 )
 
-// devices is the request's device cookie, and how a new one is given.
+// devices are the request's device cookies, and how a new one is given.
 type devices struct {
-	cookie string
-	keep   func(*http.Cookie)
+	cookies []string
+	keep    func(*http.Cookie)
 }
 
 type devicesKey struct{}
 
-// deviceCookieName and how long a device is known without signing in again.
 const (
-	deviceCookieName = "device"
-	deviceLasts      = 365 * 24 * time.Hour
+	// deviceCookie and a person's id name the cookie: several people sign in from one device,
+	// and each stays known on it.
+	deviceCookie = "device_"
+	// deviceLasts without signing in again.
+	deviceLasts = 365 * 24 * time.Hour
+	// mostDevices cookies of a request are read.
+	mostDevices = 100
 )
 
-func deviceOf(ctx context.Context) string {
+func devicesOf(ctx context.Context) []string {
 	d, _ := ctx.Value(devicesKey{}).(devices)
-	return d.cookie
+	return d.cookies
 }
 
-func keepDevice(ctx context.Context, cookie string) {
+func keepDevice(ctx context.Context, person int64, cookie string) {
 	if d, ok := ctx.Value(devicesKey{}).(devices); ok && cookie != "" {
-		d.keep(&http.Cookie{Name: deviceCookieName, Value: cookie, Path: apiPrefix, MaxAge: int(deviceLasts.Seconds()), HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode})
+		d.keep(&http.Cookie{Name: deviceCookie + strconv.FormatInt(person, 10), Value: cookie, Path: apiPrefix, MaxAge: int(deviceLasts.Seconds()), HttpOnly: true, Secure: true, SameSite: http.SameSiteLaxMode})
 	}
 }
 
@@ -115,8 +120,10 @@ func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		ctx := context.WithValue(req.Context(), addressKey{}, host)
 		device := devices{keep: c.SetCookie}
-		if cookie, err := req.Cookie(deviceCookieName); err == nil {
-			device.cookie = cookie.Value
+		for _, cookie := range req.Cookies() {
+			if strings.HasPrefix(cookie.Name, deviceCookie) && len(device.cookies) < mostDevices {
+				device.cookies = append(device.cookies, cookie.Value)
+			}
 		}
 		ctx = context.WithValue(ctx, devicesKey{}, device)
 		if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
@@ -162,11 +169,11 @@ func (h handlers) GetSession(ctx context.Context, _ api.GetSessionRequestObject)
 
 // SignIn begins a session.
 func (h handlers) SignIn(ctx context.Context, r api.SignInRequestObject) (api.SignInResponseObject, error) {
-	p, device, err := h.people.SignIn(ctx, r.Body.Email, r.Body.Password, address(ctx), deviceOf(ctx))
+	p, device, err := h.people.SignIn(ctx, r.Body.Email, r.Body.Password, address(ctx), devicesOf(ctx))
 	if err != nil {
 		return nil, err
 	}
-	keepDevice(ctx, device)
+	keepDevice(ctx, p.ID, device)
 	s, err := h.begin(ctx, p)
 	return api.SignIn200JSONResponse(s), err
 }

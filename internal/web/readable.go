@@ -151,15 +151,16 @@ func unreadable(text string) string {
 	return ""
 }
 
-// invisible characters that count as graphic: fillers, joiners and variation selectors.
+// invisible characters that count as graphic: fillers, joiners and variation selectors (Unicode
+// property Default_Ignorable_Code_Point).
 func invisible(r rune) bool {
-	return r == '\u115f' || r == '\u1160' || r == '\u3164' || r == '\uffa0' || r == '\u034f' || r >= '\ufe00' && r <= '\ufe0f'
+	return unicode.In(r, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector)
 }
 
 // quoted text as it was typed, shortened, with what cannot be seen escaped.
 func quoted(text string) string { return strconv.QuoteToGraphic(shortened(text, 80)) }
 
-// shortened to so many characters.
+// shortened to at most this number of characters.
 func shortened(text string, characters int) string {
 	n := 0
 	for at := range text {

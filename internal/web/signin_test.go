@@ -52,14 +52,14 @@ func forgive(t *testing.T, who ...string) {
 // before, at once. Such a cookie is worth nothing for another account, after a new password,
 // or when it was made up; and a device that guesses waits as well.
 func TestDeviceCookie(t *testing.T) {
-	_, signIn := addPerson(t, "D. Vice", "device@skerrow.example", access.Reader)
+	person, signIn := addPerson(t, "D. Vice", "device@skerrow.example", access.Reader)
 	res, text := signIn("right right right", "")
-	device := cookieOf(res, "device")
+	device := cookieOf(res, fmt.Sprint("device_", person.ID))
 	if res.StatusCode != http.StatusOK || device == "" {
 		t.Fatalf("%d %s, cookies %v", res.StatusCode, text, res.Cookies())
 	}
 	for _, c := range res.Cookies() {
-		if c.Name == "device" && !(c.HttpOnly && c.Secure && c.SameSite == http.SameSiteLaxMode) {
+		if strings.HasPrefix(c.Name, "device") && !(c.HttpOnly && c.Secure && c.SameSite == http.SameSiteLaxMode) {
 			t.Errorf("the device cookie is %+v", c)
 		}
 	}
@@ -68,6 +68,13 @@ func TestDeviceCookie(t *testing.T) {
 	}
 	if res, _ := signIn("right right right", ""); res.StatusCode != http.StatusTooManyRequests {
 		t.Errorf("a device that is not known: %d", res.StatusCode)
+	}
+	// Others sign in from the same device, which stays known for each of them.
+	if res, text := signIn("right right right", "device_999999=AAAA.BBBB; "+device+"; device_999998=x"); res.StatusCode != http.StatusOK {
+		t.Errorf("a device of several people: %d %s", res.StatusCode, text)
+	}
+	for range 6 {
+		signIn("wrong", "")
 	}
 	if res, text := signIn("right right right", device); res.StatusCode != http.StatusOK {
 		t.Errorf("the device that signed in before: %d %s", res.StatusCode, text)
@@ -81,7 +88,11 @@ func TestDeviceCookie(t *testing.T) {
 			t.Errorf("%s: %d", name, res.StatusCode)
 		}
 	}
-	_, other := addPerson(t, "O. Ther", "other@skerrow.example", access.Reader)
+	third, other := addPerson(t, "O. Ther", "other@skerrow.example", access.Reader)
+	forgive(t)
+	if res, _ := other("right right right", device); cookieOf(res, fmt.Sprint("device_", third.ID)) == "" || cookieOf(res, fmt.Sprint("device_", person.ID)) != "" {
+		t.Errorf("a second person on the device replaces the first: %v", res.Cookies())
+	}
 	forgive(t)
 	for range 6 {
 		other("wrong", "")
@@ -97,6 +108,17 @@ func TestDeviceCookie(t *testing.T) {
 	}
 	if res, _ := signIn("right right right", device); res.StatusCode != http.StatusTooManyRequests {
 		t.Errorf("a device that guesses: %d", res.StatusCode)
+	}
+	// However often it guessed, the right password gets in within seconds.
+	for range 5 {
+		forward(11 * time.Second)
+		defer forward(-11 * time.Second)
+		signIn("wrong", device)
+	}
+	forward(11 * time.Second)
+	defer forward(-11 * time.Second)
+	if res, text := signIn("right right right", device); res.StatusCode != http.StatusOK {
+		t.Errorf("ten seconds after the last guess: %d %s", res.StatusCode, text)
 	}
 	forgive(t, "account device@skerrow.example")
 }
