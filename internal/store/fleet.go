@@ -152,9 +152,10 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
 			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: f.Ledger(u, kept[u.Plan])}
-			err = loadEntries(ctx, tx, loaded, u.Entries)
+			entries := asStored(u.Entries)
+			err = loadEntries(ctx, tx, loaded, entries)
 			if err == nil {
-				err = keep(ctx, tx, loaded, int64(len(u.Entries)), ledger.Fold(loaded.Ledger, u.Entries))
+				err = keep(ctx, tx, loaded, int64(len(entries)), ledger.Fold(loaded.Ledger, entries))
 			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
@@ -222,6 +223,17 @@ func (f LoadedFleet) scalesAt(site string) (scales []coolant.Base) {
 	return scales
 }
 
+// asStored are entries with their times as the database keeps them: UTC, in microseconds. An
+// account is folded from these, so that it is the one that its stored entries give.
+func asStored(entries []ledger.Entry) []ledger.Entry {
+	entries = slices.Clone(entries)
+	for i := range entries {
+		e := &entries[i]
+		e.At, e.RecordedAt = e.At.UTC().Truncate(time.Microsecond), e.RecordedAt.UTC().Truncate(time.Microsecond)
+	}
+	return entries
+}
+
 // loadRows is how many entries go into one statement.
 const loadRows = 100
 
@@ -248,7 +260,7 @@ func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry
 			return err
 		}
 		r := ledger.Record{ID: e.ID, Unit: u.Code, Seq: int64(n + 1), Kind: e.Body.Kind(),
-			At: e.At.UTC().Truncate(time.Microsecond), RecordedAt: e.RecordedAt.UTC().Truncate(time.Microsecond),
+			At: e.At, RecordedAt: e.RecordedAt,
 			RecordedBy: e.RecordedBy, Payload: payload}
 		beside, err := columnsOf(e.Body)
 		if err != nil {
