@@ -315,6 +315,7 @@ func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
 type restartable interface {
 	Exited() <-chan struct{}
 	Restart(ctx context.Context) error
+	Port() int
 }
 
 // Pauses between the tries to start the database again, the last one repeated; a server that
@@ -325,7 +326,7 @@ const steadyAfter = time.Minute
 
 // keepAlive starts the server again whenever it ends by itself, and goes on trying with
 // growing pauses until ctx ends: requests are answered 503 meanwhile, and the books open
-// again by themselves once the cause is gone. say tells each try.
+// again without a restart of the program once the cause is removed. say is called for each try.
 func keepAlive(ctx context.Context, server restartable, pause func(context.Context, time.Duration), say func(string)) {
 	tries := 0
 	for {
@@ -347,7 +348,7 @@ func keepAlive(ctx context.Context, server restartable, pause func(context.Conte
 			say(fmt.Sprintf("the database server ended; starting it again (try %d)", tries))
 			err := server.Restart(ctx)
 			if err == nil {
-				say("the database server answers again")
+				say(fmt.Sprintf("the database server answers again, on port %d", server.Port()))
 				break
 			}
 			say(fmt.Sprintf("the database server did not start: %v; trying again in %s", err, restartPauses[min(tries, len(restartPauses)-1)]))

@@ -29,6 +29,8 @@ type flaky struct {
 
 func (f *flaky) Exited() <-chan struct{} { return f.exited }
 
+func (f *flaky) Port() int { return 40_000 + f.tries }
+
 func (f *flaky) Restart(context.Context) error {
 	f.tries++
 	if f.tries <= f.fails {
@@ -56,6 +58,9 @@ func TestKeepAlive(t *testing.T) {
 		if f.tries != fails+1 || len(pauses) != fails+1 || !slices.IsSorted(pauses) || pauses[len(pauses)-1] > 30*time.Second {
 			t.Errorf("%d failures: %d tries, pauses %v", fails, f.tries, pauses)
 		}
+		if last := said[len(said)-1]; !strings.Contains(last, fmt.Sprint("on port ", 40_001+fails)) {
+			t.Errorf("%d failures: at last %q", fails, last)
+		}
 		if fails > 0 && !slices.ContainsFunc(said, func(s string) bool {
 			return strings.Contains(s, "no space left") && strings.Contains(s, "trying again in")
 		}) {
@@ -64,7 +69,7 @@ func TestKeepAlive(t *testing.T) {
 	}
 }
 
-// disk of so many bytes, which can be filled; the test is left out where none may be mounted.
+// disk of the given size (as mount takes it) that can be filled; the test is skipped where none may be mounted.
 func disk(t *testing.T, size string) string {
 	t.Helper()
 	dir := filepath.Join(t.TempDir(), "disk")
@@ -82,7 +87,7 @@ func disk(t *testing.T, size string) string {
 	return dir
 }
 
-// fill the disk of a folder to so many bytes left; the file is removed by the function given.
+// fill the disk of a folder until left bytes are free; empty removes the file again.
 func fill(t *testing.T, dir string, left uint64) (empty func()) {
 	t.Helper()
 	var s syscall.Statfs_t

@@ -21,7 +21,7 @@ import (
 
 var errTampered = errors.New("the books were tampered with; keep this database as it is, and compare with a backup")
 
-// notSeen is what verify cannot find, for whoever relies on it.
+// notSeen lists what verify cannot find.
 const notSeen = `Not seen: what was changed before its row was taken into a chain (an upgrade does that once); the nights and forecasts of
 sites and the plan list (what people did with it is in the audit); sessions, waits and links; and the work of somebody who rewrote
 the whole database and every file of heads. Keep copies of the heads elsewhere: verify --heads FILE compares.

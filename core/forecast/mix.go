@@ -127,8 +127,8 @@ func thins(a *ledger.Account, limit float64, today asOf) (measure.Date, float64,
 
 // chemistryClock of the properties that were tested in this charge, each by its last test:
 // what fails is due or watched with its remedy, what was dosed is tested again, and a trend
-// that runs to its limit has a day. In a wet-liner diesel the nitrite is to be tested so many
-// months after it was last known. False when nothing is asked for.
+// that runs to its limit has a day. In a wet-liner diesel the nitrite is to be tested a number
+// of months after it was last known. False when nothing is asked for.
 func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
 	c := Clock{Kind: Chemistry}
 	found := false
@@ -281,8 +281,8 @@ func productClock(a *ledger.Account, today asOf) (Clock, bool) {
 	return c, c.Verdict != ""
 }
 
-// lasts is how long something lasts: so many months, or so much on the meter, whichever
-// first. Zero sets no limit.
+// lasts is how long something lasts, by months or by the meter, whichever ends first. Zero
+// sets no limit.
 type lasts struct {
 	months    int
 	km, hours float64

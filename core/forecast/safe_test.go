@@ -184,7 +184,7 @@ func TestDueDayWithoutMidnight(t *testing.T) {
 }
 
 // Readings of one rest season do not show that a plough is never used: no day can be
-// told, and it is not sound.
+// computed, and it is not sound.
 func TestRestSeasonAlone(t *testing.T) {
 	plough := ledger.Unit{Meter: measure.EngineTime, Capacity: car.Capacity, Base: coolant.EG}
 	hours := func(v float64) ledger.Meter { return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.H}} }
@@ -205,7 +205,7 @@ func TestRestSeasonAlone(t *testing.T) {
 	}
 }
 
-// Law: whatever stands in the books, the clocks never panic and give no figure without a
+// Law: for any entries in the books, the clocks never panic and give no figure without a
 // value, of the account as it was folded and as it was stored.
 func TestWildClocks(t *testing.T) {
 	for seed := range uint64(3000) {

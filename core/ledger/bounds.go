@@ -8,7 +8,7 @@ import (
 )
 
 // Bounds of what the fold takes. [Check] refuses far less than these; they hold for books that
-// were written before a check was there, and for whatever else may stand in a database. A line
+// were written before a check was added, and for anything else that a database may hold. A line
 // beyond them is kept, noted as [NoteImplausible], and left out of the account.
 const (
 	// LeastVolume and MostVolume of any reading, L: less than a drop, more than any ship's

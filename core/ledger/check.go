@@ -486,7 +486,7 @@ func (c *checker) additive(additive coolant.Additive, kind coolant.AdditiveKind)
 	}
 }
 
-// overDosed asks about so many litres, or filters, of an additive that would bring too much
+// overDosed asks about an amount, in litres or filters, of an additive that would bring too much
 // nitrite, or of which that is not known.
 func (c *checker) overDosed(account *Account, field, got string, additive coolant.Additive, amount float64, most func(float64) string) {
 	if !(additive.Nitrite > 0) {

@@ -112,7 +112,7 @@ func (a *Account) replaced(share float64) {
 	a.Given.Replaced = 1 - (1-a.Given.Replaced)*(1-math.Min(1, math.Max(0, share)))
 }
 
-// raise the nitrite of the charge by so many grams.
+// raise the nitrite of the charge by a mass in grams.
 func (a *Account) raise(line *Line, grams float64) {
 	if !(grams > 0) {
 		return

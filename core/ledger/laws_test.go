@@ -214,7 +214,7 @@ func TestStoreAndRestore(t *testing.T) {
 	}
 }
 
-// Law: whatever stands in the books, however wild, folding, explaining, storing and restoring
+// Law: for any entries in the books, however wild, folding, explaining, storing and restoring
 // never panic and never give a figure without a value.
 func TestWildBooks(t *testing.T) {
 	for seed := range histories(t) {

@@ -141,7 +141,7 @@ func taken(err error) error {
 
 // SetPerson changes role and whether somebody may sign in; when either changes
 // all their sessions end. change sees the person and how many coordinators can sign in,
-// while nobody else can change either, and gives what the audit is to say. A change that
+// while both are locked, and gives what the audit is to say. A change that
 // changes nothing ends no session and is not audited.
 func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
 	var after Person

@@ -42,7 +42,7 @@ func (c *lossy) Read(b []byte) (int, error) {
 	return n, err
 }
 
-// The database commits and its answer is lost: that is told as not known, and sent
+// The database commits and its answer is lost: the answer says that it is not known, and sent
 // again the entry is there once.
 func TestLostCommit(t *testing.T) {
 	config, err := mysql.ParseDSN(instance.AppDSN())
@@ -81,7 +81,7 @@ func TestLostCommit(t *testing.T) {
 	}
 }
 
-// One id sent to two units at once is written to one of them; the other is told.
+// One id sent to two units at once is written to one of them; the other is refused.
 func TestOneIDForTwoUnits(t *testing.T) {
 	units := []store.Unit{unit(t, "A-1"), unit(t, "A-2")}
 	for range 10 {

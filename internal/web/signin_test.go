@@ -149,8 +149,8 @@ func TestCountersApart(t *testing.T) {
 	}
 }
 
-// The clock of the machine is set back by a month after a sign-in and after some waits: nobody
-// waits longer than the longest wait.
+// The clock of the machine is set back by a month after a sign-in and after some waits: no wait
+// is longer than the longest.
 func TestClockSetBack(t *testing.T) {
 	_, signIn := addPerson(t, "C. Lock", "clock@skerrow.example", access.Reader)
 	for range 5 {
@@ -224,7 +224,7 @@ func TestInvitationsStand(t *testing.T) {
 	}
 }
 
-// The last coordinator who can sign in stays one, whoever else is invited; a change that
+// The last coordinator who can sign in stays one, though others are invited; a change that
 // changes nothing ends no session and is not audited.
 func TestCoordinatorWhoCanSignIn(t *testing.T) {
 	if _, err := service.Store.AddPerson(t.Context(), store.Person{Name: "I. Nvited", Email: "invited@skerrow.example", Role: access.Coordinator, Active: true}); err != nil {
@@ -245,11 +245,11 @@ func TestCoordinatorWhoCanSignIn(t *testing.T) {
 	}
 }
 
-// The first link is offered at each start until somebody has come in as a coordinator; nobody
+// The first link is offered at each start until a coordinator has a password; no other person
 // ends it from outside, and it names its person at its use.
 func TestFirstLink(t *testing.T) {
 	owner := opened(t, instance.OwnerDSN())
-	// Nobody can sign in as a coordinator for the time of this test.
+	// No coordinator can sign in during this test.
 	if _, err := owner.DB().ExecContext(t.Context(), `UPDATE person SET active = FALSE WHERE role = 'coordinator'`); err != nil {
 		t.Fatal(err)
 	}
