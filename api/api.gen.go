@@ -1097,7 +1097,7 @@ type Account struct {
 	Today  openapi_types.Date `json:"today"`
 	Unit   UnitName           `json:"unit"`
 
-	// Winters Return period of the cold curve
+	// Winters Return period of the cold curve, winters.
 	Winters int `json:"winters"`
 }
 
@@ -1586,7 +1586,7 @@ type Line struct {
 	Grade        *Grade             `json:"grade,omitempty"`
 	Id           openapi_types.UUID `json:"id"`
 
-	// Implied L that went
+	// Implied L that went, or were found, without being written down.
 	Implied    *float64        `json:"implied,omitempty"`
 	Kind       EntryKind       `json:"kind"`
 	Notes      []Note          `json:"notes"`
@@ -2077,7 +2077,7 @@ type SiteCold struct {
 	Shift  *float64   `json:"shift,omitempty"`
 	ToldAt *time.Time `json:"toldAt,omitempty"`
 
-	// Winters Return period of the cold curve
+	// Winters Return period of the cold curve, winters.
 	Winters int `json:"winters"`
 
 	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.

@@ -1440,7 +1440,7 @@ export interface components {
              * @description m
              */
             altitude: number;
-            /** @description Return period of the cold curve */
+            /** @description Return period of the cold curve, winters. */
             winters: number;
             /** @description Its time zone. */
             zone: string;
@@ -1662,7 +1662,7 @@ export interface components {
             turnover?: components["schemas"]["Turnover"];
             /**
              * Format: double
-             * @description L that went
+             * @description L that went, or were found, without being written down.
              */
             implied?: number;
             grade?: components["schemas"]["Grade"];
@@ -1861,7 +1861,7 @@ export interface components {
             coldest: number;
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
             coldYears: number;
-            /** @description Return period of the cold curve */
+            /** @description Return period of the cold curve, winters. */
             winters: number;
             /**
              * Format: double

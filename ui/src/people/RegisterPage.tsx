@@ -105,6 +105,7 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
     mutationFn: (body: { role?: Role; active?: boolean }) => api.changePerson(person.id, body),
     onSuccess: refresh,
   });
+  const mayBeInvited = person.invited && person.active;
   const again = useMutation({ mutationFn: () => api.inviteAgain(person.id) });
   return (
     <Box borderBottomWidth="1px" borderColor="rule" py="6px">
@@ -141,7 +142,8 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           w="110px"
           variant="ghost"
           color="accent"
-          visibility={person.invited && person.active ? undefined : "hidden"}
+          visibility={mayBeInvited ? undefined : "hidden"}
+          display={{ base: mayBeInvited ? undefined : "none", md: "inline-flex" }}
           disabled={again.isPending}
           onClick={() => again.mutate()}
         >
