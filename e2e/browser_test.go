@@ -87,7 +87,7 @@ func climateOf(site string) *forecast.Climate {
 	w, today := demo.Weather(), measure.DateOf(time.Now(), time.Local)
 	record, err := w.Minima(context.Background(), site, today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
 	ahead, err2 := w.Forecast(context.Background(), site, today)
-	k, ok := forecast.NewClimate(slices.DeleteFunc(record, func(m forecast.Minimum) bool { return m.Celsius < -90 }), forecast.DefaultWinters)
+	k, ok := forecast.NewClimate(slices.DeleteFunc(record, func(m forecast.Minimum) bool { return m.Celsius < -90 }), forecast.DefaultReturnPeriod)
 	if err != nil || err2 != nil || !ok {
 		panic(fmt.Sprint(err, err2, ok))
 	}
@@ -107,7 +107,7 @@ func (r *reckoned) add(b ledger.Body) {
 func (r *reckoned) shows() (protects, freezeDue string) {
 	u := r.unit
 	a := ledger.Fold(r.fleet.Ledger(u, r.plan), r.entries)
-	o := forecast.Evaluate(&a, r.plan, forecast.Around{Cold: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
+	o := forecast.Evaluate(&a, r.plan, forecast.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
 	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
 	if c.Due != nil {
 		freezeDue = c.Due.Format(time.DateOnly)
@@ -361,10 +361,10 @@ const (
 func disagrees(code string) string {
 	u := demoUnit(code)
 	a := ledger.Fold(u.fleet.Ledger(u.unit, u.plan), u.entries)
-	if a.OffBook == nil {
+	if a.Discrepancy == nil {
 		panic(code + " agrees with its tests")
 	}
-	return a.OffBook.Entry
+	return a.Discrepancy.Entry
 }
 
 // viewers are tabs of the coordinator and of nobody.

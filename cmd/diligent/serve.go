@@ -219,7 +219,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 			return o, err
 		}
 	}
-	if o.first, err = service.First(ctx); err != nil {
+	if o.first, err = service.FirstLink(ctx); err != nil {
 		return o, err
 	}
 	o.handler, err = web.New(cfg)
@@ -254,7 +254,7 @@ func setZone(ctx context.Context, s *store.Store, name string) error {
 	if err != nil {
 		return err
 	}
-	return s.SetZone(ctx, store.By{Name: "diligent"}, zone)
+	return s.SetZone(ctx, store.Actor{Name: "diligent"}, zone)
 }
 
 // machineZone is the name of the machine's time zone; UTC when it has none that is

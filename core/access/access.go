@@ -64,11 +64,11 @@ var (
 	signatory = []Role{Signatory}
 )
 
-// May is the authority table: the roles that may bring about an effect. Who may
+// Permitted is the authority table: the roles that may bring about an effect. Who may
 // release an aircraft is for the law to say: here it takes a licensed signatory (14
 // CFR 43.3 and 43.7, recalled from memory; local rules overrule). The rest is
 // common practice.
-func May(e Effect, aircraft bool) []Role {
+func Permitted(e Effect, aircraft bool) []Role {
 	switch e {
 	case Records, Renews, VoidsOwn:
 		return writers
@@ -88,17 +88,17 @@ func May(e Effect, aircraft bool) []Role {
 	return nil // no role may strike an entry that is not there
 }
 
-// Writer is who writes an entry.
-type Writer struct {
+// Actor is who writes an entry.
+type Actor struct {
 	Name string
 	Role Role
 }
 
 // Check says whether w may write e into an account of u that holds written; nil,
 // or what would be accepted.
-func Check(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *ledger.FieldError {
+func Check(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *ledger.FieldError {
 	for _, effect := range EffectsOf(w, u, written, e) {
-		if may := May(effect, u.Aircraft); !slices.Contains(may, w.Role) {
+		if may := Permitted(effect, u.Aircraft); !slices.Contains(may, w.Role) {
 			return refusal(w.Role, e, effect, u.Aircraft, may)
 		}
 	}
@@ -125,7 +125,7 @@ func refusal(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *
 }
 
 // EffectsOf e on an account of u that holds written, in the order of the table.
-func EffectsOf(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) []Effect {
+func EffectsOf(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) []Effect {
 	has := map[Effect]bool{Records: true}
 	switch b := e.Body.(type) {
 	case ledger.Release:
@@ -144,7 +144,7 @@ func EffectsOf(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) 
 	}
 	before := ledger.Fold(u, written)
 	after := ledger.Fold(u, append(slices.Clip(written), e))
-	if struck := slices.DeleteFunc(slices.Clone(written), func(o ledger.Entry) bool { return strikes(o, e.ID) }); len(struck) < len(written) {
+	if struck := slices.DeleteFunc(slices.Clone(written), func(o ledger.Entry) bool { return voids(o, e.ID) }); len(struck) < len(written) {
 		// A strike that was there before it must not lift what the entry brings about.
 		before = ledger.Fold(u, append(struck, e))
 	}
@@ -158,7 +158,7 @@ func EffectsOf(w Writer, u ledger.Unit, written []ledger.Entry, e ledger.Entry) 
 	return all
 }
 
-func strikes(e ledger.Entry, id string) bool {
+func voids(e ledger.Entry, id string) bool {
 	s, ok := e.Body.(ledger.Strike)
 	return ok && s.Entry == id
 }

@@ -46,7 +46,7 @@ func TestMay(t *testing.T) {
 		for aircraft, want := range map[bool]string{false: c.other, true: c.aircraft} {
 			got := ""
 			for _, r := range access.Roles {
-				if slices.Contains(access.May(c.effect, aircraft), r) {
+				if slices.Contains(access.Permitted(c.effect, aircraft), r) {
 					got += string(r[0])
 				}
 			}
@@ -71,7 +71,7 @@ func TestEffects(t *testing.T) {
 	stopped := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.Defect{What: "hose split", Severity: "stop"})}
 	watched := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.Defect{What: "hose damp", Severity: "watch"})}
 	low := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.LevelCheck{Temper: ledger.Cold, Mark: "below"})}
-	oily := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.ChemistryTest{Look: coolant.LookOily})}
+	oily := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.ChemistryTest{Appearance: coolant.AppearanceOily})}
 	short := []ledger.Entry{at(0, tech, fill), at(24, tech, ledger.Renewal{Volume: litres(7), Product: premix, Drained: []ledger.Drained{{Point: "petcock", Volume: litres(8)}}})}
 	bled := append(slices.Clone(short), at(48, tech, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}))
 	flown := []ledger.Entry{at(0, tech, ledger.Opening{History: ledger.Factory, Product: &premix})}
@@ -104,7 +104,7 @@ func TestEffects(t *testing.T) {
 		{"closing a defect that stops", car, stopped, ledger.DefectClosed{Defect: stopped[1].ID, How: "mended"}, "cs"},
 		{"closing a defect that is watched", car, watched, ledger.DefectClosed{Defect: watched[1].ID, How: "mended"}, "cts"},
 		{"the level, seen right again", car, low, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, "cts"},
-		{"a clear sample after an oily one", car, oily, ledger.ChemistryTest{Look: coolant.LookClear}, "cts"},
+		{"a clear sample after an oily one", car, oily, ledger.ChemistryTest{Appearance: coolant.AppearanceClear}, "cts"},
 		{"half a litre onto trapped air", car, short, ledger.TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &premix}, "cts"},
 		{"the level after a short fill", car, short, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, "cts"},
 		{"a release of a short fill that was seen full", car, bled, ledger.Release{What: "bled"}, "cs"},
@@ -115,7 +115,7 @@ func TestEffects(t *testing.T) {
 	} {
 		got := ""
 		for _, r := range append(access.Roles, "guest") {
-			w := access.Writer{Name: tech, Role: r}
+			w := access.Actor{Name: tech, Role: r}
 			e := at(1000, tech, c.body)
 			switch err := access.Check(w, c.unit, c.written, e); {
 			case err == nil:
@@ -129,7 +129,7 @@ func TestEffects(t *testing.T) {
 			want = "s" // it is their own
 		}
 		if got != want {
-			t.Errorf("%s: %q may, want %q; effects %v", c.name, got, want, access.EffectsOf(access.Writer{Name: tech}, c.unit, c.written, at(1000, tech, c.body)))
+			t.Errorf("%s: %q may, want %q; effects %v", c.name, got, want, access.EffectsOf(access.Actor{Name: tech}, c.unit, c.written, at(1000, tech, c.body)))
 		}
 	}
 }
@@ -150,7 +150,7 @@ func TestNobodyWithoutTheRightLiftsAHold(t *testing.T) {
 		}
 		role := roles[rng.IntN(len(roles))]
 		for step := range 12 {
-			w := access.Writer{Name: ledgertest.People[rng.IntN(3)], Role: role}
+			w := access.Actor{Name: ledgertest.People[rng.IntN(3)], Role: role}
 			d := rng.IntN(ledgertest.Days)
 			body := ledgertest.Body(rng, u, d)
 			switch rng.IntN(4) {

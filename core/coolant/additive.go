@@ -47,9 +47,9 @@ type Additive struct {
 	Hours  measure.Hour      `json:"hours,omitempty"`
 }
 
-// Raises is by how many ppm NO₂ (by mass) a mass of nitrite, g, raises a charge of so
+// NitriteRise is by how many ppm NO₂ (by mass) a mass of nitrite, g, raises a charge of so
 // much mass; 0 for an empty charge.
-func Raises(grams float64, charge measure.Kilogram) float64 {
+func NitriteRise(grams float64, charge measure.Kilogram) float64 {
 	if !(charge > 0) {
 		return 0
 	}
@@ -83,9 +83,9 @@ func DilutionFor(charge measure.Litre, now, target, refill float64) (measure.Lit
 	return charge * measure.Litre((now-target)/(now-refill)), true
 }
 
-// Takes reports whether a technology is kept up with an additive of this kind: SCA in
+// AcceptsAdditive reports whether a technology is kept up with an additive of this kind: SCA in
 // conventional and hybrid coolants, an extender in nitrited OAT, a filter in any of these.
-func Takes(t Technology, kind AdditiveKind) bool {
+func AcceptsAdditive(t Technology, kind AdditiveKind) bool {
 	sca, noat := t == IAT || t == HOAT, t == NOAT
 	return kind == Filter && (sca || noat) || kind == SCA && sca || kind == Extender && noat
 }

@@ -195,9 +195,9 @@ func (c Charge) Add(d Charge) (Charge, error) {
 	return Charge{Base: base, Glycol: c.Glycol + d.Glycol, Water: c.Water + d.Water}, nil
 }
 
-// Take removes v litres of the mixture and returns what is left; all of it when
+// Remove removes v litres of the mixture and returns what is left; all of it when
 // v is the whole volume or more, nothing for a negative v.
-func (c Charge) Take(v measure.Litre) Charge {
+func (c Charge) Remove(v measure.Litre) Charge {
 	have := c.Volume()
 	switch {
 	case !(v > 0):

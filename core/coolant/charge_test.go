@@ -77,7 +77,7 @@ func TestReadWaterless(t *testing.T) {
 	if r, err := ReadWaterless(0.03, &own); err != nil || r.Refused || r.Freeze != -40 {
 		t.Errorf("3 %% of water: %+v, %v", r, err)
 	}
-	if r, err := ReadWaterless(0.031, &own); err != nil || !r.Refused || !r.NoHint {
+	if r, err := ReadWaterless(0.031, &own); err != nil || !r.Refused || !r.NotUsable {
 		t.Errorf("more: %+v, %v", r, err)
 	}
 	if r, err := ReadWaterless(0.01, nil); err != nil || !r.Refused {
@@ -109,7 +109,7 @@ func TestWaterTopUp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	got, err := charge.Take(0.5).Add(water)
+	got, err := charge.Remove(0.5).Add(water)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +129,7 @@ func TestDrainAndFillDilutes(t *testing.T) {
 	first := float64(charge.Glycol)
 	for n := 1; n <= 3; n++ {
 		water, _ := PourWater(measure.Litre(drained))
-		charge, _ = charge.Take(measure.Litre(drained) * charge.Volume() / capacity).Add(water)
+		charge, _ = charge.Remove(measure.Litre(drained) * charge.Volume() / capacity).Add(water)
 		want := math.Pow(1-drained/capacity, float64(n))
 		if left := float64(charge.Glycol) / first; math.Abs(left-want) > 1e-9 {
 			t.Errorf("after %d: %.4f of the old is left, want %.4f", n, left, want)
@@ -167,11 +167,11 @@ func TestChargeLaws(t *testing.T) {
 		if ratio := float64(sum.Volume() / (a.Volume() + b.Volume())); ratio > 1.002 || ratio < 0.985 {
 			t.Fatalf("mixing %v and %v changed the volume by %.4f", a, b, ratio)
 		}
-		if empty, err := a.Add(Charge{}); err != nil || empty != a || a.Take(0) != a || a.Take(-1) != a {
+		if empty, err := a.Add(Charge{}); err != nil || empty != a || a.Remove(0) != a || a.Remove(-1) != a {
 			t.Fatalf("nothing changed %v", a)
 		}
 		v := measure.Litre(rng.Float64()) * a.Volume()
-		if left := a.Take(v); math.Abs(float64(left.Volume()+v-a.Volume())) > 1e-9 || math.Abs(left.MassFraction()-a.MassFraction()) > 1e-12 {
+		if left := a.Remove(v); math.Abs(float64(left.Volume()+v-a.Volume())) > 1e-9 || math.Abs(left.MassFraction()-a.MassFraction()) > 1e-12 {
 			t.Fatalf("taking %v of %v left %v", v, a, left)
 		}
 		water, _ := PourWater(1)
@@ -198,7 +198,7 @@ func TestChargeEdges(t *testing.T) {
 	if both, err := water.Add(pg); err != nil || both.Base != PG {
 		t.Errorf("water + PG is %v, %v", both, err)
 	}
-	if rest := eg.Take(99); rest.Volume() != 0 || rest.MassFraction() != 0 || rest.VolumeFraction() != 0 {
+	if rest := eg.Remove(99); rest.Volume() != 0 || rest.MassFraction() != 0 || rest.VolumeFraction() != 0 {
 		t.Errorf("more than all leaves %v", rest)
 	}
 	for _, err := range []error{

@@ -33,22 +33,22 @@ const (
 	Aluminium Metal = "aluminium"
 )
 
-// Look of a sample.
-type Look string
+// Appearance of a sample.
+type Appearance string
 
 // The looks.
 const (
-	LookClear    Look = "clear" // clear and dyed, as it should be
-	LookFaded    Look = "faded" // the dye has gone
-	LookCloudy   Look = "cloudy"
-	LookRusty    Look = "rusty"
-	LookOily     Look = "oily"
-	LookGelled   Look = "gelled"
-	LookSediment Look = "sediment"
+	AppearanceClear    Appearance = "clear" // clear and dyed, as it should be
+	AppearanceFaded    Appearance = "faded" // the dye has gone
+	AppearanceCloudy   Appearance = "cloudy"
+	AppearanceRusty    Appearance = "rusty"
+	AppearanceOily     Appearance = "oily"
+	AppearanceGelled   Appearance = "gelled"
+	AppearanceSediment Appearance = "sediment"
 )
 
-// Looks in the order they are offered.
-var Looks = []Look{LookClear, LookFaded, LookCloudy, LookRusty, LookOily, LookGelled, LookSediment}
+// Appearances in the order they are offered.
+var Appearances = []Appearance{AppearanceClear, AppearanceFaded, AppearanceCloudy, AppearanceRusty, AppearanceOily, AppearanceGelled, AppearanceSediment}
 
 // Grade of one property or a whole sample.
 type Grade string
@@ -76,11 +76,11 @@ const (
 	PropStrayOff      Property = "stray voltage (all off)"
 	PropStrayCranking Property = "stray voltage (cranking)"
 	PropStrayLoads    Property = "stray voltage (loads on)"
-	PropLook          Property = "look"
+	PropAppearance    Property = "look"
 )
 
 // properties in the order of [Judge].
-var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropLook}
+var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropAppearance}
 
 // Order of the property in [Judge].
 func (p Property) Order() int { return slices.Index(properties, p) }
@@ -112,8 +112,8 @@ const (
 // Band that a reading leaves open; a strip's step, or Low equal to High for a figure.
 type Band struct{ Low, High float64 }
 
-// Exactly is the band of a figure.
-func Exactly(v float64) *Band { return &Band{v, v} }
+// ExactBand is the band of a figure.
+func ExactBand(v float64) *Band { return &Band{v, v} }
 
 // Times scales the band.
 func (b Band) Times(f float64) Band { return Band{b.Low * f, b.High * f} }
@@ -130,13 +130,13 @@ type Sample struct {
 	Nitrite, Molybdate *Band // ppm NO₂, ppm MoO₄
 	// Stray voltage by what was on, V, either sign.
 	Stray, StrayOff, StrayCranking, StrayLoads *float64
-	Look                                       Look // empty: not looked at
+	Appearance                                 Appearance // empty: not looked at
 	// Over are the figures of the unit's maker and of the product, in this order.
 	Over []Figures
 }
 
 // Bounds of a property: bad outside Least..Most, soft outside SoftLeast..SoftMost.
-type Bounds struct{ Least, SoftLeast, SoftMost, Most float64 }
+type Bounds struct{ Min, WatchMin, WatchMax, Max float64 }
 
 const none = 1e9
 
@@ -183,10 +183,10 @@ func (s Sample) Bounds(p Property) (Bounds, bool) {
 	return Bounds{}, false
 }
 
-// Judge grades a sample: each property that was tested, and the worst of them. What was
+// Evaluate grades a sample: each property that was tested, and the worst of them. What was
 // not tested is listed as unknown and left out of the whole; when nothing was tested,
 // the whole is unknown.
-func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
+func Evaluate(s Sample) (grade Grade, properties []PropertyGrade) {
 	for _, t := range []struct {
 		p     Property
 		v     *Band
@@ -202,7 +202,7 @@ func Judge(s Sample) (grade Grade, properties []PropertyGrade) {
 			properties = append(properties, PropertyGrade{Property: t.p, Bounds: bounds, Grade: GradeUnknown})
 		}
 	}
-	properties = append(properties, lookGrade(s.Look))
+	properties = append(properties, appearanceGrade(s.Appearance))
 	s.spend(properties)
 	grade = GradeUnknown
 	for _, p := range properties {
@@ -217,7 +217,7 @@ func point(v *float64) *Band {
 	if v == nil {
 		return nil
 	}
-	return Exactly(*v)
+	return ExactBand(*v)
 }
 
 // strayed reports whether a stray voltage was read with what was on.
@@ -241,14 +241,14 @@ func (s Sample) judge(p Property, v Band) PropertyGrade {
 	case PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads:
 		v = Band{math.Abs(v.Low), math.Abs(v.High)}
 		g.Grade = bounds.grade(v)
-		if v.High >= bounds.Most {
+		if v.High >= bounds.Max {
 			g.Grade = GradeBad
 		}
 	default:
 		g.Grade = bounds.grade(v)
 	}
 	if g.Grade != GradeGood {
-		g.Remedy = remedyOf(p, v.High > bounds.SoftMost)
+		g.Remedy = remedyOf(p, v.High > bounds.WatchMax)
 	}
 	return g
 }
@@ -285,9 +285,9 @@ func (g Grade) Worse(o Grade) bool { return g.rank() < o.rank() }
 
 func (b Bounds) grade(v Band) Grade {
 	switch {
-	case v.Low < b.Least || v.High > b.Most:
+	case v.Low < b.Min || v.High > b.Max:
 		return GradeBad
-	case v.Low < b.SoftLeast || v.High > b.SoftMost:
+	case v.Low < b.WatchMin || v.High > b.WatchMax:
 		return GradeSoft
 	}
 	return GradeGood
@@ -302,29 +302,29 @@ func (g Grade) rank() int {
 	return 0
 }
 
-func lookGrade(l Look) PropertyGrade {
-	g := PropertyGrade{Property: PropLook, Grade: GradeUnknown}
+func appearanceGrade(l Appearance) PropertyGrade {
+	g := PropertyGrade{Property: PropAppearance, Grade: GradeUnknown}
 	switch l {
-	case LookClear:
+	case AppearanceClear:
 		g.Grade = GradeGood
-	case LookFaded, LookCloudy:
+	case AppearanceFaded, AppearanceCloudy:
 		g.Grade, g.Remedy = GradeSoft, RemedyTest
-	case LookRusty, LookSediment:
+	case AppearanceRusty, AppearanceSediment:
 		g.Grade, g.Remedy = GradeBad, RemedyFlush
-	case LookOily, LookGelled:
+	case AppearanceOily, AppearanceGelled:
 		g.Grade, g.Remedy = GradeBad, RemedyCause
 	}
 	return g
 }
 
-// Dated is a property as it was on a day.
-type Dated struct{ Day, Value float64 }
+// DatedValue is a property as it was on a day.
+type DatedValue struct{ Day, Value float64 }
 
 // DaysToLimit carries the trend of a property on to its limit: the straight
 // line of least squares through three dated values or more. It returns the days
 // from the last value, and false when there are fewer, or the line does not run
 // towards the limit, as after it has been passed.
-func DaysToLimit(points []Dated, limit float64) (float64, bool) {
+func DaysToLimit(points []DatedValue, limit float64) (float64, bool) {
 	if len(points) < 3 {
 		return 0, false
 	}

@@ -75,9 +75,9 @@ type Correction struct {
 // maxPasses of a plan: past it nobody drains again.
 const maxPasses = 8
 
-// closeEnough in volume fraction: a tenth of a point, less than any tester
+// tolerance in volume fraction: a tenth of a point, less than any tester
 // reads.
-const closeEnough = 0.001
+const tolerance = 0.001
 
 // Correct plans the smallest number of passes from what is inside to the
 // target, draining no more in the last than it must. It returns a
@@ -182,7 +182,7 @@ func (p *planner) passes(c Charge, drainable measure.Litre) (plan []Pass, reache
 		// A pass that brings nothing, or leads away from the target, is left out. Topping
 		// up what has room is no pass away: it does what can be done.
 		before, after := math.Abs(c.MassFraction()-p.target), math.Abs(pass.After.MassFraction()-p.target)
-		if !done && (after >= before || len(plan) > 0 && math.Abs(pass.Volume-plan[len(plan)-1].Volume) < closeEnough) {
+		if !done && (after >= before || len(plan) > 0 && math.Abs(pass.Volume-plan[len(plan)-1].Volume) < tolerance) {
 			return plan, false
 		}
 		plan, c = append(plan, pass), pass.After
@@ -201,7 +201,7 @@ const shrinks = 0.02
 // wanted less what stays, over the room. NaN when no product does.
 func (p *planner) neededGlycol(c Charge, target float64, drainable measure.Litre) float64 {
 	c.Base = p.base
-	left := c.Take(p.most(c, drainable))
+	left := c.Remove(p.most(c, drainable))
 	room := p.capacity - left.Volume()
 	if room < 1e-6 {
 		return math.NaN()
@@ -217,7 +217,7 @@ func (p *planner) neededGlycol(c Charge, target float64, drainable measure.Litre
 func (p *planner) there(c Charge) bool {
 	rho := p.base.pureDensity()
 	want := p.target * c.curve().density.Predict(p.target) / rho
-	return math.Abs(c.VolumeFraction()-want) < closeEnough
+	return math.Abs(c.VolumeFraction()-want) < tolerance
 }
 
 func (b Base) pureDensity() float64 { return curveOf(b).density.Predict(1) }
@@ -225,7 +225,7 @@ func (b Base) pureDensity() float64 { return curveOf(b).density.Predict(1) }
 // reach is how far from the target, by mass, a pass ends that drains out and
 // fills up with a blend of share rich.
 func (p *planner) reach(c Charge, out measure.Litre, share float64) float64 {
-	after, _ := p.filled(c.Take(out), share)
+	after, _ := p.filled(c.Remove(out), share)
 	return after.MassFraction() - p.target
 }
 
@@ -268,10 +268,10 @@ func (p *planner) most(c Charge, drainable measure.Litre) measure.Litre {
 }
 
 // closeBy: a mass fraction this far off is within a tenth of a point by volume.
-func (p *planner) closeBy(off float64) bool { return math.Abs(off) < closeEnough }
+func (p *planner) closeBy(off float64) bool { return math.Abs(off) < tolerance }
 
 func (p *planner) poured(c Charge, out measure.Litre, share float64) Pass {
-	after, v := p.filled(c.Take(out), share)
+	after, v := p.filled(c.Remove(out), share)
 	pass := Pass{Out: out, Rich: v * measure.Litre(share), Lean: v * measure.Litre(1-share), After: after, Volume: after.VolumeFraction()}
 	pass.Falls = max(0, p.capacity-after.Volume())
 	if f, err := after.FreezePoint(); err == nil {

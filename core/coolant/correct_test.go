@@ -105,7 +105,7 @@ func checkCorrection(t *testing.T, task CorrectionTask, c Correction) {
 		}
 		rich, err1 := Pour(task.Base, p.Rich, c.RichGlycol)
 		lean, err2 := Pour(task.Base, p.Lean, c.LeanGlycol)
-		left := now.Take(p.Out)
+		left := now.Remove(p.Out)
 		sum, err3 := left.Add(rich)
 		sum, err4 := sum.Add(lean)
 		if err := errors.Join(err1, err2, err3, err4); err != nil {
@@ -127,7 +127,7 @@ func checkCorrection(t *testing.T, task CorrectionTask, c Correction) {
 		}
 		now = p.After
 	}
-	if c.Reached && math.Abs(now.VolumeFraction()-task.Target) > closeEnough+2e-4 {
+	if c.Reached && math.Abs(now.VolumeFraction()-task.Target) > tolerance+2e-4 {
 		t.Fatalf("%+v: reached %.4f", task, now.VolumeFraction())
 	}
 }

@@ -39,8 +39,8 @@ type Reading struct {
 	Shown *measure.Celsius
 	// Refused: not to be written as a freeze test; Freeze is then a hint at
 	// most, or means nothing when NoHint.
-	Refused, NoHint bool
-	Flags           []Flag
+	Refused, NotUsable bool
+	Flags              []Flag
 }
 
 func (r *Reading) flag(f Flag, refuse bool) {
@@ -172,7 +172,7 @@ func (m Refractometer) Read() (Reading, error) {
 		sigma = math.Hypot(sigma, sigmaOther)
 	}
 	if r.Freeze, err = freezeAt(inside, n); err != nil {
-		r.NoHint = true
+		r.NotUsable = true
 		r.flag(FlagTooStrong, true)
 		return r, nil
 	}
@@ -183,7 +183,7 @@ func (m Refractometer) Read() (Reading, error) {
 // tooStrong is a reading beyond the strong end of the scale: more glycol than the
 // eutectic, which protects less again. How much less it does not tell.
 func tooStrong() Reading {
-	return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagTooStrong}}
+	return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagTooStrong}}
 }
 
 // index of refraction that the scale's line v stands for.
@@ -255,7 +255,7 @@ func (h Hydrometer) Read() (Reading, error) {
 		return Reading{}, &measure.RangeError{What: "sample temperature in °C", Value: float64(h.Sample), Accepted: "-10 to 100"}
 	}
 	if h.Inside == PG || h.Inside == NoWater {
-		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagHydroPG}}, nil
+		return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagHydroPG}}, nil
 	}
 	var r Reading
 	if h.Inside != EG {
@@ -276,7 +276,7 @@ func (h Hydrometer) Read() (Reading, error) {
 		_, strong = h.freeze(h.Relative, densityLow.Value, labelHigh.Value)
 	}
 	if strong {
-		r.NoHint = true
+		r.NotUsable = true
 		r.flag(FlagTooStrong, true)
 	}
 	return r, nil
@@ -328,11 +328,11 @@ func ReadWaterless(water float64, freeze *measure.Celsius, over ...Figures) (Rea
 		return Reading{}, &measure.RangeError{What: "water in %", Value: 100 * water, Accepted: "0 to 100"}
 	}
 	if freeze == nil {
-		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagNoFigure}}, nil
+		return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagNoFigure}}, nil
 	}
 	r := Reading{Freeze: *freeze, Low: *freeze, High: *freeze}
 	if water > WaterlessWater.In(over...) {
-		r.NoHint = true
+		r.NotUsable = true
 		r.flag(FlagWatered, true)
 	}
 	return r, nil
@@ -353,7 +353,7 @@ func ReadDiscs(chart []measure.Celsius, floating int, inside Base) (Reading, err
 		return Reading{}, &measure.RangeError{What: "floating discs", Value: float64(floating), Accepted: "0 up to the discs on the chart"}
 	}
 	if inside == PG {
-		return Reading{Refused: true, NoHint: true, Flags: []Flag{FlagHydroPG}}, nil
+		return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagHydroPG}}, nil
 	}
 	r := Reading{}
 	if inside != EG {

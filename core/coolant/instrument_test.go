@@ -64,7 +64,7 @@ func TestRefractometer(t *testing.T) {
 		}
 	}
 	strong, err := Refractometer{Kind: ScaleBrix, Inside: PG, Value: 50}.Read()
-	if err != nil || !strong.NoHint || !slices.Contains(strong.Flags, FlagTooStrong) {
+	if err != nil || !strong.NotUsable || !slices.Contains(strong.Flags, FlagTooStrong) {
 		t.Errorf("beyond the table: %+v, %v", strong, err)
 	}
 }
@@ -91,14 +91,14 @@ func TestHydrometer(t *testing.T) {
 		}
 	}
 	for _, base := range []Base{PG, NoWater} {
-		if r, err := (Hydrometer{Relative: 1.04, Sample: 20, Inside: base}).Read(); err != nil || !r.Refused || !r.NoHint || r.Flags[0] != FlagHydroPG {
+		if r, err := (Hydrometer{Relative: 1.04, Sample: 20, Inside: base}).Read(); err != nil || !r.Refused || !r.NotUsable || r.Flags[0] != FlagHydroPG {
 			t.Errorf("%s: %+v, %v", base, r, err)
 		}
 	}
 	if r, err := (Hydrometer{Relative: 1.04, Sample: 20}).Read(); err != nil || !r.Refused {
 		t.Errorf("unknown glycol: %+v, %v", r, err)
 	}
-	if r, err := (Hydrometer{Relative: 1.11, Sample: 20, Inside: EG}).Read(); err != nil || !r.NoHint {
+	if r, err := (Hydrometer{Relative: 1.11, Sample: 20, Inside: EG}).Read(); err != nil || !r.NotUsable {
 		t.Errorf("beyond the eutectic: %+v, %v", r, err)
 	}
 	for _, bad := range [][2]float64{{.5, 20}, {1.04, 200}, {math.NaN(), 20}} {
@@ -172,17 +172,17 @@ func TestDiscsAndStrips(t *testing.T) {
 // A straight fall of 0.5 a year from 9.0 meets 7.0 after four years, worked by
 // hand.
 func TestDaysToLimit(t *testing.T) {
-	points := []Dated{{0, 9}, {365, 8.5}, {730, 8}}
+	points := []DatedValue{{0, 9}, {365, 8.5}, {730, 8}}
 	if got, ok := DaysToLimit(points, 7); !ok || math.Abs(got-730) > 1e-6 {
 		t.Errorf("%v days, %v; want 730", got, ok)
 	}
 	if got, ok := DaysToLimit(points, 11); ok {
 		t.Errorf("moving away, yet %v days", got)
 	}
-	if got, ok := DaysToLimit([]Dated{{0, 9}, {365, 7.5}, {730, 6}}, 7); ok {
+	if got, ok := DaysToLimit([]DatedValue{{0, 9}, {365, 7.5}, {730, 6}}, 7); ok {
 		t.Errorf("past the limit, yet %v days", got)
 	}
-	for _, few := range [][]Dated{nil, points[:2], {{0, 8}, {1, 8}, {2, 8}}} {
+	for _, few := range [][]DatedValue{nil, points[:2], {{0, 8}, {1, 8}, {2, 8}}} {
 		if got, ok := DaysToLimit(few, 7); ok {
 			t.Errorf("%v gave %v days", few, got)
 		}

@@ -71,9 +71,9 @@ func (s Sample) liners(p Property) (Grade, Remedy) {
 	n := *s.Nitrite
 	together := s.Molybdate != nil && n.Low >= in(nitriteEach) && s.Molybdate.Low >= in(nitriteEach) && n.Low+s.Molybdate.Low >= in(nitriteSum)
 	switch grade := b.grade(n); {
-	case n.High > b.SoftMost && s.WetLiners && s.nitriteFree():
+	case n.High > b.WatchMax && s.WetLiners && s.nitriteFree():
 		return grade, RemedyProduct // none of it was filled
-	case n.High > b.SoftMost:
+	case n.High > b.WatchMax:
 		return grade, RemedyDilute
 	case grade == GradeGood || together:
 		return GradeGood, ""
@@ -116,9 +116,9 @@ func NitriteFresh(t Technology, over ...Figures) (float64, bool) {
 	return 0, false
 }
 
-// BearsNitrite reports whether a technology protects wet liners by nitrite, so that it is
+// ContainsNitrite reports whether a technology protects wet liners by nitrite, so that it is
 // to be tested for.
-func BearsNitrite(t Technology) bool { return !(Sample{Technology: t}).nitriteFree() }
+func ContainsNitrite(t Technology) bool { return !(Sample{Technology: t}).nitriteFree() }
 
 // NitriteSCA is the most nitrite, ppm NO₂, of a new fill that comes with its SCA.
 func NitriteSCA(over ...Figures) float64 { return nitriteHigh.In(over...) }

@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-func ppm(v float64) *Band { return Exactly(v) }
+func ppm(v float64) *Band { return ExactBand(v) }
 
 // Technology × engine × property × reading → grade and remedy. Limits: ASTM D6210 (NO₂ of
 // 1200 or more, or NO₂ + MoO₄ of 780 with 300 of each), ASTM D3306 (pH of a new mix) and
@@ -97,7 +97,7 @@ func TestJudgeTable(t *testing.T) {
 		{OAT, "", reading{PropStrayOff, 0.2, 0, 0}, GradeBad, RemedyGround},
 	} {
 		s := Sample{Technology: c.technology, WetLiners: c.engine == liners, Metal: map[string]Metal{iron: Iron, aluminium: Aluminium}[c.engine]}
-		v := Exactly(c.low)
+		v := ExactBand(c.low)
 		if c.high != 0 {
 			v.High = c.high
 		}
@@ -121,7 +121,7 @@ func TestJudgeTable(t *testing.T) {
 		case PropStrayLoads:
 			s.StrayLoads = &c.low
 		}
-		grade, properties := Judge(s)
+		grade, properties := Evaluate(s)
 		at := fmt.Sprintf("%s, %s, %s %g to %g beside %g", c.technology, c.engine, c.property, c.low, v.High, c.beside)
 		found := false
 		for _, p := range properties {
@@ -143,7 +143,7 @@ func TestJudgeTable(t *testing.T) {
 // unknown. An additive is no remedy where pH is spent as well. Figures of the product and the
 // unit's maker take the place of the limits.
 func TestJudgeWhole(t *testing.T) {
-	grade, properties := Judge(Sample{Technology: NOAT, WetLiners: true, PH: ppm(8.4), Look: LookClear})
+	grade, properties := Evaluate(Sample{Technology: NOAT, WetLiners: true, PH: ppm(8.4), Appearance: AppearanceClear})
 	untested := 0
 	for _, p := range properties {
 		if p.Grade == GradeUnknown {
@@ -153,28 +153,28 @@ func TestJudgeWhole(t *testing.T) {
 	if grade != GradeGood || untested != 2 { // nitrite, stray voltage
 		t.Errorf("pH alone: %s, %+v", grade, properties)
 	}
-	if grade, _ := Judge(Sample{Technology: NOAT, WetLiners: true}); grade != GradeUnknown {
+	if grade, _ := Evaluate(Sample{Technology: NOAT, WetLiners: true}); grade != GradeUnknown {
 		t.Errorf("nothing tested: %s", grade)
 	}
-	for look, want := range map[Look]Grade{LookClear: GradeGood, LookFaded: GradeSoft, LookRusty: GradeBad, LookOily: GradeBad, LookGelled: GradeBad, LookSediment: GradeBad} {
-		if grade, _ := Judge(Sample{Technology: OAT, Look: look}); grade != want {
+	for look, want := range map[Appearance]Grade{AppearanceClear: GradeGood, AppearanceFaded: GradeSoft, AppearanceRusty: GradeBad, AppearanceOily: GradeBad, AppearanceGelled: GradeBad, AppearanceSediment: GradeBad} {
+		if grade, _ := Evaluate(Sample{Technology: OAT, Appearance: look}); grade != want {
 			t.Errorf("%s: %s, want %s", look, grade, want)
 		}
 	}
-	_, properties = Judge(Sample{Technology: IAT, WetLiners: true, PH: ppm(7), Nitrite: ppm(200)})
+	_, properties = Evaluate(Sample{Technology: IAT, WetLiners: true, PH: ppm(7), Nitrite: ppm(200)})
 	for _, p := range properties {
 		if p.Property == PropNitrite && p.Remedy != RemedyRenew {
 			t.Errorf("nitrite and pH spent: %+v", p)
 		}
 	}
 	over := []Figures{{"nitrite_low": 500}, {"nitrite_low": 100, "nitrite_alone": 600}}
-	if grade, _ := Judge(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(650), Over: over}); grade != GradeGood {
+	if grade, _ := Evaluate(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(650), Over: over}); grade != GradeGood {
 		t.Errorf("by the figures of product and maker: %s", grade)
 	}
-	if grade, _ := Judge(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(400), Over: over}); grade != GradeBad {
+	if grade, _ := Evaluate(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(400), Over: over}); grade != GradeBad {
 		t.Errorf("the maker's figure goes before the product's: %s", grade)
 	}
-	if grade, _ := Judge(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(math.NaN())}); grade != GradeUnknown {
+	if grade, _ := Evaluate(Sample{Technology: IAT, WetLiners: true, Nitrite: ppm(math.NaN())}); grade != GradeUnknown {
 		t.Errorf("NaN: %s", grade)
 	}
 }
@@ -200,7 +200,7 @@ func TestDose(t *testing.T) {
 	if got := DoseFor(additive, 30, 300, 1800); math.Abs(float64(got)-0.5) > 1e-9 {
 		t.Errorf("%.3f L, want 0.5", float64(got))
 	}
-	if got := Raises(45, 30); math.Abs(got-1500) > 1e-9 {
+	if got := NitriteRise(45, 30); math.Abs(got-1500) > 1e-9 {
 		t.Errorf("raised by %g ppm, want 1500", got)
 	}
 	if got := DoseFor(additive, 30, 1900, 1800); got != 0 {
@@ -215,7 +215,7 @@ func TestDose(t *testing.T) {
 	if _, ok := DilutionFor(30, 3600, 1800, 2000); ok {
 		t.Error("a mix with more nitrite than the target dilutes nothing")
 	}
-	if got := Raises(45, 0); got != 0 {
+	if got := NitriteRise(45, 0); got != 0 {
 		t.Errorf("an empty charge: %g", got)
 	}
 }

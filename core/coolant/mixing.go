@@ -16,7 +16,7 @@ type System struct {
 
 // Drain takes v litres of the mixture out.
 func (s System) Drain(v measure.Litre) System {
-	s.Charge = s.Charge.Take(v)
+	s.Charge = s.Charge.Remove(v)
 	return s
 }
 

@@ -19,7 +19,7 @@ func TestDriftMovesTheNight(t *testing.T) {
 	thin := ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: coolant.Product{Code: "T", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.357}}
 	night := func(tests ...ledger.Entry) (Clock, ledger.Account) {
 		a := ledger.Fold(car, append([]ledger.Entry{ago(800, thin)}, tests...))
-		return clockOf(t, Evaluate(&a, plan, Around{Cold: depot}, today), Freeze), a
+		return clockOf(t, Evaluate(&a, plan, Conditions{Climate: depot}, today), Freeze), a
 	}
 	steady, a := night(ago(500, freezeTest(-20, coolant.EG)), ago(200, freezeTest(-20, coolant.EG)))
 	if perYear, sigma := a.Drift(); math.Abs(perYear) > 0.003 || sigma <= 0 || sigma > 0.010 {
@@ -35,15 +35,15 @@ func TestDriftMovesTheNight(t *testing.T) {
 	strong := freezeTest(-23, coolant.EG)
 	strong.Zero = new(float64)
 	_, a = night(ago(500, freezeTest(-18, coolant.EG)), ago(20, strong), ago(19, strong))
-	if d := driftOf(&a); d.perDay != 0 || d.doubt <= 0 {
+	if d := driftOf(&a); d.perDay != 0 || d.sigma <= 0 {
 		t.Errorf("coolant that grows stronger: %+v", d)
 	}
 	// In summer the drift to come brings the night forward.
 	summer := measure.NewDate(2027, 6, 1)
-	with := clockOf(t, Evaluate(&a, plan, Around{Cold: depot}, summer), Freeze)
+	with := clockOf(t, Evaluate(&a, plan, Conditions{Climate: depot}, summer), Freeze)
 	_, b := night(ago(700, freezeTest(-20, coolant.EG)), ago(450, freezeTest(-19, coolant.EG)), ago(200, freezeTest(-17.5, coolant.EG)), ago(20, freezeTest(-16, coolant.EG)))
 	without, _ := depot.FirstBelow(*b.ProtectsTo()+3, summer, horizon)
-	got := clockOf(t, Evaluate(&b, plan, Around{Cold: depot}, summer), Freeze)
+	got := clockOf(t, Evaluate(&b, plan, Conditions{Climate: depot}, summer), Freeze)
 	if got.Due == nil || !got.Due.Before(without) || with.Due == nil {
 		t.Errorf("caught on %v, and without the drift on %v", got.Due, without)
 	}
@@ -68,7 +68,7 @@ func TestLevelFalls(t *testing.T) {
 		t.Fatalf("leak %+v", leak)
 	}
 	// Full today; 0.4 L is a twentieth: 0.4 / 0.3 months of 30.44 days ≈ 40 days.
-	c := clockOf(t, Evaluate(&a, plan, Around{Cold: mild}, today), Level)
+	c := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level)
 	if c.Due == nil || math.Abs(float64(DaysBetween(today, *c.Due))-40) > 4 || c.Reason.Code != LevelFalls || c.Verdict != Watch || !c.Window.P10.Before(*c.Due) || !c.Window.P90.After(*c.Due) {
 		t.Errorf("level %+v, window %+v", c, c.Window)
 	}
@@ -84,18 +84,18 @@ func TestLevelFalls(t *testing.T) {
 	if leak = a.Leak(); leak == nil || leak.Per != ledger.Per1000Km || math.Abs(leak.Rate-0.2) > 0.02 {
 		t.Fatalf("leak by the meter %+v", leak)
 	}
-	c = clockOf(t, Evaluate(&a, plan, Around{Cold: mild}, today), Level)
+	c = clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level)
 	if c.Due == nil || math.Abs(float64(DaysBetween(today, *c.Due))-40) > 5 {
 		t.Errorf("level by the meter %+v", c)
 	}
 	// Nobody has looked since: by now it is low, a twentieth 40 days after the last look.
-	late := clockOf(t, Evaluate(&a, plan, Around{Cold: mild}, today.AddDate(0, 0, 60)), Level)
+	late := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today.AddDate(0, 0, 60)), Level)
 	if late.Verdict != Due || late.Due == nil || math.Abs(float64(DaysBetween(today, *late.Due))-40) > 5 || late.Reason.Numbers["ahead"] > -15 {
 		t.Errorf("sixty days later %+v", late)
 	}
 	// Laid up it does not run, and nobody knows.
 	a = ledger.Fold(car, append(entries, ago(0, ledger.LayUp{})))
-	if c = clockOf(t, Evaluate(&a, plan, Around{Cold: mild}, today), Level); c.Due != nil || c.Verdict != Sound {
+	if c = clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level); c.Due != nil || c.Verdict != Sound {
 		t.Errorf("laid up %+v", c)
 	}
 }
@@ -125,7 +125,7 @@ func TestZeroClock(t *testing.T) {
 		{"another instrument was", []ledger.Entry{test(400, &nought)}, map[string]time.Time{"R-2": now.AddDate(0, 0, -7)}, Watch, ZeroLapses},
 	} {
 		a := ledger.Fold(car, append([]ledger.Entry{filled}, c.entries...))
-		got := clockOf(t, Evaluate(&a, asked, Around{Cold: mild, Zeroed: c.zeroed}, today), ZeroDue)
+		got := clockOf(t, Evaluate(&a, asked, Conditions{Climate: mild, Zeroed: c.zeroed}, today), ZeroDue)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About != "R-1" || (got.Due == nil) != (c.code == ZeroHolds) {
 			t.Errorf("%s: %s, %s on %v", c.name, got.Verdict, got.Reason.Code, got.Due)
 		}
@@ -151,17 +151,17 @@ func TestFurtherLooks(t *testing.T) {
 		code       Code
 	}{
 		{"the first morning alone is wanted", 0, 0, after(3, level(2)), "", ""},
-		{"the first of three, yesterday", 3, 0, after(2, level(1)), Due, OwedDays},
-		{"the first of three, today", 3, 0, after(1, level(0)), Watch, OwedDays},
+		{"the first of three, yesterday", 3, 0, after(2, level(1)), Due, CheckDays},
+		{"the first of three, today", 3, 0, after(1, level(0)), Watch, CheckDays},
 		{"all three", 3, 0, after(5, level(4), level(3), level(2)), "", ""},
 		{"two missed, and the last day made up", 3, 0, after(6, level(5), level(2)), "", ""},
-		{"twice on one day is once", 3, 0, after(3, level(2), level(2)), Due, OwedDays},
+		{"twice on one day is once", 3, 0, after(3, level(2), level(2)), Due, CheckDays},
 		{"fallen to the ordinary round", 3, 0, after(31, level(30)), "", ""},
-		{"no run yet", 0, 2, after(3, level(2)), Watch, OwedRuns},
-		{"it has run", 0, 2, after(3, level(2), ago(1, meter(300))), Due, OwedRuns},
-		{"no run for a week", 0, 2, after(10, level(9)), Due, OwedRuns},
+		{"no run yet", 0, 2, after(3, level(2)), Watch, CheckRuns},
+		{"it has run", 0, 2, after(3, level(2), ago(1, meter(300))), Due, CheckRuns},
+		{"no run for a week", 0, 2, after(10, level(9)), Due, CheckRuns},
 		{"after both runs", 0, 2, after(9, level(8), level(5), level(2)), "", ""},
-		{"before anything else the first morning", 3, 0, []ledger.Entry{ago(2, fill(false))}, Due, OwedLevel},
+		{"before anything else the first morning", 3, 0, []ledger.Entry{ago(2, fill(false))}, Due, CheckLevel},
 	} {
 		p := plan
 		p.FollowDays, p.FollowRuns = c.days, c.runs

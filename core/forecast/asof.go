@@ -9,35 +9,35 @@ import (
 // DaysBetween counts calendar days from one to another.
 func DaysBetween(from, to measure.Date) int { return to.Sub(from) }
 
-// asOf is the day that the clocks are evaluated for, and the zone in which a
+// evaluationDay is the day that the clocks are evaluated for, and the zone in which a
 // moment becomes a day.
-type asOf struct {
+type evaluationDay struct {
 	measure.Date
 	zone *time.Location
 }
 
-// dayIn a zone; UTC for none.
-func dayIn(day measure.Date, zone *time.Location) asOf {
+// dayInZone a zone; UTC for none.
+func dayInZone(day measure.Date, zone *time.Location) evaluationDay {
 	if zone == nil {
 		zone = time.UTC
 	}
-	return asOf{day, zone}
+	return evaluationDay{day, zone}
 }
 
 // of is the day that a moment falls on.
-func (d asOf) of(t time.Time) measure.Date { return measure.DateOf(t, d.zone) }
+func (d evaluationDay) of(t time.Time) measure.Date { return measure.DateOf(t, d.zone) }
 
 // due today.
-func (d asOf) due() *measure.Date { return &d.Date }
+func (d evaluationDay) due() *measure.Date { return &d.Date }
 
 // noon of the day, in its zone.
-func (d asOf) noon() time.Time { return d.Start(d.zone).Add(12 * time.Hour) }
+func (d evaluationDay) noon() time.Time { return d.Start(d.zone).Add(12 * time.Hour) }
 
 // until counts the days from today to a day, negative when it has passed.
-func (d asOf) until(day measure.Date) int { return day.Sub(d.Date) }
+func (d evaluationDay) until(day measure.Date) int { return day.Sub(d.Date) }
 
 // since counts the days from a day to today.
-func (d asOf) since(day measure.Date) int { return d.Sub(day) }
+func (d evaluationDay) since(day measure.Date) int { return d.Sub(day) }
 
 // months between two days, with the fraction of the last one.
 func months(from, to measure.Date) float64 {

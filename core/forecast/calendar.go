@@ -9,19 +9,19 @@ import (
 	"diligentledger/core/measure"
 )
 
-// School is the way of renewing that a plan follows.
-type School string
+// Strategy is the way of renewing that a plan follows.
+type Strategy string
 
 // The schools.
 const (
 	// FixedInterval renews by months and use even when the tests look fine.
-	FixedInterval School = "interval"
+	FixedInterval Strategy = "interval"
 	// ConditionFirst tests often, renews when a test fails, with the interval as
 	// the outer limit.
-	ConditionFirst School = "condition"
+	ConditionFirst Strategy = "condition"
 	// SealedForLife has no interval of the maker's; the one in the plan is a
 	// precaution that the coordinator chose.
-	SealedForLife School = "sealed"
+	SealedForLife Strategy = "sealed"
 )
 
 // The clocks of the calendar.
@@ -51,24 +51,24 @@ const (
 // Before the cold season each unit is to be tested once: two weeks before it
 // begins, unless that was done within four months (common practice).
 const (
-	beforeSeason = 14
-	testCounts   = 120
+	daysBeforeSeason = 14
+	testValidDays    = 120
 )
 
 // appendCalendar adds the clocks that the plan asks for by the calendar.
-func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, today asOf) []Clock {
+func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Conditions, today evaluationDay) []Clock {
 	if p.TestMonths > 0 && (a.Known || a.Base != "") {
-		test := testClock(a, p.TestMonths, around.Cold, today)
+		test := testClock(a, p.TestMonths, around.Climate, today)
 		clocks = append(clocks, test)
 		if c, ok := zeroClock(a, around.Zeroed, *test.Due, today); ok {
 			clocks = append(clocks, c)
 		}
 	}
 	if p.CapMonths > 0 {
-		clocks = append(clocks, lookedClock(a, CapDue, CapCalendar, p.CapMonths, lastFound(a, isCap), today))
+		clocks = append(clocks, inspectionClock(a, CapDue, CapCalendar, p.CapMonths, lastFound(a, isCap), today))
 	}
 	if p.HoseMonths > 0 {
-		clocks = append(clocks, lookedClock(a, HosesDue, HoseCalendar, p.HoseMonths, lastFound(a, isHose), today))
+		clocks = append(clocks, inspectionClock(a, HosesDue, HoseCalendar, p.HoseMonths, lastFound(a, isHose), today))
 	}
 	if p.HoseYears > 0 {
 		clocks = append(clocks, hoseAgeClock(a, 12*p.HoseYears, today))
@@ -76,9 +76,9 @@ func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Around, to
 	return clocks
 }
 
-// opened is the day the account begins.
-func opened(a *ledger.Account, today asOf) measure.Date {
-	begun := a.Begun()
+// openedOn is the day the account begins.
+func openedOn(a *ledger.Account, today evaluationDay) measure.Date {
+	begun := a.OpenedAt()
 	if begun.IsZero() {
 		return today.Date
 	}
@@ -88,7 +88,7 @@ func opened(a *ledger.Account, today asOf) measure.Date {
 // testClock asks for the freeze test: so many months after the last test of this
 // charge, and before the cold season. A charge that was never tested is due from
 // the day after it was filled, whatever was tested before it.
-func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
+func testClock(a *ledger.Account, limit int, cold *Climate, today evaluationDay) Clock {
 	c := Clock{Kind: TestDue}
 	numbers := map[string]float64{"limit": float64(limit)}
 	c.Reason = Reason{Code: TestNever, Numbers: numbers}
@@ -107,7 +107,7 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
 		}
 		return c
 	}
-	from := opened(a, today)
+	from := openedOn(a, today)
 	if t := a.LastTest; t != nil {
 		from, c.Reason.Code = today.of(t.At), TestCalendar
 		numbers["months"] = months(from, today.Date)
@@ -115,10 +115,10 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
 	due := from.AddMonths(limit)
 	// The next season that begins, or the one that has begun.
 	for _, season := range cold.Seasons(today.AddDate(0, -5, 0), today.AddDate(1, 0, 0)) {
-		if season.To.Before(today.Date) || DaysBetween(from, season.From) <= testCounts {
+		if season.To.Before(today.Date) || DaysBetween(from, season.From) <= testValidDays {
 			continue
 		}
-		if wanted := season.From.AddDays(-beforeSeason); wanted.Before(due) {
+		if wanted := season.From.AddDays(-daysBeforeSeason); wanted.Before(due) {
 			due = wanted
 			if c.Reason.Code == TestCalendar {
 				c.Reason.Code = TestSeason
@@ -128,7 +128,7 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
 		break
 	}
 	left := share(float64(today.until(due)) / (float64(limit) * 30.4))
-	c.Due, c.Left, c.Verdict = &due, &left, verdictOn(due, today)
+	c.Due, c.Remaining, c.Verdict = &due, &left, verdictOn(due, today)
 	switch {
 	case c.Verdict == Overdue && c.Reason.Code == TestNever:
 		c.Verdict = Due // nobody is late with a test that was never asked for
@@ -141,7 +141,7 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today asOf) Clock {
 // zeroClock asks for the zero of the refractometer that the last test was made
 // with, before the next test. It is never worse than a reminder: the test is the
 // work. False when no such instrument is named.
-func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date, today asOf) (Clock, bool) {
+func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date, today evaluationDay) (Clock, bool) {
 	t := a.LastTest
 	if t == nil || t.Instrument != ledger.Refractometer || t.Tool == "" {
 		return Clock{}, false
@@ -174,7 +174,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 
 // hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
 // hose that was looked at and whose age nobody knows is itself a reason to act.
-func hoseAgeClock(a *ledger.Account, limit int, today asOf) Clock {
+func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	numbers := map[string]float64{"limit": float64(limit)}
 	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeless, Numbers: numbers}}
 	oldest, about := a.BuiltAt, ""
@@ -212,26 +212,26 @@ func hoseAgeClock(a *ledger.Account, limit int, today asOf) Clock {
 	due := since.AddMonths(limit)
 	numbers["used"] = months(since, today.Date)
 	left := share(1 - numbers["used"]/float64(limit))
-	c.Verdict, c.Due, c.Left = softened(verdictOn(due, today)), &due, &left
+	c.Verdict, c.Due, c.Remaining = atMostDue(verdictOn(due, today)), &due, &left
 	c.Reason.Code, c.Reason.About = HoseOld, about
 	return c
 }
 
-func lookedClock(a *ledger.Account, kind ClockKind, code Code, limit int, last *time.Time, today asOf) Clock {
-	numbers := map[string]float64{"limit": float64(limit), "never": flag(last == nil)}
-	from := opened(a, today)
+func inspectionClock(a *ledger.Account, kind ClockKind, code Code, limit int, last *time.Time, today evaluationDay) Clock {
+	numbers := map[string]float64{"limit": float64(limit), "never": indicator(last == nil)}
+	from := openedOn(a, today)
 	if last != nil {
 		from = today.of(*last)
 	}
 	due := from.AddMonths(limit)
 	numbers["months"] = months(from, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
-	return Clock{Kind: kind, Verdict: softened(verdictOn(due, today)), Due: &due, Left: &left, Reason: Reason{Code: code, Numbers: numbers}}
+	return Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}
 }
 
-// softened: a look that is late is due work, and no reason to call the unit
+// atMostDue: a look that is late is due work, and no reason to call the unit
 // overdue.
-func softened(v Verdict) Verdict {
+func atMostDue(v Verdict) Verdict {
 	if v == Overdue {
 		return Due
 	}

@@ -64,7 +64,7 @@ func TestCalendarClocks(t *testing.T) {
 }
 
 func TestCheckPlan(t *testing.T) {
-	good := Plan{Name: "Pool car", School: FixedInterval, Later: Interval{Months: 36}, FreezeMargin: 3, Replaced: 0.6}
+	good := Plan{Name: "Pool car", Strategy: FixedInterval, Later: Interval{Months: 36}, FreezeMargin: 3, Replaced: 0.6}
 	for _, c := range []struct {
 		name   string
 		change func(*Plan)
@@ -72,7 +72,7 @@ func TestCheckPlan(t *testing.T) {
 	}{
 		{"good", func(*Plan) {}, ""},
 		{"no name", func(p *Plan) { p.Name = " " }, "/name"},
-		{"no such school", func(p *Plan) { p.School = "hope" }, "/school"},
+		{"no such school", func(p *Plan) { p.Strategy = "hope" }, "/school"},
 		{"no limit", func(p *Plan) { p.Later = Interval{} }, "/later"},
 		{"a century", func(p *Plan) { p.First.Months = 1200 }, "/first/months"},
 		{"a negative margin", func(p *Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
@@ -127,16 +127,16 @@ func TestHoseAge(t *testing.T) {
 // The audit tells a plan in the trade's words, what asks for nothing left out, and
 // of a change what it changes; distances in the unit they were given in.
 func TestPlanInWords(t *testing.T) {
-	p := Plan{Name: "Van", School: FixedInterval, First: Interval{Months: 60, Km: 160_934.4}, Later: Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
-	if got, want := p.Words(), "Van: school interval, first 60 mo or 100000 mi, later 400 h, to spare 3 K, new counts from 60 %, level for 3 d"; got != want {
+	p := Plan{Name: "Van", Strategy: FixedInterval, First: Interval{Months: 60, Km: 160_934.4}, Later: Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
+	if got, want := p.Summary(), "Van: school interval, first 60 mo or 100000 mi, later 400 h, to spare 3 K, new counts from 60 %, level for 3 d"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
 	next := p
 	next.Later, next.FollowDays, next.HoseYears = Interval{}, 0, 8
-	if got, want := next.Changes(p), "Van: later 400 h → none, hoses old none → 8 yr, level for 3 d → none"; got != want {
+	if got, want := next.Diff(p), "Van: later 400 h → none, hoses old none → 8 yr, level for 3 d → none"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
-	if got := p.Changes(p); got != "Van: nothing" {
+	if got := p.Diff(p); got != "Van: nothing" {
 		t.Errorf("no change: %q", got)
 	}
 	// Two plans never differ in silence.
@@ -156,7 +156,7 @@ func TestPlanInWords(t *testing.T) {
 		case reflect.Struct:
 			f.Set(reflect.ValueOf(Interval{Months: 1}))
 		}
-		if got := other.Changes(p); strings.HasSuffix(got, ": nothing") {
+		if got := other.Diff(p); strings.HasSuffix(got, ": nothing") {
 			t.Errorf("%s changed, and %q is told", of.Field(i).Name, got)
 		}
 	}

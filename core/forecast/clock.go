@@ -109,26 +109,26 @@ type Clock struct {
 	Due *measure.Date
 	// Window of days around it; nil when the day is sure, or unknown.
 	Window *Window
-	// Left is the share of the interval that is left, 0 to 1; nil when unknown.
-	Left   *float64
-	Reason Reason
+	// Remaining is the share of the interval that is left, 0 to 1; nil when unknown.
+	Remaining *float64
+	Reason    Reason
 	// Interval of the plan that runs, "first" or "later", or "conventional" where foreign
 	// product shortens it; empty for a clock without one.
 	Interval string
 	Unit     measure.Unit // of the use clock's numbers
 }
 
-// Outlook is what a unit's clocks say together.
-type Outlook struct {
+// UnitStatus is what a unit's clocks say together.
+type UnitStatus struct {
 	Verdict   Verdict
 	Governing Clock
 	Clocks    []Clock // the governing one first
 }
 
-// Around is what a unit's clocks depend on besides its own books and its plan.
-type Around struct {
-	// Cold of its site.
-	Cold *Climate
+// Conditions is what a unit's clocks depend on besides its own books and its plan.
+type Conditions struct {
+	// Climate of its site.
+	Climate *Climate
 	// Zeroed tells when each instrument was last zeroed, in anybody's books.
 	Zeroed map[string]time.Time
 	// Zone of the site, in which a moment falls on a day; UTC when nil.
@@ -142,15 +142,15 @@ const Evaluation ClockKind = "evaluation"
 const NotEvaluated Code = "not_evaluated"
 
 // unevaluated is unknown, with the error.
-func unevaluated(why string) Outlook {
+func unevaluated(why string) UnitStatus {
 	c := Clock{Kind: Evaluation, Verdict: Unknown, Reason: Reason{Code: NotEvaluated, About: why}}
-	return Outlook{Verdict: Unknown, Governing: c, Clocks: []Clock{c}}
+	return UnitStatus{Verdict: Unknown, Governing: c, Clocks: []Clock{c}}
 }
 
 // Evaluate the clocks of an account as of a day. Books that cannot be evaluated are unknown,
 // with the error: one unit never takes down the answer about another. The laws show that no
 // clock panics; the guard holds for what they have not drawn.
-func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) (o Outlook) {
+func Evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) (o UnitStatus) {
 	if a.Failure != "" {
 		return unevaluated(a.Failure)
 	}
@@ -171,18 +171,18 @@ func Evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) (o Out
 }
 
 // evaluate is [Evaluate] without its guard.
-func evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outlook {
-	now := dayIn(day, around.Zone)
+func evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) UnitStatus {
+	now := dayInZone(day, around.Zone)
 	use := sync.OnceValue(func() *UseModel {
-		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind, around.Cold.Southern()), now.noon())
+		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
 		return &model
 	})
 	clocks := make([]Clock, 1, 16)
-	clocks[0] = freezeClock(a, p, around.Cold, now)
+	clocks[0] = freezeClock(a, p, around.Climate, now)
 	if a.Known {
 		clocks = append(clocks, levelClock(a, use, now))
 	}
-	for _, standing := range []func(*ledger.Account, asOf) (Clock, bool){holdClock, findingsClock} {
+	for _, standing := range []func(*ledger.Account, evaluationDay) (Clock, bool){holdClock, findingsClock} {
 		if c, ok := standing(a, now); ok {
 			clocks = append(clocks, c)
 		}
@@ -192,7 +192,7 @@ func evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outloo
 	}
 	clocks = appendCalendar(clocks, a, p, around, now)
 	clocks = appendMix(clocks, a, p, use, now)
-	interval, shorter := conventional(p.running(a.Factory), a)
+	interval, shorter := conventional(p.activeInterval(a.Factory), a)
 	name := "later"
 	switch {
 	case shorter:
@@ -212,7 +212,7 @@ func evaluate(a *ledger.Account, p Plan, around Around, day measure.Date) Outloo
 		}
 	}
 	slices.SortStableFunc(clocks, ByUrgency)
-	return Outlook{Verdict: clocks[0].Verdict, Governing: clocks[0], Clocks: clocks}
+	return UnitStatus{Verdict: clocks[0].Verdict, Governing: clocks[0], Clocks: clocks}
 }
 
 // ByUrgency orders clocks for sorting: the worst verdict first and, within a verdict, the clock that
@@ -236,7 +236,7 @@ func ByUrgency(a, b Clock) int {
 const windowLead = 7
 
 // verdictIn is the verdict of a clock that runs out in a window.
-func verdictIn(w Window, today asOf) Verdict {
+func verdictIn(w Window, today evaluationDay) Verdict {
 	v := verdictOn(w.P50, today)
 	if v.Rank() > Due.Rank() && today.until(w.P10) <= windowLead {
 		return Due
@@ -245,7 +245,7 @@ func verdictIn(w Window, today asOf) Verdict {
 }
 
 // verdictOn is the verdict of a clock that runs out on due.
-func verdictOn(due measure.Date, today asOf) Verdict {
+func verdictOn(due measure.Date, today evaluationDay) Verdict {
 	switch days := today.until(due); {
 	case days < 0:
 		return Overdue
@@ -257,7 +257,7 @@ func verdictOn(due measure.Date, today asOf) Verdict {
 	return Sound
 }
 
-func ageClock(a *ledger.Account, limit int, today asOf) Clock {
+func ageClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	if a.Balance.RenewedAt == nil {
 		return Clock{Kind: Age, Verdict: Unknown, Reason: Reason{Code: AgeUnknown, Numbers: map[string]float64{"limit": float64(limit)}}}
 	}
@@ -265,14 +265,14 @@ func ageClock(a *ledger.Account, limit int, today asOf) Clock {
 	due := renewed.AddMonths(limit)
 	used := months(renewed, today.Date)
 	left := share(1 - used/float64(limit))
-	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Left: &left,
+	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Remaining: &left,
 		Reason: Reason{Code: AgeRuns, Numbers: map[string]float64{"used": used, "limit": float64(limit)}}}
 }
 
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
 
 // useClock is false when the plan limits nothing that this unit's meter counts.
-func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today asOf) (Clock, bool) {
+func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Use, Verdict: Unknown}
 	if a.Unit.Meter == "" {
 		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
@@ -307,11 +307,11 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	low, meter, high, _ := model.At(until)
 	used := meter - start
 	left := share(1 - used/limit)
-	c.Left = &left
+	c.Remaining = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
-		"suspects": float64(len(model.Suspects)), "changed": flag(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
-		"few": flag(model.Stretches < fewStretches), "read": math.Max(model.Last.Value-start, 0),
-		"season": flag(model.once || model.Seasons < 2 && model.swing > 0.5)}}
+		"suspects": float64(len(model.Outliers)), "changed": indicator(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
+		"few": indicator(model.Segments < fewSegments), "read": math.Max(model.Last.Value-start, 0),
+		"season": indicator(model.singleRest || model.Seasons < 2 && model.seasonRange > 0.5)}}
 	w, ok := model.Reaches(start + limit)
 	if a.LaidUp != nil && used < limit {
 		c.Verdict, c.Reason.Code = Sound, UseLaidUp
@@ -340,10 +340,10 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	return c, true
 }
 
-// fewStretches of a month tell so little that it is said.
-const fewStretches = 3
+// fewSegments of a month tell so little that it is said.
+const fewSegments = 3
 
-func flag(on bool) float64 {
+func indicator(on bool) float64 {
 	if on {
 		return 1
 	}
@@ -355,7 +355,7 @@ func (s Span) days(zone *time.Location) Window {
 	return Window{measure.DateOf(s.P10, zone), measure.DateOf(s.P50, zone), measure.DateOf(s.P90, zone)}
 }
 
-func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
+func freezeClock(a *ledger.Account, p Plan, cold *Climate, today evaluationDay) Clock {
 	c := Clock{Kind: Freeze}
 	protects := a.ProtectsTo()
 	bound := protects == nil && a.Bound != nil
@@ -364,8 +364,8 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	}
 	if protects == nil {
 		c.Verdict, c.Reason = Unknown, Reason{Code: FreezeNone}
-		if a.Watered {
-			c.Reason = Reason{Code: FreezeUnsure, Note: ledger.NoteWatered}
+		if a.WaterIn {
+			c.Reason = Reason{Code: FreezeUnsure, Note: ledger.NoteWaterIn}
 		} else if d := a.Distrusted; d != nil {
 			c.Reason = Reason{Code: FreezeUnsure, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
 		}
@@ -386,13 +386,13 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	// The warm and the cold end of nine tenths of the book's band, which widens as
 	// nobody looks.
 	warm, chilly := expected, expected
-	warm.wide, chilly.wide, warm.doubt, chilly.doubt = z, -z, drift.doubt, drift.doubt
+	warm.wide, chilly.wide, warm.driftSigma, chilly.driftSigma = z, -z, drift.sigma, drift.sigma
 	if b := a.Balance; b.High != nil && b.Freeze != nil {
 		warm.spread = math.Max(0, float64(*b.Freeze+(*b.High-*b.Freeze)*bandShare-*protects)) / z
 		chilly.spread = math.Max(0, float64(*protects-*b.Freeze-(*b.Low-*b.Freeze)*bandShare)) / z
 	}
 	first, narrow := cold.firstBelow(warm, today.Date, horizon)
-	if drift.perDay*365 >= leastDrift {
+	if drift.perDay*365 >= minDrift {
 		numbers["drift"] = drift.perDay * 365
 	}
 	if bound {
@@ -400,33 +400,33 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today asOf) Clock {
 	}
 	if !caught {
 		one := 1.0
-		c.Verdict, c.Left, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
+		c.Verdict, c.Remaining, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
 		if narrow && today.until(first) < 365 {
 			numbers["high"] = float64(warm.on(today.until(first)) - margin)
-			c.Verdict, c.Due, c.Left, c.Reason.Code = Watch, &first, nil, FreezeNarrow
+			c.Verdict, c.Due, c.Remaining, c.Reason.Code = Watch, &first, nil, FreezeNarrow
 			return c
 		}
-		return c.doubted(a, today, numbers)
+		return c.whenUntested(a, today, numbers)
 	}
 	last, ends := cold.firstBelow(chilly, today.Date, horizon)
 	if !ends {
 		last = night.AddDate(1, 0, 0)
 	}
 	c.Window = &Window{first, night, last}
-	numbers["need"] = float64(cold.On(night))
-	if t, told := cold.Forecast(night); told && t == cold.On(night) {
+	numbers["need"] = float64(cold.PlannedMinimum(night))
+	if t, told := cold.Forecast(night); told && t == cold.PlannedMinimum(night) {
 		numbers["forecast"] = 1
 	}
 	left := share(float64(today.until(night)) / 365)
-	c.Due, c.Left, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
+	c.Due, c.Remaining, c.Reason = &night, &left, Reason{Code: FreezeNight, Numbers: numbers}
 	c.Verdict = verdictIn(*c.Window, today)
 	if night.Equal(today.Date) {
 		c.Verdict, c.Reason.Code = Overdue, FreezeNow
-		if cold.On(today.Date) < *protects {
+		if cold.PlannedMinimum(today.Date) < *protects {
 			c.Verdict = Hold
 		}
 	}
-	return c.doubted(a, today, numbers)
+	return c.whenUntested(a, today, numbers)
 }
 
 // frostDays before the first frost from which on a unit of unknown contents is due
@@ -435,7 +435,7 @@ const frostDays = 31
 
 // boundClock is the freeze clock of a unit of which it is not known which glycol
 // is inside: the warmer of what its tests can mean. It is never sound.
-func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught bool, today asOf) Clock {
+func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught bool, today evaluationDay) Clock {
 	c.Verdict, c.Reason = Watch, Reason{Code: FreezeBound, Numbers: numbers}
 	if caught {
 		c.Due, c.Window = &night, &Window{night, night, night}
@@ -453,21 +453,21 @@ func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught 
 // 10th and the 90th percentile.
 const bandShare = z / 2
 
-// leastDrift in K a year that is worth telling.
-const leastDrift = 0.5
+// minDrift in K a year that is worth telling.
+const minDrift = 0.5
 
-// drifting is how fast the freeze point rises, K a day, and the doubt of it.
-type drifting struct{ perDay, doubt float64 }
+// drift is how fast the freeze point rises, K a day, and the doubt of it.
+type drift struct{ perDay, sigma float64 }
 
 // driftOf an account. Coolant that grows stronger by itself is not counted upon.
-func driftOf(a *ledger.Account) drifting {
-	k := a.PerStrength() / 365.25
+func driftOf(a *ledger.Account) drift {
+	k := a.FreezePerStrength() / 365.25
 	perYear, sigma := a.Drift()
-	return drifting{math.Max(0, k*perYear), math.Abs(k * sigma)}
+	return drift{math.Max(0, k*perYear), math.Abs(k * sigma)}
 }
 
 // sinceKnown is how many days ago the strength was last known.
-func sinceKnown(a *ledger.Account, today asOf) int {
+func sinceKnown(a *ledger.Account, today evaluationDay) int {
 	n := len(a.Strengths)
 	if n == 0 {
 		return 0
@@ -475,15 +475,15 @@ func sinceKnown(a *ledger.Account, today asOf) int {
 	return max(0, today.since(today.of(a.Strengths[n-1].At)))
 }
 
-// doubted lowers a freeze clock that looks sound but rests on a test that
+// whenUntested lowers a freeze clock that looks sound but rests on a test that
 // cannot be trusted, or on none for longer than a winter.
-func (c Clock) doubted(a *ledger.Account, today asOf, numbers map[string]float64) Clock {
+func (c Clock) whenUntested(a *ledger.Account, today evaluationDay, numbers map[string]float64) Clock {
 	if c.Verdict != Sound {
 		return c
 	}
 	if d := a.Distrusted; d != nil {
 		numbers["measured"] = float64(d.Measured)
-		c.Verdict, c.Left, c.Reason = Watch, nil, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
+		c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
 		return c
 	}
 	var since time.Time
@@ -495,7 +495,7 @@ func (c Clock) doubted(a *ledger.Account, today asOf, numbers map[string]float64
 	}
 	if age := months(today.of(since), today.Date); age >= StaleMonths {
 		numbers["months"] = age
-		c.Verdict, c.Left, c.Reason = Watch, nil, Reason{Code: FreezeStale, Numbers: numbers}
+		c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeStale, Numbers: numbers}
 	}
 	return c
 }

@@ -45,12 +45,12 @@ func loss(v float64) ledger.Loss {
 	return ledger.Loss{Volume: measure.Reading{Value: v, Unit: measure.L}}
 }
 
-func look(u ledger.Unit, p Plan, cold *Climate, entries ...ledger.Entry) Outlook {
+func look(u ledger.Unit, p Plan, cold *Climate, entries ...ledger.Entry) UnitStatus {
 	a := ledger.Fold(u, entries)
-	return Evaluate(&a, p, Around{Cold: cold}, today)
+	return Evaluate(&a, p, Conditions{Climate: cold}, today)
 }
 
-func clockOf(t *testing.T, o Outlook, k ClockKind) Clock {
+func clockOf(t *testing.T, o UnitStatus, k ClockKind) Clock {
 	t.Helper()
 	i := slices.IndexFunc(o.Clocks, func(c Clock) bool { return c.Kind == k })
 	if i < 0 {
@@ -162,7 +162,7 @@ func TestFreezeClock(t *testing.T) {
 	} {
 		a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: on(c.today).AddDays(-30).Time(), Body: fill(false)},
 			{ID: "b", At: on(c.today).AddDays(-2).Time(), Body: freezeTest(c.celsius, coolant.EG)}})
-		got := clockOf(t, Evaluate(&a, plan, Around{Cold: depot}, *on(c.today)), Freeze)
+		got := clockOf(t, Evaluate(&a, plan, Conditions{Climate: depot}, *on(c.today)), Freeze)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Verdict, got.Reason.Code, c.verdict, c.code)
 		}
@@ -179,7 +179,7 @@ func TestFreezeClockDoubts(t *testing.T) {
 		t.Errorf("wrong scale: %+v", got)
 	}
 	stale := look(car, plan, mild, ago(420, fill(false)), ago(1, loss(0.1)))
-	if got := clockOf(t, stale, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeStale || got.Left != nil {
+	if got := clockOf(t, stale, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeStale || got.Remaining != nil {
 		t.Errorf("not tested for 13 months: %+v", got)
 	}
 	fresh := look(car, plan, mild, ago(420, fill(false)), ago(40, freezeTest(-36, coolant.EG)))
@@ -265,6 +265,6 @@ func BenchmarkLook(b *testing.B) {
 	a := ledger.Fold(car, entries)
 	b.ReportAllocs()
 	for b.Loop() {
-		Evaluate(&a, plan, Around{Cold: depot}, today)
+		Evaluate(&a, plan, Conditions{Climate: depot}, today)
 	}
 }

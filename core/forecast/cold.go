@@ -72,17 +72,17 @@ func leap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0
 // temperature such that of n winters one has any night below its date's, and for
 // the nights just ahead what the weather service expects.
 type Climate struct {
-	// Winters, n: of n winters one has a night that is colder than the curve.
-	Winters int
+	// ReturnPeriod, n: of n winters one has a night that is colder than the curve.
+	ReturnPeriod int
 	// Years of nightly minima that the curve rests on; 0 for monthly values.
 	Years int
-	// Colder is how many nights a year of the record were colder than the curve.
-	Colder float64
+	// NightsBelow is how many nights a year of the record were colder than the curve.
+	NightsBelow float64
 	// Shift in K by which the curve lies below the nights that one in n of the same
 	// date is colder than, so that of n winters one has any night below it.
 	Shift measure.Kelvin
-	// Return is the coldest night of one winter in n; nil without a record.
-	Return *measure.Celsius
+	// ReturnLevel is the coldest night of one winter in n; nil without a record.
+	ReturnLevel *measure.Celsius
 
 	dates   [slots]measure.Celsius // one in n nights of the date is colder
 	nights  [slots]measure.Celsius // what is planned for
@@ -105,10 +105,10 @@ type Minimum struct {
 
 // Bounds of a record (common practice).
 const (
-	// DefaultWinters for a site nobody has set it for.
-	DefaultWinters = 50
-	// LeastWinters and MostWinters that may be set.
-	LeastWinters, MostWinters = 2, 200
+	// DefaultReturnPeriod for a site nobody has set it for.
+	DefaultReturnPeriod = 50
+	// MinReturnPeriod and MostWinters that may be set.
+	MinReturnPeriod, MaxReturnPeriod = 2, 200
 	// leastYears of a record, and nights in each, before it takes the place of the
 	// monthly values.
 	leastYears, leastNights = 3, 300
@@ -148,7 +148,7 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 	if whole < leastYears {
 		return nil, false
 	}
-	k := &Climate{Winters: winters, Years: whole, dates: dateCurve(record, winters)}
+	k := &Climate{ReturnPeriod: winters, Years: whole, dates: dateCurve(record, winters)}
 	k.settle() // which half of the earth it is
 	k.lower(record)
 	k.settle()
@@ -158,7 +158,7 @@ func NewClimate(record []Minimum, winters int) (*Climate, bool) {
 			colder++
 		}
 	}
-	k.Colder = 365 * float64(colder) / float64(len(record))
+	k.NightsBelow = 365 * float64(colder) / float64(len(record))
 	return k, true
 }
 
@@ -211,7 +211,7 @@ func (k *Climate) lower(record []Minimum) {
 			continue
 		}
 		others := slices.DeleteFunc(slices.Clone(record), func(m Minimum) bool { return winterOf(m.Day) == winter })
-		curve := dateCurve(others, k.Winters)
+		curve := dateCurve(others, k.ReturnPeriod)
 		below, minimum := math.Inf(-1), math.Inf(1)
 		for _, m := range nights {
 			below = math.Max(below, float64(curve[slotOf(m.Day)]-m.Celsius))
@@ -221,9 +221,9 @@ func (k *Climate) lower(record []Minimum) {
 	}
 	if len(worst) > 0 {
 		tenths := func(v float64) float64 { return math.Ceil(10*v) / 10 }
-		k.Shift = measure.Kelvin(tenths(math.Max(0, returnLevel(worst, k.Winters))))
-		level := measure.Celsius(-tenths(returnLevel(coldest, k.Winters)))
-		k.Return = &level
+		k.Shift = measure.Kelvin(tenths(math.Max(0, returnLevel(worst, k.ReturnPeriod))))
+		level := measure.Celsius(-tenths(returnLevel(coldest, k.ReturnPeriod)))
+		k.ReturnLevel = &level
 	}
 }
 
@@ -291,7 +291,7 @@ func RestoreClimate(stored Climate, curve []measure.Celsius) (*Climate, bool) {
 	if len(curve) != slots {
 		return nil, false
 	}
-	k := &Climate{Winters: stored.Winters, Years: stored.Years, Colder: stored.Colder, Shift: stored.Shift, Return: stored.Return}
+	k := &Climate{ReturnPeriod: stored.ReturnPeriod, Years: stored.Years, NightsBelow: stored.NightsBelow, Shift: stored.Shift, ReturnLevel: stored.ReturnLevel}
 	copy(k.dates[:], curve)
 	k.settle()
 	return k, true
@@ -305,8 +305,8 @@ func (k *Climate) Curve() []measure.Celsius { return slices.Clone(k.dates[:]) }
 func (k *Climate) settle() {
 	for s, t := range k.dates {
 		k.nights[s] = t - measure.Celsius(k.Shift)
-		if k.Return != nil {
-			k.nights[s] = min(t, max(k.nights[s], *k.Return))
+		if k.ReturnLevel != nil {
+			k.nights[s] = min(t, max(k.nights[s], *k.ReturnLevel))
 		}
 	}
 	k.coldest = slices.Min(k.nights[:])
@@ -365,17 +365,17 @@ func (k *Climate) expected(usual measure.Celsius, night int) measure.Celsius {
 	return min(k.ahead[night], usual+forecastError(night))
 }
 
-// On is the temperature that the night after day is planned for: by the curve, and
+// PlannedMinimum is the temperature that the night after day is planned for: by the curve, and
 // as the forecast moves it.
-func (k *Climate) On(day measure.Date) measure.Celsius {
+func (k *Climate) PlannedMinimum(day measure.Date) measure.Celsius {
 	if len(k.ahead) == 0 {
-		return k.Usual(day)
+		return k.CurveMinimum(day)
 	}
-	return k.expected(k.Usual(day), DaysBetween(k.from, day))
+	return k.expected(k.CurveMinimum(day), DaysBetween(k.from, day))
 }
 
-// Usual is the curve in the night after day, whatever the forecast says.
-func (k *Climate) Usual(day measure.Date) measure.Celsius { return k.nights[slotOf(day)] }
+// CurveMinimum is the curve in the night after day, whatever the forecast says.
+func (k *Climate) CurveMinimum(day measure.Date) measure.Celsius { return k.nights[slotOf(day)] }
 
 // walk calls f with each night from day on, by its number and its temperature,
 // until f says stop. It goes through the slots by hand: a step of time.Time for
@@ -410,19 +410,19 @@ func (k *Climate) FirstBelow(limit measure.Celsius, day measure.Date, nights int
 // protection is a temperature that moves with the time: so many days from now it
 // is at + drift·days + wide·√(spread² + (doubt·(days + since))²).
 type protection struct {
-	at     measure.Celsius
-	since  int     // days ago that it was known
-	drift  float64 // K a day
-	wide   float64 // standard deviations to this side
-	spread float64 // standard deviation now, K
-	doubt  float64 // of the drift, K a day
+	at         measure.Celsius
+	since      int     // days ago that it was known
+	drift      float64 // K a day
+	wide       float64 // standard deviations to this side
+	spread     float64 // standard deviation now, K
+	driftSigma float64 // of the drift, K a day
 }
 
 func (p protection) on(days int) measure.Celsius {
 	t := float64(p.at) + p.drift*float64(days)
 	d := float64(days + p.since)
 	if p.wide != 0 {
-		t += p.wide * math.Sqrt(p.spread*p.spread+p.doubt*p.doubt*d*d)
+		t += p.wide * math.Sqrt(p.spread*p.spread+p.driftSigma*p.driftSigma*d*d)
 	}
 	return measure.Celsius(t)
 }

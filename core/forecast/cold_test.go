@@ -18,13 +18,13 @@ import (
 func TestColdCurve(t *testing.T) {
 	for m := range 12 {
 		mid := measure.NewDate(2027, time.Month(m+1), 15)
-		if got := depot.On(mid); math.Abs(float64(got-months12[m])) > 0.5 {
+		if got := depot.PlannedMinimum(mid); math.Abs(float64(got-months12[m])) > 0.5 {
 			t.Errorf("%s: %v, want about %v", mid.Month(), got, months12[m])
 		}
 	}
-	last := depot.On(measure.NewDate(2026, 12, 31))
+	last := depot.PlannedMinimum(measure.NewDate(2026, 12, 31))
 	for d := range 366 {
-		now := depot.On(measure.NewDate(2027, 1, 1+d))
+		now := depot.PlannedMinimum(measure.NewDate(2027, 1, 1+d))
 		if math.Abs(float64(now-last)) > 0.55 { // two steps at once over 29 February
 			t.Fatalf("a jump from %v to %v on day %d", last, now, d)
 		}
@@ -96,7 +96,7 @@ func missed(k *Climate, record []Minimum, margin measure.Celsius) float64 {
 	for _, m := range record {
 		year := m.Day.AddDate(0, 6, 0).Year()
 		all[year] = true
-		if m.Celsius < k.Usual(m.Day)-margin {
+		if m.Celsius < k.CurveMinimum(m.Day)-margin {
 			caught[year] = true
 		}
 	}
@@ -114,7 +114,7 @@ func TestClimateHoldsItsPromise(t *testing.T) {
 		unseen := winters(999, 200)
 		for seed := range uint64(records) {
 			k, ok := NewClimate(winters(seed, c.years), c.n)
-			if !ok || k.Years != c.years || k.Winters != c.n || k.Shift <= 0 || k.Return == nil {
+			if !ok || k.Years != c.years || k.ReturnPeriod != c.n || k.Shift <= 0 || k.ReturnLevel == nil {
 				t.Fatalf("%d years: %+v", c.years, k)
 			}
 			share += missed(k, unseen, 0) / records
@@ -135,7 +135,7 @@ func TestClimateHoldsItsPromise(t *testing.T) {
 		if most := 2.2 / float64(c.n); share > most || share < 0.2/float64(c.n) {
 			t.Errorf("%d years, n = %d: %.3f of the winters have a night below the curve, promised %.3f", c.years, c.n, share, 1/float64(c.n))
 		}
-		if c.n == DefaultWinters && margin > 1.0/DefaultWinters {
+		if c.n == DefaultReturnPeriod && margin > 1.0/DefaultReturnPeriod {
 			t.Errorf("%d years: %.3f of the winters have a night more than 3 K below the curve, wanted under 0.02", c.years, margin)
 		}
 		if math.Abs(off) > 0.8 || colder < 0.6 || colder > 1.6 {
@@ -191,10 +191,10 @@ func TestSeattle(t *testing.T) {
 				if m.Celsius < k.dates[slotOf(m.Day)] {
 					colder++
 				}
-				if m.Celsius < k.Usual(m.Day) {
+				if m.Celsius < k.CurveMinimum(m.Day) {
 					below++
 				}
-				if m.Celsius < k.Usual(m.Day)-3 {
+				if m.Celsius < k.CurveMinimum(m.Day)-3 {
 					unsafe++
 				}
 			}
@@ -208,7 +208,7 @@ func TestSeattle(t *testing.T) {
 		}
 		// Three years hold two whole winters, which tell little of how winters differ: the
 		// plans' margin is there for that.
-		if below >= colder || n == DefaultWinters && unsafe > 0 {
+		if below >= colder || n == DefaultReturnPeriod && unsafe > 0 {
 			t.Errorf("n = %d: %d nights in four years fell below the lowered curve, %d by more than the plans' margin", n, below, unsafe)
 		}
 	}
@@ -233,14 +233,14 @@ func TestSouthern(t *testing.T) {
 func TestForecast(t *testing.T) {
 	frost := []measure.Celsius{-2, -2, -30, measure.Celsius(math.NaN()), -2, -2, -2, -2, -2, -2, -40}
 	k := depot.WithForecast(today, frost)
-	night := func(n int) measure.Celsius { return depot.On(today.AddDays(n)) }
+	night := func(n int) measure.Celsius { return depot.PlannedMinimum(today.AddDays(n)) }
 	for n, want := range []measure.Celsius{night(0) + 1.5, night(1) + 2, -30, night(3), night(4) + 3.5, night(5) + 4, night(6) + 4} {
-		if got := k.On(today.AddDays(n)); got != want {
+		if got := k.PlannedMinimum(today.AddDays(n)); got != want {
 			t.Errorf("night %d: %v, want %v", n, got, want)
 		}
 	}
 	for _, n := range []int{-1, 10, 365} {
-		if day := today.AddDays(n); k.On(day) != depot.On(day) {
+		if day := today.AddDays(n); k.PlannedMinimum(day) != depot.PlannedMinimum(day) {
 			t.Errorf("night %d is forecast", n)
 		}
 	}
@@ -254,7 +254,7 @@ func TestForecast(t *testing.T) {
 		day := today.AddDays(rng.IntN(400))
 		k := depot.WithForecast(day, minima)
 		for n := range 12 {
-			got, planned := k.On(day.AddDays(n)), depot.On(day.AddDays(n))
+			got, planned := k.PlannedMinimum(day.AddDays(n)), depot.PlannedMinimum(day.AddDays(n))
 			if got > planned+4 || n < len(minima) && n < AheadNights && got > minima[n] {
 				t.Fatalf("forecast %v, curve %v, planned for %v", minima, planned, got)
 			}
@@ -278,7 +278,7 @@ func TestCurveOverTheYears(t *testing.T) {
 	for _, year := range []int{2027, 2028} {
 		day := measure.NewDate(year, 2, 27)
 		depot.walk(day, 800, func(n int, got measure.Celsius) bool {
-			if want := depot.Usual(day.AddDate(0, 0, n)); got != want {
+			if want := depot.CurveMinimum(day.AddDate(0, 0, n)); got != want {
 				t.Fatalf("%d nights from %v: %v, want %v", n, day, got, want)
 			}
 			return false
@@ -288,11 +288,11 @@ func TestCurveOverTheYears(t *testing.T) {
 	if s := polar.Seasons(today, today.AddDate(0, 6, 0)); len(s) == 0 || !s[0].From.Equal(today) || !s[len(s)-1].To.Equal(today.AddDate(0, 6, 0)) {
 		t.Errorf("where it is always cold the seasons are %v", s)
 	}
-	restored, ok := RestoreClimate(Climate{Winters: 20, Years: 7, Colder: 1.5, Shift: 2}, depot.Curve())
-	if !ok || restored.Coldest() != depot.Coldest()-2 || restored.Winters != 20 || restored.Years != 7 || restored.Shift != 2 {
-		t.Errorf("restored: coldest %v, %d winters, %d years, shift %v", restored.Coldest(), restored.Winters, restored.Years, restored.Shift)
+	restored, ok := RestoreClimate(Climate{ReturnPeriod: 20, Years: 7, NightsBelow: 1.5, Shift: 2}, depot.Curve())
+	if !ok || restored.Coldest() != depot.Coldest()-2 || restored.ReturnPeriod != 20 || restored.Years != 7 || restored.Shift != 2 {
+		t.Errorf("restored: coldest %v, %d winters, %d years, shift %v", restored.Coldest(), restored.ReturnPeriod, restored.Years, restored.Shift)
 	}
-	if _, ok := RestoreClimate(Climate{Winters: 20, Years: 7}, depot.Curve()[1:]); ok {
+	if _, ok := RestoreClimate(Climate{ReturnPeriod: 20, Years: 7}, depot.Curve()[1:]); ok {
 		t.Error("a year without its first day was restored")
 	}
 }

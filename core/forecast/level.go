@@ -15,15 +15,15 @@ const month = 30.44
 
 // levelClock compares what the books say is inside with the last fill, and tells
 // from the rate at which coolant goes when it will be low.
-func levelClock(a *ledger.Account, use func() *UseModel, today asOf) Clock {
+func levelClock(a *ledger.Account, use func() *UseModel, today evaluationDay) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
 	missing := full - litres
 	left := share(1 - missing/(ledger.HoldShare*full))
 	numbers := map[string]float64{"litres": litres, "full": full, "low": ledger.LowShare * full, "hold": ledger.HoldShare * full}
-	c := Clock{Kind: Level, Verdict: Sound, Left: &left, Reason: Reason{Code: LevelHolds, Numbers: numbers}}
+	c := Clock{Kind: Level, Verdict: Sound, Remaining: &left, Reason: Reason{Code: LevelHolds, Numbers: numbers}}
 	leak := a.Leak()
 	if leak != nil {
-		if at, ok := falls(a, leak, use, ledger.HoldShare*full-missing, likely, today); ok {
+		if at, ok := reachesLow(a, leak, use, ledger.HoldShare*full-missing, likely, today); ok {
 			numbers["days"] = float64(today.until(at))
 		}
 	}
@@ -41,16 +41,16 @@ func levelClock(a *ledger.Account, use func() *UseModel, today asOf) Clock {
 	low := ledger.LowShare*full - missing
 	var w Window
 	var ok bool
-	if w.P50, ok = falls(a, leak, use, low, likely, today); !ok || today.until(w.P50) > slowLeak {
+	if w.P50, ok = reachesLow(a, leak, use, low, likely, today); !ok || today.until(w.P50) > slowLeak {
 		return c
 	}
-	w.P10, _ = falls(a, leak, use, low, early, today)
-	if w.P90, ok = falls(a, leak, use, low, late, today); !ok {
-		w.P90 = today.AddDate(farYears, 0, 0)
+	w.P10, _ = reachesLow(a, leak, use, low, early, today)
+	if w.P90, ok = reachesLow(a, leak, use, low, late, today); !ok {
+		w.P90 = today.AddDate(maxYears, 0, 0)
 	}
 	c.Window, c.Due, c.Reason.Code = &w, &w.P50, LevelFalls
 	numbers["ahead"] = float64(today.until(w.P50))
-	c.Verdict = softened(verdictOn(w.P50, today))
+	c.Verdict = atMostDue(verdictOn(w.P50, today))
 	// The window of a slow leak is wide: that it is open is a reason to look, no more.
 	if c.Verdict == Sound && today.until(w.P10) <= dueDays {
 		c.Verdict = Watch
@@ -58,24 +58,24 @@ func levelClock(a *ledger.Account, use func() *UseModel, today asOf) Clock {
 	return c
 }
 
-// falls is when so many litres more will have gone since the level was last known,
+// reachesLow is when so many litres more will have gone since the level was last known,
 // by the leak's rate and its uncertainty. Where the leak is reckoned by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
 // one. False when nobody can tell, or not in any time that means something.
-func falls(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today asOf) (measure.Date, bool) {
+func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today evaluationDay) (measure.Date, bool) {
 	litres = math.Max(litres, 0)
 	// A rate less than a fifth of the likely one is as good as none.
 	rate := math.Max(leak.Rate+float64(s)*z*leak.Sigma, leak.Rate/5)
 	if leak.Per == ledger.PerMonth {
 		days := litres / rate * month
-		return today.of(a.LevelAt).AddDays(int(math.Min(days, farYears*365))), days < farYears*365
+		return today.of(a.LevelAt).AddDays(int(math.Min(days, maxYears*365))), days < maxYears*365
 	}
 	per := 1000.0
 	if leak.Per == ledger.Per100H {
 		per = 100
 	}
 	model := use()
-	meter, ok := model.past(a.Readings, a.LevelAt)
+	meter, ok := model.meterAt(a.Readings, a.LevelAt)
 	if !ok || a.LaidUp != nil {
 		return measure.Date{}, false
 	}

@@ -13,7 +13,7 @@ func Limits() []coolant.Limit {
 		row("stale_months", StaleMonths, "months", "since the freeze point was tested or filled", "each winter sees one test", "freeze clock: not relied on after"),
 		row("frost_days", frostDays, "days", "before the first frost", "", "a unit of unknown contents is due"),
 		row("follow_up_late", followUpLate, "days", "a follow-up that was not done", "", "verdict overdue after"),
-		row("before_season", beforeSeason, "days", "freeze test before the cold season", "", "test clock"),
+		row("before_season", daysBeforeSeason, "days", "freeze test before the cold season", "", "test clock"),
 		row("zero_days", coolant.ZeroMonth, "days", "zero check of a refractometer", "", "zero clock: lapses after"),
 	}
 }

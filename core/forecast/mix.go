@@ -20,11 +20,11 @@ const (
 
 // Their reasons. Shares are in per cent.
 const (
-	StrengthHolds  Code = "strength_holds"  // strength; dueLow, watchLow, watchHigh, dueHigh
-	StrengthThin   Code = "strength_thin"   // the same
-	StrengthStrong Code = "strength_strong" // the same
-	StrengthBeyond Code = "strength_beyond" // the last test was beyond the strong end of its scale
-	StrengthThins  Code = "strength_thins"  // the same, and perYear: per cent by mass a year that it grows thinner
+	StrengthHolds   Code = "strength_holds"  // strength; dueLow, watchLow, watchHigh, dueHigh
+	StrengthLow     Code = "strength_thin"   // the same
+	StrengthHigh    Code = "strength_strong" // the same
+	StrengthBeyond  Code = "strength_beyond" // the last test was beyond the strong end of its scale
+	StrengthDilutes Code = "strength_thins"  // the same, and perYear: per cent by mass a year that it grows thinner
 
 	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
 	ChemRetest   Code = "chem_retest"   // days since the dose, limit: days
@@ -45,7 +45,7 @@ const (
 )
 
 // appendMix adds the clocks of the mix and its chemistry.
-func appendMix(clocks []Clock, a *ledger.Account, p Plan, use func() *UseModel, today asOf) []Clock {
+func appendMix(clocks []Clock, a *ledger.Account, p Plan, use func() *UseModel, today evaluationDay) []Clock {
 	for _, one := range []func() (Clock, bool){
 		func() (Clock, bool) { return strengthClock(a, today) },
 		func() (Clock, bool) { return chemistryClock(a, today) },
@@ -63,7 +63,7 @@ func appendMix(clocks []Clock, a *ledger.Account, p Plan, use func() *UseModel, 
 // strengthClock: below so much glycol the inhibitors are thin, above so much it cools and
 // protects worse. It has a day when the tests since the fill show the mix growing thinner.
 // False while the strength is not known, and for a coolant without water.
-func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
+func strengthClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Strength, Verdict: Sound}
 	if d := a.Distrusted; d != nil && d.Note == ledger.NoteTooStrong {
 		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: StrengthBeyond}
@@ -72,7 +72,7 @@ func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
 	if !a.Known || a.Mixed || a.Base == coolant.NoWater || a.Charge.Mass() <= 0 {
 		return c, false
 	}
-	over := a.Over()
+	over := a.LimitOverrides()
 	dueLow, watchLow := coolant.StrengthDueLow.In(over...), coolant.StrengthWatchLow.In(over...)
 	watchHigh, dueHigh := coolant.StrengthWatchHigh.In(over...), coolant.StrengthDueHigh.In(over...)
 	strength := a.Charge.VolumeFraction()
@@ -81,12 +81,12 @@ func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
 	const hair = 1e-6 // of rounding
 	switch {
 	case strength < watchLow-hair:
-		c.Reason.Code = StrengthThin
+		c.Reason.Code = StrengthLow
 	case strength > watchHigh+hair:
-		c.Reason.Code = StrengthStrong
+		c.Reason.Code = StrengthHigh
 	}
 	left := 1.0
-	c.Left = &left
+	c.Remaining = &left
 	switch {
 	case strength < dueLow-hair || strength > dueHigh+hair:
 		left, c.Verdict, c.Due = 0, Due, today.due()
@@ -94,24 +94,24 @@ func strengthClock(a *ledger.Account, today asOf) (Clock, bool) {
 	case strength < watchLow-hair || strength > watchHigh+hair:
 		left, c.Verdict = 0.5, Watch
 	}
-	if day, perYear, ok := thins(a, dueLow, today); ok {
+	if day, perYear, ok := dilutesTo(a, dueLow, today); ok {
 		c.Due, numbers["perYear"] = &day, perYear
 		if c.Reason.Code == StrengthHolds {
-			c.Reason.Code = StrengthThins
+			c.Reason.Code = StrengthDilutes
 		}
-		if v := softened(verdictOn(day, today)); v.Rank() < c.Verdict.Rank() {
+		if v := atMostDue(verdictOn(day, today)); v.Rank() < c.Verdict.Rank() {
 			c.Verdict = v
 		}
 	}
 	return c, true
 }
 
-// thinsYears ahead at the most that a mix that grows thinner has a day.
-const thinsYears = 5
+// dilutesYears ahead at the most that a mix that grows thinner has a day.
+const dilutesYears = 5
 
-// thins is when the drift of the strength meets a limit by volume, and the drift in per cent
+// dilutesTo is when the drift of the strength meets a limit by volume, and the drift in per cent
 // by mass a year; false when it does not within thinsYears.
-func thins(a *ledger.Account, limit float64, today asOf) (measure.Date, float64, bool) {
+func dilutesTo(a *ledger.Account, limit float64, today evaluationDay) (measure.Date, float64, bool) {
 	perYear, _ := a.Drift()
 	wanted, err := coolant.MassFraction(a.Charge.Base, limit)
 	now := a.Charge.MassFraction()
@@ -119,7 +119,7 @@ func thins(a *ledger.Account, limit float64, today asOf) (measure.Date, float64,
 		return measure.Date{}, 0, false
 	}
 	days := 365.25*(now-wanted)/-perYear - float64(sinceKnown(a, today))
-	if !(days < thinsYears*365) {
+	if !(days < dilutesYears*365) {
 		return measure.Date{}, 0, false
 	}
 	return today.AddDays(int(math.Max(0, days))), -100 * perYear, true
@@ -129,7 +129,7 @@ func thins(a *ledger.Account, limit float64, today asOf) (measure.Date, float64,
 // what fails is due or watched with its remedy, what was dosed is tested again, and a trend
 // that runs to its limit has a day. In a wet-liner diesel the nitrite is to be tested a number
 // of months after it was last known. False when nothing is asked for.
-func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
+func chemistryClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Chemistry}
 	found := false
 	worst := func(other Clock) {
@@ -152,7 +152,7 @@ func chemistryClock(a *ledger.Account, today asOf) (Clock, bool) {
 	return c, found
 }
 
-func failing(a *ledger.Account, today asOf) (Clock, bool) {
+func failing(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	var first *ledger.Tested
 	others := 0
 	for _, t := range a.ChemistryNow() {
@@ -172,19 +172,19 @@ func failing(a *ledger.Account, today asOf) (Clock, bool) {
 		return Clock{}, false
 	}
 	c := Clock{Kind: Chemistry, Verdict: Watch, Reason: Reason{Code: ChemFails, About: string(first.Property), Remedy: first.Remedy,
-		Numbers: map[string]float64{"others": float64(others), "bad": flag(first.Grade == coolant.GradeBad)}}}
-	if first.Property != coolant.PropLook {
+		Numbers: map[string]float64{"others": float64(others), "bad": indicator(first.Grade == coolant.GradeBad)}}}
+	if first.Property != coolant.PropAppearance {
 		c.Reason.Numbers["value"], c.Reason.Numbers["high"] = first.Value, first.High
 	}
 	if first.Grade == coolant.GradeBad {
 		nothing := 0.0
-		c.Verdict, c.Due, c.Left = Due, today.due(), &nothing
+		c.Verdict, c.Due, c.Remaining = Due, today.due(), &nothing
 	}
 	return c, true
 }
 
 // retest of the nitrite after a dose.
-func retest(a *ledger.Account, today asOf) (Clock, bool) {
+func retest(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	dosed := a.Given.DosedAt
 	if dosed == nil {
 		return Clock{}, false
@@ -193,7 +193,7 @@ func retest(a *ledger.Account, today asOf) (Clock, bool) {
 		return Clock{}, false
 	}
 	at := today.of(*dosed)
-	limit := coolant.DoseRetestDays.In(a.Over()...)
+	limit := coolant.DoseRetestDays.In(a.LimitOverrides()...)
 	due := at.AddDays(int(limit))
 	c := Clock{Kind: Chemistry, Verdict: Watch, Due: &due, Reason: Reason{Code: ChemRetest, Remedy: coolant.RemedyTest,
 		Numbers: map[string]float64{"days": float64(today.since(at)), "limit": limit}}}
@@ -204,7 +204,7 @@ func retest(a *ledger.Account, today asOf) (Clock, bool) {
 }
 
 // trending is when the first property's trend meets its limit.
-func trending(a *ledger.Account, today asOf) (Clock, bool) {
+func trending(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	var first *measure.Date
 	r := Reason{Code: ChemTrend}
 	for _, t := range a.ChemistryNow() {
@@ -220,15 +220,15 @@ func trending(a *ledger.Account, today asOf) (Clock, bool) {
 	if first == nil {
 		return Clock{}, false
 	}
-	return Clock{Kind: Chemistry, Verdict: softened(verdictOn(*first, today)), Due: first, Reason: r}, true
+	return Clock{Kind: Chemistry, Verdict: atMostDue(verdictOn(*first, today)), Due: first, Reason: r}, true
 }
 
 // nitriteTest of a wet-liner diesel whose coolant protects by nitrite.
-func nitriteTest(a *ledger.Account, today asOf) (Clock, bool) {
-	if !a.Unit.WetLiners || !a.Known || !coolant.BearsNitrite(a.Technology()) {
+func nitriteTest(a *ledger.Account, today evaluationDay) (Clock, bool) {
+	if !a.Unit.WetLiners || !a.Known || !coolant.ContainsNitrite(a.Technology()) {
 		return Clock{}, false
 	}
-	limit := int(coolant.NitriteMonths.In(a.Over()...))
+	limit := int(coolant.NitriteMonths.In(a.LimitOverrides()...))
 	numbers := map[string]float64{"limit": float64(limit)}
 	c := Clock{Kind: Chemistry, Verdict: Unknown, Reason: Reason{Code: ChemUntested, Remedy: coolant.RemedyTest, Numbers: numbers}}
 	from := a.Balance.RenewedAt
@@ -241,11 +241,11 @@ func nitriteTest(a *ledger.Account, today asOf) (Clock, bool) {
 	due := day.AddMonths(limit)
 	numbers["months"] = months(day, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
-	c.Due, c.Left, c.Verdict = &due, &left, Sound
+	c.Due, c.Remaining, c.Verdict = &due, &left, Sound
 	switch {
-	case c.Reason.Code == ChemHolds && a.Given.Replaced > coolant.NitriteReplaced.In(a.Over()...):
-		c.Verdict, c.Due, c.Left = Watch, nil, nil
-		c.Reason.Code, c.Reason.Numbers = ChemReplaced, map[string]float64{"share": 100 * a.Given.Replaced, "limit": 100 * coolant.NitriteReplaced.In(a.Over()...)}
+	case c.Reason.Code == ChemHolds && a.Given.Replaced > coolant.NitriteReplaced.In(a.LimitOverrides()...):
+		c.Verdict, c.Due, c.Remaining = Watch, nil, nil
+		c.Reason.Code, c.Reason.Numbers = ChemReplaced, map[string]float64{"share": 100 * a.Given.Replaced, "limit": 100 * coolant.NitriteReplaced.In(a.LimitOverrides()...)}
 	case due.After(today.Date):
 	case c.Reason.Code == ChemHolds:
 		c.Verdict, c.Reason.Code = Watch, ChemOld
@@ -257,18 +257,18 @@ func nitriteTest(a *ledger.Account, today asOf) (Clock, bool) {
 
 // productClock: a product that the system is not made for, one that is not known to suit, or
 // too much of a foreign one. False when there is nothing to say.
-func productClock(a *ledger.Account, today asOf) (Clock, bool) {
+func productClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Product}
-	over := a.Over()
+	over := a.LimitOverrides()
 	watch, flush := coolant.ForeignWatch.In(over...), coolant.ForeignFlush.In(over...)
-	if f := a.Foreign(); f > watch {
+	if f := a.ForeignShare(); f > watch {
 		c.Verdict, c.Reason = Watch, Reason{Code: ProductForeign, Remedy: coolant.RemedyFlush, Numbers: map[string]float64{"share": 100 * f, "watch": 100 * watch, "flush": 100 * flush}}
 		if f > flush {
 			c.Verdict, c.Due = Due, today.due()
 			return c, true
 		}
 	}
-	j, known := a.Suits()
+	j, known := a.Compatibility()
 	switch {
 	case !known || j.Answer == coolant.AnswerYes:
 	case j.Answer == coolant.AnswerUnknown:
@@ -281,16 +281,16 @@ func productClock(a *ledger.Account, today asOf) (Clock, bool) {
 	return c, c.Verdict != ""
 }
 
-// lasts is how long something lasts, by months or by the meter, whichever ends first. Zero
+// lifeLimit is how long something lasts, by months or by the meter, whichever ends first. Zero
 // sets no limit.
-type lasts struct {
+type lifeLimit struct {
 	months    int
 	km, hours float64
 }
 
 // until the day that it has lasted since a moment at which the meter stood at start (nil when
 // not known), and by which limit; false when neither can be computed.
-func (l lasts) until(a *ledger.Account, since time.Time, start *float64, use func() *UseModel, today asOf) (due measure.Date, by string, ok bool) {
+func (l lifeLimit) until(a *ledger.Account, since time.Time, start *float64, use func() *UseModel, today evaluationDay) (due measure.Date, by string, ok bool) {
 	if l.months > 0 {
 		due, by, ok = today.of(since).AddMonths(l.months), "months", true
 	}
@@ -319,8 +319,8 @@ func (l lasts) until(a *ledger.Account, since time.Time, start *float64, use fun
 
 // extenderClock: a nitrited OAT, or a product that states when its extender is due, gets it
 // once in the life of a charge. False for any other, and where the plan renews it first.
-func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today asOf) (Clock, bool) {
-	over := a.Over()
+func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today evaluationDay) (Clock, bool) {
+	over := a.LimitOverrides()
 	stated := false
 	for _, f := range over {
 		for _, l := range []coolant.Limit{coolant.ExtenderMonths, coolant.ExtenderHours, coolant.ExtenderKm} {
@@ -341,29 +341,29 @@ func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today asOf) 
 	if m, ok := a.RenewalMeter(); ok {
 		start = &m
 	}
-	l := lasts{int(coolant.ExtenderMonths.In(over...)), coolant.ExtenderKm.In(over...), coolant.ExtenderHours.In(over...)}
+	l := lifeLimit{int(coolant.ExtenderMonths.In(over...)), coolant.ExtenderKm.In(over...), coolant.ExtenderHours.In(over...)}
 	due, by, ok := l.until(a, *a.Balance.RenewedAt, start, use, today)
-	running := p.running(a.Factory)
-	renewed, _, renews := lasts{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, start, use, today)
+	running := p.activeInterval(a.Factory)
+	renewed, _, renews := lifeLimit{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, start, use, today)
 	if !ok || renews && !renewed.After(due) {
 		return c, false
 	}
-	c.Due, c.Verdict = &due, softened(verdictOn(due, today))
+	c.Due, c.Verdict = &due, atMostDue(verdictOn(due, today))
 	c.Reason = Reason{Code: ExtenderRuns, About: by, Remedy: coolant.RemedyExtender, Numbers: map[string]float64{"limit": float64(l.months), "hours": l.hours, "km": l.km}}
 	return c, true
 }
 
 // filterClock of the additive filter that is fitted.
-func filterClock(a *ledger.Account, use func() *UseModel, today asOf) (Clock, bool) {
+func filterClock(a *ledger.Account, use func() *UseModel, today evaluationDay) (Clock, bool) {
 	f := a.Filter
 	if f == nil {
 		return Clock{}, false
 	}
 	c := Clock{Kind: FilterDue, Verdict: Unknown, Reason: Reason{Code: FilterUnsure, About: f.Additive.Name}}
-	l := lasts{f.Additive.Months, float64(f.Additive.Km), float64(f.Additive.Hours)}
+	l := lifeLimit{f.Additive.Months, float64(f.Additive.Km), float64(f.Additive.Hours)}
 	if due, by, ok := l.until(a, f.At, f.Meter, use, today); ok {
-		c.Due, c.Verdict = &due, softened(verdictOn(due, today))
-		c.Reason = Reason{Code: FilterRuns, About: f.Additive.Name, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": flag(by == "use")}}
+		c.Due, c.Verdict = &due, atMostDue(verdictOn(due, today))
+		c.Reason = Reason{Code: FilterRuns, About: f.Additive.Name, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": indicator(by == "use")}}
 	}
 	return c, true
 }
@@ -371,8 +371,8 @@ func filterClock(a *ledger.Account, use func() *UseModel, today asOf) (Clock, bo
 // conventional limits an interval to that of a conventional coolant while too much of
 // another product is in the charge.
 func conventional(i Interval, a *ledger.Account) (Interval, bool) {
-	over := a.Over()
-	if a.Foreign() <= coolant.ForeignWatch.In(over...) {
+	over := a.LimitOverrides()
+	if a.ForeignShare() <= coolant.ForeignWatch.In(over...) {
 		return i, false
 	}
 	months, km := int(coolant.ConventionalMonths.In(over...)), measure.Kilometre(coolant.ConventionalKm.In(over...))

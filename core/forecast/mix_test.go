@@ -28,10 +28,10 @@ func TestStrengthClock(t *testing.T) {
 		want    Verdict
 		code    Code
 	}{
-		{25, nil, Due, StrengthThin}, {32.9, nil, Due, StrengthThin}, {33, nil, Watch, StrengthThin}, {39.9, nil, Watch, StrengthThin},
-		{40, nil, Sound, StrengthHolds}, {50, nil, Sound, StrengthHolds}, {60, nil, Sound, StrengthHolds}, {60.1, nil, Watch, StrengthStrong},
-		{67, nil, Watch, StrengthStrong}, {67.1, nil, Due, StrengthStrong}, {85, nil, Due, StrengthStrong}, {100, nil, Due, StrengthStrong},
-		{45, coolant.Figures{"strength_watch_low": 0.48}, Watch, StrengthThin},
+		{25, nil, Due, StrengthLow}, {32.9, nil, Due, StrengthLow}, {33, nil, Watch, StrengthLow}, {39.9, nil, Watch, StrengthLow},
+		{40, nil, Sound, StrengthHolds}, {50, nil, Sound, StrengthHolds}, {60, nil, Sound, StrengthHolds}, {60.1, nil, Watch, StrengthHigh},
+		{67, nil, Watch, StrengthHigh}, {67.1, nil, Due, StrengthHigh}, {85, nil, Due, StrengthHigh}, {100, nil, Due, StrengthHigh},
+		{45, coolant.Figures{"strength_watch_low": 0.48}, Watch, StrengthLow},
 	} {
 		p, share := conc, 100.0
 		fill := filledWith(p, 10, &share)
@@ -173,7 +173,7 @@ func TestExtenderAndFilter(t *testing.T) {
 	if got.Due == nil || DaysBetween(today, *got.Due) < 80 || DaysBetween(today, *got.Due) > 110 || got.Verdict != Sound && got.Verdict != Watch {
 		t.Errorf("extender: %+v", got)
 	}
-	ext := ledger.Extended{Volume: measure.Reading{Value: 0.3, Unit: measure.L}, Additive: coolant.Additive{Kind: coolant.Extender, Nitrite: 60}}
+	ext := ledger.ExtenderDose{Volume: measure.Reading{Value: 0.3, Unit: measure.L}, Additive: coolant.Additive{Kind: coolant.Extender, Nitrite: 60}}
 	if got := clockOf(t, look(wet, long, mild, fill, ago(10, ext)), Extender); got.Verdict != Sound || got.Reason.Code != ExtenderGiven {
 		t.Errorf("given: %+v", got)
 	}
@@ -195,7 +195,7 @@ func TestExtenderAndFilter(t *testing.T) {
 		t.Errorf("changed: %+v", got)
 	}
 	a := ledger.Fold(wet, again)
-	if Done(&a, FilterWork, ago(20, filter).At) == nil || Done(&a, DoseWork, ago(20, filter).At) != nil {
+	if CompletedAt(&a, FilterWork, ago(20, filter).At) == nil || CompletedAt(&a, DoseWork, ago(20, filter).At) != nil {
 		t.Error("the change of a filter is not seen, or counts as a dose")
 	}
 }

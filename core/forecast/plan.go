@@ -41,7 +41,7 @@ type Plan struct {
 	// Replaced is the share of the charge, 0 to 1, that must be new for a
 	// renewal; 0 takes [ledger.DefaultReplaced].
 	Replaced float64
-	School   School
+	Strategy Strategy
 	// Months between freeze tests, cap tests and looks at the hoses; 0 asks for
 	// none.
 	TestMonths, CapMonths, HoseMonths int
@@ -55,18 +55,18 @@ type Plan struct {
 	Miles bool
 }
 
-// running is the interval that applies to the charge inside.
-func (p Plan) running(factory bool) Interval {
+// activeInterval is the interval that applies to the charge inside.
+func (p Plan) activeInterval(factory bool) Interval {
 	if factory && p.First != (Interval{}) {
 		return p.First
 	}
 	return p.Later
 }
 
-// term of a plan, in words; said is empty for one that asks for nothing.
-type term struct{ name, said string }
+// planTerm of a plan, in words; said is empty for one that asks for nothing.
+type planTerm struct{ name, text string }
 
-func (p Plan) terms() []term {
+func (p Plan) terms() []planTerm {
 	asks := func(n int, unit string) string {
 		if n == 0 {
 			return ""
@@ -89,27 +89,27 @@ func (p Plan) terms() []term {
 		}
 		return strings.Join(slices.DeleteFunc(limits, func(s string) bool { return s == "" }), " or ")
 	}
-	return []term{
-		{"school", string(p.School)}, {"first", span(p.First)}, {"later", span(p.Later)},
+	return []planTerm{
+		{"school", string(p.Strategy)}, {"first", span(p.First)}, {"later", span(p.Later)},
 		{"to spare", measure.Digits(float64(p.FreezeMargin)) + " K"}, {"new counts from", measure.Digits(math.Round(1000*p.Replaced)/10) + " %"},
 		{"tests", asks(p.TestMonths, "mo")}, {"cap", asks(p.CapMonths, "mo")}, {"hoses", asks(p.HoseMonths, "mo")}, {"hoses old", asks(p.HoseYears, "yr")},
 		{"level for", asks(p.FollowDays, "d")}, {"level after", asks(p.FollowRuns, "runs")},
 	}
 }
 
-// Words are the rules of the plan in a line.
-func (p Plan) Words() string {
+// Summary are the rules of the plan in a line.
+func (p Plan) Summary() string {
 	var said []string
 	for _, t := range p.terms() {
-		if t.said != "" {
-			said = append(said, t.name+" "+t.said)
+		if t.text != "" {
+			said = append(said, t.name+" "+t.text)
 		}
 	}
 	return p.Name + ": " + strings.Join(said, ", ")
 }
 
-// Changes from another plan to this one, in a line, for the audit.
-func (p Plan) Changes(before Plan) string {
+// Diff from another plan to this one, in a line, for the audit.
+func (p Plan) Diff(before Plan) string {
 	var said []string
 	if p.Name != before.Name {
 		said = append(said, "was named "+before.Name)
@@ -117,7 +117,7 @@ func (p Plan) Changes(before Plan) string {
 	old := before.terms()
 	for i, t := range p.terms() {
 		if t != old[i] {
-			said = append(said, fmt.Sprintf("%s %s → %s", t.name, cmp.Or(old[i].said, "none"), cmp.Or(t.said, "none")))
+			said = append(said, fmt.Sprintf("%s %s → %s", t.name, cmp.Or(old[i].text, "none"), cmp.Or(t.text, "none")))
 		}
 	}
 	return p.Name + ": " + cmp.Or(strings.Join(said, ", "), "nothing")
@@ -132,8 +132,8 @@ func CheckPlan(p Plan) (errs []*ledger.FieldError) {
 	if n := len([]rune(strings.TrimSpace(p.Name))); n < 2 || n > 80 {
 		wrong("/name", fmt.Sprintf("%q", p.Name), "a name of 2 to 80 characters")
 	}
-	if !slices.Contains([]School{FixedInterval, ConditionFirst, SealedForLife}, p.School) {
-		wrong("/school", fmt.Sprintf("%q", string(p.School)), "interval, condition, sealed")
+	if !slices.Contains([]Strategy{FixedInterval, ConditionFirst, SealedForLife}, p.Strategy) {
+		wrong("/school", fmt.Sprintf("%q", string(p.Strategy)), "interval, condition, sealed")
 	}
 	within := func(field string, v, least, most float64, unit string) {
 		if !(v >= least && v <= most) {

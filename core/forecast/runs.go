@@ -10,7 +10,7 @@ import (
 // change of use lies is not decided but weighed: for every stretch at which the use
 // as it is now may have begun there is a probability, and a rate with its
 // uncertainty (Bayesian online change point detection: Adams and MacKay 2007).
-func (u *UseModel) rate(stretches []stretch, today time.Time) {
+func (u *UseModel) rate(stretches []segment, today time.Time) {
 	all := make([]weighted, 0, len(stretches))
 	for i := range stretches {
 		s := &stretches[i]
@@ -22,7 +22,7 @@ func (u *UseModel) rate(stretches []stretch, today time.Time) {
 		return // it stands
 	}
 	noise := dayNoise(all)
-	runs, hazard := runsOf(all, noise)
+	runs, hazard := changePointsOf(all, noise)
 	u.hazard = hazard
 	lately, length := 0.0, 0.0
 	for _, r := range runs {
@@ -32,50 +32,50 @@ func (u *UseModel) rate(stretches []stretch, today time.Time) {
 		}
 	}
 	for _, r := range runs {
-		u.doubt += r.p * (1/r.certain + (r.mean-u.Rate)*(r.mean-u.Rate))
+		u.rateError += r.p * (1/r.precision + (r.mean-u.Rate)*(r.mean-u.Rate))
 		length += r.p * float64(len(all)-r.since)
 	}
-	u.Stretches = int(math.Round(length))
+	u.Segments = int(math.Round(length))
 	u.Changed = lately > 0.5 && today.Sub(stretches[len(stretches)-1].to).Hours()/24 < changeDays
 	if u.Rate <= 0 {
 		u.Rate = 0
 		return
 	}
-	u.doubt = math.Sqrt(u.doubt) / u.Rate
+	u.rateError = math.Sqrt(u.rateError) / u.Rate
 	// Drawn towards the noise reckoned with before there is data.
-	n, prior := float64(len(all)), priorSpread*math.Sqrt(stretchDays)
+	n, prior := float64(len(all)), priorSpread*math.Sqrt(segmentDays)
 	relative := noise / u.Rate
-	u.noise = math.Sqrt((n*relative*relative + priorStretches*prior*prior) / (n + priorStretches))
-	u.Spread = u.noise / math.Sqrt(stretchDays)
+	u.noise = math.Sqrt((n*relative*relative + priorSegments*prior*prior) / (n + priorSegments))
+	u.Spread = u.noise / math.Sqrt(segmentDays)
 }
 
-// run is a supposition: the use is as it is now since that stretch.
-type run struct {
-	since         int
-	p             float64 // probability
-	mean, certain float64 // rate, and one over its variance
+// changePoint is a supposition: the use is as it is now since that stretch.
+type changePoint struct {
+	since           int
+	p               float64 // probability
+	mean, precision float64 // rate, and one over its variance
 }
 
 const (
-	// newUse may differ from the usual by so much, relative, one standard deviation.
-	newUse = 0.6
-	// odd is the share of stretches that are like no other: a vacation, a long trip.
-	odd = 0.03
-	// oddly so many times as widely spread are those.
-	oddly = 4.0
-	// slight probability below which a supposition is dropped.
-	slight = 1e-4
+	// changeSpread may differ from the usual by so much, relative, one standard deviation.
+	changeSpread = 0.6
+	// outlierShare is the share of stretches that are like no other: a vacation, a long trip.
+	outlierShare = 0.03
+	// outlierSpread so many times as widely spread are those.
+	outlierSpread = 4.0
+	// dropBelow probability below which a supposition is dropped.
+	dropBelow = 1e-4
 )
 
-// runsOf weighs the suppositions, averaged over how often the use of this unit
+// changePointsOf weighs the suppositions, averaged over how often the use of this unit
 // changes: hardly ever, now and then, often. hazard is what that comes to, changes
 // a year of use.
-func runsOf(all []weighted, noise float64) (runs []run, hazard float64) {
+func changePointsOf(all []weighted, noise float64) (runs []changePoint, hazard float64) {
 	evidence := make([]float64, len(hazards))
-	each := make([][]run, len(hazards))
+	each := make([][]changePoint, len(hazards))
 	best := math.Inf(-1)
 	for i, h := range hazards {
-		each[i], evidence[i] = runsAt(all, noise, h.perYear)
+		each[i], evidence[i] = changePointsAt(all, noise, h.perYear)
 		evidence[i] += math.Log(h.before)
 		best = math.Max(best, evidence[i])
 	}
@@ -98,14 +98,14 @@ func runsOf(all []weighted, noise float64) (runs []run, hazard float64) {
 // hazards are changes of use a year, and how probable each is before there is data.
 var hazards = []struct{ perYear, before float64 }{{0.005, 0.6}, {0.25, 0.2}, {1.5, 0.2}}
 
-// runsAt one hazard, and the logarithm of the evidence for it.
-func runsAt(all []weighted, noise, perYear float64) (runs []run, evidence float64) {
+// changePointsAt one hazard, and the logarithm of the evidence for it.
+func changePointsAt(all []weighted, noise, perYear float64) (runs []changePoint, evidence float64) {
 	usual := weightedMedian(slices.Clone(all))
 	if usual <= 0 {
 		usual = math.Max(all[len(all)-1].value, 1e-9)
 	}
 	noise = math.Max(noise, 1e-6*usual)
-	prior := 1 / (newUse * newUse * usual * usual)
+	prior := 1 / (changeSpread * changeSpread * usual * usual)
 	for i, v := range all {
 		change := 1.0
 		if i > 0 {
@@ -114,30 +114,30 @@ func runsAt(all []weighted, noise, perYear float64) (runs []run, evidence float6
 		for j := range runs {
 			runs[j].p *= 1 - change
 		}
-		runs = append(runs, run{since: i, p: change, mean: usual, certain: prior})
+		runs = append(runs, changePoint{since: i, p: change, mean: usual, precision: prior})
 		total := 0.0
 		for j := range runs {
 			r := &runs[j]
 			own := noise * noise / v.weight
-			plain := (1 - odd) * density(v.value-r.mean, 1/r.certain+own)
-			strange := odd * density(v.value-r.mean, 1/r.certain+own*oddly*oddly)
+			plain := (1 - outlierShare) * density(v.value-r.mean, 1/r.precision+own)
+			strange := outlierShare * density(v.value-r.mean, 1/r.precision+own*outlierSpread*outlierSpread)
 			r.p *= plain + strange
 			// What is odd counts for the less.
 			w := v.weight / (noise * noise)
-			w *= (plain + strange/(oddly*oddly)) / (plain + strange + 1e-300)
-			r.mean += w / (r.certain + w) * (v.value - r.mean)
-			r.certain += w
+			w *= (plain + strange/(outlierSpread*outlierSpread)) / (plain + strange + 1e-300)
+			r.mean += w / (r.precision + w) * (v.value - r.mean)
+			r.precision += w
 			total += r.p
 		}
 		if total < 1e-290 { // farther off than a float can tell: all anew
-			runs = []run{{since: i, p: 1, mean: v.value, certain: v.weight / (noise * noise)}}
+			runs = []changePoint{{since: i, p: 1, mean: v.value, precision: v.weight / (noise * noise)}}
 			evidence += math.Log(1e-290)
 			continue
 		}
 		evidence += math.Log(total)
 		kept := runs[:0]
 		for _, r := range runs {
-			if r.p /= total; r.p > slight {
+			if r.p /= total; r.p > dropBelow {
 				kept = append(kept, r)
 			}
 		}
@@ -163,7 +163,7 @@ func sumWeight(all []weighted) (sum float64) {
 // its variance is chi-squared with one degree of freedom, whose median is 0.455.
 func dayNoise(all []weighted) float64 {
 	if len(all) < 3 {
-		return all[0].value * priorSpread * math.Sqrt(stretchDays)
+		return all[0].value * priorSpread * math.Sqrt(segmentDays)
 	}
 	squares := make([]float64, 0, len(all)-1)
 	for i := 1; i < len(all); i++ {
@@ -177,7 +177,7 @@ func dayNoise(all []weighted) float64 {
 // split is where the two sides differ most, when that is more than chance would do
 // (binary segmentation; Scott and Knott 1974); 0 for nowhere.
 func split(all []weighted, noise float64) int {
-	best, where := changedBy, 0
+	best, where := changeZ, 0
 	total, sum := 0.0, 0.0
 	for _, v := range all {
 		total += v.weight
@@ -187,7 +187,7 @@ func split(all []weighted, noise float64) int {
 	for i := 0; i+1 < len(all); i++ {
 		w += all[i].weight
 		s += all[i].weight * all[i].value
-		if i+1 < fewest || len(all)-i-1 < fewest {
+		if i+1 < minSegments || len(all)-i-1 < minSegments {
 			continue
 		}
 		apart := math.Abs((sum-s)/(total-w) - s/w)

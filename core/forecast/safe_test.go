@@ -29,9 +29,9 @@ func TestClockLaws(t *testing.T) {
 		u := ledgertest.Units[seed%len(ledgertest.Units)]
 		entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(20)), func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindStrike })
 		today := end.AddDays(rng.IntN(400) - 200)
-		look := func(entries []ledger.Entry) (ledger.Account, Outlook) {
+		look := func(entries []ledger.Entry) (ledger.Account, UnitStatus) {
 			a := ledger.Fold(u, entries)
-			return a, Evaluate(&a, everything, Around{Cold: depot}, today)
+			return a, Evaluate(&a, everything, Conditions{Climate: depot}, today)
 		}
 		a, o := look(entries)
 		for _, c := range o.Clocks {
@@ -40,8 +40,8 @@ func TestClockLaws(t *testing.T) {
 					t.Fatalf("history %d: %s of the %s clock is %v", seed, name, c.Kind, v)
 				}
 			}
-			if c.Left != nil && !(*c.Left >= 0 && *c.Left <= 1) {
-				t.Fatalf("history %d: %v of the %s clock is left", seed, *c.Left, c.Kind)
+			if c.Remaining != nil && !(*c.Remaining >= 0 && *c.Remaining <= 1) {
+				t.Fatalf("history %d: %v of the %s clock is left", seed, *c.Remaining, c.Kind)
 			}
 			if w := c.Window; w != nil && (w.P10.After(w.P50) || w.P50.After(w.P90)) {
 				t.Fatalf("history %d: window %v of the %s clock", seed, *w, c.Kind)
@@ -89,7 +89,7 @@ func TestSeasonalBoat(t *testing.T) {
 			limit := measure.Hour(math.Round(hours) - 1000 + 60)
 			a := ledger.Fold(boat, entries)
 			today := measure.NewDate(2027, 3, 2)
-			c := clockOf(t, Evaluate(&a, Plan{Name: "boat", Later: Interval{Hours: limit}}, Around{Cold: mild}, today), Use)
+			c := clockOf(t, Evaluate(&a, Plan{Name: "boat", Later: Interval{Hours: limit}}, Conditions{Climate: mild}, today), Use)
 			if c.Due == nil || c.Due.Year() != 2027 || c.Due.Month() < time.June || c.Due.Month() > time.September || c.Window.P10.After(measure.NewDate(2027, 8, 15)) {
 				t.Errorf("%d seasons, scatter %g: due %v, window %v, %s", seasons, scatter, c.Due, c.Window, c.Reason.Code)
 				continue
@@ -128,7 +128,7 @@ func TestUseByEstimate(t *testing.T) {
 		entries = append(entries, ago(d, meter(value)))
 	}
 	a := ledger.Fold(car, entries)
-	c := clockOf(t, Evaluate(&a, plan, Around{Cold: mild}, today), Use)
+	c := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Use)
 	if c.Verdict != Overdue || c.Reason.Code != UseReadMeter || math.Abs(c.Reason.Numbers["read"]-*a.Balance.Used) > 1e-9 {
 		t.Errorf("%s, %s: %v read, %v by the balance", c.Verdict, c.Reason.Code, c.Reason.Numbers["read"], *a.Balance.Used)
 	}
@@ -143,7 +143,7 @@ func TestUseByEstimate(t *testing.T) {
 func TestFollowUpsLapse(t *testing.T) {
 	asked := plan
 	asked.TestMonths = 12
-	kinds := func(o Outlook) (all []ClockKind) {
+	kinds := func(o UnitStatus) (all []ClockKind) {
 		for _, c := range o.Clocks {
 			all = append(all, c.Kind)
 		}
@@ -173,12 +173,12 @@ func TestDueDayWithoutMidnight(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: time.Date(2024, 9, 7, 9, 0, 0, 0, zone), Body: fill(false)}})
-	c := clockOf(t, Evaluate(&a, Plan{Name: "year", Later: Interval{Months: 12}}, Around{Cold: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age)
+	c := clockOf(t, Evaluate(&a, Plan{Name: "year", Later: Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age)
 	if c.Due.String() != "2025-09-07" {
 		t.Errorf("due %s", c.Due)
 	}
 	late := ledger.Fold(car, []ledger.Entry{{ID: "a", At: time.Date(2024, 9, 7, 23, 30, 0, 0, zone), Body: fill(false)}})
-	if c := clockOf(t, Evaluate(&late, Plan{Name: "year", Later: Interval{Months: 12}}, Around{Cold: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age); c.Due.String() != "2025-09-07" {
+	if c := clockOf(t, Evaluate(&late, Plan{Name: "year", Later: Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age); c.Due.String() != "2025-09-07" {
 		t.Errorf("filled at half past eleven at night, it is due %s", c.Due)
 	}
 }
@@ -230,17 +230,17 @@ func wildClocks(t *testing.T, seed uint64, most int) {
 		t.Fatalf("seed %d: %v", seed, err)
 	}
 	for how, account := range map[string]*ledger.Account{"folded": &a, "restored": restored} {
-		o := evaluate(account, p, Around{Cold: mild}, day)
+		o := evaluate(account, p, Conditions{Climate: mild}, day)
 		if err := ledgertest.Finite(o); err != nil {
 			t.Fatalf("seed %d, %s: outlook%v", seed, how, err)
 		}
 		for _, c := range o.Clocks {
-			if c.Verdict.Rank() < 0 || c.Left != nil && !(*c.Left >= 0 && *c.Left <= 1) {
+			if c.Verdict.Rank() < 0 || c.Remaining != nil && !(*c.Remaining >= 0 && *c.Remaining <= 1) {
 				t.Fatalf("seed %d, %s: %+v", seed, how, c)
 			}
-			c.Days(day)
+			c.DefaultSpan(day)
 			if w, ok := WorkFor(c); ok {
-				Done(account, w, ledgertest.Start)
+				CompletedAt(account, w, ledgertest.Start)
 			}
 		}
 	}
@@ -248,12 +248,12 @@ func wildClocks(t *testing.T, seed uint64, most int) {
 
 // A unit that cannot be evaluated is unknown, with its error, and never sound.
 func TestUnevaluated(t *testing.T) {
-	failed := ledger.Unfolded(ledgertest.Units[0], nil, errors.New("the books are torn"))
-	if o := Evaluate(&failed, plan, Around{Cold: mild}, today); o.Verdict != Unknown || o.Governing.Reason.About != "the books are torn" || len(o.Clocks) != 1 {
+	failed := ledger.Unevaluated(ledgertest.Units[0], nil, errors.New("the books are torn"))
+	if o := Evaluate(&failed, plan, Conditions{Climate: mild}, today); o.Verdict != Unknown || o.Governing.Reason.About != "the books are torn" || len(o.Clocks) != 1 {
 		t.Errorf("torn books: %+v", o)
 	}
 	a := ledger.Fold(ledgertest.Units[0], nil)
-	if o := Evaluate(&a, plan, Around{}, today); o.Verdict != Unknown || o.Governing.Kind != Evaluation || o.Governing.Reason.About == "" {
+	if o := Evaluate(&a, plan, Conditions{}, today); o.Verdict != Unknown || o.Governing.Kind != Evaluation || o.Governing.Reason.About == "" {
 		t.Errorf("a site without a climate: %+v", o)
 	}
 }

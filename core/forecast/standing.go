@@ -22,24 +22,24 @@ const (
 	StopDefect    Code = "stop_defect"    // about: what
 	CoolantSpoilt Code = "coolant_spoilt" // about: oily or gelled; ready: 1 when a later sample looks clear
 	FindingHolds  Code = "finding_holds"  // about: what was found on an aircraft; ready: 1 when a later look shows it right
-	ReturnOwed    Code = "return_owed"    // about: what was worked on
+	ReturnCheck   Code = "return_owed"    // about: what was worked on
 	LevelBelow    Code = "level_below"    // about: the mark that the level was seen at, or "book"
 	FoundBad      Code = "found_bad"      // about: the worst; others: how many more
 	FoundSoft     Code = "found_soft"     // the same
-	OffBook       Code = "off_book"       // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
-	OwedLevel     Code = "owed_level"     // days since it has been owed
-	OwedRetest    Code = "owed_retest"    // days since it has been owed
-	OwedDays      Code = "owed_days"      // days since the renewal; looked: on how many; wanted: on how many
-	OwedRuns      Code = "owed_runs"      // days since the renewal; looked: after how many runs; wanted: after how many
+	Discrepancy   Code = "off_book"       // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
+	CheckLevel    Code = "owed_level"     // days since it has been owed
+	CheckRetest   Code = "owed_retest"    // days since it has been owed
+	CheckDays     Code = "owed_days"      // days since the renewal; looked: on how many; wanted: on how many
+	CheckRuns     Code = "owed_runs"      // days since the renewal; looked: after how many runs; wanted: after how many
 )
 
 var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
-	ledger.StopCoolant: CoolantSpoilt, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnOwed, ledger.StopLevel: LevelBelow}
+	ledger.StopCoolant: CoolantSpoilt, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnCheck, ledger.StopLevel: LevelBelow}
 
 // holdClock is false when nothing in the books stands against running. It tells
 // the most urgent stop, and how many others there are; of those that can be
 // released, the ones that cannot yet come first.
-func holdClock(a *ledger.Account, today asOf) (Clock, bool) {
+func holdClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	stops := a.Stops()
 	// What is missing by the book is the level clock's to tell.
 	stops = slices.DeleteFunc(stops, func(s ledger.Stop) bool { return s.Cause == ledger.StopLevel && s.Entry == "" })
@@ -47,7 +47,7 @@ func holdClock(a *ledger.Account, today asOf) (Clock, bool) {
 		return Clock{}, false
 	}
 	first := stops[0]
-	numbers := map[string]float64{"others": float64(len(stops) - 1), "ready": flag(first.Ready)}
+	numbers := map[string]float64{"others": float64(len(stops) - 1), "ready": indicator(first.Ready)}
 	if first.Cause == ledger.StopAir {
 		numbers["short"], numbers["allowed"] = float64(a.Air.Short), float64(a.Air.Allowed)
 	}
@@ -55,7 +55,7 @@ func holdClock(a *ledger.Account, today asOf) (Clock, bool) {
 }
 
 // findingsClock is false when nothing was found amiss.
-func findingsClock(a *ledger.Account, today asOf) (Clock, bool) {
+func findingsClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	var bad, soft []string
 	for _, d := range a.Defects {
 		switch d.Severity {
@@ -79,8 +79,8 @@ func findingsClock(a *ledger.Account, today asOf) (Clock, bool) {
 	}
 	found := append(bad, soft...)
 	if len(found) == 0 {
-		if t := a.OffBook; t != nil {
-			return Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: OffBook, Numbers: map[string]float64{"measured": float64(t.Measured), "confirmed": flag(t.Confirmed)}}}, true
+		if t := a.Discrepancy; t != nil {
+			return Clock{Kind: Findings, Verdict: Watch, Reason: Reason{Code: Discrepancy, Numbers: map[string]float64{"measured": float64(t.Measured), "confirmed": indicator(t.Confirmed)}}}, true
 		}
 		return Clock{}, false
 	}
@@ -104,14 +104,14 @@ const (
 
 // followUpClock of the check that is owed longest; false when none is. A unit
 // that was renewed today owes nothing before tomorrow.
-func followUpClock(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
+func followUpClock(a *ledger.Account, p Plan, today evaluationDay) (Clock, bool) {
 	// What was missed falls to the round: the level to the next look at it, the retest
 	// to the clock of tests, which asks for it from the day of the fill.
-	owed := slices.DeleteFunc(slices.Clone(a.Owed), func(o ledger.Owed) bool {
+	owed := slices.DeleteFunc(slices.Clone(a.Pending), func(o ledger.PendingCheck) bool {
 		return today.since(today.of(o.Since)) > max(followUpLapse, p.FollowDays)
 	})
 	if len(owed) == 0 {
-		return furtherLooks(a, p, today)
+		return furtherLevelChecks(a, p, today)
 	}
 	oldest := owed[0]
 	for _, o := range owed[1:] {
@@ -122,9 +122,9 @@ func followUpClock(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 	since := today.of(oldest.Since)
 	due := since.AddDays(followUpDays)
 	days := today.since(since)
-	code := OwedLevel
-	if oldest.What == ledger.OwedRetest {
-		code = OwedRetest
+	code := CheckLevel
+	if oldest.What == ledger.CheckRetest {
+		code = CheckRetest
 	}
 	c := Clock{Kind: FollowUp, Due: &due, Reason: Reason{Code: code, Numbers: map[string]float64{"days": float64(days)}}}
 	switch {
@@ -138,10 +138,10 @@ func followUpClock(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 	return c, true
 }
 
-// furtherLooks at the cold level that the plan asks for after the first morning:
+// furtherLevelChecks at the cold level that the plan asks for after the first morning:
 // on each of so many days, or after each of the first runs. A look on the last of
 // the days makes up for those that were missed: it held so long.
-func furtherLooks(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
+func furtherLevelChecks(a *ledger.Account, p Plan, today evaluationDay) (Clock, bool) {
 	if a.RefilledAt == nil || p.FollowDays < 2 && p.FollowRuns == 0 {
 		return Clock{}, false
 	}
@@ -151,7 +151,7 @@ func furtherLooks(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 		return Clock{}, false
 	}
 	looked, last := 0, filled // days on which somebody looked, and the last of them
-	for _, at := range a.Looks {
+	for _, at := range a.LevelChecks {
 		if day := today.of(at); day.After(last) {
 			looked, last = looked+1, day
 		}
@@ -164,7 +164,7 @@ func furtherLooks(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 			return c, false
 		}
 		due := last.AddDays(followUpLate)
-		c.Due, c.Reason = &due, Reason{Code: OwedRuns, Numbers: map[string]float64{"days": float64(days), "looked": float64(runs), "wanted": float64(p.FollowRuns)}}
+		c.Due, c.Reason = &due, Reason{Code: CheckRuns, Numbers: map[string]float64{"days": float64(days), "looked": float64(runs), "wanted": float64(p.FollowRuns)}}
 		if !due.After(today.Date) || a.MeterSince(last.Start(today.zone)) {
 			c.Verdict = Due
 		}
@@ -174,7 +174,7 @@ func furtherLooks(a *ledger.Account, p Plan, today asOf) (Clock, bool) {
 		return c, false
 	}
 	due := last.AddDays(1)
-	c.Due, c.Reason = &due, Reason{Code: OwedDays, Numbers: map[string]float64{"days": float64(days), "looked": float64(looked), "wanted": float64(p.FollowDays)}}
+	c.Due, c.Reason = &due, Reason{Code: CheckDays, Numbers: map[string]float64{"days": float64(days), "looked": float64(looked), "wanted": float64(p.FollowDays)}}
 	if !due.After(today.Date) {
 		c.Verdict = Due
 	}

@@ -32,13 +32,13 @@ func TestStandingClocks(t *testing.T) {
 		{"a defect to watch", []ledger.Entry{ago(1, ledger.Defect{What: "weeps", Severity: "watch"})}, Findings, Watch, FoundSoft},
 		{"a bad cap", []ledger.Entry{ago(1, ledger.CapTest{Stage: "first_stage"})}, Findings, Due, FoundBad},
 		{"a soft hose", []ledger.Entry{ago(1, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "soft"}}})}, Findings, Watch, FoundSoft},
-		{"book and test disagree", []ledger.Entry{ago(1, freezeTest(-20, coolant.EG))}, Findings, Watch, OffBook},
+		{"book and test disagree", []ledger.Entry{ago(1, freezeTest(-20, coolant.EG))}, Findings, Watch, Discrepancy},
 		{"good hoses", []ledger.Entry{ago(1, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good"}}})}, Findings, "", ""},
 		{"all was followed up", nil, FollowUp, "", ""},
-		{"renewed today", []ledger.Entry{ago(0, fill(false))}, FollowUp, Watch, OwedLevel},
-		{"renewed yesterday", []ledger.Entry{ago(1, fill(false))}, FollowUp, Due, OwedLevel},
-		{"looked at, not tested", []ledger.Entry{ago(3, fill(false)), ago(2, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})}, FollowUp, Due, OwedRetest},
-		{"forgotten", []ledger.Entry{ago(9, fill(false))}, FollowUp, Overdue, OwedLevel},
+		{"renewed today", []ledger.Entry{ago(0, fill(false))}, FollowUp, Watch, CheckLevel},
+		{"renewed yesterday", []ledger.Entry{ago(1, fill(false))}, FollowUp, Due, CheckLevel},
+		{"looked at, not tested", []ledger.Entry{ago(3, fill(false)), ago(2, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})}, FollowUp, Due, CheckRetest},
+		{"forgotten", []ledger.Entry{ago(9, fill(false))}, FollowUp, Overdue, CheckLevel},
 	} {
 		o := look(car, plan, mild, append(slices.Clone(filled), c.entries...)...)
 		i := slices.IndexFunc(o.Clocks, func(k Clock) bool { return k.Kind == c.clock })

@@ -44,20 +44,20 @@ const (
 	// profileLeast and profileMost days that the kind's profile counts for in each
 	// month: how many is told by how much the months differ.
 	profileLeast, profileMost = 10.0, 400.0
-	// stretchDays is the length to which stretches are drawn together, so that
+	// segmentDays is the length to which stretches are drawn together, so that
 	// weekends and dates noted a day late even out.
-	stretchDays = 28.0
-	// driftLeast of the rate in a year, relative, without any change of use.
-	driftLeast = 0.01
+	segmentDays = 28.0
+	// driftPerYear of the rate in a year, relative, without any change of use.
+	driftPerYear = 0.01
 	// priorSpread of a month's use, relative, reckoned with before there is data,
 	// and priorStretches what it counts for.
-	priorSpread, priorStretches = 0.2, 0.5
+	priorSpread, priorSegments = 0.2, 0.5
 	// seasonDays by which a season comes sooner or later, one standard deviation; and
 	// by so many times more while one only is known.
 	seasonDays, seasonFew = 2.2, 3.0
-	// changedBy so many standard errors the use before and after must differ, with
+	// changeZ so many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
-	changedBy, fewest = 3.5, 2
+	changeZ, minSegments = 3.5, 2
 	// changeDays and changeRecent: a change is told while it is so new.
 	changeDays, changeRecent = 120.0, 6
 )
@@ -68,10 +68,10 @@ type UseModel struct {
 	// Spread is the relative standard deviation of the rate over a month.
 	Spread  float64
 	Profile Profile
-	// Stretches of readings that the rate rests on, drawn together to a month.
-	Stretches int
-	// Suspects are readings that cannot be true: mistyped or stuck.
-	Suspects []ledger.MeterPoint
+	// Segments of readings that the rate rests on, drawn together to a month.
+	Segments int
+	// Outliers are readings that cannot be true: mistyped or stuck.
+	Outliers []ledger.MeterPoint
 	// Changed: the unit is used otherwise lately than before.
 	Changed bool
 	// Last is the last reading that is believed.
@@ -83,17 +83,17 @@ type UseModel struct {
 	// Known is false when fewer than two readings a week apart are believed.
 	Known bool
 
-	busy   Profile        // for the early end of a window: a rest that was seen once may not come again
-	once   bool           // there is such a rest
-	swing  float64        // between the busiest and the quietest month
-	noise  float64        // standard deviation of a day's use, over the rate
-	doubt  float64        // standard deviation of the rate, relative
-	hazard float64        // changes of use a year
-	begun  [2][13]float64 // average days of use before each month of a leap year, by Profile and by busy
+	busyProfile  Profile        // for the early end of a window: a rest that was seen once may not come again
+	singleRest   bool           // there is such a rest
+	seasonRange  float64        // between the busiest and the quietest month
+	noise        float64        // standard deviation of a day's use, over the rate
+	rateError    float64        // standard deviation of the rate, relative
+	hazard       float64        // changes of use a year
+	weightBefore [2][13]float64 // average days of use before each month of a leap year, by Profile and by busy
 }
 
-// stretch is the use between two readings.
-type stretch struct {
+// segment is the use between two readings.
+type segment struct {
 	from, to time.Time
 	use      float64
 	rest     bool        // the meter stood, or nearly so
@@ -103,17 +103,17 @@ type stretch struct {
 }
 
 // month is the i-th it has days in.
-func (s *stretch) month(i int) int {
+func (s *segment) month(i int) int {
 	if i += s.first; i >= 12 {
 		i -= 12
 	}
 	return i
 }
 
-func (s stretch) days() float64 { return s.to.Sub(s.from).Hours() / 24 }
+func (s segment) days() float64 { return s.to.Sub(s.from).Hours() / 24 }
 
 // weight is the days of average use in the stretch, the season counted.
-func (s *stretch) weight(p Profile) (w float64) {
+func (s *segment) weight(p Profile) (w float64) {
 	for i := range s.touched {
 		m := s.month(i)
 		w += s.months[m] * p[m]
@@ -133,17 +133,17 @@ func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time)
 	u := UseModel{Profile: profile, Spread: priorSpread}
 	readings = recent(readings, today)
 	for _, p := range readings {
-		if p.Doubted {
-			u.Suspects = append(u.Suspects, p)
+		if p.Outlier {
+			u.Outliers = append(u.Outliers, p)
 		}
 	}
-	kept, stuck := moving(usage.Believed(readings))
-	u.Suspects = append(u.Suspects, stuck...)
+	kept, stuck := dropRepeats(usage.Accepted(readings))
+	u.Outliers = append(u.Outliers, stuck...)
 	if len(kept) == 0 {
 		return u
 	}
 	u.Last = kept[len(kept)-1]
-	stretches := drawTogether(kept)
+	stretches := segmentsOf(kept)
 	if len(stretches) == 0 {
 		return u
 	}
@@ -158,8 +158,8 @@ func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time)
 	}
 	u.season(stretches, levels, profile)
 	u.rate(stretches, today)
-	u.swing = slices.Max(u.Profile[:]) - slices.Min(u.Profile[:])
-	u.restOnce(stretches, profile)
+	u.seasonRange = slices.Max(u.Profile[:]) - slices.Min(u.Profile[:])
+	u.singleRests(stretches, profile)
 	return u
 }
 
@@ -175,7 +175,7 @@ const (
 // Standing still in a rest is no change of use: what the unit does in its season
 // is told by the others alone. It reports whether the unit has not been used for
 // so long that it is idle.
-func markRests(stretches []stretch) (idle bool) {
+func markRests(stretches []segment) (idle bool) {
 	var rates []weighted
 	for _, s := range stretches {
 		if s.use > 0 {
@@ -189,7 +189,7 @@ func markRests(stretches []stretch) (idle bool) {
 	idleFor := 0.0
 	for i := range stretches {
 		s := &stretches[i]
-		s.rest = s.use <= asleep*usual*s.days()
+		s.rest = s.use <= restShare*usual*s.days()
 		if s.rest {
 			idleFor += s.days()
 		} else {
@@ -199,11 +199,11 @@ func markRests(stretches []stretch) (idle bool) {
 	return idleFor > idleDays
 }
 
-// restOnce marks months of rest that were seen in one year only, where the kind of
+// singleRests marks months of rest that were seen in one year only, where the kind of
 // unit has no such rest: it may have been a lay-up, and no season. The early end of
 // a window reckons with their use.
-func (u *UseModel) restOnce(stretches []stretch, prior Profile) {
-	u.busy = u.Profile
+func (u *UseModel) singleRests(stretches []segment, prior Profile) {
+	u.busyProfile = u.Profile
 	var years [12]map[int]bool
 	active, months := 0.0, 0.0
 	for m := range years {
@@ -221,9 +221,9 @@ func (u *UseModel) restOnce(stretches []stretch, prior Profile) {
 			years[int(at.Month())-1][at.AddDate(0, 6, 0).Year()] = true
 		}
 	}
-	for m := range u.busy {
-		if len(years[m]) < 2 && prior[m] >= 0.5 && u.busy[m] < 0.7 && months > 0 {
-			u.busy[m], u.once = active/months, true
+	for m := range u.busyProfile {
+		if len(years[m]) < 2 && prior[m] >= 0.5 && u.busyProfile[m] < 0.7 && months > 0 {
+			u.busyProfile[m], u.singleRest = active/months, true
 		}
 	}
 }
@@ -240,12 +240,12 @@ func recent(readings []ledger.MeterPoint, today time.Time) []ledger.MeterPoint {
 
 // Between these shares of the usual use a standstill and the leap after it make up
 // for one another; the leap alone is steeper than leapt.
-const makesUpLeast, makesUpMost, leapt = 0.6, 1.6, 1.8
+const stuckMeanMin, stuckMeanMax, stuckJump = 0.6, 1.6, 1.8
 
-// moving leaves out readings that repeat the one before although the unit ran:
+// dropRepeats leaves out readings that repeat the one before although the unit ran:
 // the next leaps as far as it would have gone meanwhile. Somebody wrote down the
 // old value again. A meter that stands and then goes on as usual has stood.
-func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
+func dropRepeats(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
 	repeats := func(i int) bool { return i > 0 && kept[i].Value == kept[i-1].Value }
 	slope := func(i, j int) float64 {
 		return (kept[j].Value - kept[i].Value) / math.Max(kept[j].At.Sub(kept[i].At).Hours()/24, 1)
@@ -273,7 +273,7 @@ func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
 		if j == i || j+1 == len(kept) {
 			continue
 		}
-		if whole := slope(i, j+1); slope(j, j+1) > leapt*usual && whole > makesUpLeast*usual && whole < makesUpMost*usual {
+		if whole := slope(i, j+1); slope(j, j+1) > stuckJump*usual && whole > stuckMeanMin*usual && whole < stuckMeanMax*usual {
 			stuck = append(stuck, kept[i+1:j+1]...)
 			i = j
 		}
@@ -281,29 +281,29 @@ func moving(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
 	return moved, stuck
 }
 
-// shownUse in km or h: less than a tenth of what a meter shows at its finest (0.1) is none, and
+// measurableUse in km or h: less than a tenth of what a meter shows at its finest (0.1) is none, and
 // no rate is computed from it.
-func shownUse(use float64) float64 {
+func measurableUse(use float64) float64 {
 	if use < 0.01 {
 		return 0
 	}
 	return use
 }
 
-// drawTogether makes stretches of at least a month, or of what there is when
+// segmentsOf makes stretches of at least a month, or of what there is when
 // that is a week or more.
-func drawTogether(kept []ledger.MeterPoint) []stretch {
+func segmentsOf(kept []ledger.MeterPoint) []segment {
 	from, last := kept[0], kept[len(kept)-1]
-	room := int(stretch{from: from.At, to: last.At}.days()/stretchDays) + 1
-	all := make([]stretch, 0, min(room, len(kept)))
+	room := int(segment{from: from.At, to: last.At}.days()/segmentDays) + 1
+	all := make([]segment, 0, min(room, len(kept)))
 	for _, p := range kept[1:] {
-		s := stretch{from: from.At, to: p.At, use: shownUse(p.Value - from.Value)}
-		if s.days() >= stretchDays {
+		s := segment{from: from.At, to: p.At, use: measurableUse(p.Value - from.Value)}
+		if s.days() >= segmentDays {
 			all = append(all, s)
 			from = p
 		}
 	}
-	if rest := (stretch{from: from.At, to: last.At, use: shownUse(last.Value - from.Value)}); rest.days() >= 7 {
+	if rest := (segment{from: from.At, to: last.At, use: measurableUse(last.Value - from.Value)}); rest.days() >= 7 {
 		all = append(all, rest)
 	}
 	for i := range all {
@@ -317,14 +317,14 @@ func drawTogether(kept []ledger.MeterPoint) []stretch {
 	return all
 }
 
-// asleep is the share of the average use below which a unit sleeps.
-const asleep = 0.15
+// restShare is the share of the average use below which a unit sleeps.
+const restShare = 0.15
 
 // rounds of telling season and changes of use apart.
 const rounds = 2
 
 // levelsOf stretches before anything is known: the mean of all.
-func levelsOf(stretches []stretch) []float64 {
+func levelsOf(stretches []segment) []float64 {
 	use, days := 0.0, 0.0
 	for _, s := range stretches {
 		use += s.use
@@ -338,7 +338,7 @@ func levelsOf(stretches []stretch) []float64 {
 }
 
 // levels are the rates between changes of use, by the season as known so far.
-func (u *UseModel) levels(stretches []stretch, levels []float64) {
+func (u *UseModel) levels(stretches []segment, levels []float64) {
 	var all []weighted
 	var at []int // index of the stretch of each
 	for i := range stretches {
@@ -383,7 +383,7 @@ func (u *UseModel) levels(stretches []stretch, levels []float64) {
 // stretches tell of their months what short ones do not. How far the fit is drawn
 // to the kind's profile follows from how much more its months differ than chance
 // would have it (empirical Bayes: Efron and Morris 1973).
-func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) {
+func (u *UseModel) season(stretches []segment, levels []float64, prior Profile) {
 	days := 0.0
 	for i, s := range stretches {
 		if levels[i] > 0 {
@@ -395,8 +395,8 @@ func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) 
 	}
 	fitted := u.Profile
 	var span [12]float64
-	for range sharings {
-		fitted, span = shared(stretches, levels, fitted, prior, profileLeast)
+	for range seasonRounds {
+		fitted, span = shareOut(stretches, levels, fitted, prior, profileLeast)
 	}
 	var all []weighted
 	for i, s := range stretches {
@@ -419,15 +419,15 @@ func (u *UseModel) season(stretches []stretch, levels []float64, prior Profile) 
 	if beyond > chance {
 		pull = math.Max(profileLeast, math.Min(profileMost, noise*noise/(beyond-chance)))
 	}
-	u.Profile, _ = shared(stretches, levels, fitted, prior, pull)
+	u.Profile, _ = shareOut(stretches, levels, fitted, prior, pull)
 }
 
-// sharings of the stretches' use over their months.
-const sharings = 8
+// seasonRounds of the stretches' use over their months.
+const seasonRounds = 8
 
-// shared is each month's share of the use, over the days it had, drawn to the prior
+// shareOut is each month's share of the use, over the days it had, drawn to the prior
 // by so many days; and those days. A stretch is shared out by the profile so far.
-func shared(stretches []stretch, levels []float64, so, prior Profile, pull float64) (next Profile, span [12]float64) {
+func shareOut(stretches []segment, levels []float64, so, prior Profile, pull float64) (next Profile, span [12]float64) {
 	var use [12]float64
 	for i := range stretches {
 		s := &stretches[i]
@@ -474,9 +474,9 @@ func (u *UseModel) weight(from, to time.Time) float64 {
 // until is the average days of use from the year 2000 to t: whole years, whole
 // months, and the days of this one; by the busy profile for the early side.
 func (u *UseModel) until(t time.Time, s side) float64 {
-	profile, begun := &u.Profile, &u.begun[0]
-	if s == early && u.once {
-		profile, begun = &u.busy, &u.begun[1]
+	profile, begun := &u.Profile, &u.weightBefore[0]
+	if s == early && u.singleRest {
+		profile, begun = &u.busyProfile, &u.weightBefore[1]
 	}
 	if begun[12] == 0 {
 		for m, length := range leapMonths {

@@ -67,10 +67,10 @@ func TestUseModelIsRobust(t *testing.T) {
 		for i := range r {
 			r[i].Raw = r[i].Value
 		}
-		usage.Judge(r, measure.Distance)
+		usage.MarkOutliers(r, measure.Distance)
 		u := NewUseModel(r, EvenProfile, now)
-		if !u.Known || math.Abs(u.Rate-50) > 2 || len(u.Suspects) != c.suspects {
-			t.Errorf("%s: %.1f a day, suspects %v; want 50, %d", c.name, u.Rate, u.Suspects, c.suspects)
+		if !u.Known || math.Abs(u.Rate-50) > 2 || len(u.Outliers) != c.suspects {
+			t.Errorf("%s: %.1f a day, suspects %v; want 50, %d", c.name, u.Rate, u.Outliers, c.suspects)
 		}
 		if _, now, _, ok := u.At(now); !ok || math.Abs(now-clean[len(clean)-1].Value) > 400 {
 			t.Errorf("%s: the meter stands at %.0f, truly at %.0f", c.name, now, clean[len(clean)-1].Value)
@@ -111,8 +111,8 @@ func TestUnitThatStood(t *testing.T) {
 	for i := 9; i < len(r); i++ {
 		r[i].Value -= second
 	}
-	if u := NewUseModel(r, EvenProfile, now); len(u.Suspects) != 0 {
-		t.Errorf("suspects %v", u.Suspects)
+	if u := NewUseModel(r, EvenProfile, now); len(u.Outliers) != 0 {
+		t.Errorf("suspects %v", u.Outliers)
 	}
 }
 

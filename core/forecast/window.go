@@ -30,29 +30,29 @@ var tQuantile = func() (t [40]float64) {
 // much. For that the tails of both are added up, the one with most of it settling
 // where the tenth lies.
 func (u *UseModel) width(w, d float64) float64 {
-	drift := driftLeast * math.Sqrt(d/365)
-	seasons := u.swing * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
-	core := math.Sqrt(u.doubt*u.doubt + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
+	drift := driftPerYear * math.Sqrt(d/365)
+	seasons := u.seasonRange * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
+	core := math.Sqrt(u.rateError*u.rateError + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
 	changed := 1 - math.Exp(-u.hazard*d/365)
 	// Of those that change so many lie beyond the tenth, on the one side or the other
 	// (set so that the windows of the backtest hold).
 	const beyond = 0.63
-	t := tQuantile[min(len(tQuantile)-1, max(1, u.Stretches))] / z
+	t := tQuantile[min(len(tQuantile)-1, max(1, u.Segments))] / z
 	tail := (0.1 - beyond*changed) / (1 - changed)
 	if tail > 0.01 {
 		return core * t * -distuv.UnitNormal.Quantile(tail)
 	}
-	wide := math.Hypot(core, newUse*partly)
+	wide := math.Hypot(core, changeSpread*partialChange)
 	return math.Max(core*t*2.326, wide*-distuv.UnitNormal.Quantile(math.Min(0.1/changed, 0.5)))
 }
 
-// partly: a change that comes on any of the days ahead moves their use by so much
+// partialChange: a change that comes on any of the days ahead moves their use by so much
 // of itself (the root mean square of a share between nought and one).
-const partly = 0.577
+const partialChange = 0.577
 
-// stretched is e to the power of a width, and beyond a half goes on straight: over
+// spreadFactor is e to the power of a width, and beyond a half goes on straight: over
 // a few days of use the noise adds up and does not multiply.
-func stretched(width float64) float64 {
+func spreadFactor(width float64) float64 {
 	const half = 0.5
 	if width <= half {
 		return math.Exp(width)
@@ -70,13 +70,13 @@ func (u *UseModel) At(t time.Time) (low, likely, high float64, ok bool) {
 	}
 	w := u.weight(u.Last.At, t)
 	use := u.Rate * w
-	spread := stretched(u.width(w, t.Sub(u.Last.At).Hours()/24))
+	spread := spreadFactor(u.width(w, t.Sub(u.Last.At).Hours()/24))
 	return u.Last.Value + use/spread, u.Last.Value + use, u.Last.Value + use*spread, true
 }
 
-// past tells the meter at t on the straight line between the readings around it,
+// meterAt tells the meter at t on the straight line between the readings around it,
 // and after the last as [UseModel.At] does. False when unknown.
-func (u *UseModel) past(readings []ledger.MeterPoint, t time.Time) (float64, bool) {
+func (u *UseModel) meterAt(readings []ledger.MeterPoint, t time.Time) (float64, bool) {
 	if !u.Known || len(readings) == 0 || t.Before(readings[0].At) {
 		return 0, false
 	}
@@ -99,8 +99,8 @@ type Window struct{ P10, P50, P90 measure.Date }
 // Span is a window of moments.
 type Span struct{ P10, P50, P90 time.Time }
 
-// farYears ahead a date means "not by use".
-const farYears = 15
+// maxYears ahead a date means "not by use".
+const maxYears = 15
 
 // Reaches is when the meter comes to a value; an end of the window beyond
 // [farYears] stands there. False when the unit is not used, or even the first day is
@@ -109,7 +109,7 @@ func (u *UseModel) Reaches(value float64) (w Span, ok bool) {
 	if w.P10, ok = u.reaches(value, early); !ok {
 		return Span{}, false
 	}
-	far := u.Last.At.AddDate(farYears, 0, 0)
+	far := u.Last.At.AddDate(maxYears, 0, 0)
 	if w.P50, ok = u.reaches(value, likely); !ok {
 		w.P50 = far
 	}
@@ -133,7 +133,7 @@ const (
 const (
 	fortnight = 15 * 24 * time.Hour
 	fineSteps = 24
-	farSteps  = farYears * 6
+	farSteps  = maxYears * 6
 )
 
 // reaches is one end of the window or its middle; false when it lies beyond
@@ -151,7 +151,7 @@ func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
 		if s == likely {
 			return 1
 		}
-		spread := stretched(u.width(weight, t.Sub(u.Last.At).Hours()/24))
+		spread := spreadFactor(u.width(weight, t.Sub(u.Last.At).Hours()/24))
 		if s == late {
 			return 1 / spread
 		}

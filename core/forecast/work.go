@@ -60,7 +60,7 @@ func WorkFor(c Clock) (Work, bool) {
 	case Level:
 		return LevelWork, c.Verdict != Sound || c.Due != nil
 	case FollowUp:
-		if c.Reason.Code == OwedRetest {
+		if c.Reason.Code == CheckRetest {
 			return TestWork, true
 		}
 		return LevelWork, true
@@ -69,7 +69,7 @@ func WorkFor(c Clock) (Work, bool) {
 	case HosesDue, HoseAge:
 		return HoseWork, true
 	case Holds, Findings:
-		if c.Reason.Code == OffBook {
+		if c.Reason.Code == Discrepancy {
 			return TestWork, true
 		}
 		return RepairWork, true
@@ -94,9 +94,9 @@ func workOf(r coolant.Remedy) (Work, bool) {
 	return "", false
 }
 
-// Days to do it in, when nobody has said which: from today or the first day of the
+// DefaultSpan to do it in, when nobody has said which: from today or the first day of the
 // clock's window to the day it runs out; a week for what cannot wait.
-func (c Clock) Days(today measure.Date) (from, to measure.Date) {
+func (c Clock) DefaultSpan(today measure.Date) (from, to measure.Date) {
 	from, to = today, today.AddDays(7)
 	if c.Due == nil || !c.Due.After(to) {
 		return from, to
@@ -113,10 +113,10 @@ func (c Clock) Days(today measure.Date) (from, to measure.Date) {
 	return from, *c.Due
 }
 
-// Done is when work that was meant to be done at or after since was done, by the
+// CompletedAt is when work that was meant to be done at or after since was done, by the
 // books; nil when they do not show it. A repair was done when the last thing to be
 // repaired was put right.
-func Done(a *ledger.Account, w Work, since time.Time) *time.Time {
+func CompletedAt(a *ledger.Account, w Work, since time.Time) *time.Time {
 	latest := func(all ...*time.Time) (last *time.Time) {
 		for _, t := range all {
 			if t != nil && !t.Before(since) && (last == nil || t.After(*last)) {

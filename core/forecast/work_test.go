@@ -25,11 +25,11 @@ func TestWorkFor(t *testing.T) {
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeNone}}, TestWork, 0, 7},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, "", 0, 0},
 		{Clock{Kind: Holds, Due: day(0)}, RepairWork, 0, 7},
-		{Clock{Kind: Findings, Reason: Reason{Code: OffBook}}, TestWork, 0, 7},
+		{Clock{Kind: Findings, Reason: Reason{Code: Discrepancy}}, TestWork, 0, 7},
 		{Clock{Kind: Level, Verdict: Sound}, "", 0, 0},
 		{Clock{Kind: Level, Verdict: Due, Due: day(0)}, LevelWork, 0, 7},
-		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: OwedRetest}}, TestWork, 0, 7},
-		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: OwedDays}}, LevelWork, 0, 7},
+		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: CheckRetest}}, TestWork, 0, 7},
+		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: CheckDays}}, LevelWork, 0, 7},
 		{Clock{Kind: CapDue, Due: day(3)}, CapWork, 0, 7},
 		{Clock{Kind: HosesDue, Due: day(100)}, HoseWork, 86, 100},
 		{Clock{Kind: ZeroDue, Due: day(3)}, "", 0, 0},
@@ -38,7 +38,7 @@ func TestWorkFor(t *testing.T) {
 		if work != c.work && c.work != "" || ok != (c.work != "") {
 			t.Errorf("%s, %s: %s, %v; want %q", c.clock.Kind, c.clock.Reason.Code, work, ok, c.work)
 		}
-		if from, to := c.clock.Days(today); ok && (DaysBetween(today, from) != c.from || DaysBetween(today, to) != c.to) {
+		if from, to := c.clock.DefaultSpan(today); ok && (DaysBetween(today, from) != c.from || DaysBetween(today, to) != c.to) {
 			t.Errorf("%s: from %v to %v; want in %d to %d days", c.clock.Kind, from, to, c.from, c.to)
 		}
 	}
@@ -66,24 +66,24 @@ func TestDone(t *testing.T) {
 		{CapWork, ledger.CapTest{Seal: "good"}, false},
 	} {
 		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, c.body)})
-		if got := Done(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && DaysBetween(measure.DateOf(*got, time.UTC), today) != 9 {
+		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && DaysBetween(measure.DateOf(*got, time.UTC), today) != 9 {
 			t.Errorf("%s by a %s, sent the day before: done %v", c.work, c.body.Kind(), got)
 		}
-		if got := Done(&a, c.work, now.AddDate(0, 0, -8)); got != nil {
+		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -8)); got != nil {
 			t.Errorf("%s sent the day after: done %v", c.work, got)
 		}
 	}
 	since := now.AddDate(0, 0, -20)
 	a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(29, ledger.Hold{Why: "leaks"})})
-	if got := Done(&a, RepairWork, since); got != nil {
+	if got := CompletedAt(&a, RepairWork, since); got != nil {
 		t.Errorf("held, and done %v", got)
 	}
-	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "mended"}), ago(2, ledger.Remark{Text: "washed"})))
-	if got := Done(&a, RepairWork, since); got == nil || DaysBetween(measure.DateOf(*got, time.UTC), today) != 12 {
+	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "mended"}), ago(2, ledger.NoteBody{Text: "washed"})))
+	if got := CompletedAt(&a, RepairWork, since); got == nil || DaysBetween(measure.DateOf(*got, time.UTC), today) != 12 {
 		t.Errorf("released twelve days ago, and done %v", got)
 	}
 	a = ledger.Fold(u, append(a.Entries(), ago(1, ledger.Defect{What: "weeps", Severity: "repair"})))
-	if got := Done(&a, RepairWork, since); got != nil {
+	if got := CompletedAt(&a, RepairWork, since); got != nil {
 		t.Errorf("there is a defect again, and done %v", got)
 	}
 }

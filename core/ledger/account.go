@@ -22,7 +22,7 @@ const (
 	NoteBaseUnknown   Note = "base_unknown"       // which scale would be right is not known
 	NoteBeyondTable   Note = "beyond_table"       // stronger or colder than any table row
 	NoteVolumeAssumed Note = "volume_assumed"     // first known strength; the system is taken as full
-	NoteMeterDoubted  Note = "meter_doubted"      // cannot be true together with the other readings; not used
+	NoteMeterOutlier  Note = "meter_doubted"      // cannot be true together with the other readings; not used
 	NoteColder        Note = "colder_waits"       // colder than the book: does not count until a second zeroed test or an entry explains it
 	NoteNotMixed      Note = "not_mixed"          // tested less than four hours after coolant was poured in, and without a run
 	NoteOutUnknown    Note = "out_unknown"        // not said what came out: as much as went in
@@ -49,7 +49,7 @@ const (
 	NoteForeign       Note = "foreign_product"    // a foreign product is too much of the charge
 	NoteOverDosed     Note = "over_dosed"         // more nitrite than stays dissolved
 	NoteExtendedTwice Note = "extended_twice"     // an extender is given once in the life of a charge
-	NoteWatered       Note = "water_in"           // water in a waterless coolant: what it protects to is not known
+	NoteWaterIn       Note = "water_in"           // water in a waterless coolant: what it protects to is not known
 	NoteWaterless     Note = "scale_on_waterless" // a glycol scale says nothing of a waterless coolant
 	NoteImplausible   Note = "implausible"        // a number or a time beyond anything that can be meant: not used
 	NoteEmptyBook     Note = "book_empty"         // the book holds nothing that could have been tested
@@ -113,16 +113,16 @@ type OpenDefect struct {
 	At time.Time
 }
 
-// Owed is a check that is owed since a moment.
-type Owed struct {
+// PendingCheck is a check that is owed since a moment.
+type PendingCheck struct {
 	What  string // OwedLevel or OwedRetest
 	Since time.Time
 }
 
 // What may be owed after coolant was poured in.
 const (
-	OwedLevel  = "level_cold"    // the level, cold, on the next day
-	OwedRetest = "freeze_retest" // the freeze point, once it is mixed
+	CheckLevel  = "level_cold"    // the level, cold, on the next day
+	CheckRetest = "freeze_retest" // the freeze point, once it is mixed
 )
 
 // Chemistry is a sample as it was judged.
@@ -181,9 +181,9 @@ type Account struct {
 	Given Inhibitors
 	// Filter is the additive filter that is fitted; nil for none.
 	Filter *FilterMark
-	// Watered: water got into a waterless coolant, and no test has shown since that it is
+	// WaterIn: water got into a waterless coolant, and no test has shown since that it is
 	// little.
-	Watered bool
+	WaterIn bool
 	// Readings are all meter readings; Points those that can be true together.
 	Readings, Points []MeterPoint
 	LastTest         *TestMark // last test of this charge that could be trusted
@@ -204,7 +204,7 @@ type Account struct {
 	Changes   int
 	Findings  []Finding
 	Defects   []OpenDefect
-	Owed      []Owed
+	Pending   []PendingCheck
 	Chemistry []Chemistry
 	Held      *Entry    // the hold that stands
 	LaidUp    *Entry    // the lay-up that stands
@@ -220,9 +220,9 @@ type Account struct {
 	// LevelAt is when the litres by book were last moved or seen cold; what leaks
 	// goes on leaking from then.
 	LevelAt time.Time
-	// OffBook is the test that did not agree, until the books are balanced, or two
+	// Discrepancy is the test that did not agree, until the books are balanced, or two
 	// later ones do.
-	OffBook *TestMark
+	Discrepancy *TestMark
 	// Strengths known of this charge: what was filled, and each trusted test since.
 	Strengths []Strength
 	// Zeroed tells when each named instrument was last zeroed in these books.
@@ -233,33 +233,33 @@ type Account struct {
 	HoseSince map[string]time.Time
 	// RefilledAt is when coolant was last renewed, in whole or in part; nil when
 	// never. Looks are those at the cold level since.
-	RefilledAt *time.Time
-	Looks      []time.Time
+	RefilledAt  *time.Time
+	LevelChecks []time.Time
 
 	// Failure is why the books cannot be evaluated; empty for an account that was folded.
 	Failure string
 
-	strength float64 // standard uncertainty of the mass fraction by book
-	volume   float64 // standard uncertainty of the litres by book
-	born     time.Time
-	full     measure.Litre // the most the book may hold
-	leaks    []leaked
-	tight    time.Time // since when losses count as a leak
-	quiet    time.Time // when the level was last seen to have held
-	mended   bool      // something was repaired since the last loss
-	zeros    []zeroed
-	grounds  []ground
-	renewal  int     // index of the line of the last renewal, -1 for none
-	startsAt float64 // meter at the last renewal
-	started  bool    // startsAt is known
-	meters   int     // changes of the meter so far
-	readIn   []int   // index of the line of each reading
-	figures  figures // of the charge, reckoned once per change
-	strikes  map[string]*Entry
-	begun    time.Time     // of an account without lines
-	leak     *LeakRate     // of an account without lines
-	why      *Disagreement // of an account without lines
-	movedAt  time.Time     // of the last change of the charge
+	strength       float64 // standard uncertainty of the mass fraction by book
+	volume         float64 // standard uncertainty of the litres by book
+	meanFilledAt   time.Time
+	full           measure.Litre // the most the book may hold
+	leaks          []leaked
+	leaksCountFrom time.Time // since when losses count as a leak
+	levelHeldAt    time.Time // when the level was last seen to have held
+	mended         bool      // something was repaired since the last loss
+	zeros          []zeroed
+	grounds        []ground
+	renewal        int     // index of the line of the last renewal, -1 for none
+	startsAt       float64 // meter at the last renewal
+	started        bool    // startsAt is known
+	meterChanges   int     // changes of the meter so far
+	readingLine    []int   // index of the line of each reading
+	figures        figures // of the charge, reckoned once per change
+	strikes        map[string]*Entry
+	openedAt       time.Time  // of an account without lines
+	leak           *LeakRate  // of an account without lines
+	diagnosis      *Diagnosis // of an account without lines
+	movedAt        time.Time  // of the last change of the charge
 	// capEffective is the pressure to reckon with by the last cap test.
 	capEffective *measure.Kilopascal
 }

@@ -64,7 +64,7 @@ func Plausible(e Entry) bool {
 	case Dose:
 		p.readings(b.Volume)
 		p.additive(b.Additive)
-	case Extended:
+	case ExtenderDose:
 		p.readings(b.Volume)
 		p.additive(b.Additive)
 	case AdditiveFilter:

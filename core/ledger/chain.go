@@ -21,11 +21,11 @@ type Record struct {
 	Payload    json.RawMessage // the body, byte for byte as stored
 }
 
-// Link is the hash of the record after prev: SHA-256 (FIPS 180-4) over prev and
+// ChainHash is the hash of the record after prev: SHA-256 (FIPS 180-4) over prev and
 // the record's fields in a fixed order, each as JSON on a line of its own, so
 // that no two records can run together to the same bytes. The zero Hash stands
 // before the first record.
-func Link(prev Hash, r Record) Hash {
+func ChainHash(prev Hash, r Record) Hash {
 	h := sha256.New()
 	h.Write(prev[:])
 	enc := json.NewEncoder(h)

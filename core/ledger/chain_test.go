@@ -14,13 +14,13 @@ import (
 // hash; nothing else does.
 func TestLink(t *testing.T) {
 	base := Record{ID: "a", Unit: "u", Seq: 3, Kind: KindMeter, At: start, RecordedAt: start.Add(time.Hour), RecordedBy: "x", Payload: json.RawMessage(`{"v":1}`)}
-	want := Link(Hash{1}, base)
-	if Link(Hash{1}, base) != want {
+	want := ChainHash(Hash{1}, base)
+	if ChainHash(Hash{1}, base) != want {
 		t.Error("the same record hashes differently")
 	}
 	elsewhere := base
 	elsewhere.At = base.At.In(time.FixedZone("x", 7200))
-	if Link(Hash{1}, elsewhere) != want {
+	if ChainHash(Hash{1}, elsewhere) != want {
 		t.Error("the same moment in another zone hashes differently")
 	}
 	for name, change := range map[string]func(*Record){
@@ -36,11 +36,11 @@ func TestLink(t *testing.T) {
 	} {
 		r := base
 		change(&r)
-		if Link(Hash{1}, r) == want {
+		if ChainHash(Hash{1}, r) == want {
 			t.Errorf("changing the %s changes nothing", name)
 		}
 	}
-	if Link(Hash{2}, base) == want {
+	if ChainHash(Hash{2}, base) == want {
 		t.Error("another predecessor changes nothing")
 	}
 }

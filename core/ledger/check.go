@@ -41,10 +41,10 @@ var (
 // What is possible but odd (a leap of the meter, a fill that is far from what the
 // system holds) is a question: it is accepted once its writer has confirmed it.
 func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
-	c := checker{unit: u, written: written, entry: e, sure: e.Sure}
+	c := checker{unit: u, written: written, entry: e, confirmed: e.Confirmed}
 	c.when(now)
 	if e.Body == nil {
-		c.wrong("/kind", "nothing", fmt.Sprint(Kinds))
+		c.refuse("/kind", "nothing", fmt.Sprint(Kinds))
 		return c.errs
 	}
 	c.at = "/" + FieldName(e.Body.Kind()) // from here on fields are those of the content
@@ -66,7 +66,7 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 	case Dose:
 		c.dose(b.Volume, b.Additive, coolant.SCA)
 		c.text("/note", b.Note, 0, longText)
-	case Extended:
+	case ExtenderDose:
 		c.dose(b.Volume, b.Additive, coolant.Extender)
 		c.text("/note", b.Note, 0, longText)
 	case AdditiveFilter:
@@ -88,13 +88,13 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 		c.names("/defect", b.Defect, KindDefect)
 		c.text("/how", b.How, 3, longText)
 	case Meter:
-		c.sure = c.sure || b.Sure
+		c.confirmed = c.confirmed || b.Confirmed
 		c.meter("/meter", b.Meter)
 	case MeterChange:
 		if b.Old != nil {
 			c.meter("/old", *b.Old)
 		}
-		c.sure = true // where a new meter begins is for its maker to say
+		c.confirmed = true // where a new meter begins is for its maker to say
 		c.meter("/new", b.New)
 	case ZeroCheck:
 		c.text("/tool", b.Tool, 1, shortText)
@@ -114,7 +114,7 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
 		c.release()
 		c.text("/certificate", b.Certificate, least, shortText)
 		c.text("/certificateKind", b.CertificateKind, least, shortText)
-	case Remark:
+	case NoteBody:
 		c.text("/text", b.Text, 1, longText)
 	case Strike:
 		c.strike(b)
@@ -132,32 +132,32 @@ func FieldName(k Kind) string {
 }
 
 type checker struct {
-	unit    Unit
-	written []Entry
-	entry   Entry
-	at      string // pointer to the content
-	sure    bool   // the writer has confirmed what was asked
-	errs    []*FieldError
+	unit      Unit
+	written   []Entry
+	entry     Entry
+	at        string // pointer to the content
+	confirmed bool   // the writer has confirmed what was asked
+	errs      []*FieldError
 }
 
-// ask whether something possible but odd is meant, unless its writer is sure.
-func (c *checker) ask(field, got, accepted string) {
-	if !c.sure {
-		c.wrong(field, got, accepted)
+// question whether something possible but odd is meant, unless its writer is sure.
+func (c *checker) question(field, got, accepted string) {
+	if !c.confirmed {
+		c.refuse(field, got, accepted)
 		c.errs[len(c.errs)-1].Question = true
 	}
 }
 
-func (c *checker) wrong(field, got, accepted string) {
+func (c *checker) refuse(field, got, accepted string) {
 	c.errs = append(c.errs, &FieldError{Field: c.at + field, Got: got, Accepted: accepted})
 }
 
 func (c *checker) when(now time.Time) {
 	switch at := c.entry.At; {
 	case at.After(now.Add(skew)):
-		c.wrong("/at", at.Format(time.RFC3339), "a time not after now, "+now.Format(time.RFC3339))
+		c.refuse("/at", at.Format(time.RFC3339), "a time not after now, "+now.Format(time.RFC3339))
 	case at.Before(earliest):
-		c.wrong("/at", at.Format(time.RFC3339), "a time since 1970-01-01")
+		c.refuse("/at", at.Format(time.RFC3339), "a time since 1970-01-01")
 	}
 }
 
@@ -165,9 +165,9 @@ func (c *checker) text(field, s string, least, longest int) {
 	n := len([]rune(strings.TrimSpace(s)))
 	switch {
 	case n < least && n == 0:
-		c.wrong(field, "nothing", fmt.Sprintf("a few words, up to %d characters", longest))
+		c.refuse(field, "nothing", fmt.Sprintf("a few words, up to %d characters", longest))
 	case n < least || n > longest:
-		c.wrong(field, fmt.Sprintf("%d characters", n), fmt.Sprintf("%d to %d characters", least, longest))
+		c.refuse(field, fmt.Sprintf("%d characters", n), fmt.Sprintf("%d to %d characters", least, longest))
 	}
 }
 
@@ -175,18 +175,18 @@ func (c *checker) oneOf(field, s string, accepted []string, optional bool) {
 	if s == "" && optional || slices.Contains(accepted, s) {
 		return
 	}
-	c.wrong(field, fmt.Sprintf("%q", s), strings.Join(accepted, ", "))
+	c.refuse(field, fmt.Sprintf("%q", s), strings.Join(accepted, ", "))
 }
 
 func (c *checker) within(field string, v *float64, low, high float64, unit string) {
 	if v != nil && !(*v >= low && *v <= high) {
-		c.wrong(field, strings.TrimSpace(measure.Digits(*v)+" "+unit), strings.TrimSpace(measure.Digits(low)+" to "+measure.Digits(high)+" "+unit))
+		c.refuse(field, strings.TrimSpace(measure.Digits(*v)+" "+unit), strings.TrimSpace(measure.Digits(low)+" to "+measure.Digits(high)+" "+unit))
 	}
 }
 
 func (c *checker) listed(field string, n, least int) {
 	if n < least || n > most {
-		c.wrong(field, fmt.Sprintf("%d of them", n), fmt.Sprintf("%d to %d", least, most))
+		c.refuse(field, fmt.Sprintf("%d of them", n), fmt.Sprintf("%d to %d", least, most))
 	}
 }
 
@@ -197,9 +197,9 @@ func (c *checker) metric(field string, r measure.Reading, d measure.Dimension) (
 		return v, true
 	}
 	if e, ok := err.(*measure.UnitError); ok {
-		c.wrong(field+"/unit", fmt.Sprintf("%q", string(e.Got)), fmt.Sprint(measure.Units(e.Want)))
+		c.refuse(field+"/unit", fmt.Sprintf("%q", string(e.Got)), fmt.Sprint(measure.Units(e.Want)))
 	} else {
-		c.wrong(field+"/value", fmt.Sprint(r.Value), "a finite number")
+		c.refuse(field+"/value", fmt.Sprint(r.Value), "a finite number")
 	}
 	return 0, false
 }
@@ -208,7 +208,7 @@ func (c *checker) metric(field string, r measure.Reading, d measure.Dimension) (
 func (c *checker) reading(field string, r measure.Reading, d measure.Dimension, low, high float64) {
 	v, ok := c.metric(field, r, d)
 	if ok && !(v >= low-1e-9 && v <= high+1e-9) {
-		c.wrong(field+"/value", r.String(), fmt.Sprintf("%.4g to %.4g %s", measure.From(low, r.Unit), measure.From(high, r.Unit), r.Unit.Symbol()))
+		c.refuse(field+"/value", r.String(), fmt.Sprintf("%.4g to %.4g %s", measure.FromMetric(low, r.Unit), measure.FromMetric(high, r.Unit), r.Unit.Symbol()))
 	}
 }
 
@@ -222,8 +222,8 @@ func (c *checker) volume(field string, r measure.Reading, least, limit measure.L
 		return 0
 	}
 	if !(measure.Litre(v) >= least) || measure.Litre(v) > limit+0.0005 {
-		c.wrong(field+"/value", r.String(), fmt.Sprintf("%.3g to %.3g %s, %s",
-			measure.From(float64(least), r.Unit), measure.From(float64(limit), r.Unit), r.Unit.Symbol(), whose))
+		c.refuse(field+"/value", r.String(), fmt.Sprintf("%.3g to %.3g %s, %s",
+			measure.FromMetric(float64(least), r.Unit), measure.FromMetric(float64(limit), r.Unit), r.Unit.Symbol(), whose))
 		return 0
 	}
 	return measure.Litre(v)
@@ -233,16 +233,16 @@ func (c *checker) share(p coolant.Product, share *float64) {
 	switch p.Form {
 	case coolant.Concentrate:
 		if share == nil {
-			c.wrong("/share", "no share of concentrate", "1 to 100 %, for a concentrate")
+			c.refuse("/share", "no share of concentrate", "1 to 100 %, for a concentrate")
 		} else {
 			c.within("/share", share, 1, 100, "%")
 		}
 	case coolant.Premix:
 		if share != nil {
-			c.wrong("/share", fmt.Sprintf("%g %%", *share), "none for a premix: it is poured as it is")
+			c.refuse("/share", fmt.Sprintf("%g %%", *share), "none for a premix: it is poured as it is")
 		}
 	default:
-		c.wrong("/product", fmt.Sprintf("%q", string(p.Form)), "a concentrate or a premix")
+		c.refuse("/product", fmt.Sprintf("%q", string(p.Form)), "a concentrate or a premix")
 	}
 }
 
@@ -256,7 +256,7 @@ func (c *checker) opening(b Opening) {
 		c.share(*b.Product, b.Share)
 	}
 	if b.History == UnknownHistory && (b.Product != nil || b.Volume != nil) {
-		c.wrong("/history", UnknownHistory, "no product and no volume with it: what is inside is not known")
+		c.refuse("/history", UnknownHistory, "no product and no volume with it: what is inside is not known")
 	}
 	if b.Meter != nil {
 		c.meter("/meter", *b.Meter)
@@ -278,10 +278,10 @@ func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.
 	if err != nil {
 		return
 	}
-	in := func(l measure.Litre) float64 { return measure.From(float64(max(0, l)), r.Unit) }
+	in := func(l measure.Litre) float64 { return measure.FromMetric(float64(max(0, l)), r.Unit) }
 	low, high := fillLeast*c.unit.Capacity-stayed, fillMost*c.unit.Capacity-stayed
 	if v := measure.Litre(v); v < low || v > high {
-		c.ask(field+"/value", r.String()+" into a system that was emptied and holds "+fmt.Sprintf("%.3g %s", in(c.unit.Capacity), r.Unit.Symbol()),
+		c.question(field+"/value", r.String()+" into a system that was emptied and holds "+fmt.Sprintf("%.3g %s", in(c.unit.Capacity), r.Unit.Symbol()),
 			fmt.Sprintf("%.3g to %.3g %s; if no more went in, name the drain points that were opened, or confirm it", in(low), in(high), r.Unit.Symbol()))
 	}
 }
@@ -318,7 +318,7 @@ func (c *checker) renewal(b Renewal) {
 		sum += c.volume(at+"/volume", d.Volume, leastVolume, limit, whose)
 	}
 	if sum > limit+0.0005 {
-		c.wrong("/drained", fmt.Sprintf("%.3g L in all", float64(sum)), fmt.Sprintf("at most %.3g L, %s", float64(limit), whose))
+		c.refuse("/drained", fmt.Sprintf("%.3g L in all", float64(sum)), fmt.Sprintf("at most %.3g L, %s", float64(limit), whose))
 	}
 	flushes := float64(b.Flushes)
 	c.within("/flushes", &flushes, 0, 10, "")
@@ -352,7 +352,7 @@ func (c *checker) rinses(b Renewal) {
 		return
 	}
 	if least := coolant.WaterFlushesLeast.In(c.unit.Figures); rinses < least {
-		c.ask("/rinses", fmt.Sprintf("%g water flushes after the cleaner", rinses),
+		c.question("/rinses", fmt.Sprintf("%g water flushes after the cleaner", rinses),
 			fmt.Sprintf("%g to %g, until it runs clear", least, coolant.WaterFlushesMost.In(c.unit.Figures)))
 	}
 }
@@ -368,16 +368,16 @@ func (c *checker) suits(b Renewal) {
 	needs := after.Needs()
 	needs.SCA = needs.SCA || b.Product.SCA
 	c.judged("/product", named(b.Product)+" in this system", coolant.Fill(b.Product, needs))
-	if foreign := after.Foreign(); foreign > coolant.ForeignFlush.In(after.Over()...) {
-		c.ask("/product", fmt.Sprintf("%s, with %.0f %% of another product left inside", b.Product.Name, 100*foreign), "a full flush first")
+	if foreign := after.ForeignShare(); foreign > coolant.ForeignFlush.In(after.LimitOverrides()...) {
+		c.question("/product", fmt.Sprintf("%s, with %.0f %% of another product left inside", b.Product.Name, 100*foreign), "a full flush first")
 	}
 }
 
 // judged asks about a pour that is not plainly allowed. What was poured is recorded once its
 // writer has confirmed it: the books say what happened.
-func (c *checker) judged(field, got string, j coolant.Judgement) {
+func (c *checker) judged(field, got string, j coolant.Compatibility) {
 	if j.Answer != coolant.AnswerYes {
-		c.ask(field, got, answers[j.Answer]+": "+j.Words())
+		c.question(field, got, answers[j.Answer]+": "+j.Words())
 	}
 }
 
@@ -414,7 +414,7 @@ func (c *checker) cameOut(b Renewal) {
 			c.plausibleFill("/volume", b.Volume, measure.Litre(stayed))
 		}
 	case len(b.Drained) == 0 && b.Residual == nil && len(b.Opened) == 0:
-		c.wrong("/drained", "a renewal that does not say what came out", "what came out by each drain point; or what stayed inside; or that the system was emptied whole; or which drain points were opened without measuring")
+		c.refuse("/drained", "a renewal that does not say what came out", "what came out by each drain point; or what stayed inside; or that the system was emptied whole; or which drain points were opened without measuring")
 	}
 }
 
@@ -426,16 +426,16 @@ func (c *checker) topUp(b TopUp) {
 	switch b.With {
 	case coolant.Water:
 		if b.Product != nil {
-			c.wrong("/product", b.Product.Code, "no product with water")
+			c.refuse("/product", b.Product.Code, "no product with water")
 		}
 	case coolant.Premix, coolant.Concentrate:
 		if b.Product == nil {
-			c.wrong("/product", "no product", "the code of a "+string(b.With))
+			c.refuse("/product", "no product", "the code of a "+string(b.With))
 		} else if b.Product.Form != b.With {
-			c.wrong("/product", fmt.Sprintf("%s, a %s", b.Product.Code, b.Product.Form), "a "+string(b.With))
+			c.refuse("/product", fmt.Sprintf("%s, a %s", b.Product.Code, b.Product.Form), "a "+string(b.With))
 		}
 	default:
-		c.wrong("/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
+		c.refuse("/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
 	}
 	c.text("/note", b.Note, 0, longText)
 	c.compatible(b)
@@ -458,7 +458,7 @@ func (c *checker) compatible(b TopUp) {
 // before is the account as it stood when the entry happened.
 func (c *checker) before() Account {
 	return Fold(c.unit, slices.DeleteFunc(slices.Clone(c.written), func(e Entry) bool {
-		return e.Body.Kind() != KindStrike && e.Before(c.entry) >= 0
+		return e.Body.Kind() != KindStrike && e.Compare(c.entry) >= 0
 	}))
 }
 
@@ -473,16 +473,16 @@ func (c *checker) dose(volume measure.Reading, additive coolant.Additive, kind c
 	}
 	account := c.before()
 	if account.Given.ExtendedAt != nil && kind == coolant.Extender {
-		c.ask("/additive", "a second extender, after that of "+account.Given.ExtendedAt.Format(time.DateOnly), "one in the life of a charge; renew it instead")
+		c.question("/additive", "a second extender, after that of "+account.Given.ExtendedAt.Format(time.DateOnly), "one in the life of a charge; renew it instead")
 	}
 	c.overDosed(&account, "/volume/value", volume.String(), additive, float64(v), func(most float64) string {
-		return fmt.Sprintf("at most %.3g %s", math.Max(0, measure.From(most, volume.Unit)), volume.Unit.Symbol())
+		return fmt.Sprintf("at most %.3g %s", math.Max(0, measure.FromMetric(most, volume.Unit)), volume.Unit.Symbol())
 	})
 }
 
 func (c *checker) additive(additive coolant.Additive, kind coolant.AdditiveKind) {
 	if additive.Kind != kind {
-		c.wrong("/additive", fmt.Sprintf("%s, kind %s", additive.Code, additive.Kind), "an additive of kind "+string(kind))
+		c.refuse("/additive", fmt.Sprintf("%s, kind %s", additive.Code, additive.Kind), "an additive of kind "+string(kind))
 	}
 }
 
@@ -492,19 +492,19 @@ func (c *checker) overDosed(account *Account, field, got string, additive coolan
 	if !(additive.Nitrite > 0) {
 		return
 	}
-	if t := account.sample().Technology; c.unit.Metal == coolant.Aluminium || !coolant.Takes(t, additive.Kind) {
-		c.ask("/additive", fmt.Sprintf("%s in %s", additive.Name, pick(t == "", "a coolant that is not known", string(t))),
+	if t := account.sample().Technology; c.unit.Metal == coolant.Aluminium || !coolant.AcceptsAdditive(t, additive.Kind) {
+		c.question("/additive", fmt.Sprintf("%s in %s", additive.Name, pick(t == "", "a coolant that is not known", string(t))),
 			"SCA in IAT or HOAT, an extender in NOAT; no nitrite on hot or brazed aluminium unless its maker asks for it")
 	}
 	now, known := account.Nitrite()
 	limit, mass := account.sample().NitriteMost(), account.chargeMass()
-	sum := now + coolant.Raises(additive.Nitrite*amount, mass)
+	sum := now + coolant.NitriteRise(additive.Nitrite*amount, mass)
 	switch {
 	case !known:
-		c.ask(field, got+" into a charge whose nitrite is not known", "a dose after a test of the nitrite")
+		c.question(field, got+" into a charge whose nitrite is not known", "a dose after a test of the nitrite")
 	case sum > limit:
 		left := float64(coolant.DoseFor(additive, mass, now, limit))
-		c.ask(field, fmt.Sprintf("%s, which would bring nitrite to %.0f ppm", got, sum), fmt.Sprintf("%s: no more than %.0f ppm stays dissolved", most(left), limit))
+		c.question(field, fmt.Sprintf("%s, which would bring nitrite to %.0f ppm", got, sum), fmt.Sprintf("%s: no more than %.0f ppm stays dissolved", most(left), limit))
 	}
 }
 
@@ -525,11 +525,11 @@ func (c *checker) filter(b AdditiveFilter) {
 // elsewhere only once a second test shows what it is to explain.
 func (c *checker) inferred() {
 	if c.unit.Aircraft {
-		c.wrong("/inferred", "a pour that was not observed, on an aircraft", "a pour that was observed")
+		c.refuse("/inferred", "a pour that was not observed, on an aircraft", "a pour that was observed")
 		return
 	}
-	if account := Fold(c.unit, c.written); account.OffBook == nil || !account.OffBook.Confirmed {
-		c.wrong("/inferred", "a pour that was not observed", "it after a second freeze test has shown the same as the first")
+	if account := Fold(c.unit, c.written); account.Discrepancy == nil || !account.Discrepancy.Confirmed {
+		c.refuse("/inferred", "a pour that was not observed", "it after a second freeze test has shown the same as the first")
 	}
 }
 
@@ -562,7 +562,7 @@ func (c *checker) freezeTest(b FreezeTest) {
 	if b.Cold != nil {
 		warm, err := b.Value.Metric(measure.Temperature)
 		if err == nil && !(float64(*b.Cold) <= warm && *b.Cold >= -80) {
-			c.wrong("/cold", fmt.Sprintf("%g °C", float64(*b.Cold)), fmt.Sprintf("-80 to %.3g °C: the cold end of the band", warm))
+			c.refuse("/cold", fmt.Sprintf("%g °C", float64(*b.Cold)), fmt.Sprintf("-80 to %.3g °C: the cold end of the band", warm))
 		}
 	}
 }
@@ -573,9 +573,9 @@ func (c *checker) scale(b FreezeTest) {
 	switch {
 	case b.Instrument != Refractometer || b.Value.Unit == measure.Brix && !waterless:
 	case waterless && b.Value.Unit != measure.Percent:
-		c.wrong("/value/unit", fmt.Sprintf("%q", string(b.Value.Unit)), "percent: of water, in a waterless coolant")
+		c.refuse("/value/unit", fmt.Sprintf("%q", string(b.Value.Unit)), "percent: of water, in a waterless coolant")
 	case !waterless && !b.Scale.Known():
-		c.wrong("/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG, waterless")
+		c.refuse("/scale", fmt.Sprintf("%q", string(b.Scale)), "EG, PG, waterless")
 	}
 }
 
@@ -587,21 +587,21 @@ func (c *checker) byDensity(instrument string) {
 		inside = coolant.PG
 	}
 	if inside == coolant.PG {
-		c.wrong("/instrument", instrument, "refractometer, strip: a floating tester gives no strength of PG")
+		c.refuse("/instrument", instrument, "refractometer, strip: a floating tester gives no strength of PG")
 	}
 }
 
 func (c *checker) chart(b FreezeTest) {
 	n := len(b.Chart)
 	if n < 1 || n > 12 {
-		c.wrong("/chart", fmt.Sprintf("%d steps", n), "1 to 12 temperatures: what one, two, ... floating discs protect to")
+		c.refuse("/chart", fmt.Sprintf("%d steps", n), "1 to 12 temperatures: what one, two, ... floating discs protect to")
 		return
 	}
 	if _, err := coolant.ReadDiscs(b.Chart, 0, coolant.EG); err != nil {
-		c.wrong("/chart", fmt.Sprint(b.Chart), "temperatures below 0 °C, each colder than the one before")
+		c.refuse("/chart", fmt.Sprint(b.Chart), "temperatures below 0 °C, each colder than the one before")
 	}
 	if v, ok := c.metric("/value", b.Value, measure.Count); ok && !(v >= 0 && v <= float64(n) && v == math.Trunc(v)) {
-		c.wrong("/value/value", b.Value.String(), fmt.Sprintf("0 to %d discs, a whole number", n))
+		c.refuse("/value/value", b.Value.String(), fmt.Sprintf("0 to %d discs, a whole number", n))
 	}
 }
 
@@ -613,7 +613,7 @@ func (c *checker) ownChart(b FreezeTest) {
 			continue
 		}
 		if !slices.Equal(before.Chart, b.Chart) {
-			c.ask("/chart", fmt.Sprintf("%v for %s", b.Chart, b.Tool), fmt.Sprintf("%v, the chart of %s on %s; another tester has another name", before.Chart, b.Tool, e.At.Format(time.DateOnly)))
+			c.question("/chart", fmt.Sprintf("%v for %s", b.Chart, b.Tool), fmt.Sprintf("%v, the chart of %s on %s; another tester has another name", before.Chart, b.Tool, e.At.Format(time.DateOnly)))
 		}
 		return
 	}
@@ -622,7 +622,7 @@ func (c *checker) ownChart(b FreezeTest) {
 // zero is what an instrument may read on purified water.
 func (c *checker) zero(field string, v float64, unit measure.Unit) {
 	if d := unit.Dimension(); d != measure.Temperature && d != measure.Share && d != measure.Sugar {
-		c.wrong(field+"/unit", fmt.Sprintf("%q", string(unit)), "degC, degF, percent, brix")
+		c.refuse(field+"/unit", fmt.Sprintf("%q", string(unit)), "degC, degF, percent, brix")
 		return
 	}
 	low, high := -10.0, 10.0
@@ -634,8 +634,8 @@ func (c *checker) zero(field string, v float64, unit measure.Unit) {
 
 func (c *checker) chemistry(b ChemistryTest) {
 	nothing := !slices.ContainsFunc(b.tested(), func(v *float64) bool { return v != nil })
-	if nothing && b.Look == "" {
-		c.wrong("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, look")
+	if nothing && b.Appearance == "" {
+		c.refuse("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, look")
 	}
 	c.strip(b)
 	c.within("/ph", b.PH, 0, 14, "")
@@ -648,17 +648,17 @@ func (c *checker) chemistry(b ChemistryTest) {
 	c.within("/strayLoads", b.StrayLoads, -24, 24, "V")
 	c.basis("/nitriteAs", b.NitriteAs, coolant.NitriteBases)
 	c.basis("/molybdateAs", b.MolybdateAs, coolant.MolybdateBases)
-	looks := make([]string, len(coolant.Looks))
-	for i, l := range coolant.Looks {
+	looks := make([]string, len(coolant.Appearances))
+	for i, l := range coolant.Appearances {
 		looks[i] = string(l)
 	}
-	c.oneOf("/look", string(b.Look), looks, true)
+	c.oneOf("/look", string(b.Appearance), looks, true)
 	c.text("/tool", b.Tool, 0, shortText)
 }
 
 func (c *checker) basis(field string, as coolant.Basis, accepted []coolant.Basis) {
 	if as != "" && !slices.Contains(accepted, as) {
-		c.wrong(field, fmt.Sprintf("%q", string(as)), strings.Trim(fmt.Sprint(accepted), "[]"))
+		c.refuse(field, fmt.Sprintf("%q", string(as)), strings.Trim(fmt.Sprint(accepted), "[]"))
 	}
 }
 
@@ -667,10 +667,10 @@ func (c *checker) basis(field string, as coolant.Basis, accepted []coolant.Basis
 func (c *checker) strip(b ChemistryTest) {
 	c.oneOf("/method", b.Method, TestMethods, true)
 	if b.Method == ByStrip && b.Reserve != nil {
-		c.wrong("/reserve", measure.Digits(*b.Reserve)+" mL by a strip", "the figure of a laboratory")
+		c.refuse("/reserve", measure.Digits(*b.Reserve)+" mL by a strip", "the figure of a laboratory")
 	}
 	if b.Method != ByStrip && (b.Expired || b.Late) {
-		c.wrong("/method", fmt.Sprintf("%q", b.Method), "strip, for one that is past its date or was read too late")
+		c.refuse("/method", fmt.Sprintf("%q", b.Method), "strip, for one that is past its date or was read too late")
 	}
 	for _, step := range []struct {
 		field     string
@@ -679,9 +679,9 @@ func (c *checker) strip(b ChemistryTest) {
 	}{{"/ph", b.PH, b.PHTo, 14}, {"/nitrite", b.Nitrite, b.NitriteTo, 10_000}, {"/molybdate", b.Molybdate, b.MolybdateTo, 10_000}} {
 		switch {
 		case step.low == nil && step.high != nil:
-			c.wrong(step.field, "nothing", "the lower end of the step as well")
+			c.refuse(step.field, "nothing", "the lower end of the step as well")
 		case step.low != nil && step.high == nil && b.Method == ByStrip:
-			c.wrong(step.field+"To", "nothing", "the upper end of the step as well: a strip reads in steps")
+			c.refuse(step.field+"To", "nothing", "the upper end of the step as well: a strip reads in steps")
 		case step.high != nil:
 			c.within(step.field+"To", step.high, *step.low, step.most, "")
 		}
@@ -690,7 +690,7 @@ func (c *checker) strip(b ChemistryTest) {
 
 func (c *checker) cap(b CapTest) {
 	if b.Opened == nil && b.Holds == nil && b.Vacuum == "" && b.Seal == "" && b.Seated == nil && b.Stage == "" && !b.Renewed {
-		c.wrong("", "nothing found", "at least one of opening pressure, hold, vacuum valve, seal, seat, stage, a new cap")
+		c.refuse("", "nothing found", "at least one of opening pressure, hold, vacuum valve, seal, seat, stage, a new cap")
 	}
 	if b.Opened != nil {
 		c.reading("/opened", *b.Opened, measure.Pressure, 5, 350)
@@ -709,7 +709,7 @@ func (c *checker) hoses(b HoseCheck) {
 		c.oneOf(at+"/state", h.State, HoseStates, false)
 		c.oneOf(at+"/clamp", h.Clamp, Clamps, true)
 		if slices.ContainsFunc(b.Hoses[:i], func(o HoseFound) bool { return o.Hose == h.Hose }) {
-			c.wrong(at+"/hose", h.Hose+" a second time", "each hose once")
+			c.refuse(at+"/hose", h.Hose+" a second time", "each hose once")
 		}
 	}
 	c.text("/note", b.Note, 0, longText)
@@ -723,10 +723,10 @@ func (c *checker) inspection(b Inspection) {
 		c.oneOf(at+"/state", p.State, PointStates, p.Blocked != nil)
 		c.within(at+"/blocked", p.Blocked, 0, 100, "%")
 		if p.Blocked != nil && p.Point != "fins" {
-			c.wrong(at+"/blocked", fmt.Sprintf("%g %%", *p.Blocked), "none but for the fins")
+			c.refuse(at+"/blocked", fmt.Sprintf("%g %%", *p.Blocked), "none but for the fins")
 		}
 		if slices.ContainsFunc(b.Points[:i], func(o PointFound) bool { return o.Point == p.Point }) {
-			c.wrong(at+"/point", p.Point+" a second time", "each point once")
+			c.refuse(at+"/point", p.Point+" a second time", "each point once")
 		}
 	}
 	c.text("/note", b.Note, 0, longText)
@@ -751,7 +751,7 @@ func (c *checker) level(b LevelCheck) {
 	if b.Over != nil {
 		c.reading("/over", *b.Over, measure.Length, -500, 500)
 		if b.Mark != "" {
-			c.wrong("/mark", b.Mark, "a mark or millimetres, not both")
+			c.refuse("/mark", b.Mark, "a mark or millimetres, not both")
 		}
 	}
 	c.text("/note", b.Note, 0, longText)
@@ -763,12 +763,12 @@ func (c *checker) names(field, id string, k Kind) *Entry {
 	i := slices.IndexFunc(c.written, func(e Entry) bool { return e.ID == id })
 	if i < 0 {
 		if len(id) != 36 {
-			c.wrong(field, fmt.Sprintf("%q", id), "the id of an entry")
+			c.refuse(field, fmt.Sprintf("%q", id), "the id of an entry")
 		}
 		return nil
 	}
 	if k != "" && c.written[i].Body.Kind() != k {
-		c.wrong(field, "a "+string(c.written[i].Body.Kind())+" entry", "a "+string(k)+" entry")
+		c.refuse(field, "a "+string(c.written[i].Body.Kind())+" entry", "a "+string(k)+" entry")
 	}
 	return &c.written[i]
 }
@@ -777,14 +777,14 @@ func (c *checker) strike(b Strike) {
 	c.text("/why", b.Why, 3, longText)
 	target := c.names("/entry", b.Entry, "")
 	if b.Entry == c.entry.ID {
-		c.wrong("/entry", "itself", "another entry")
+		c.refuse("/entry", "itself", "another entry")
 	}
 	if target != nil && target.Body.Kind() == KindStrike {
-		c.wrong("/entry", "a strike", "any other entry; what was struck by mistake is written again")
+		c.refuse("/entry", "a strike", "any other entry; what was struck by mistake is written again")
 	}
 	for _, e := range c.written {
 		if s, ok := e.Body.(Strike); ok && s.Entry == b.Entry && e.ID != c.entry.ID {
-			c.wrong("/entry", "an entry that "+e.RecordedBy+" struck", "an entry that stands")
+			c.refuse("/entry", "an entry that "+e.RecordedBy+" struck", "an entry that stands")
 			return
 		}
 	}
@@ -795,7 +795,7 @@ func (c *checker) strike(b Strike) {
 // asked about first.
 func (c *checker) meter(field string, r measure.Reading) {
 	if c.unit.Meter == "" {
-		c.wrong(field, r.String(), "none: this unit has no meter")
+		c.refuse(field, r.String(), "none: this unit has no meter")
 		return
 	}
 	v, ok := c.metric(field, r, c.unit.Meter)
@@ -803,43 +803,43 @@ func (c *checker) meter(field string, r measure.Reading) {
 		return
 	}
 	if !(v >= 0 && v <= maxMeter) {
-		c.wrong(field+"/value", r.String(), fmt.Sprintf("0 to %s %s", measure.Digits(math.Round(measure.From(maxMeter, r.Unit))), r.Unit.Symbol()))
+		c.refuse(field+"/value", r.String(), fmt.Sprintf("0 to %s %s", measure.Digits(math.Round(measure.FromMetric(maxMeter, r.Unit))), r.Unit.Symbol()))
 		return
 	}
-	if c.sure {
+	if c.confirmed {
 		return
 	}
 	account, before := Fold(c.unit, append(slices.Clip(c.written), c.entry)), Fold(c.unit, c.written)
 	i := slices.IndexFunc(account.Readings, func(p MeterPoint) bool { return p.At.Equal(c.entry.At) && p.Raw == v })
-	if i < 0 || !account.Readings[i].Doubted && !doubtsOthers(before.Readings, account.Readings) {
+	if i < 0 || !account.Readings[i].Outlier && !makesOthersOutliers(before.Readings, account.Readings) {
 		return
 	}
 	mine := account.Readings[i]
 	same := slices.DeleteFunc(slices.Clone(account.Readings), func(p MeterPoint) bool { return p.Meter != mine.Meter })
 	write := func(km float64) string {
-		return fmt.Sprintf("%s %s", measure.Digits(math.Round(measure.From(km, r.Unit))), r.Unit.Symbol())
+		return fmt.Sprintf("%s %s", measure.Digits(math.Round(measure.FromMetric(km, r.Unit))), r.Unit.Symbol())
 	}
 	accepted := ""
-	if meant, ok := usage.Meant(same, c.entry.At, v, c.unit.Meter); ok {
+	if meant, ok := usage.LikelyMeant(same, c.entry.At, v, c.unit.Meter); ok {
 		accepted = "is it " + write(meant) + "? "
 	}
 	around := ""
 	for _, p := range same {
 		switch {
-		case p.Doubted || p.At.Equal(c.entry.At):
+		case p.Outlier || p.At.Equal(c.entry.At):
 		case p.At.Before(c.entry.At):
 			around = "after " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
 		case !strings.Contains(around, "before"):
 			around += " and before " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
 		}
 	}
-	c.ask(field+"/value", r.String()+" "+strings.TrimSpace(around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
+	c.question(field+"/value", r.String()+" "+strings.TrimSpace(around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
 }
 
-// doubtsOthers reports whether a reading that was believed before is doubted now.
-func doubtsOthers(before, now []MeterPoint) bool {
+// makesOthersOutliers reports whether a reading that was believed before is doubted now.
+func makesOthersOutliers(before, now []MeterPoint) bool {
 	return slices.ContainsFunc(before, func(p MeterPoint) bool {
-		return !p.Doubted && slices.ContainsFunc(now, func(q MeterPoint) bool { return q.Doubted && q.At.Equal(p.At) && q.Raw == p.Raw })
+		return !p.Outlier && slices.ContainsFunc(now, func(q MeterPoint) bool { return q.Outlier && q.At.Equal(p.At) && q.Raw == p.Raw })
 	})
 }
 

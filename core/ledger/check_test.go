@@ -26,7 +26,7 @@ func TestCheck(t *testing.T) {
 	}{
 		{"top-up of the same", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &premix}), "", ""},
 		{"water onto a premix", car, on(120, water(0.5)), "/topUp/with", "The same premix first"},
-		{"water onto a premix, confirmed", car, sure(on(120, water(0.5))), "", ""},
+		{"water onto a premix, confirmed", car, confirmedBy(on(120, water(0.5))), "", ""},
 		{"another glycol", car, on(120, TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &pg}), "/topUp/product", "only after a full flush: The other glycol"},
 
 		{"freeze test in °F", car, on(120, FreezeTest{Value: measure.Reading{Value: -34, Unit: measure.DegF}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
@@ -92,7 +92,7 @@ func TestCheck(t *testing.T) {
 		{"a sample that boils", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Sample: ptr(measure.Reading{Value: 150, Unit: measure.DegC})}), "/freezeTest/sample/value", "100"},
 		{"pH of 15", car, on(120, ChemistryTest{PH: ptr(15.0)}), "/chemistryTest/ph", "0 to 14"},
 		{"nothing tested", car, on(120, ChemistryTest{}), "/chemistryTest", "at least one"},
-		{"a look nobody knows", car, on(120, ChemistryTest{Look: "pretty"}), "/chemistryTest/look", "rusty"},
+		{"a look nobody knows", car, on(120, ChemistryTest{Appearance: "pretty"}), "/chemistryTest/look", "rusty"},
 		{"a cap of nothing", car, on(120, CapTest{}), "/capTest", "at least one"},
 		{"a cap opening in litres", car, on(120, CapTest{Opened: ptr(litres(2))}), "/capTest/opened/unit", "psi"},
 		{"a cap seal", car, on(120, CapTest{Seal: "chewed"}), "/capTest/seal", "hardened"},
@@ -110,7 +110,7 @@ func TestCheck(t *testing.T) {
 		{"a defect how bad", car, on(120, Defect{What: "weeps", Severity: "awful"}), "/defectOpened/severity", "stop, repair, watch"},
 		{"closing what is no defect", car, on(120, DefectClosed{Defect: written[0].ID, How: "mended"}), "/defectClosed/defect", "a defect_opened entry"},
 		{"closing a wrong id", car, on(120, DefectClosed{Defect: "7", How: "mended"}), "/defectClosed/defect", "id of an entry"},
-		{"a meter read twice", car, on(120, Meter{Meter: km(8500), Sure: true}), "", ""},
+		{"a meter read twice", car, on(120, Meter{Meter: km(8500), Confirmed: true}), "", ""},
 		{"a new meter", car, on(120, MeterChange{Old: ptr(km(9100)), New: km(3)}), "", ""},
 		{"an old meter that ran back", car, on(120, MeterChange{Old: ptr(km(100)), New: km(3)}), "/meterChange/old/value", "confirm it"},
 		{"a zero of which", car, on(120, ZeroCheck{Zero: measure.Reading{Value: 0, Unit: measure.DegC}}), "/zeroCheck/tool", "a few words"},
@@ -119,7 +119,7 @@ func TestCheck(t *testing.T) {
 		{"a hold for no reason", car, on(120, Hold{}), "/hold/why", "a few words"},
 		{"a release of an aircraft without a certificate", Unit{Capacity: 3, Aircraft: true}, on(120, Release{What: "coolant renewed"}), "/release/certificate", "a few words"},
 		{"a release", car, on(120, Release{What: "coolant renewed"}), "", ""},
-		{"a long note", car, on(120, Remark{Text: strings.Repeat("a", 501)}), "/note/text", "1 to 500"},
+		{"a long note", car, on(120, NoteBody{Text: strings.Repeat("a", 501)}), "/note/text", "1 to 500"},
 		{"a strike for no reason", car, on(120, Strike{Entry: written[1].ID}), "/strike/why", "a few words"},
 		{"striking a strike", car, on(120, Strike{Entry: written[3].ID, Why: "no no"}), "/strike/entry", "written again"},
 		{"striking twice", car, on(120, Strike{Entry: written[2].ID, Why: "typed wrong"}), "/strike/entry", "an entry that stands"},
@@ -142,8 +142,8 @@ func TestCheck(t *testing.T) {
 	}
 }
 
-func sure(e Entry) Entry {
-	e.Sure = true
+func confirmedBy(e Entry) Entry {
+	e.Confirmed = true
 	return e
 }
 

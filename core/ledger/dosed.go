@@ -15,8 +15,8 @@ type Dose struct {
 	Note     string           `json:"note,omitempty"`
 }
 
-// Extended is an extender poured into the charge, once in its life.
-type Extended struct {
+// ExtenderDose is an extender poured into the charge, once in its life.
+type ExtenderDose struct {
 	Volume   measure.Reading  `json:"volume"`
 	Additive coolant.Additive `json:"additive"`
 	Note     string           `json:"note,omitempty"`
@@ -33,7 +33,7 @@ type AdditiveFilter struct {
 func (Dose) Kind() Kind { return KindDose }
 
 // Kind of the entry.
-func (Extended) Kind() Kind { return KindExtender }
+func (ExtenderDose) Kind() Kind { return KindExtender }
 
 // Kind of the entry.
 func (AdditiveFilter) Kind() Kind { return KindFilter }
@@ -42,17 +42,17 @@ func (AdditiveFilter) Kind() Kind { return KindFilter }
 func (b Dose) Reading() measure.Reading { return b.Volume }
 
 // Reading is the volume poured in.
-func (b Extended) Reading() measure.Reading { return b.Volume }
+func (b ExtenderDose) Reading() measure.Reading { return b.Volume }
 
 // Reading is the meter, when it was read.
 func (b AdditiveFilter) Reading() measure.Reading { return deref(b.Meter) }
 
-// Added is the additive of an entry, nil for none.
-func Added(b Body) *coolant.Additive {
+// AddedAdditive is the additive of an entry, nil for none.
+func AddedAdditive(b Body) *coolant.Additive {
 	switch b := b.(type) {
 	case Dose:
 		return &b.Additive
-	case Extended:
+	case ExtenderDose:
 		return &b.Additive
 	case AdditiveFilter:
 		return &b.Additive
@@ -117,7 +117,7 @@ func (a *Account) raise(line *Line, grams float64) {
 	if !(grams > 0) {
 		return
 	}
-	a.Given.Raised += coolant.Raises(grams, a.chargeMass())
+	a.Given.Raised += coolant.NitriteRise(grams, a.chargeMass())
 	a.Given.DosedAt = &line.Entry.At
 	if sum, known := a.Nitrite(); known && sum > a.sample().NitriteMost() {
 		line.note(NoteOverDosed)
@@ -149,16 +149,16 @@ func (a *Account) filter(line *Line, b AdditiveFilter) {
 
 // sample as far as the account knows it, with nothing tested.
 func (a *Account) sample() coolant.Sample {
-	s := coolant.Sample{WetLiners: a.Unit.WetLiners, Metal: a.Unit.Metal, Over: a.Over()}
+	s := coolant.Sample{WetLiners: a.Unit.WetLiners, Metal: a.Unit.Metal, Over: a.LimitOverrides()}
 	if a.Product != nil {
 		s.Technology, s.Fresh = coolant.Technology(a.Product.Technology), a.Product.Fresh
 	}
 	return s
 }
 
-// Over are the figures of the unit's maker and of the product inside, which replace the
+// LimitOverrides are the figures of the unit's maker and of the product inside, which replace the
 // limits of the trade in this order.
-func (a *Account) Over() []coolant.Figures {
+func (a *Account) LimitOverrides() []coolant.Figures {
 	over := []coolant.Figures{a.Unit.Figures}
 	if a.Product != nil {
 		over = append(over, a.Product.Figures)
@@ -176,9 +176,9 @@ func (a *Account) Nitrite() (most float64, known bool) {
 		return 0, false
 	}
 	if a.Product.SCA {
-		return coolant.NitriteSCA(a.Over()...) + a.Given.Raised, true
+		return coolant.NitriteSCA(a.LimitOverrides()...) + a.Given.Raised, true
 	}
-	fresh, known := coolant.NitriteFresh(coolant.Technology(a.Product.Technology), a.Over()...)
+	fresh, known := coolant.NitriteFresh(coolant.Technology(a.Product.Technology), a.LimitOverrides()...)
 	return fresh + a.Given.Raised, known
 }
 

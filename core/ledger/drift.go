@@ -81,9 +81,9 @@ func (a *Account) Drift() (perYear, sigma float64) {
 	return tied / certain, 1 / math.Sqrt(certain)
 }
 
-// PerStrength is how much the freeze point moves, K, for a mass fraction more of
+// FreezePerStrength is how much the freeze point moves, K, for a mass fraction more of
 // glycol in the charge as it is by book; 0 when nobody knows what is inside.
-func (a *Account) PerStrength() float64 {
+func (a *Account) FreezePerStrength() float64 {
 	if a.freeze() == nil || a.Base == coolant.NoWater {
 		return 0
 	}

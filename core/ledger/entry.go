@@ -62,12 +62,12 @@ type Entry struct {
 	RecordedAt time.Time // when the books took it in
 	RecordedBy string
 	Body       Body
-	// Sure: the writer has confirmed what [Check] asked. It is no part of the books.
-	Sure bool
+	// Confirmed: the writer has confirmed what [Check] asked. It is no part of the books.
+	Confirmed bool
 }
 
-// Before orders entries as they happened: by time, then by id.
-func (e Entry) Before(o Entry) int {
+// Compare orders entries as they happened: by time, then by id.
+func (e Entry) Compare(o Entry) int {
 	if c := e.At.Compare(o.At); c != 0 {
 		return c
 	}

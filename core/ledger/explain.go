@@ -37,13 +37,13 @@ const (
 	Unlikely Likelihood = "unlikely"
 )
 
-// Apart is the test that distinguishes two close proposals.
-type Apart string
+// DistinguishingTest is the test that distinguishes two close proposals.
+type DistinguishingTest string
 
 // The tests.
 const (
-	ApartInstrument Apart = "second_instrument" // a second reading with another instrument
-	ApartScale      Apart = "other_scale"       // a second reading on the other glycol's scale
+	SecondInstrument DistinguishingTest = "second_instrument" // a second reading with another instrument
+	OtherScale       DistinguishingTest = "other_scale"       // a second reading on the other glycol's scale
 )
 
 // Explanation of a test that does not agree, with what would balance the books.
@@ -59,8 +59,8 @@ type Explanation struct {
 	// Likelihood of what it proposes, all causes that propose the same taken together.
 	Likelihood Likelihood
 	// Close: another proposal is about as likely. Apart is the test that distinguishes them.
-	Close bool
-	Apart Apart
+	Close       bool
+	Distinguish DistinguishingTest
 	// Retest: no second test yet. The balancing entry is written
 	// only once a second test shows the same.
 	Retest bool
@@ -102,26 +102,26 @@ const (
 // leak, and missing at present (common practice).
 const (
 	knownLeak = 0.15
-	nowLow    = 0.025
+	lowNow    = 0.025
 )
 
-// Disagreement of book and test, as it stands.
-type Disagreement struct {
+// Diagnosis of book and test, as it stands.
+type Diagnosis struct {
 	Book      *measure.Celsius // what the book said before the test; nil when it said nothing
 	Likeliest *Explanation     // nil when nothing explains it
 }
 
-// Disagreement of the test in [Account.OffBook]; nil when book and test agree.
-func (a *Account) Disagreement() *Disagreement {
-	if a.OffBook == nil || len(a.Lines) == 0 {
-		return a.why
+// Diagnosis of the test in [Account.OffBook]; nil when book and test agree.
+func (a *Account) Diagnosis() *Diagnosis {
+	if a.Discrepancy == nil || len(a.Lines) == 0 {
+		return a.diagnosis
 	}
 	for i := len(a.Lines) - 1; i >= 0; i-- {
 		l := &a.Lines[i]
-		if l.Test == nil || !l.Entry.At.Equal(a.OffBook.At) || l.Struck != nil {
+		if l.Test == nil || !l.Entry.At.Equal(a.Discrepancy.At) || l.Struck != nil {
 			continue
 		}
-		d := &Disagreement{Book: l.Test.Book}
+		d := &Diagnosis{Book: l.Test.Book}
 		if x := a.Explain(i); len(x) > 0 {
 			d.Likeliest = &x[0]
 		}
@@ -144,7 +144,7 @@ func (a *Account) explain(i int) []Explanation {
 		return nil // the book knew nothing
 	}
 	e := explainer{line: line, test: b, book: line.before, unit: a.Unit,
-		confirmed: a.OffBook != nil && a.OffBook.Confirmed}
+		confirmed: a.Discrepancy != nil && a.Discrepancy.Confirmed}
 	e.from, e.to = e.since(), line.Entry.At
 	e.at = e.to.Add(-time.Minute)
 	if e.at.Before(e.from) {
@@ -205,13 +205,13 @@ func (e *explainer) ranked() []Explanation {
 	// The first proposal against the next other one.
 	second := slices.IndexFunc(ranked, func(f Explanation) bool { return !sameProposal(f, ranked[0]) })
 	if second > 0 && together[order[0]] <= closeWithin*together[order[second]] {
-		apart := ApartInstrument
+		apart := SecondInstrument
 		if ranked[0].Cause == CauseScale || ranked[second].Cause == CauseScale {
-			apart = ApartScale
+			apart = OtherScale
 		}
 		for n := range ranked {
 			if sameProposal(ranked[n], ranked[0]) || sameProposal(ranked[n], ranked[second]) {
-				ranked[n].Close, ranked[n].Apart = true, apart
+				ranked[n].Close, ranked[n].Distinguish = true, apart
 			}
 		}
 	}
@@ -279,7 +279,7 @@ func (e *explainer) add(x Explanation) {
 func (e *explainer) after(body Body) float64 {
 	c := e.book.snapshot()
 	c.Lines = nil // pouring looks at no line before it
-	c.take(Entry{ID: "~", Unit: e.unit.Code, At: e.at, Body: body})
+	c.apply(Entry{ID: "~", Unit: e.unit.Code, At: e.at, Body: body})
 	return c.Charge.MassFraction()
 }
 
@@ -309,16 +309,16 @@ func (e *explainer) litresFor(most measure.Litre, body func(measure.Reading) Bod
 	return measure.Litre(high), true
 }
 
-// twoDigits is a volume as somebody would write it down.
-func twoDigits(v measure.Litre) measure.Reading {
+// roundedLitres is a volume as somebody would write it down.
+func roundedLitres(v measure.Litre) measure.Reading {
 	return measure.Reading{Value: math.Round(float64(v)*100) / 100, Unit: measure.L}
 }
 
-const balancing = "balances the books: not written down at the time"
+const balancingNote = "balances the books: not written down at the time"
 
 func (e *explainer) water() {
 	pour := func(r measure.Reading) Body {
-		return TopUp{Volume: r, With: coolant.Water, Inferred: true, Note: balancing}
+		return TopUp{Volume: r, With: coolant.Water, Inferred: true, Note: balancingNote}
 	}
 	v, ok := e.litresFor(e.unit.Capacity*0.95, pour)
 	if !ok {
@@ -327,16 +327,16 @@ func (e *explainer) water() {
 	// The more of the charge it takes, the less likely it went unnoticed.
 	share := float64(v / e.unit.Capacity)
 	unnoticed := math.Exp(-2 * share)
-	e.add(Explanation{Cause: CauseWater, Litres: v, Weight: priorWater * unnoticed, Balance: pour(twoDigits(v))})
+	e.add(Explanation{Cause: CauseWater, Litres: v, Weight: priorWater * unnoticed, Balance: pour(roundedLitres(v))})
 	leak := priorLeak
 	gone := measure.Litre(0)
 	for _, l := range e.book.leaks {
 		gone += l.litres
 	}
-	if gone > knownLeak*e.unit.Capacity || e.book.Charge.Volume() < e.book.Filled*(1-nowLow) {
+	if gone > knownLeak*e.unit.Capacity || e.book.Charge.Volume() < e.book.Filled*(1-lowNow) {
 		leak = priorLeakKnown
 	}
-	e.add(Explanation{Cause: CauseLeakRefill, Litres: v, Weight: leak * math.Sqrt(unnoticed), Balance: pour(twoDigits(v))})
+	e.add(Explanation{Cause: CauseLeakRefill, Litres: v, Weight: leak * math.Sqrt(unnoticed), Balance: pour(roundedLitres(v))})
 }
 
 func (e *explainer) stronger() {
@@ -346,12 +346,12 @@ func (e *explainer) stronger() {
 			can = coolant.Product{Code: p.Code, Name: p.Name, Base: p.Base, Technology: p.Technology, Form: coolant.Concentrate, Glycol: coolant.ConcentrateGlycol}
 		}
 		pour := func(r measure.Reading) Body {
-			return TopUp{Volume: r, With: coolant.Concentrate, Product: &can, Inferred: true, Note: balancing}
+			return TopUp{Volume: r, With: coolant.Concentrate, Product: &can, Inferred: true, Note: balancingNote}
 		}
 		if v, ok := e.litresFor(e.unit.Capacity*0.6, pour); ok {
 			x := Explanation{Cause: CauseConcentrate, Litres: v, Weight: priorConcentrate * math.Exp(-2*float64(v/e.unit.Capacity))}
 			if p.Form == coolant.Concentrate {
-				x.Balance = pour(twoDigits(v))
+				x.Balance = pour(roundedLitres(v))
 			}
 			e.add(x)
 		}
@@ -384,7 +384,7 @@ func (e *explainer) scale() {
 	wrong := e.test
 	wrong.Scale = other
 	read, err := e.book.read(wrong, e.to)
-	if err != nil || read.NoHint {
+	if err != nil || read.NotUsable {
 		return
 	}
 	k := math.Abs(slope(e.book.Base, e.book.Charge.MassFraction()))
@@ -466,7 +466,7 @@ func (e *explainer) renewal() {
 		// As it was written, old coolant or flush water; else unrecorded flush water.
 		stayed := func(r float64, flushes int) Renewal {
 			c := b
-			left := twoDigits(measure.Litre(r))
+			left := roundedLitres(measure.Litre(r))
 			c.Residual, c.Emptied, c.Flushes = &left, false, flushes
 			if flushes > 0 && c.FlushWith == "" {
 				c.FlushWith = FlushWiths[0]
@@ -507,7 +507,7 @@ func (e *explainer) renewal() {
 			return
 		}
 		fixed := b
-		fixed.Volume = twoDigits(measure.Litre(v))
+		fixed.Volume = roundedLitres(measure.Litre(v))
 		e.add(Explanation{Cause: CauseFillVolume, Litres: measure.Litre(v), Weight: priorFill * math.Exp(-3*math.Abs(v-in)/in),
 			Balance: fixed, At: line.Entry.At, Strikes: line.Entry.ID})
 	}

@@ -15,23 +15,23 @@ import (
 func TryFold(u Unit, entries []Entry) (a Account) {
 	defer func() {
 		if cause := recover(); cause != nil {
-			a = Unfolded(u, entries, fmt.Errorf("the books of %s cannot be folded: %v", u.Code, cause))
+			a = Unevaluated(u, entries, fmt.Errorf("the books of %s cannot be folded: %v", u.Code, cause))
 		}
 	}()
 	for _, e := range entries {
-		if b, ok := e.Body.(Unread); ok {
-			return Unfolded(u, entries, fmt.Errorf("line %s of %s cannot be read: %w", e.ID, u.Code, b.Why))
+		if b, ok := e.Body.(UnreadableBody); ok {
+			return Unevaluated(u, entries, fmt.Errorf("line %s of %s cannot be read: %w", e.ID, u.Code, b.Why))
 		}
 	}
 	a = Fold(u, entries)
 	if err := a.finite(); err != nil {
-		return Unfolded(u, entries, err)
+		return Unevaluated(u, entries, err)
 	}
 	return a
 }
 
-// Unfolded is the account of books that cannot be evaluated, and why. Nothing of it is known.
-func Unfolded(u Unit, entries []Entry, why error) Account {
+// Unevaluated is the account of books that cannot be evaluated, and why. Nothing of it is known.
+func Unevaluated(u Unit, entries []Entry, why error) Account {
 	a := Account{Unit: u, Base: u.Base, Filled: u.Capacity, renewal: -1, Failure: why.Error()}
 	for _, e := range inOrder(entries) {
 		a.Lines = append(a.Lines, Line{Entry: e})
@@ -39,18 +39,18 @@ func Unfolded(u Unit, entries []Entry, why error) Account {
 	return a
 }
 
-// Unread is the body of a stored entry that cannot be read. What it was is not known, a hold
+// UnreadableBody is the body of a stored entry that cannot be read. What it was is not known, a hold
 // perhaps, so the account that holds it cannot be evaluated.
-type Unread struct {
+type UnreadableBody struct {
 	Of  Kind
 	Why error
 }
 
 // Kind that the entry was stored as.
-func (b Unread) Kind() Kind { return b.Of }
+func (b UnreadableBody) Kind() Kind { return b.Of }
 
 // Reading is none.
-func (Unread) Reading() measure.Reading { return measure.Reading{} }
+func (UnreadableBody) Reading() measure.Reading { return measure.Reading{} }
 
 // finite reports a figure of the account that is NaN or infinite.
 func (a *Account) finite() error {

@@ -190,7 +190,7 @@ func (a *Account) pressure(line *Line, b PressureTest) {
 	a.found(line, "system", state, grade)
 	if grade == coolant.GradeGood && a.mended {
 		// What was mended holds: what was lost before says nothing of the time to come.
-		a.leaks, a.tight, a.quiet, a.mended = nil, line.Entry.At, line.Entry.At, false
+		a.leaks, a.leaksCountFrom, a.levelHeldAt, a.mended = nil, line.Entry.At, line.Entry.At, false
 	}
 }
 
@@ -205,9 +205,9 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 		s.PH = bandOf(b.PH, b.PHTo, "")
 		s.Nitrite, s.Molybdate = bandOf(b.Nitrite, b.NitriteTo, b.NitriteAs), bandOf(b.Molybdate, b.MolybdateTo, b.MolybdateAs)
 	}
-	s.Reserve, s.Look = b.Reserve, b.Look
+	s.Reserve, s.Appearance = b.Reserve, b.Appearance
 	s.Stray, s.StrayOff, s.StrayCranking, s.StrayLoads = b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads
-	tested, properties := coolant.Judge(s)
+	tested, properties := coolant.Evaluate(s)
 	if s.Nitrite != nil {
 		a.Given.Raised, a.Given.Replaced = 0, 0 // what was given is in what was tested
 	}
@@ -228,7 +228,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 		a.found(line, PointChemistry, stateOf(states, whole), whole)
 		line.Grade = tested
 	}
-	a.coolantSeen(line, b.Look)
+	a.coolantSeen(line, b.Appearance)
 }
 
 // Tested is a property as its last test showed it.
@@ -273,13 +273,13 @@ func (a *Account) RemedyWhenLow(p coolant.Property) coolant.Remedy {
 	s := a.sample()
 	switch p {
 	case coolant.PropNitrite, coolant.PropMolybdate:
-		s.Nitrite = coolant.Exactly(0)
+		s.Nitrite = coolant.ExactBand(0)
 	case coolant.PropPH:
-		s.PH = coolant.Exactly(0)
+		s.PH = coolant.ExactBand(0)
 	default:
 		return coolant.RemedyRenew
 	}
-	_, properties := coolant.Judge(s)
+	_, properties := coolant.Evaluate(s)
 	for _, g := range properties {
 		if g.Property == p || p == coolant.PropMolybdate && g.Property == coolant.PropNitrite {
 			return g.Remedy
@@ -312,7 +312,7 @@ func bandOf(low, high *float64, as coolant.Basis) *coolant.Band {
 // dosed, on to a limit of a property; the day it is reached, false when there are fewer than
 // three or the line does not run there.
 func (a *Account) ChemistryTrend(p coolant.Property) (time.Time, bool) {
-	var dated []coolant.Dated
+	var dated []coolant.DatedValue
 	var bounds coolant.Bounds
 	var last time.Time
 	for _, c := range a.Chemistry {
@@ -321,7 +321,7 @@ func (a *Account) ChemistryTrend(p coolant.Property) (time.Time, bool) {
 		}
 		for _, g := range c.Properties {
 			if g.Property == p && g.Grade != coolant.GradeUnknown {
-				dated = append(dated, coolant.Dated{Day: float64(c.At.Unix()) / 86400, Value: (g.Value + max(g.Value, g.High)) / 2}) // the middle of a step
+				dated = append(dated, coolant.DatedValue{Day: float64(c.At.Unix()) / 86400, Value: (g.Value + max(g.Value, g.High)) / 2}) // the middle of a step
 				bounds, last = g.Bounds, c.At
 			}
 		}
@@ -329,9 +329,9 @@ func (a *Account) ChemistryTrend(p coolant.Property) (time.Time, bool) {
 	if len(dated) < 3 {
 		return time.Time{}, false
 	}
-	end := bounds.Least
+	end := bounds.Min
 	if dated[len(dated)-1].Value > dated[0].Value {
-		end = bounds.Most
+		end = bounds.Max
 	}
 	days, ok := coolant.DaysToLimit(dated, end)
 	if !ok || days > 36500 {

@@ -44,7 +44,7 @@ func TestFindings(t *testing.T) {
 		{"holds at half the rating", PressureTest{Pressure: kpa(50), Minutes: 12, Drop: kpa(0)}, "system", "pressure_too_low", coolant.GradeUnknown},
 		{"loses pressure", PressureTest{Pressure: measure.Reading{Value: 15, Unit: measure.Psi}, Minutes: 5, Drop: measure.Reading{Value: 3, Unit: measure.Psi}}, "system", "falls", coolant.GradeBad},
 		{"stray voltage", ChemistryTest{Stray: ptr(0.3)}, "chemistry", string(coolant.PropStray), coolant.GradeBad},
-		{"clear sample", ChemistryTest{Look: coolant.LookClear}, "chemistry", "good", coolant.GradeGood},
+		{"clear sample", ChemistryTest{Appearance: coolant.AppearanceClear}, "chemistry", "good", coolant.GradeGood},
 	} {
 		a := Fold(u, []Entry{on(0, fill(8)), on(1, c.body)})
 		i := slices.IndexFunc(a.Findings, func(f Finding) bool { return f.Point == c.point })

@@ -18,7 +18,7 @@ const Rules = 6
 // be; Fold itself never fails. It takes the time of a sort and one step for each
 // entry.
 func Fold(u Unit, entries []Entry) Account {
-	if !slices.IsSortedFunc(entries, Entry.Before) {
+	if !slices.IsSortedFunc(entries, Entry.Compare) {
 		entries = inOrder(entries)
 	}
 	a := Account{Unit: u, Base: u.Base, Filled: u.Capacity, full: u.Capacity, renewal: -1,
@@ -29,7 +29,7 @@ func Fold(u Unit, entries []Entry) Account {
 		}
 	}
 	for i := range entries {
-		a.take(entries[i])
+		a.apply(entries[i])
 	}
 	a.settleMeter()
 	return a
@@ -53,7 +53,7 @@ func inOrder(entries []Entry) []Entry {
 		case a.at > b.at:
 			return 1
 		}
-		return entries[a.index].Before(entries[b.index])
+		return entries[a.index].Compare(entries[b.index])
 	})
 	sorted := make([]Entry, len(entries))
 	for i, k := range keys {
@@ -67,10 +67,10 @@ func inOrder(entries []Entry) []Entry {
 // strikes one. The account it is called on must not be used afterwards.
 func (a Account) Add(e Entry) Account {
 	_, strikes := e.Body.(Strike)
-	if n := len(a.Lines); strikes || n > 0 && a.Lines[n-1].Entry.Before(e) > 0 {
+	if n := len(a.Lines); strikes || n > 0 && a.Lines[n-1].Entry.Compare(e) > 0 {
 		return Fold(a.Unit, append(a.Entries(), e))
 	}
-	a.take(e)
+	a.apply(e)
 	a.settleMeter()
 	return a
 }
@@ -94,7 +94,7 @@ func (a *Account) strike(id string, by *Entry) {
 	}
 }
 
-func (a *Account) take(e Entry) {
+func (a *Account) apply(e Entry) {
 	a.Lines = append(a.Lines, Line{Entry: e})
 	line := &a.Lines[len(a.Lines)-1]
 	if b, ok := e.Body.(Strike); ok {
@@ -130,7 +130,7 @@ func (a *Account) take(e Entry) {
 		a.chemistry(line, b)
 	case Dose:
 		a.dosed(line, b.Volume, b.Additive)
-	case Extended:
+	case ExtenderDose:
 		a.dosed(line, b.Volume, b.Additive)
 	case AdditiveFilter:
 		a.filter(line, b)
@@ -214,15 +214,15 @@ func (a *Account) topUp(line *Line, b TopUp) {
 		line.note(NoteInferred)
 	}
 	a.pourOn(line, added, b.Product, b.Inferred)
-	if b.Inferred && a.OffBook != nil {
-		a.OffBook = nil
+	if b.Inferred && a.Discrepancy != nil {
+		a.Discrepancy = nil
 	}
 	// The air is out when the system was bled again and took what was missing.
 	if b.Bled && a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
 		a.AirSeen = line.Entry.ID
 	}
 	if thins || b.With != coolant.Premix && measure.Litre(v) > correction*a.full {
-		a.owe(OwedRetest, line.Entry.At)
+		a.requireCheck(CheckRetest, line.Entry.At)
 		if !b.Inferred {
 			a.CorrectedAt = &line.Entry.At
 		}
@@ -233,8 +233,8 @@ func (a *Account) topUp(line *Line, b TopUp) {
 // in had gone before.
 func (a *Account) pourOn(line *Line, added coolant.Charge, p *coolant.Product, inferred bool) {
 	if a.Base == coolant.NoWater && added.Water > 0 {
-		line.note(NoteWatered)
-		a.Watered = true
+		line.note(NoteWaterIn)
+		a.WaterIn = true
 	}
 	after, err := a.Charge.Add(added)
 	if err != nil {
@@ -250,11 +250,11 @@ func (a *Account) pourOn(line *Line, added coolant.Charge, p *coolant.Product, i
 		line.Implied = excess
 		if a.settling(line.Entry.At) {
 			line.note(NoteSettling)
-			a.tight = line.Entry.At
+			a.leaksCountFrom = line.Entry.At
 		} else if !inferred {
 			a.leaked(line.Entry.At, excess, sigmaPoured(excess))
 		}
-		kept := a.Charge.Take(excess)
+		kept := a.Charge.Remove(excess)
 		after = coolant.Charge{Base: after.Base, Glycol: kept.Glycol + added.Glycol, Water: kept.Water + added.Water}
 		a.Charge = kept
 	}
@@ -310,10 +310,10 @@ func (a *Account) blend(line *Line, p coolant.Product) {
 // age moves the volume-weighted birth of the charge for v litres added at t.
 func (a *Account) age(t time.Time, v measure.Litre) {
 	old := a.Charge.Volume()
-	if old+v <= 0 || a.born.IsZero() {
+	if old+v <= 0 || a.meanFilledAt.IsZero() {
 		return
 	}
-	a.born = a.born.Add(time.Duration(float64(t.Sub(a.born)) * float64(v/(old+v))))
+	a.meanFilledAt = a.meanFilledAt.Add(time.Duration(float64(t.Sub(a.meanFilledAt)) * float64(v/(old+v))))
 }
 
 // changed is called after every change of the charge.
@@ -337,33 +337,33 @@ func (a *Account) lose(line *Line, b Loss) {
 	if b.Cause == "" || b.Cause == "leak" {
 		a.leaked(line.Entry.At, measure.Litre(v), sigmaPoured(measure.Litre(v)))
 	}
-	a.Charge = a.Charge.Take(measure.Litre(v))
+	a.Charge = a.Charge.Remove(measure.Litre(v))
 	a.spread(measure.Litre(v))
 	a.changed()
 }
 
-func (a *Account) owe(what string, since time.Time) {
-	a.settle(what)
-	a.Owed = append(a.Owed, Owed{what, since})
+func (a *Account) requireCheck(what string, since time.Time) {
+	a.completeCheck(what)
+	a.Pending = append(a.Pending, PendingCheck{what, since})
 }
 
-func (a *Account) settle(what string) {
-	if slices.ContainsFunc(a.Owed, func(o Owed) bool { return o.What == what }) {
-		a.Owed = slices.DeleteFunc(slices.Clone(a.Owed), func(o Owed) bool { return o.What == what })
+func (a *Account) completeCheck(what string) {
+	if slices.ContainsFunc(a.Pending, func(o PendingCheck) bool { return o.What == what }) {
+		a.Pending = slices.DeleteFunc(slices.Clone(a.Pending), func(o PendingCheck) bool { return o.What == what })
 	}
 }
 
 // freeze point by book, nil when it is not known.
 func (a *Account) freeze() *measure.Celsius {
-	if a.reckon(); !a.figures.known {
+	if a.computeFigures(); !a.figures.known {
 		return nil
 	}
 	f := a.figures.freeze
 	return &f
 }
 
-// reckon brings the figures of the charge up to date.
-func (a *Account) reckon() {
+// computeFigures brings the figures of the charge up to date.
+func (a *Account) computeFigures() {
 	f := &a.figures
 	if f.done {
 		return
@@ -374,7 +374,7 @@ func (a *Account) reckon() {
 		return
 	}
 	if a.Base == coolant.NoWater {
-		if p := a.Product; p != nil && p.Freeze != nil && !a.Watered {
+		if p := a.Product; p != nil && p.Freeze != nil && !a.WaterIn {
 			f.known, f.freeze, f.low, f.high = true, *p.Freeze, *p.Freeze, *p.Freeze
 		}
 		return
@@ -407,7 +407,7 @@ func (a *Account) Sigma() measure.Litre { return measure.Litre(a.volume) }
 
 func (a *Account) balance(at time.Time) Balance {
 	b := Balance{RenewedAt: a.Balance.RenewedAt}
-	a.reckon()
+	a.computeFigures()
 	if a.Known {
 		// One allocation for all of a line's figures.
 		f := &struct {
@@ -421,8 +421,8 @@ func (a *Account) balance(at time.Time) Balance {
 		if f.known {
 			b.Freeze, b.Low, b.High = &f.freeze, &f.low, &f.high
 		}
-		if !a.born.IsZero() {
-			f.age = at.Sub(a.born)
+		if !a.meanFilledAt.IsZero() {
+			f.age = at.Sub(a.meanFilledAt)
 			b.MeanAge = &f.age
 		}
 	}

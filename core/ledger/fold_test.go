@@ -168,7 +168,7 @@ func TestFoldNotes(t *testing.T) {
 		{"poured into the unknown", []Entry{on(0, water(1))}, NoteNotFilled},
 		{"lost from the unknown", []Entry{on(0, Loss{Volume: litres(1)})}, NoteNotFilled},
 		{"lost more than there was", []Entry{on(0, fill(8)), on(1, Loss{Volume: litres(9)})}, NoteMoreThanBook},
-		{"meter back", []Entry{on(0, Meter{Meter: km(900)}), on(1, Meter{Meter: km(800)})}, NoteMeterDoubted},
+		{"meter back", []Entry{on(0, Meter{Meter: km(900)}), on(1, Meter{Meter: km(800)})}, NoteMeterOutlier},
 		{"hours on a car", []Entry{on(0, Meter{Meter: measure.Reading{Value: 5, Unit: measure.H}})}, NoteOtherMeter},
 		{"a fill no table knows", []Entry{on(0, Renewal{Volume: litres(8), Product: coolant.Product{Form: coolant.Premix, Base: "XG", Glycol: 1}})}, NoteBeyondTable},
 		{"a top-up no table knows", []Entry{on(0, fill(8)), on(1, TopUp{Volume: litres(1), With: coolant.Premix, Product: &coolant.Product{Form: coolant.Premix, Base: "XG", Glycol: 1}})}, NoteBeyondTable},

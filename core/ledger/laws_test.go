@@ -84,8 +84,8 @@ func TestStruckAsIfItHadNeverBeen(t *testing.T) {
 		strike := ledgertest.Entry(rng, u, rng.IntN(ledgertest.Days), "right", ledger.Strike{Entry: "wrong", Why: "typed wrong"})
 		want := ledger.Fold(u, never)
 		got := ledger.Fold(u, ledgertest.Shuffled(rng, append(slices.Clone(never), wrong, strike)))
-		if !got.Begun().Equal(want.Begun()) || !reflect.DeepEqual(got.Leak(), want.Leak()) {
-			t.Fatalf("history %d: begun %v, leak %+v; want %v, %+v", seed, got.Begun(), got.Leak(), want.Begun(), want.Leak())
+		if !got.OpenedAt().Equal(want.OpenedAt()) || !reflect.DeepEqual(got.Leak(), want.Leak()) {
+			t.Fatalf("history %d: begun %v, leak %+v; want %v, %+v", seed, got.OpenedAt(), got.Leak(), want.OpenedAt(), want.Leak())
 		}
 		struck := 0
 		kept := got.Lines[:0:0]
@@ -125,7 +125,7 @@ func TestPartsAddUp(t *testing.T) {
 		if a.Known && a.Product != nil && a.Charge.Glycol > 1e-6 && math.Abs(sum-1) > 1e-6 {
 			t.Fatalf("history %d: the parts add up to %g: %+v", seed, sum, a.Parts)
 		}
-		if f := a.Foreign(); !(f >= 0 && f <= 1+1e-9) {
+		if f := a.ForeignShare(); !(f >= 0 && f <= 1+1e-9) {
 			t.Fatalf("history %d: %g is foreign", seed, f)
 		}
 		if g := a.Given; !(g.Raised >= 0 && g.Raised < 1e9 && g.Replaced >= 0 && g.Replaced <= 1) {
@@ -153,7 +153,7 @@ func TestWhatMovesNoCoolantChangesNoLeak(t *testing.T) {
 	each(t, 3, 24, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
 		before := ledger.Fold(u, entries)
 		d := rng.IntN(ledgertest.Days)
-		for _, b := range []ledger.Body{ledger.Remark{Text: "seen"}, ledger.LayUp{}, ledger.Return{}, ledger.ChemistryTest{Look: "clear"}, ledger.Hold{Why: "looked at"}} {
+		for _, b := range []ledger.Body{ledger.NoteBody{Text: "seen"}, ledger.LayUp{}, ledger.Return{}, ledger.ChemistryTest{Appearance: "clear"}, ledger.Hold{Why: "looked at"}} {
 			after := ledger.Fold(u, append(slices.Clone(entries), ledgertest.Entry(rng, u, d, "zz", b)))
 			if !reflect.DeepEqual(before.Leak(), after.Leak()) {
 				t.Fatalf("history %d: a %s turned %+v into %+v", seed, b.Kind(), before.Leak(), after.Leak())
@@ -181,22 +181,22 @@ func TestStoreAndRestore(t *testing.T) {
 		if !slices.Equal(got.Stops(), want.Stops()) {
 			t.Fatalf("history %d: stopped by %v, want %v", seed, got.Stops(), want.Stops())
 		}
-		if !got.Begun().Equal(want.Begun()) || !reflect.DeepEqual(got.ProtectsTo(), want.ProtectsTo()) {
-			t.Fatalf("history %d: begun %v, protects to %v; want %v, %v", seed, got.Begun(), got.ProtectsTo(), want.Begun(), want.ProtectsTo())
+		if !got.OpenedAt().Equal(want.OpenedAt()) || !reflect.DeepEqual(got.ProtectsTo(), want.ProtectsTo()) {
+			t.Fatalf("history %d: begun %v, protects to %v; want %v, %v", seed, got.OpenedAt(), got.ProtectsTo(), want.OpenedAt(), want.ProtectsTo())
 		}
 		m1, ok1 := got.RenewalMeter()
 		m2, ok2 := want.RenewalMeter()
 		if m1 != m2 || ok1 != ok2 {
 			t.Fatalf("history %d: the meter at the renewal is %v, want %v", seed, m1, m2)
 		}
-		why, err := json.Marshal(want.Disagreement())
+		why, err := json.Marshal(want.Diagnosis())
 		if err != nil {
 			t.Fatal(err)
 		}
-		if again, err := json.Marshal(got.Disagreement()); err != nil || string(again) != string(why) {
+		if again, err := json.Marshal(got.Diagnosis()); err != nil || string(again) != string(why) {
 			t.Fatalf("history %d: book and test disagree by %s, want %s; %v", seed, again, why, err)
 		}
-		if d := got.Disagreement(); d != nil && d.Likeliest != nil && d.Likeliest.Balance != nil {
+		if d := got.Diagnosis(); d != nil && d.Likeliest != nil && d.Likeliest.Balance != nil {
 			explained++
 		}
 		// Packed again it is the same, to the byte.
@@ -257,7 +257,7 @@ func TestTryFold(t *testing.T) {
 	if len(a.Lines) != 2 {
 		t.Errorf("%d lines", len(a.Lines))
 	}
-	failed := ledger.Unfolded(u, entries, errors.New("the books are torn"))
+	failed := ledger.Unevaluated(u, entries, errors.New("the books are torn"))
 	if failed.Failure != "the books are torn" || failed.Known || failed.ProtectsTo() != nil || len(failed.Lines) != 1 {
 		t.Errorf("%+v", failed)
 	}

@@ -70,15 +70,15 @@ func (a *Account) Leak() *LeakRate {
 // than the error of measuring.
 func (a *Account) leakOver(n int) *LeakRate {
 	first := len(a.leaks) - n
-	start, end := a.tight, a.leaks[len(a.leaks)-1].at
+	start, end := a.leaksCountFrom, a.leaks[len(a.leaks)-1].at
 	if first > 0 {
 		start = a.leaks[first-1].at
 	} else if start.IsZero() {
 		return nil // nothing shows when the system was last full
 	}
 	// A level that held for longer than the intervals did shows it slower.
-	if held := a.quiet.Sub(end); held > end.Sub(start)/time.Duration(n) {
-		end = a.quiet
+	if held := a.levelHeldAt.Sub(end); held > end.Sub(start)/time.Duration(n) {
+		end = a.levelHeldAt
 	}
 	if end.Sub(start) < minLeakSpan {
 		return nil
@@ -188,7 +188,7 @@ func (a *Account) level(line *Line, b LevelCheck) {
 	if math.Abs(off) <= 2*math.Hypot(sigma, a.volume) {
 		a.volume = math.Min(a.volume, sigma)
 		if !low && mark != "min" {
-			a.quiet = at
+			a.levelHeldAt = at
 		}
 		return
 	}
@@ -200,11 +200,11 @@ func (a *Account) level(line *Line, b LevelCheck) {
 		line.note(NoteLevelLow)
 		if a.settling(at) {
 			line.note(NoteSettling)
-			a.tight = at
+			a.leaksCountFrom = at
 		} else {
 			a.leaked(at, measure.Litre(-off), math.Hypot(sigma, a.volume))
 		}
-		a.Charge = a.Charge.Take(measure.Litre(-off))
+		a.Charge = a.Charge.Remove(measure.Litre(-off))
 	} else {
 		line.note(NoteLevelHigh)
 		a.Charge = scaleTo(a.Charge, measure.Litre(shown))
@@ -225,12 +225,12 @@ const mostLooks = 40
 func (a *Account) coldLevel(line *Line, mark string) {
 	at := line.Entry.At
 	a.LevelAt = at
-	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.Looks) < mostLooks {
-		a.Looks = append(slices.Clip(a.Looks), at)
+	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.LevelChecks) < mostLooks {
+		a.LevelChecks = append(slices.Clip(a.LevelChecks), at)
 	}
-	for _, o := range a.Owed {
-		if o.What == OwedLevel && at.Sub(o.Since).Hours() >= coolHours {
-			a.settle(OwedLevel)
+	for _, o := range a.Pending {
+		if o.What == CheckLevel && at.Sub(o.Since).Hours() >= coolHours {
+			a.completeCheck(CheckLevel)
 			break
 		}
 	}

@@ -26,8 +26,8 @@ func (a *Account) meter(line *Line, r measure.Reading) {
 }
 
 func (a *Account) reading(line *Line, raw float64) {
-	a.Readings = append(a.Readings, MeterPoint{At: line.Entry.At, Raw: raw, Meter: a.meters})
-	a.readIn = append(a.readIn, len(a.Lines)-1)
+	a.Readings = append(a.Readings, MeterPoint{At: line.Entry.At, Raw: raw, Meter: a.meterChanges})
+	a.readingLine = append(a.readingLine, len(a.Lines)-1)
 }
 
 func (a *Account) changeMeter(line *Line, b MeterChange) {
@@ -43,7 +43,7 @@ func (a *Account) changeMeter(line *Line, b MeterChange) {
 		return
 	}
 	if len(a.Readings) > 0 {
-		a.meters++
+		a.meterChanges++
 	}
 	a.reading(line, v)
 }
@@ -55,15 +55,15 @@ func (a *Account) settleMeter() {
 	if len(a.Readings) == 0 {
 		return
 	}
-	usage.Judge(a.Readings, a.Unit.Meter)
-	a.Points = usage.Believed(a.Readings)
+	usage.MarkOutliers(a.Readings, a.Unit.Meter)
+	a.Points = usage.Accepted(a.Readings)
 	for i, p := range a.Readings {
-		line := &a.Lines[a.readIn[i]]
-		if line.Notes = slices.DeleteFunc(line.Notes, func(n Note) bool { return n == NoteMeterDoubted }); len(line.Notes) == 0 {
+		line := &a.Lines[a.readingLine[i]]
+		if line.Notes = slices.DeleteFunc(line.Notes, func(n Note) bool { return n == NoteMeterOutlier }); len(line.Notes) == 0 {
 			line.Notes = nil
 		}
-		if p.Doubted {
-			line.note(NoteMeterDoubted)
+		if p.Outlier {
+			line.note(NoteMeterOutlier)
 		}
 	}
 	startsAt, started := 0.0, false
@@ -127,7 +127,7 @@ func (a *Account) meterAt(t time.Time) (float64, bool) {
 
 // MeterSince reports whether a reading after t shows that the unit has run.
 func (a *Account) MeterSince(t time.Time) bool {
-	points := usage.Believed(a.Readings)
+	points := usage.Accepted(a.Readings)
 	n := len(points)
 	return n > 1 && points[n-1].At.After(t) && points[n-1].Value > points[n-2].Value
 }

@@ -51,7 +51,7 @@ func TestChemistryByLastTest(t *testing.T) {
 	if now := a.ChemistryNow(); len(now) != 3 || now[1].Property != coolant.PropNitrite || now[1].Remedy != coolant.RemedyExtender {
 		t.Errorf("properties now: %+v", now)
 	}
-	dosed := Fold(truck, append(slices.Clone(entries), on(103, Extended{Volume: litres(0.3), Additive: ext})))
+	dosed := Fold(truck, append(slices.Clone(entries), on(103, ExtenderDose{Volume: litres(0.3), Additive: ext})))
 	if now := dosed.ChemistryNow(); len(now) != 2 || dosed.Given.DosedAt == nil || dosed.Given.ExtendedAt == nil {
 		t.Errorf("after a dose: %+v, %+v", now, dosed.Given)
 	}
@@ -124,7 +124,7 @@ func TestProposals(t *testing.T) {
 // given once. Each is recorded once its writer confirms that it happened.
 func TestDosesAreAskedAbout(t *testing.T) {
 	tested := []Entry{on(0, filled(iat, 30)), on(5, nitrite(2000))}
-	onNOAT := []Entry{on(0, filled(noat, 30)), on(5, nitrite(500)), on(6, Extended{Volume: litres(0.1), Additive: ext})}
+	onNOAT := []Entry{on(0, filled(noat, 30)), on(5, nitrite(500)), on(6, ExtenderDose{Volume: litres(0.1), Additive: ext})}
 	for _, c := range []struct {
 		name     string
 		written  []Entry
@@ -136,8 +136,8 @@ func TestDosesAreAskedAbout(t *testing.T) {
 		{"over the sum of two", append(slices.Clone(tested), on(6, Dose{Volume: litres(0.3), Additive: sca})), Dose{Volume: litres(0.2), Additive: sca}, "at most 0.126 L"},
 		{"not tested", tested[:1], Dose{Volume: litres(0.1), Additive: sca}, "after a test of the nitrite"},
 		{"SCA into NOAT", onNOAT[:2], Dose{Volume: litres(0.1), Additive: sca}, "an extender in NOAT"},
-		{"extender into NOAT", onNOAT[:2], Extended{Volume: litres(0.1), Additive: ext}, ""},
-		{"a second extender", onNOAT, Extended{Volume: litres(0.05), Additive: ext}, "renew it instead"},
+		{"extender into NOAT", onNOAT[:2], ExtenderDose{Volume: litres(0.1), Additive: ext}, ""},
+		{"a second extender", onNOAT, ExtenderDose{Volume: litres(0.05), Additive: ext}, "renew it instead"},
 		{"a filter", onNOAT[:2], AdditiveFilter{Additive: plain}, ""},
 		{"a filter over the sum", append(slices.Clone(tested), on(6, nitrite(3100))), AdditiveFilter{Additive: plain}, "a blank filter"},
 	} {
@@ -152,7 +152,7 @@ func TestDosesAreAskedAbout(t *testing.T) {
 		if len(errs) == 0 || !errs[0].Question || !strings.Contains(errs[0].Accepted, c.accepted) {
 			t.Errorf("%s: %v; want %s", c.name, errs, c.accepted)
 		}
-		e.Sure = true
+		e.Confirmed = true
 		if errs := Check(truck, c.written, e, day(60)); len(errs) > 0 {
 			t.Errorf("%s, confirmed: %v", c.name, errs[0])
 		}
@@ -177,33 +177,33 @@ func TestForeignProduct(t *testing.T) {
 	}
 	entries := []Entry{on(0, filled(premix, 9)), on(1, pour(1, siOAT))}
 	a := Fold(u, entries)
-	if f := a.Foreign(); math.Abs(f-0.1) > 1e-6 || findingOf(a, PointProduct) != nil {
+	if f := a.ForeignShare(); math.Abs(f-0.1) > 1e-6 || findingOf(a, PointProduct) != nil {
 		t.Errorf("a tenth: %.4f, %+v", f, findingOf(a, PointProduct))
 	}
 	entries = append(entries, on(2, Loss{Volume: litres(1)}), on(3, pour(1, siOAT)))
 	a = Fold(u, entries)
-	if f := findingOf(a, PointProduct); math.Abs(a.Foreign()-0.19) > 1e-6 || f == nil || f.Grade != coolant.GradeSoft {
-		t.Errorf("a fifth: %.4f, %+v", a.Foreign(), f)
+	if f := findingOf(a, PointProduct); math.Abs(a.ForeignShare()-0.19) > 1e-6 || f == nil || f.Grade != coolant.GradeSoft {
+		t.Errorf("a fifth: %.4f, %+v", a.ForeignShare(), f)
 	}
 	entries = append(entries, on(4, Loss{Volume: litres(2)}), on(5, pour(2, siOAT)))
 	if a = Fold(u, entries); findingOf(a, PointProduct).Grade != coolant.GradeBad {
-		t.Errorf("a third: %.4f, %+v", a.Foreign(), findingOf(a, PointProduct))
+		t.Errorf("a third: %.4f, %+v", a.ForeignShare(), findingOf(a, PointProduct))
 	}
 	again := filled(premix, 9.5)
 	again.Emptied, again.Drained = false, []Drained{{Point: "petcock", Volume: litres(9.5)}}
 	a = Fold(u, append(slices.Clone(entries), on(6, again)))
-	if f := findingOf(a, PointProduct); a.Foreign() > 0.03 || f == nil || f.Grade != coolant.GradeGood {
-		t.Errorf("renewed but for a twentieth: %.4f, %+v", a.Foreign(), f)
+	if f := findingOf(a, PointProduct); a.ForeignShare() > 0.03 || f == nil || f.Grade != coolant.GradeGood {
+		t.Errorf("renewed but for a twentieth: %.4f, %+v", a.ForeignShare(), f)
 	}
 	named := siOAT
 	named.Named = []coolant.Technology{coolant.OAT}
-	if a := Fold(u, []Entry{on(0, filled(premix, 6)), on(1, pour(4, named))}); a.Foreign() != 0 {
-		t.Errorf("named compatible: %.4f", a.Foreign())
+	if a := Fold(u, []Entry{on(0, filled(premix, 6)), on(1, pour(4, named))}); a.ForeignShare() != 0 {
+		t.Errorf("named compatible: %.4f", a.ForeignShare())
 	}
 	// Of what is not known, what stays is foreign.
 	unknown := Fold(u, []Entry{on(0, Opening{History: UnknownHistory}), on(1, Renewal{Volume: litres(6), Product: premix, Drained: []Drained{{Point: "petcock", Volume: litres(6)}}})})
-	if unknown.Foreign() < 0.25 {
-		t.Errorf("four tenths of what is not known: %.4f", unknown.Foreign())
+	if unknown.ForeignShare() < 0.25 {
+		t.Errorf("four tenths of what is not known: %.4f", unknown.ForeignShare())
 	}
 	// An aircraft with too much of a foreign product is held until it is released.
 	plane := u

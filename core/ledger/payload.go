@@ -16,11 +16,11 @@ var parsers = map[Kind]func([]byte) (Body, error){
 	KindOpening: parse[Opening], KindRenewal: parse[Renewal], KindTopUp: parse[TopUp], KindLoss: parse[Loss],
 	KindFreezeTest: parseFreezeTest, KindChemistry: parse[ChemistryTest], KindCapTest: parse[CapTest],
 	KindHoseCheck: parse[HoseCheck], KindPressureTest: parse[PressureTest], KindLevelCheck: parse[LevelCheck],
-	KindDose: parse[Dose], KindExtender: parse[Extended], KindFilter: parse[AdditiveFilter],
+	KindDose: parse[Dose], KindExtender: parse[ExtenderDose], KindFilter: parse[AdditiveFilter],
 	KindInspection: parse[Inspection], KindDefect: parse[Defect], KindDefectClosed: parse[DefectClosed],
 	KindMeter: parse[Meter], KindMeterChange: parse[MeterChange], KindZeroCheck: parse[ZeroCheck],
 	KindLayUp: parse[LayUp], KindReturn: parse[Return], KindHold: parse[Hold], KindRelease: parse[Release],
-	KindNote: parse[Remark], KindStrike: parse[Strike],
+	KindNote: parse[NoteBody], KindStrike: parse[Strike],
 	// The name of a renewal in the first books.
 	"fill": parse[Renewal],
 }

@@ -131,8 +131,8 @@ func (b TopUp) Reading() measure.Reading { return b.Volume }
 // Reading is the volume lost.
 func (b Loss) Reading() measure.Reading { return b.Volume }
 
-// Poured is the product that an entry poured in, nil for none.
-func Poured(b Body) *coolant.Product {
+// PouredProduct is the product that an entry poured in, nil for none.
+func PouredProduct(b Body) *coolant.Product {
 	switch b := b.(type) {
 	case Opening:
 		return b.Product

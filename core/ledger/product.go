@@ -17,15 +17,15 @@ type Part struct {
 // PointProduct is the finding of a foreign product in the charge.
 const PointProduct = "product"
 
-// Foreign is the share of the charge, by glycol, that is no product alike to the one
+// ForeignShare is the share of the charge, by glycol, that is no product alike to the one
 // inside; 0 when the product inside is not known.
-func (a *Account) Foreign() float64 {
+func (a *Account) ForeignShare() float64 {
 	if a.Product == nil {
 		return 0
 	}
 	share := 0.0
 	for _, p := range a.Parts {
-		if !coolant.Alike(*a.Product, p.Product) && p.Product.Code != a.Product.Code {
+		if !coolant.SameChemistry(*a.Product, p.Product) && p.Product.Code != a.Product.Code {
 			share += p.Share
 		}
 	}
@@ -63,10 +63,10 @@ func (a *Account) judgeProduct(line *Line) {
 		return
 	}
 	grade, state := coolant.GradeGood, "foreign_little"
-	switch f := a.Foreign(); {
-	case f > coolant.ForeignFlush.In(a.Over()...):
+	switch f := a.ForeignShare(); {
+	case f > coolant.ForeignFlush.In(a.LimitOverrides()...):
 		grade, state = coolant.GradeBad, "foreign_much"
-	case f > coolant.ForeignWatch.In(a.Over()...):
+	case f > coolant.ForeignWatch.In(a.LimitOverrides()...):
 		grade, state = coolant.GradeSoft, "foreign"
 	}
 	if grade != coolant.GradeGood {
@@ -83,18 +83,18 @@ func (a *Account) Needs() coolant.Needs {
 	n := coolant.Needs{SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, WetLiners: u.WetLiners, Aircraft: u.Aircraft,
 		Metal: u.Metal, Required: u.Required, Listed: u.Listed, SCA: a.treated()}
 	tooStrong := a.Distrusted != nil && a.Distrusted.Note == NoteTooStrong
-	n.OverStrong = tooStrong || a.LastTest != nil && a.Known && a.Charge.VolumeFraction() > coolant.StrengthWatchHigh.In(a.Over()...)
+	n.OverStrong = tooStrong || a.LastTest != nil && a.Known && a.Charge.VolumeFraction() > coolant.StrengthWatchHigh.In(a.LimitOverrides()...)
 	return n
 }
 
 // treated with supplemental additive since it was filled.
 func (a *Account) treated() bool { return a.Given.DosedAt != nil }
 
-// Suits judges the product inside against what the system asks for; false when the product
+// Compatibility judges the product inside against what the system asks for; false when the product
 // is not known.
-func (a *Account) Suits() (coolant.Judgement, bool) {
+func (a *Account) Compatibility() (coolant.Compatibility, bool) {
 	if a.Product == nil {
-		return coolant.Judgement{}, false
+		return coolant.Compatibility{}, false
 	}
 	return coolant.Fill(*a.Product, a.Needs()), true
 }

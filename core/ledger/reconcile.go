@@ -68,7 +68,7 @@ func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 // density of the product inside, relative to water, and its glycol by volume; 0 when it does
 // not state one, or something foreign is in the charge.
 func (a *Account) density() (density, glycol float64) {
-	if a.Product == nil || a.Product.Density == 0 || a.Foreign() > coolant.ForeignWatch.In(a.Over()...) {
+	if a.Product == nil || a.Product.Density == 0 || a.ForeignShare() > coolant.ForeignWatch.In(a.LimitOverrides()...) {
 		return 0, 0
 	}
 	glycol, _ = a.Product.Strength()
@@ -79,9 +79,9 @@ func (a *Account) density() (density, glycol float64) {
 // coolant; any other reading says nothing of it.
 func (a *Account) readWaterless(b FreezeTest) (coolant.Reading, error) {
 	if b.Instrument != Refractometer || b.Value.Unit != measure.Percent || b.Scale != coolant.NoWater {
-		return coolant.Reading{Refused: true, NoHint: true, Flags: []coolant.Flag{coolant.FlagWaterless}}, nil
+		return coolant.Reading{Refused: true, NotUsable: true, Flags: []coolant.Flag{coolant.FlagWaterless}}, nil
 	}
-	return coolant.ReadWaterless(b.Value.Value/100, a.inside().Freeze, a.Over()...)
+	return coolant.ReadWaterless(b.Value.Value/100, a.inside().Freeze, a.LimitOverrides()...)
 }
 
 // scaleOf tells which scale of a refractometer a reading is on, and its value
@@ -140,7 +140,7 @@ func noteOf(flags []coolant.Flag) Note {
 		case coolant.FlagWaterless:
 			return NoteWaterless
 		case coolant.FlagWatered:
-			return NoteWatered
+			return NoteWaterIn
 		}
 	}
 	return NoteDistrusted
@@ -162,7 +162,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	at := line.Entry.At
 	read, err := a.read(b, at)
 	if err != nil {
-		read = coolant.Reading{Refused: true, NoHint: true, Flags: []coolant.Flag{coolant.FlagBeyond}}
+		read = coolant.Reading{Refused: true, NotUsable: true, Flags: []coolant.Flag{coolant.FlagBeyond}}
 		if t, err := b.Value.Metric(measure.Temperature); err == nil {
 			read.Freeze = measure.Celsius(t)
 		}
@@ -178,8 +178,8 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		switch refused {
 		case NoteBaseUnknown:
 			a.Bound = a.safeBound(b)
-		case NoteWatered:
-			a.Watered = true
+		case NoteWaterIn:
+			a.WaterIn = true
 			a.figures.done = false
 		}
 		return
@@ -231,11 +231,11 @@ func (a *Account) test(line *Line, b FreezeTest) {
 // takeWaterless: there is little water in it, so that it is what its product says.
 func (a *Account) takeWaterless(line *Line, mark *TestMark) {
 	line.Test.Agrees, mark.Agreed = true, true
-	a.Watered, a.Changes, a.Counted = false, 0, mark
+	a.WaterIn, a.Changes, a.Counted = false, 0, mark
 	if !a.Known {
 		line.note(NoteVolumeAssumed)
 		a.Charge = scaleTo(coolant.Charge{Base: coolant.NoWater, Glycol: 1}, a.Unit.Capacity)
-		a.Known, a.born, a.tight = true, time.Time{}, mark.At
+		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, mark.At
 		a.volume = 2 * sigmaLevel * float64(a.Unit.Capacity)
 	}
 	a.figures.done = false
@@ -283,7 +283,7 @@ func (a *Account) refusedFor(read coolant.Reading) (mass float64, why Note) {
 	switch {
 	case a.Mixed:
 		return 0, NoteMixedBase
-	case read.Refused || read.NoHint:
+	case read.Refused || read.NotUsable:
 		return 0, noteOf(read.Flags)
 	case a.Base == "":
 		return 0, NoteBaseUnknown
@@ -307,7 +307,7 @@ func (a *Account) safeBound(b FreezeTest) *measure.Celsius {
 		as := *a
 		as.Base = inside
 		read, err := as.read(b, time.Time{})
-		if err != nil || read.NoHint {
+		if err != nil || read.NotUsable {
 			continue
 		}
 		warm := read.High
@@ -352,7 +352,7 @@ func (a *Account) takeTest(t trusted) {
 		t.line.note(NoteVolumeAssumed)
 		a.Charge = coolant.Charge{Base: a.Base, Water: 1}.WithMassFraction(t.mass)
 		a.Charge = scaleTo(a.Charge, a.Unit.Capacity)
-		a.Known, a.born, a.tight = true, time.Time{}, t.line.Entry.At
+		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, t.line.Entry.At
 		a.strength, a.volume = t.sigma/t.k, 2*sigmaLevel*float64(a.Unit.Capacity)
 		a.Strengths = nil
 	case !t.line.Test.Agrees:
@@ -408,20 +408,20 @@ func (a *Account) offBook(r *Reconciliation, mark *TestMark) {
 	switch {
 	case r.Book == nil:
 	case !r.Agrees:
-		if before := a.OffBook; before != nil && mark.At.Sub(before.At) >= apart && math.Abs(float64(before.Measured-mark.Measured)) <= float64(r.Tolerance) {
+		if before := a.Discrepancy; before != nil && mark.At.Sub(before.At) >= apart && math.Abs(float64(before.Measured-mark.Measured)) <= float64(r.Tolerance) {
 			mark.Confirmed = true
 		}
-		a.OffBook = mark
-	case a.OffBook != nil && a.OffBook.Confirmed:
-		a.OffBook = nil
-	case a.OffBook != nil && mark.At.Sub(a.OffBook.At) >= apart:
-		if math.Abs(float64(a.OffBook.Measured-mark.Measured)) > float64(r.Tolerance) {
-			a.OffBook = nil // it was the test that was wrong
+		a.Discrepancy = mark
+	case a.Discrepancy != nil && a.Discrepancy.Confirmed:
+		a.Discrepancy = nil
+	case a.Discrepancy != nil && mark.At.Sub(a.Discrepancy.At) >= apart:
+		if math.Abs(float64(a.Discrepancy.Measured-mark.Measured)) > float64(r.Tolerance) {
+			a.Discrepancy = nil // it was the test that was wrong
 			return
 		}
-		confirmed := *a.OffBook
+		confirmed := *a.Discrepancy
 		confirmed.Confirmed = true
-		a.OffBook = &confirmed
+		a.Discrepancy = &confirmed
 	}
 }
 
@@ -432,15 +432,15 @@ const mixedAfter = 4
 // settleRetest ends what was owed until the freeze point was tested again, once
 // the coolant was mixed.
 func (a *Account) settleRetest(line *Line, at time.Time) {
-	for _, o := range a.Owed {
-		if o.What != OwedRetest || !at.After(o.Since) {
+	for _, o := range a.Pending {
+		if o.What != CheckRetest || !at.After(o.Since) {
 			continue
 		}
 		if at.Sub(o.Since).Hours() < mixedAfter && !a.ranBetween(o.Since, at) {
 			line.note(NoteNotMixed)
 			return
 		}
-		a.settle(OwedRetest)
+		a.completeCheck(CheckRetest)
 		return
 	}
 }
@@ -453,7 +453,7 @@ func (a *Account) ranBetween(from, to time.Time) bool {
 		if p.At.After(to) {
 			break
 		}
-		if p.At.Before(from) || p.Doubted {
+		if p.At.Before(from) || p.Outlier {
 			continue
 		}
 		if first == nil {
@@ -479,10 +479,10 @@ func (a *Account) snapshot() *Account {
 	c := *a
 	c.Lines, c.Points, c.Findings = slices.Clip(c.Lines), slices.Clip(c.Points), slices.Clone(c.Findings)
 	c.Readings = slices.Clip(c.Readings)
-	c.Defects, c.Owed, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Owed), slices.Clip(c.Chemistry)
-	c.Strengths, c.Looks = slices.Clip(c.Strengths), slices.Clip(c.Looks)
+	c.Defects, c.Pending, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Pending), slices.Clip(c.Chemistry)
+	c.Strengths, c.LevelChecks = slices.Clip(c.Strengths), slices.Clip(c.LevelChecks)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)
 	c.Parts = slices.Clip(c.Parts)
-	c.grounds, c.readIn = slices.Clip(c.grounds), slices.Clip(c.readIn)
+	c.grounds, c.readingLine = slices.Clip(c.grounds), slices.Clip(c.readingLine)
 	return &c
 }

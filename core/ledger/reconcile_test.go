@@ -77,7 +77,7 @@ func TestExplain(t *testing.T) {
 				entries = append(entries, Entry{ID: "zz strike", Unit: c.unit.Code, At: x.At, Body: Strike{Entry: x.Strikes, Why: "balances the books"}})
 			}
 			b := Fold(c.unit, entries)
-			if b.OffBook != nil {
+			if b.Discrepancy != nil {
 				t.Errorf("%s: after balancing by %s the books are still off", c.name, x.Cause)
 			}
 		}
@@ -249,8 +249,8 @@ func TestVolumeInVolumeOut(t *testing.T) {
 	} {
 		entries := append(slices.Clone(short), c.shown...)
 		a := Fold(car, entries)
-		if a.Air == nil || (a.AirSeen != "") != c.ready || (a.Missing() < 0.45) != c.full {
-			t.Errorf("%s: air %v, shown by %q, %.2f L missing", c.name, a.Air, a.AirSeen, a.Missing())
+		if a.Air == nil || (a.AirSeen != "") != c.ready || (a.MissingLitres() < 0.45) != c.full {
+			t.Errorf("%s: air %v, shown by %q, %.2f L missing", c.name, a.Air, a.AirSeen, a.MissingLitres())
 		}
 		release := at(72, Release{What: "bled again"})
 		if errs := Check(car, entries, release, day(600)); (len(errs) == 0) != c.ready {
@@ -261,7 +261,7 @@ func TestVolumeInVolumeOut(t *testing.T) {
 			t.Errorf("%s: after a release the air is %v", c.name, released.Air)
 		}
 		// Law: releasing moves no coolant.
-		if *released.Balance.Litres != *a.Balance.Litres || released.Missing() != a.Missing() {
+		if *released.Balance.Litres != *a.Balance.Litres || released.MissingLitres() != a.MissingLitres() {
 			t.Errorf("%s: released at %.3f L, held at %.3f", c.name, *released.Balance.Litres, *a.Balance.Litres)
 		}
 	}
@@ -339,7 +339,7 @@ func TestLevels(t *testing.T) {
 // mixed (common practice).
 func TestOwed(t *testing.T) {
 	what := func(a Account) (all []string) {
-		for _, o := range a.Owed {
+		for _, o := range a.Pending {
 			all = append(all, o.What)
 		}
 		return all
@@ -349,16 +349,16 @@ func TestOwed(t *testing.T) {
 		entry Entry
 		owed  []string
 	}{
-		{on(0, Remark{Text: "done"}), []string{OwedLevel, OwedRetest}},
-		{Entry{ID: "soon", At: day(0).Add(time.Hour), Body: LevelCheck{Temper: Cold, Mark: "max"}}, []string{OwedLevel, OwedRetest}},
-		{on(1, LevelCheck{Temper: Hot, Mark: "max"}), []string{OwedLevel, OwedRetest}},
-		{on(1, LevelCheck{Temper: Cold, Mark: "max"}), []string{OwedRetest}},
+		{on(0, NoteBody{Text: "done"}), []string{CheckLevel, CheckRetest}},
+		{Entry{ID: "soon", At: day(0).Add(time.Hour), Body: LevelCheck{Temper: Cold, Mark: "max"}}, []string{CheckLevel, CheckRetest}},
+		{on(1, LevelCheck{Temper: Hot, Mark: "max"}), []string{CheckLevel, CheckRetest}},
+		{on(1, LevelCheck{Temper: Cold, Mark: "max"}), []string{CheckRetest}},
 		{on(2, test(-37, coolant.EG)), nil},
 		{on(3, TopUp{Volume: litres(0.2), With: coolant.Premix, Product: &premix}), nil},
-		{on(4, TopUp{Volume: litres(0.6), With: coolant.Concentrate, Product: &conc}), []string{OwedRetest}},
+		{on(4, TopUp{Volume: litres(0.6), With: coolant.Concentrate, Product: &conc}), []string{CheckRetest}},
 		{on(6, test(-37, coolant.EG)), nil},
 		// Water onto a premix in need is tested after, however little.
-		{on(7, water(0.2)), []string{OwedRetest}},
+		{on(7, water(0.2)), []string{CheckRetest}},
 	} {
 		entries = append(entries, c.entry)
 		if got := what(Fold(car, entries)); !slices.Equal(got, c.owed) {

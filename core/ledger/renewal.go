@@ -45,10 +45,10 @@ func (a *Account) open(line *Line, b Opening) {
 		return
 	}
 	at := line.Entry.At
-	a.Factory, a.Balance.RenewedAt, a.born = true, &line.Entry.At, at
+	a.Factory, a.Balance.RenewedAt, a.meanFilledAt = true, &line.Entry.At, at
 	a.BuiltAt, a.Given = &line.Entry.At, Inhibitors{}
 	a.renewal, line.begins = len(a.Lines)-1, true
-	a.leaks, a.tight, a.quiet = nil, at, at
+	a.leaks, a.leaksCountFrom, a.levelHeldAt = nil, at, at
 	if b.Product == nil {
 		return
 	}
@@ -74,7 +74,7 @@ func (a *Account) forget() {
 		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, MendedAt: a.MendedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
-		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meters: a.meters, readIn: a.readIn, renewal: -1}
+		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meterChanges: a.meterChanges, readingLine: a.readingLine, renewal: -1}
 }
 
 // earlier is the later of two tests of charges before.
@@ -98,10 +98,10 @@ func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Li
 	a.Known, a.Mixed, a.Blended = true, false, nil
 	a.Filled, a.full = v, max(a.Unit.Capacity, v)
 	a.strength, a.volume = sigmaFill(p, fresh), sigmaPoured(v)
-	a.Parts, a.Watered = []Part{{p, 1}}, p.Base == coolant.NoWater && fresh.Water > 0
+	a.Parts, a.WaterIn = []Part{{p, 1}}, p.Base == coolant.NoWater && fresh.Water > 0
 	a.changed()
 	a.EarlierTest = earlier(a.LastTest, a.EarlierTest)
-	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.OffBook, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil
+	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.Discrepancy, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil
 }
 
 // sigmaFill is the standard uncertainty of a fill of p, mass fraction: of the mixing, and of
@@ -149,7 +149,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 	}
 	if t.Residual <= 0 {
 		a.fillWith(fresh, b.Product, in)
-		a.born = t.At
+		a.meanFilledAt = t.At
 	} else {
 		a.mixWith(line, fresh, b, held)
 	}
@@ -165,7 +165,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 		a.CorrectedAt = &line.Entry.At
 	}
 	a.judgeProduct(line)
-	a.tight, a.quiet = t.At, t.At
+	a.leaksCountFrom, a.levelHeldAt = t.At, t.At
 	if b.Factory && a.BuiltAt == nil {
 		a.BuiltAt = &line.Entry.At
 	}
@@ -183,9 +183,9 @@ func (a *Account) renew(line *Line, b Renewal) {
 	a.Filled = max(a.Filled, min(was, max(a.Unit.Capacity, a.Filled)))
 	a.worked(line, "renewal")
 	a.begins(t.At)
-	a.RefilledAt, a.Looks = &line.Entry.At, nil
-	a.owe(OwedLevel, t.At)
-	a.owe(OwedRetest, t.At)
+	a.RefilledAt, a.LevelChecks = &line.Entry.At, nil
+	a.requireCheck(CheckLevel, t.At)
+	a.requireCheck(CheckRetest, t.At)
 }
 
 // emptiedDoubt is the standard uncertainty of what comes out of a system that is
@@ -260,7 +260,7 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	r := t.Residual
 	// Each flush fills the system with water and drains it to the residual again.
 	left := math.Pow(math.Min(1, float64(r/max(a.full, r))), float64(b.Flushes+b.Rinses))
-	old, doubt := a.Charge.Take(held-r), a.strength
+	old, doubt := a.Charge.Remove(held-r), a.strength
 	if !a.Known {
 		// Of an unknown charge anything from water to 60 % may have stayed.
 		old, doubt = coolant.Charge{Base: fresh.Base, Glycol: 0.3, Water: 0.7}, 0.2
@@ -291,23 +291,23 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	p, q := float64(fresh.Volume())/volume, float64(r)/volume
 	apart := math.Abs(fresh.MassFraction()-rest.MassFraction()) / volume
 	strength := math.Hypot(math.Hypot(sigmaFill(b.Product, fresh)*p, doubt*left*q), apart*math.Hypot(a.volume, sigmaPoured(t.Out)))
-	before, wasKnown, born, blended, wasMixed := a.Product, a.Known, a.born, a.Blended, a.Mixed
+	before, wasKnown, born, blended, wasMixed := a.Product, a.Known, a.meanFilledAt, a.Blended, a.Mixed
 	parts := a.Parts
 	if !a.Known {
 		parts = nil
 	}
 	a.fillWith(total, b.Product, measure.Litre(volume))
 	a.Parts = joined(parts, kept.Glycol, b.Product, fresh.Glycol)
-	a.Watered = fresh.Base == coolant.NoWater && rest.Water > 0
+	a.WaterIn = fresh.Base == coolant.NoWater && rest.Water > 0
 	a.strength = strength
 	a.Mixed = mixed || wasMixed && oldShare > foreignGlycol
 	switch {
 	case !born.IsZero():
-		a.born = born.Add(time.Duration(float64(t.At.Sub(born)) * (1 - oldShare)))
+		a.meanFilledAt = born.Add(time.Duration(float64(t.At.Sub(born)) * (1 - oldShare)))
 	case oldShare <= foreignGlycol:
-		a.born = t.At
+		a.meanFilledAt = t.At
 	default:
-		a.born = time.Time{} // part of it is of an age nobody knows
+		a.meanFilledAt = time.Time{} // part of it is of an age nobody knows
 	}
 	if oldShare > foreignGlycol && wasKnown {
 		a.Blended = blended

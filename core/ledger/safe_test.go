@@ -22,7 +22,7 @@ func causesOf(a Account) (all []StopCause) {
 
 func level(mark string) LevelCheck { return LevelCheck{Temper: Cold, Mark: mark} }
 
-func looking(l coolant.Look) ChemistryTest { return ChemistryTest{Look: l} }
+func looking(l coolant.Appearance) ChemistryTest { return ChemistryTest{Appearance: l} }
 
 // What stops a unit and what ends it (trade rules of level, coolant and aircraft:
 // common practice; returned to service: 14 CFR 43.9, recalled from memory).
@@ -52,11 +52,11 @@ func TestStops(t *testing.T) {
 		{"200 mm down of 30", marked, []Body{mm(-200)}, []StopCause{StopLevel}},
 		{"low, then millimetres of unknown marks", car, []Body{level("below"), mm(5)}, []StopCause{StopLevel}},
 		{"a fifth gone by the book", car, []Body{Loss{Volume: litres(1.6)}}, []StopCause{StopLevel}},
-		{"oily coolant", car, []Body{looking(coolant.LookOily)}, []StopCause{StopCoolant}},
-		{"gelled, then renewed", car, []Body{looking(coolant.LookGelled), emptied(8)}, []StopCause{StopCoolant}},
-		{"gelled, and clear since", car, []Body{looking(coolant.LookGelled), looking(coolant.LookClear)}, []StopCause{StopCoolant}},
-		{"gelled, clear, released", car, []Body{looking(coolant.LookGelled), looking(coolant.LookClear), Release{What: "flushed"}}, nil},
-		{"gelled, released too soon", car, []Body{looking(coolant.LookGelled), Release{What: "flushed"}}, []StopCause{StopCoolant}},
+		{"oily coolant", car, []Body{looking(coolant.AppearanceOily)}, []StopCause{StopCoolant}},
+		{"gelled, then renewed", car, []Body{looking(coolant.AppearanceGelled), emptied(8)}, []StopCause{StopCoolant}},
+		{"gelled, and clear since", car, []Body{looking(coolant.AppearanceGelled), looking(coolant.AppearanceClear)}, []StopCause{StopCoolant}},
+		{"gelled, clear, released", car, []Body{looking(coolant.AppearanceGelled), looking(coolant.AppearanceClear), Release{What: "flushed"}}, nil},
+		{"gelled, released too soon", car, []Body{looking(coolant.AppearanceGelled), Release{What: "flushed"}}, []StopCause{StopCoolant}},
 		{"held, then opened anew", car, []Body{Hold{Why: "leaks"}, Opening{History: UnknownHistory}}, []StopCause{StopHold}},
 		{"a defect, then opened anew as factory", car, []Body{Defect{What: "x", Severity: "stop"}, Opening{History: Factory, Product: &premix}}, []StopCause{StopDefect}},
 		{"a cracked hose of a car", car, []Body{HoseCheck{Hoses: []HoseFound{{Hose: "upper", State: "cracked"}}}}, nil},
@@ -110,8 +110,8 @@ func TestRenewalIsWhatWasMeasured(t *testing.T) {
 		if math.Abs(turn.Share-c.share) > 0.02 || turn.Counts != c.counts || (a.Air != nil) != c.air || a.Balance.RenewedAt.Equal(day(900)) != c.counts {
 			t.Errorf("%s: %.2f new, counts %v, air %v", c.name, turn.Share, turn.Counts, a.Air)
 		}
-		if c.air && a.Missing() < 7 {
-			t.Errorf("%s: %.1f L are missing by the book", c.name, a.Missing())
+		if c.air && a.MissingLitres() < 7 {
+			t.Errorf("%s: %.1f L are missing by the book", c.name, a.MissingLitres())
 		}
 	}
 	// Asked about by name, never silently counted.
@@ -130,7 +130,7 @@ func TestRenewalIsWhatWasMeasured(t *testing.T) {
 		{"a drain point that there is not", Renewal{Volume: litres(8), Product: premix, Opened: []string{"roof"}}, false, "/renewal/opened/0", false},
 	} {
 		e := on(900, c.renewal)
-		e.Sure = c.sure
+		e.Confirmed = c.sure
 		errs := Check(car, []Entry{old}, e, day(1000))
 		switch {
 		case c.field == "" && len(errs) > 0:
@@ -185,7 +185,7 @@ func TestRetestWantsMixedCoolant(t *testing.T) {
 	}
 	filled := at(0, Renewal{Volume: litres(8), Product: premix, Emptied: true, Meter: ptr(km(100))})
 	owed := func(a Account) bool {
-		return slices.ContainsFunc(a.Owed, func(o Owed) bool { return o.What == OwedRetest })
+		return slices.ContainsFunc(a.Pending, func(o PendingCheck) bool { return o.What == CheckRetest })
 	}
 	for _, c := range []struct {
 		name  string
@@ -198,7 +198,7 @@ func TestRetestWantsMixedCoolant(t *testing.T) {
 		{"four hours after", []Entry{at(241, zeroTest(-37))}, false},
 	} {
 		if a := Fold(car, append([]Entry{filled}, c.more...)); owed(a) != c.still {
-			t.Errorf("%s: owed %v", c.name, a.Owed)
+			t.Errorf("%s: owed %v", c.name, a.Pending)
 		}
 	}
 	a := Fold(car, []Entry{at(-90_000, emptied(8)), at(-80_000, zeroTest(-36)), filled})
@@ -227,7 +227,7 @@ func TestLeakOfTheLastIntervals(t *testing.T) {
 	}{
 		// 0.05 L a day: 1.52 L a month of 30.44 days; a twentieth of 8 L in 8 days.
 		{"two tight years, then half a litre every ten days", tight, 1.52},
-		{"and then a note", append(slices.Clone(tight), on(900, Remark{Text: "washed"})), 1.52},
+		{"and then a note", append(slices.Clone(tight), on(900, NoteBody{Text: "washed"})), 1.52},
 		{"and then half a year at the mark", append(slices.Clone(tight), on(930, level("max"))), 0.22},
 		{"mended, not tested", append(slices.Clone(tight), mended), 1.52},
 		{"tested, not mended", append(slices.Clone(tight), pressure(752, 12, 0)), 1.52},
@@ -264,7 +264,7 @@ func TestReadingsInAnyOrder(t *testing.T) {
 	if len(errs) != 1 || !errs[0].Question || !strings.Contains(errs[0].Accepted, "is it 37000 km?") {
 		t.Errorf("ten times too much: %v", errs)
 	}
-	typed.Sure = true
+	typed.Confirmed = true
 	if errs := Check(car, written, typed, day(400)); len(errs) > 0 {
 		t.Errorf("its writer is sure: %v", errs[0])
 	}
@@ -275,7 +275,7 @@ func TestReadingsInAnyOrder(t *testing.T) {
 		a := Fold(car, entries)
 		near(t, "used", a.Balance.Used, 8000, 1e-9)
 		for _, l := range a.Lines {
-			if got := slices.Contains(l.Notes, NoteMeterDoubted); got != (l.Entry.ID == typed.ID) {
+			if got := slices.Contains(l.Notes, NoteMeterOutlier); got != (l.Entry.ID == typed.ID) {
 				t.Errorf("%s: doubted %v", l.Entry.ID, got)
 			}
 		}
@@ -296,7 +296,7 @@ func TestProposalsAreRanked(t *testing.T) {
 	watered := zeroTest(-29.6) // seven eighths of 50 % by volume; read on the PG scale −36.6 would look so
 	a := Fold(car, []Entry{filled, first, on(200, watered)})
 	found := a.Explain(2)
-	if found[0].Cause != CauseWater || found[1].Cause != CauseLeakRefill || found[2].Cause != CauseScale || found[0].Likelihood == Unlikely || !found[0].Close || found[0].Apart != ApartScale || !found[2].Close {
+	if found[0].Cause != CauseWater || found[1].Cause != CauseLeakRefill || found[2].Cause != CauseScale || found[0].Likelihood == Unlikely || !found[0].Close || found[0].Distinguish != OtherScale || !found[2].Close {
 		t.Errorf("ranked %v, %+v", causes(found), found[0])
 	}
 	if i := slices.IndexFunc(found, func(x Explanation) bool { return x.Cause == CauseMisread }); i < 0 || found[i].Balance != nil {
@@ -312,8 +312,8 @@ func TestProposalsAreRanked(t *testing.T) {
 		t.Errorf("balanced without a second test: %v", errs)
 	}
 	again := Fold(car, append(a.Entries(), on(201, zeroTest(-29.4))))
-	if !again.OffBook.Confirmed || again.Explain(2)[0].Retest {
-		t.Errorf("confirmed %+v", again.OffBook)
+	if !again.Discrepancy.Confirmed || again.Explain(2)[0].Retest {
+		t.Errorf("confirmed %+v", again.Discrepancy)
 	}
 	if errs := Check(car, again.Entries(), balance, day(300)); len(errs) > 0 {
 		t.Errorf("balanced after a second test: %v", errs[0])

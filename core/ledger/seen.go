@@ -77,8 +77,8 @@ type Release struct {
 	CertificateKind string `json:"certificateKind,omitempty"`
 }
 
-// Remark is a note.
-type Remark struct {
+// NoteBody is a note.
+type NoteBody struct {
 	Text string `json:"text"`
 }
 
@@ -113,7 +113,7 @@ func (Hold) Kind() Kind { return KindHold }
 func (Release) Kind() Kind { return KindRelease }
 
 // Kind of the entry.
-func (Remark) Kind() Kind { return KindNote }
+func (NoteBody) Kind() Kind { return KindNote }
 
 // Kind of the entry.
 func (Strike) Kind() Kind { return KindStrike }
@@ -143,7 +143,7 @@ func (Hold) Reading() measure.Reading { return measure.Reading{} }
 func (Release) Reading() measure.Reading { return measure.Reading{} }
 
 // Reading is none.
-func (Remark) Reading() measure.Reading { return measure.Reading{} }
+func (NoteBody) Reading() measure.Reading { return measure.Reading{} }
 
 // Reading is none.
 func (Strike) Reading() measure.Reading { return measure.Reading{} }

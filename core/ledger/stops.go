@@ -62,8 +62,8 @@ const (
 	HoldShare = 0.15 // from here on it must not run
 )
 
-// Missing litres by the book, 0 when nothing is known of the charge.
-func (a *Account) Missing() measure.Litre {
+// MissingLitres litres by the book, 0 when nothing is known of the charge.
+func (a *Account) MissingLitres() measure.Litre {
 	if !a.Known {
 		return 0
 	}
@@ -101,7 +101,7 @@ func (a *Account) Stops() []Stop {
 	switch low := a.Low; {
 	case low != nil:
 		all = append(all, Stop{Cause: StopLevel, About: low.Mark, Entry: low.Entry, At: low.At})
-	case a.Known && a.Missing() >= HoldShare*a.Filled:
+	case a.Known && a.MissingLitres() >= HoldShare*a.Filled:
 		all = append(all, Stop{Cause: StopLevel, About: "book", At: a.LevelAt})
 	}
 	return all
@@ -156,11 +156,11 @@ func (a *Account) judged(f Finding) {
 
 // coolantSeen: oily or gelled coolant stops every kind of unit, since oil or fuel
 // is in it or two coolants did not get along.
-func (a *Account) coolantSeen(line *Line, look coolant.Look) {
+func (a *Account) coolantSeen(line *Line, look coolant.Appearance) {
 	switch look {
-	case coolant.LookOily, coolant.LookGelled:
+	case coolant.AppearanceOily, coolant.AppearanceGelled:
 		a.ground(ground{Cause: StopCoolant, Point: "coolant", State: string(look), Entry: line.Entry.ID, At: line.Entry.At})
-	case coolant.LookClear, coolant.LookFaded:
+	case coolant.AppearanceClear, coolant.AppearanceFaded:
 		a.makeReady(StopCoolant, "coolant")
 	}
 }

@@ -19,71 +19,71 @@ import (
 type stored struct {
 	_ struct{} `cbor:",toarray"`
 
-	Balance    Balance
-	Charge     coolant.Charge
-	Known      bool
-	Base       coolant.Base
-	Product    *coolant.Product
-	Factory    bool
-	Mixed      bool
-	Blended    []coolant.Product
-	Parts      []Part
-	Given      Inhibitors
-	Filter     *FilterMark
-	Watered    bool
-	LastTest   *TestMark
-	Counted    *TestMark
-	Earlier    *TestMark
-	Colder     *ColderTest
-	Bound      *measure.Celsius
-	Distrusted *TestMark
-	OffBook    *TestMark
-	Filled     measure.Litre
-	Changes    int
-	Defects    []OpenDefect
-	Owed       []Owed
-	Chemistry  []Chemistry
-	Held       *standing
-	LaidUp     *standing
-	Air        *Turnover
-	AirSeen    string
-	Low        *LowLevel
-	Grounds    []ground
-	Corrected  *time.Time
-	Mended     *time.Time
-	Begun      time.Time
-	Strength   float64
-	StartsAt   float64
-	Started    bool
-	Leak       *LeakRate
-	Zeroed     map[string]time.Time
-	BuiltAt    *time.Time
-	HoseSince  map[string]time.Time
-	MovedAt    time.Time
-	LevelAt    time.Time
-	RefilledAt *time.Time
-	Why        *disagreement
-	Findings   []Finding
+	Balance     Balance
+	Charge      coolant.Charge
+	Known       bool
+	Base        coolant.Base
+	Product     *coolant.Product
+	Factory     bool
+	Mixed       bool
+	Blended     []coolant.Product
+	Parts       []Part
+	Given       Inhibitors
+	Filter      *FilterMark
+	WaterIn     bool
+	LastTest    *TestMark
+	Counted     *TestMark
+	Earlier     *TestMark
+	Colder      *ColderTest
+	Bound       *measure.Celsius
+	Distrusted  *TestMark
+	Discrepancy *TestMark
+	Filled      measure.Litre
+	Changes     int
+	Defects     []OpenDefect
+	Pending     []PendingCheck
+	Chemistry   []Chemistry
+	Held        *standing
+	LaidUp      *standing
+	Air         *Turnover
+	AirSeen     string
+	Low         *LowLevel
+	Grounds     []ground
+	Corrected   *time.Time
+	Mended      *time.Time
+	OpenedAt    time.Time
+	Strength    float64
+	StartsAt    float64
+	Started     bool
+	Leak        *LeakRate
+	Zeroed      map[string]time.Time
+	BuiltAt     *time.Time
+	HoseSince   map[string]time.Time
+	MovedAt     time.Time
+	LevelAt     time.Time
+	RefilledAt  *time.Time
+	Diagnosis   *storedDiagnosis
+	Findings    []Finding
 	// What there is much of, in rows.
-	Readings  readings
-	Strengths strengths
-	Looks     looks
+	Readings    readings
+	Strengths   strengths
+	LevelChecks packedTimes
 }
 
-// disagreement is what is kept of a [Disagreement]; the balancing entry is packed
+// storedDiagnosis is what is kept of a [Disagreement]; the balancing entry is packed
 // as in the books.
-type disagreement struct {
+type storedDiagnosis struct {
 	Book      *measure.Celsius
 	Likeliest *Explanation
 	Kind      Kind
 	Balance   []byte
 }
 
-func packDisagreement(d *Disagreement) (*disagreement, error) {
+func packDiagnosis(d *Diagnosis) (*storedDiagnosis, error) {
 	if d == nil {
 		return nil, nil
 	}
-	s := &disagreement{Book: d.Book}
+	s := &storedDiagnosis{Book: d.Book}
 	if d.Likeliest == nil {
 		return s, nil
 	}
@@ -99,11 +99,11 @@ func packDisagreement(d *Disagreement) (*disagreement, error) {
 	return s, err
 }
 
-func (s *disagreement) unpack() (d *Disagreement, err error) {
+func (s *storedDiagnosis) unpack() (d *Diagnosis, err error) {
 	if s == nil {
 		return nil, nil
 	}
-	d = &Disagreement{Book: s.Book, Likeliest: s.Likeliest}
+	d = &Diagnosis{Book: s.Book, Likeliest: s.Likeliest}
 	if d.Likeliest != nil && s.Kind != "" {
 		d.Likeliest.Balance, err = ParseBody(s.Kind, s.Balance)
 	}
@@ -121,24 +121,24 @@ type standing struct {
 // What there is much of is packed as one string of words of 64 bits, so many to a
 // row: to take one figure at a time would take most of the time.
 type (
-	readings  []MeterPoint
-	strengths []Strength
-	looks     []time.Time
+	readings    []MeterPoint
+	strengths   []Strength
+	packedTimes []time.Time
 )
 
-const readingWords, strengthWords, lookWords = 5, 3, 1
+const readingWords, strengthWords, appearanceWords = 5, 3, 1
 
 func (r readings) MarshalBinary() ([]byte, error) {
 	words := make([]uint64, 0, readingWords*len(r))
 	for _, p := range r {
-		words = append(words, uint64(p.At.UnixMicro()), math.Float64bits(p.Value), math.Float64bits(p.Raw), uint64(p.Meter), pick[uint64](p.Doubted, 1, 0))
+		words = append(words, uint64(p.At.UnixMicro()), math.Float64bits(p.Value), math.Float64bits(p.Raw), uint64(p.Meter), pick[uint64](p.Outlier, 1, 0))
 	}
 	return binary.Append(nil, binary.BigEndian, words)
 }
 
 func (r *readings) UnmarshalBinary(b []byte) (err error) {
 	*r, err = rows(b, readingWords, func(w []byte) MeterPoint {
-		return MeterPoint{At: when(w), Value: figure(w[8:]), Raw: figure(w[16:]), Meter: int(binary.BigEndian.Uint64(w[24:])), Doubted: binary.BigEndian.Uint64(w[32:]) != 0}
+		return MeterPoint{At: when(w), Value: figure(w[8:]), Raw: figure(w[16:]), Meter: int(binary.BigEndian.Uint64(w[24:])), Outlier: binary.BigEndian.Uint64(w[32:]) != 0}
 	})
 	return err
 }
@@ -156,16 +156,16 @@ func (s *strengths) UnmarshalBinary(b []byte) (err error) {
 	return err
 }
 
-func (l looks) MarshalBinary() ([]byte, error) {
-	words := make([]uint64, 0, lookWords*len(l))
+func (l packedTimes) MarshalBinary() ([]byte, error) {
+	words := make([]uint64, 0, appearanceWords*len(l))
 	for _, t := range l {
 		words = append(words, uint64(t.UnixMicro()))
 	}
 	return binary.Append(nil, binary.BigEndian, words)
 }
 
-func (l *looks) UnmarshalBinary(b []byte) (err error) {
-	*l, err = rows(b, lookWords, when)
+func (l *packedTimes) UnmarshalBinary(b []byte) (err error) {
+	*l, err = rows(b, appearanceWords, when)
 	return err
 }
 
@@ -199,12 +199,12 @@ var packing = func() cbor.EncMode {
 // Store packs the account without its lines.
 func (a *Account) Store() ([]byte, error) {
 	s := stored{Balance: a.Balance, Charge: a.Charge, Known: a.Known, Base: a.Base, Product: a.Product, Factory: a.Factory, Mixed: a.Mixed,
-		Blended: a.Blended, Parts: a.Parts, Given: a.Given, Filter: a.Filter, Watered: a.Watered, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
-		Distrusted: a.Distrusted, OffBook: a.OffBook, Filled: a.Filled,
-		Changes: a.Changes, Defects: a.Defects, Owed: a.Owed, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
-		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, Begun: a.Begun(),
+		Blended: a.Blended, Parts: a.Parts, Given: a.Given, Filter: a.Filter, WaterIn: a.WaterIn, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
+		Distrusted: a.Distrusted, Discrepancy: a.Discrepancy, Filled: a.Filled,
+		Changes: a.Changes, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
+		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, OpenedAt: a.OpenedAt(),
 		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
-		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, Looks: a.Looks}
+		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}
 	if h := a.Held; h != nil {
 		s.Held = &standing{h.ID, h.At, h.RecordedBy, h.Body.(Hold).Why}
 	}
@@ -212,7 +212,7 @@ func (a *Account) Store() ([]byte, error) {
 		s.LaidUp = &standing{l.ID, l.At, l.RecordedBy, l.Body.(LayUp).Note}
 	}
 	var err error
-	if s.Why, err = packDisagreement(a.Disagreement()); err != nil {
+	if s.Diagnosis, err = packDiagnosis(a.Diagnosis()); err != nil {
 		return nil, fmt.Errorf("why book and test of %s disagree: %w", a.Unit.Code, err)
 	}
 	return packing.Marshal(s)
@@ -224,20 +224,20 @@ func (a *Account) Store() ([]byte, error) {
 func Restore(u Unit, packed []byte) (*Account, error) {
 	var s stored
 	err := cbor.Unmarshal(packed, &s)
-	var why *Disagreement
+	var why *Diagnosis
 	if err == nil {
-		why, err = s.Why.unpack()
+		why, err = s.Diagnosis.unpack()
 	}
 	if err != nil {
 		return nil, fmt.Errorf("stored account of %s: %w", u.Code, err)
 	}
 	a := &Account{Unit: u, Balance: s.Balance, Charge: s.Charge, Known: s.Known, Base: s.Base, Product: s.Product, Factory: s.Factory, Mixed: s.Mixed,
-		Blended: s.Blended, Parts: s.Parts, Given: s.Given, Filter: s.Filter, Watered: s.Watered, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
-		Distrusted: s.Distrusted, OffBook: s.OffBook, Filled: s.Filled,
-		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Owed: s.Owed, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
+		Blended: s.Blended, Parts: s.Parts, Given: s.Given, Filter: s.Filter, WaterIn: s.WaterIn, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
+		Distrusted: s.Distrusted, Discrepancy: s.Discrepancy, Filled: s.Filled,
+		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
 		grounds: s.Grounds, CorrectedAt: s.Corrected, MendedAt: s.Mended,
-		Readings: s.Readings, Strengths: s.Strengths, Looks: s.Looks,
-		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, begun: s.Begun, leak: s.Leak, why: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
+		Readings: s.Readings, Strengths: s.Strengths, LevelChecks: s.LevelChecks,
+		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	if h := s.Held; h != nil {
 		a.Held = &Entry{ID: h.ID, At: h.At, RecordedBy: h.By, Body: Hold{Why: h.Words}}
 	}
@@ -247,13 +247,13 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 	return a, nil
 }
 
-// Begun is when the first thing happened that was not struck; the zero time for
+// OpenedAt is when the first thing happened that was not struck; the zero time for
 // an empty account.
-func (a *Account) Begun() time.Time {
+func (a *Account) OpenedAt() time.Time {
 	for i := range a.Lines {
 		if l := &a.Lines[i]; l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
 			return l.Entry.At
 		}
 	}
-	return a.begun
+	return a.openedAt
 }

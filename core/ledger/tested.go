@@ -39,13 +39,13 @@ type FreezeTest struct {
 
 // ChemistryTest of a sample. Pointers are nil for what was not tested.
 type ChemistryTest struct {
-	PH        *float64     `json:"ph,omitempty"`
-	Reserve   *float64     `json:"reserve,omitempty"`   // mL of 0.1 N acid
-	Nitrite   *float64     `json:"nitrite,omitempty"`   // ppm
-	Molybdate *float64     `json:"molybdate,omitempty"` // ppm
-	Stray     *float64     `json:"stray,omitempty"`     // V between coolant and battery ground
-	Look      coolant.Look `json:"look,omitempty"`
-	Tool      string       `json:"tool,omitempty"`
+	PH         *float64           `json:"ph,omitempty"`
+	Reserve    *float64           `json:"reserve,omitempty"`   // mL of 0.1 N acid
+	Nitrite    *float64           `json:"nitrite,omitempty"`   // ppm
+	Molybdate  *float64           `json:"molybdate,omitempty"` // ppm
+	Stray      *float64           `json:"stray,omitempty"`     // V between coolant and battery ground
+	Appearance coolant.Appearance `json:"look,omitempty"`
+	Tool       string             `json:"tool,omitempty"`
 	// Upper ends of a strip's steps; the figures above are the lower ends.
 	PHTo        *float64 `json:"phTo,omitempty"`
 	NitriteTo   *float64 `json:"nitriteTo,omitempty"`
@@ -127,8 +127,8 @@ type ZeroCheck struct {
 // Meter is an odometer or hour meter as it stood.
 type Meter struct {
 	Meter measure.Reading `json:"meter"`
-	// Sure: it was read twice, though it does not fit the readings around it.
-	Sure bool `json:"sure,omitempty"`
+	// Confirmed: it was read twice, though it does not fit the readings around it.
+	Confirmed bool `json:"sure,omitempty"`
 }
 
 // MeterChange is one meter taken out and another put in.

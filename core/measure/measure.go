@@ -263,8 +263,8 @@ func (r Reading) Metric(d Dimension) (float64, error) {
 	return (r.Value - s.offset) * s.factor, nil
 }
 
-// From expresses a metric value in unit u. An unknown unit gives NaN.
-func From(metric float64, u Unit) float64 {
+// FromMetric expresses a metric value in unit u. An unknown unit gives NaN.
+func FromMetric(metric float64, u Unit) float64 {
 	s, ok := scales[u]
 	if !ok {
 		return math.NaN()

@@ -49,13 +49,13 @@ func TestConversionsInvert(t *testing.T) {
 				if err != nil {
 					t.Fatal(err)
 				}
-				if back := From(m, u); math.Abs(back-v) > 1e-9*math.Max(1, math.Abs(v)) {
+				if back := FromMetric(m, u); math.Abs(back-v) > 1e-9*math.Max(1, math.Abs(v)) {
 					t.Errorf("%g %s came back as %g", v, u, back)
 				}
 			}
 		}
 	}
-	if !math.IsNaN(From(1, "furlong")) {
+	if !math.IsNaN(FromMetric(1, "furlong")) {
 		t.Error("an unknown unit gave a number")
 	}
 }

@@ -12,9 +12,9 @@ import (
 type ParseError struct {
 	Text string
 	Want Dimension
-	// Means are the two readings of a text that may be meant either way, such as
+	// Suggestions are the two readings of a text that may be meant either way, such as
 	// 30,000; empty for any other.
-	Means []string
+	Suggestions []string
 }
 
 func (e *ParseError) Error() string {
@@ -23,8 +23,8 @@ func (e *ParseError) Error() string {
 
 // Accepted is what would be read as the wanted kind.
 func (e *ParseError) Accepted() string {
-	if len(e.Means) > 0 {
-		return strings.Join(e.Means, " or ") + ": write which is meant"
+	if len(e.Suggestions) > 0 {
+		return strings.Join(e.Suggestions, " or ") + ": write which is meant"
 	}
 	return examples[e.Want]
 }
@@ -69,8 +69,8 @@ var spellings = map[Dimension]map[string]Unit{
 // longest text in bytes that can be a quantity.
 const longest = 60
 
-// kitchen measures of volume, as a share of a gallon.
-var kitchen = map[string]float64{"gal": 1, "gals": 1, "gallon": 1, "gallons": 1,
+// fractions measures of volume, as a share of a gallon.
+var fractions = map[string]float64{"gal": 1, "gals": 1, "gallon": 1, "gallons": 1,
 	"qt": 0.25, "qts": 0.25, "quart": 0.25, "quarts": 0.25, "pt": 0.125, "pts": 0.125, "pint": 0.125, "pints": 0.125}
 
 // plain spellings of signs and spaces: true minus and dashes, the spaces that group
@@ -123,7 +123,7 @@ func Parse(text string, d Dimension, usual Unit) (Reading, error) {
 		if d != Volume || bare || err != nil || one.Value < 0 || sum.Value < 0 {
 			return Reading{}, refuse
 		}
-		sum.Value += From(more, sum.Unit)
+		sum.Value += FromMetric(more, sum.Unit)
 	}
 	if math.IsInf(sum.Value, 0) || math.IsNaN(sum.Value) {
 		return Reading{}, refuse
@@ -145,7 +145,7 @@ func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Readi
 		if unsure.MatchString(whole) {
 			unit := strings.TrimSpace(m[5])
 			in := func(number string) string { return strings.TrimSpace(m[1] + number + " " + unit) }
-			return r, 0, &ParseError{Text: refuse.Text, Want: d, Means: []string{in(strings.Replace(whole, ",", "", 1)), in(strings.Replace(whole, ",", ".", 1))}}
+			return r, 0, &ParseError{Text: refuse.Text, Want: d, Suggestions: []string{in(strings.Replace(whole, ",", "", 1)), in(strings.Replace(whole, ",", ".", 1))}}
 		}
 		if r.Value, err = decimal(whole); err != nil {
 			return r, 0, refuse
@@ -167,7 +167,7 @@ func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Readi
 		r.Unit = usual
 		return r, len(m[0]), nil
 	}
-	if share, ok := kitchen[unit]; ok && d == Volume {
+	if share, ok := fractions[unit]; ok && d == Volume {
 		gallon, quart := USGal, USQt
 		if usual == ImpQt || usual == ImpGal {
 			gallon, quart = ImpGal, ImpQt

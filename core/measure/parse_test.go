@@ -60,7 +60,7 @@ func TestParseAsks(t *testing.T) {
 		{"1,000 L", Volume, "1000 l or 1.000 l"}, {"-1,000", Temperature, "-1000 or -1.000"},
 	} {
 		var pe *ParseError
-		if _, err := Parse(c.text, c.dim, Units(c.dim)[0]); !errors.As(err, &pe) || !strings.HasPrefix(pe.Accepted(), c.accepted) || len(pe.Means) != 2 {
+		if _, err := Parse(c.text, c.dim, Units(c.dim)[0]); !errors.As(err, &pe) || !strings.HasPrefix(pe.Accepted(), c.accepted) || len(pe.Suggestions) != 2 {
 			t.Errorf("%q: %v", c.text, err)
 		}
 	}

@@ -25,8 +25,8 @@ type Point struct {
 	Value float64 // continued through changes of the meter
 	Raw   float64 // as the meter showed it
 	Meter int     // 0 for the first meter, one more after each change
-	// Doubted readings cannot be true together with the others.
-	Doubted bool
+	// Outlier readings cannot be true together with the others.
+	Outlier bool
 }
 
 // Limits of what a unit does in a day (common practice: a courier on the
@@ -55,11 +55,11 @@ func Limit(d measure.Dimension) float64 {
 	return kmADay
 }
 
-// Judge marks the readings that are doubted and continues the value of each
+// MarkOutliers marks the readings that are doubted and continues the value of each
 // through changes of the meter. points are in the order of time and carry Raw and
 // Meter; d is the dimension of the meter. It takes a step for each pair of
 // readings that are not already in order.
-func Judge(points []Point, d measure.Dimension) {
+func MarkOutliers(points []Point, d measure.Dimension) {
 	offset := 0.0
 	for from := 0; from < len(points); {
 		to := from
@@ -67,29 +67,29 @@ func Judge(points []Point, d measure.Dimension) {
 			to++
 		}
 		if from > 0 {
-			if last := lastBelieved(points[:from]); last >= 0 {
+			if last := lastAccepted(points[:from]); last >= 0 {
 				offset = points[last].Value - points[from].Raw
 			}
 		}
 		for i := from; i < to; i++ {
 			points[i].Value = points[i].Raw + offset
 		}
-		judge(points[from:to], d)
+		markOutliers(points[from:to], d)
 		from = to
 	}
 }
 
-func lastBelieved(points []Point) int {
+func lastAccepted(points []Point) int {
 	for i := len(points) - 1; i >= 0; i-- {
-		if !points[i].Doubted {
+		if !points[i].Outlier {
 			return i
 		}
 	}
 	return -1
 }
 
-// judge the readings of one meter.
-func judge(points []Point, d measure.Dimension) {
+// markOutliers the readings of one meter.
+func markOutliers(points []Point, d measure.Dimension) {
 	limit := Limit(d)
 	if usual := upperQuartile(points); usual >= 0 {
 		limit = math.Min(math.Max(steepest*usual, Floor(d)), limit)
@@ -101,7 +101,7 @@ func judge(points []Point, d measure.Dimension) {
 	n := len(points)
 	clean := true
 	for i := range points {
-		points[i].Doubted = false
+		points[i].Outlier = false
 		clean = clean && (i == 0 || fits(points[i-1], points[i]))
 	}
 	if clean {
@@ -121,10 +121,10 @@ func judge(points []Point, d measure.Dimension) {
 		}
 	}
 	for i := range points {
-		points[i].Doubted = true
+		points[i].Outlier = true
 	}
 	for j := best; j >= 0; j = before[j] {
-		points[j].Doubted = false
+		points[j].Outlier = false
 	}
 }
 
@@ -145,24 +145,24 @@ func upperQuartile(points []Point) float64 {
 	return slopes[(len(slopes)-1)*3/4]
 }
 
-// Believed are the readings that are not doubted.
-func Believed(points []Point) []Point {
-	if !slices.ContainsFunc(points, func(p Point) bool { return p.Doubted }) {
+// Accepted are the readings that are not doubted.
+func Accepted(points []Point) []Point {
+	if !slices.ContainsFunc(points, func(p Point) bool { return p.Outlier }) {
 		return points
 	}
 	kept := make([]Point, 0, len(points))
 	for _, p := range points {
-		if !p.Doubted {
+		if !p.Outlier {
 			kept = append(kept, p)
 		}
 	}
 	return kept
 }
 
-// Meant is what was probably read when raw, read at a time, cannot be true with
+// LikelyMeant is what was probably read when raw, read at a time, cannot be true with
 // the others: the digit too many or too few that makes it fit. False when neither
 // does. points are those of the same meter, in the order of time.
-func Meant(points []Point, at time.Time, raw float64, d measure.Dimension) (float64, bool) {
+func LikelyMeant(points []Point, at time.Time, raw float64, d measure.Dimension) (float64, bool) {
 	for _, candidate := range []float64{math.Round(raw / 10), raw * 10, math.Round(raw / 100), raw * 100} {
 		with := make([]Point, 0, len(points)+1)
 		for _, p := range points {
@@ -173,8 +173,8 @@ func Meant(points []Point, at time.Time, raw float64, d measure.Dimension) (floa
 		mine := Point{At: at, Raw: candidate}
 		i, _ := slices.BinarySearchFunc(with, mine, func(a, b Point) int { return a.At.Compare(b.At) })
 		with = slices.Insert(with, i, mine)
-		judge(with, d)
-		if len(with) > 1 && !with[i].Doubted {
+		markOutliers(with, d)
+		if len(with) > 1 && !with[i].Outlier {
 			return candidate, true
 		}
 	}

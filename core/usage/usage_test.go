@@ -10,19 +10,19 @@ import (
 	"diligentledger/core/measure"
 )
 
-var begun = time.Date(2025, 1, 1, 12, 0, 0, 0, time.UTC)
+var firstReading = time.Date(2025, 1, 1, 12, 0, 0, 0, time.UTC)
 
 // readings of one meter, each as days since the beginning and what it showed.
 func readings(values ...[2]float64) (points []Point) {
 	for _, v := range values {
-		points = append(points, Point{At: begun.Add(time.Duration(v[0] * 24 * float64(time.Hour))), Raw: v[1]})
+		points = append(points, Point{At: firstReading.Add(time.Duration(v[0] * 24 * float64(time.Hour))), Raw: v[1]})
 	}
 	return points
 }
 
-func doubted(points []Point) (at []int) {
+func outliers(points []Point) (at []int) {
 	for i, p := range points {
-		if p.Doubted {
+		if p.Outlier {
 			at = append(at, i)
 		}
 	}
@@ -46,11 +46,11 @@ func TestJudge(t *testing.T) {
 		"one":                                {readings([2]float64{0, 7}), measure.Distance, nil},
 		"two that contradict: the one that ends higher": {readings([2]float64{0, 9000}, [2]float64{30, 900}), measure.Distance, []int{1}},
 	} {
-		Judge(c.points, c.of)
-		if got := doubted(c.points); !slices.Equal(got, c.doubted) {
+		MarkOutliers(c.points, c.of)
+		if got := outliers(c.points); !slices.Equal(got, c.doubted) {
 			t.Errorf("%s: doubted %v, want %v", name, got, c.doubted)
 		}
-		if n := len(Believed(c.points)); n != len(c.points)-len(c.doubted) {
+		if n := len(Accepted(c.points)); n != len(c.points)-len(c.doubted) {
 			t.Errorf("%s: %d believed", name, n)
 		}
 	}
@@ -61,8 +61,8 @@ func TestJudge(t *testing.T) {
 func TestJudgeMeterChange(t *testing.T) {
 	points := readings([2]float64{0, 1000}, [2]float64{30, 2000}, [2]float64{40, 99_000}, [2]float64{60, 3000}, [2]float64{60, 10}, [2]float64{90, 1010})
 	points[4].Meter, points[5].Meter = 1, 1
-	Judge(points, measure.Distance)
-	if got := doubted(points); !slices.Equal(got, []int{2}) {
+	MarkOutliers(points, measure.Distance)
+	if got := outliers(points); !slices.Equal(got, []int{2}) {
 		t.Errorf("doubted %v", got)
 	}
 	if points[5].Value != 4000 {
@@ -73,13 +73,13 @@ func TestJudgeMeterChange(t *testing.T) {
 // What was meant by a reading with a digit too many or too few.
 func TestMeant(t *testing.T) {
 	points := readings([2]float64{0, 30_000}, [2]float64{30, 33_000}, [2]float64{60, 36_000}, [2]float64{90, 39_000})
-	at := begun.AddDate(0, 0, 120)
+	at := firstReading.AddDate(0, 0, 120)
 	for raw, want := range map[float64]float64{420_000: 42_000, 4200: 42_000, 4_200_000: 42_000, 420: 42_000} {
-		if got, ok := Meant(points, at, raw, measure.Distance); !ok || got != want {
+		if got, ok := LikelyMeant(points, at, raw, measure.Distance); !ok || got != want {
 			t.Errorf("%v means %v, %v; want %v", raw, got, ok, want)
 		}
 	}
-	if got, ok := Meant(points, at, 7, measure.Distance); ok {
+	if got, ok := LikelyMeant(points, at, 7, measure.Distance); ok {
 		t.Errorf("7 km are said to mean %v", got)
 	}
 }
@@ -105,15 +105,15 @@ func TestLaws(t *testing.T) {
 				meter, value = meter+1, 0
 				raw = 0
 			}
-			points = append(points, Point{At: begun.Add(time.Duration(day*24) * time.Hour), Raw: raw, Meter: meter})
+			points = append(points, Point{At: firstReading.Add(time.Duration(day*24) * time.Hour), Raw: raw, Meter: meter})
 		}
-		Judge(points, d)
+		MarkOutliers(points, d)
 		again := slices.Clone(points)
-		Judge(again, d)
+		MarkOutliers(again, d)
 		if !slices.Equal(points, again) {
 			t.Fatalf("seed %d: judged again it is another", seed)
 		}
-		kept := Believed(points)
+		kept := Accepted(points)
 		for i, p := range kept {
 			if math.IsNaN(p.Value) || math.IsInf(p.Value, 0) {
 				t.Fatalf("seed %d: %v", seed, p)

@@ -164,7 +164,7 @@ func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profi
 		points := accounts[i].Readings
 		end := forecast.NewUseModel(points, profiles[i], latest(points))
 		suspect := map[time.Time]bool{}
-		for _, s := range end.Suspects {
+		for _, s := range end.Outliers {
 			suspect[s.At] = true
 		}
 		if len(points) == 0 {

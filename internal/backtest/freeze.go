@@ -49,7 +49,7 @@ func FreezeDays(fleet string, all []Charge) Result {
 			if a.LastTest == nil || !known {
 				continue
 			}
-			f := freezeWindow(forecast.Evaluate(&a, c.Plan, forecast.Around{Cold: c.Cold}, asOf))
+			f := freezeWindow(forecast.Evaluate(&a, c.Plan, forecast.Conditions{Climate: c.Cold}, asOf))
 			two, whole := c.thumbs(&a, asOf)
 			if truth == nil && f == (forecast.Window{}) && two == nil && whole == nil {
 				continue // all agree that nothing will happen
@@ -64,7 +64,7 @@ func FreezeDays(fleet string, all []Charge) Result {
 
 // freezeWindow of the freeze clock; without a P50 it is not likely to be caught at
 // all, without a P90 one in ten it is not.
-func freezeWindow(o forecast.Outlook) (w forecast.Window) {
+func freezeWindow(o forecast.UnitStatus) (w forecast.Window) {
 	for _, c := range o.Clocks {
 		switch {
 		case c.Kind != forecast.Freeze || c.Due == nil:
@@ -112,7 +112,7 @@ func (c Charge) caught(day int) (first *measure.Date, known bool) {
 			return nil, false
 		}
 		night := c.Start.AddDays(d)
-		if float64(c.Cold.Usual(night)) < c.True[d]+float64(c.Plan.FreezeMargin) {
+		if float64(c.Cold.CurveMinimum(night)) < c.True[d]+float64(c.Plan.FreezeMargin) {
 			return &night, true
 		}
 	}
@@ -143,7 +143,7 @@ func (c Charge) thumbs(a *ledger.Account, asOf measure.Date) (two, whole *measur
 		}
 		for n := range nights {
 			night := asOf.AddDays(n)
-			if float64(c.Cold.Usual(night)) < last.freeze+slope*night.Time().Sub(last.at).Hours()/24+float64(c.Plan.FreezeMargin) {
+			if float64(c.Cold.CurveMinimum(night)) < last.freeze+slope*night.Time().Sub(last.at).Hours()/24+float64(c.Plan.FreezeMargin) {
 				return &night
 			}
 		}
@@ -181,7 +181,7 @@ func Charges(seed uint64, n, days int) []Charge {
 			if litres := 0.2; rng.Float64() < thirst/litres/365 {
 				water, err := coolant.PourWater(measure.Litre(litres))
 				if err == nil {
-					inside, err = inside.Take(measure.Litre(litres)).Add(water)
+					inside, err = inside.Remove(measure.Litre(litres)).Add(water)
 				}
 				if err != nil {
 					panic(err)
@@ -216,7 +216,7 @@ func ChargesOf(accounts []ledger.Account, plans []forecast.Plan, cold []*forecas
 		if len(a.Lines) == 0 {
 			continue
 		}
-		c := Charge{Unit: a.Unit, Plan: plans[i], Cold: cold[i], Entries: a.Entries(), Start: measure.DateOf(a.Begun(), time.UTC)}
+		c := Charge{Unit: a.Unit, Plan: plans[i], Cold: cold[i], Entries: a.Entries(), Start: measure.DateOf(a.OpenedAt(), time.UTC)}
 		days := measure.DateOf(a.Lines[len(a.Lines)-1].Entry.At, time.UTC).Sub(c.Start) + 1
 		c.True = make([]float64, days)
 		for d := range c.True {

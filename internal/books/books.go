@@ -19,40 +19,40 @@ import (
 	"diligentledger/internal/store"
 )
 
-// Writer is who writes an entry.
-type Writer = access.Writer
+// Actor is who writes an entry.
+type Actor = access.Actor
 
-// Books is safe for concurrent use.
-type Books struct {
+// Fleet is safe for concurrent use.
+type Fleet struct {
 	store *store.Store
 	now   func() time.Time
 }
 
 // New books over a store. now is the clock; which day it is follows from the zone of
 // the fleet and of each site.
-func New(s *store.Store, now func() time.Time) *Books { return &Books{store: s, now: now} }
+func New(s *store.Store, now func() time.Time) *Fleet { return &Fleet{store: s, now: now} }
 
-// Moment is an account with its clocks, as of today.
-type Moment struct {
+// EvaluatedUnit is an account with its clocks, as of today.
+type EvaluatedUnit struct {
 	Unit    store.Unit
 	Account *ledger.Account
-	Outlook forecast.Outlook
+	Status  forecast.UnitStatus
 	Today   measure.Date // at the unit's site
 	// Additives of the register; of a single account only.
 	Additives []coolant.Additive
 
-	day day
+	day conditions
 }
 
-// day is what all units' clocks are reckoned by on one day.
-type day struct {
+// conditions is what all units' clocks are reckoned by on one day.
+type conditions struct {
 	now    time.Time
 	zeroed map[string]time.Time
 }
 
 // day for some accounts: it knows the instruments that they were tested with.
-func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, error) {
-	d := day{now: b.now()}
+func (b *Fleet) day(ctx context.Context, accounts ...*ledger.Account) (conditions, error) {
+	d := conditions{now: b.now()}
 	var tools []string
 	for _, a := range accounts {
 		if t := a.LastTest; t != nil && t.Tool != "" && !slices.Contains(tools, t.Tool) {
@@ -60,47 +60,47 @@ func (b *Books) day(ctx context.Context, accounts ...*ledger.Account) (day, erro
 		}
 	}
 	var err error
-	d.zeroed, err = b.store.Zeroed(ctx, tools, d.now.AddDate(0, 0, -coolant.ZeroMonth-1))
+	d.zeroed, err = b.store.ZeroChecks(ctx, tools, d.now.AddDate(0, 0, -coolant.ZeroMonth-1))
 	return d, err
 }
 
-func (b *Books) moment(ctx context.Context, u store.Unit, entries []ledger.Entry) (Moment, error) {
+func (b *Fleet) evaluated(ctx context.Context, u store.Unit, entries []ledger.Entry) (EvaluatedUnit, error) {
 	a := ledger.TryFold(u.Ledger, entries)
 	d, err := b.day(ctx, &a)
 	if err != nil {
-		return Moment{}, err
+		return EvaluatedUnit{}, err
 	}
-	return d.standing(u, &a), nil
+	return d.evaluatedUnit(u, &a), nil
 }
 
-func (d day) standing(u store.Unit, account *ledger.Account) Moment {
-	return Moment{Unit: u, Account: account, Outlook: d.evaluate(account, u.Plan, u), Today: measure.DateOf(d.now, u.Zone), day: d}
+func (d conditions) evaluatedUnit(u store.Unit, account *ledger.Account) EvaluatedUnit {
+	return EvaluatedUnit{Unit: u, Account: account, Status: d.evaluate(account, u.Plan, u), Today: measure.DateOf(d.now, u.Zone), day: d}
 }
 
-func (d day) evaluate(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.Outlook {
-	return forecast.Evaluate(account, p, forecast.Around{Cold: u.Cold, Zeroed: d.zeroed, Zone: u.Zone}, measure.DateOf(d.now, u.Zone))
+func (d conditions) evaluate(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.UnitStatus {
+	return forecast.Evaluate(account, p, forecast.Conditions{Climate: u.Cold, Zeroed: d.zeroed, Zone: u.Zone}, measure.DateOf(d.now, u.Zone))
 }
 
 // Account of one unit. It returns [store.ErrNoUnit] for an unknown code.
-func (b *Books) Account(ctx context.Context, code string) (Moment, error) {
+func (b *Fleet) Account(ctx context.Context, code string) (EvaluatedUnit, error) {
 	u, err := b.store.Unit(ctx, code)
 	if err != nil {
-		return Moment{}, err
+		return EvaluatedUnit{}, err
 	}
 	entries, err := b.store.Entries(ctx, u)
 	if err != nil {
-		return Moment{}, err
+		return EvaluatedUnit{}, err
 	}
-	m, err := b.moment(ctx, u, entries)
+	m, err := b.evaluated(ctx, u, entries)
 	if err != nil {
-		return Moment{}, err
+		return EvaluatedUnit{}, err
 	}
 	m.Additives, err = b.store.Additives(ctx)
 	return m, err
 }
 
 // Today in the fleet's own time zone.
-func (b *Books) Today(ctx context.Context) (measure.Date, error) {
+func (b *Fleet) Today(ctx context.Context) (measure.Date, error) {
 	zone, err := b.store.Zone(ctx)
 	if err != nil {
 		return measure.Date{}, err
@@ -113,7 +113,7 @@ type Morning struct {
 	Today measure.Date
 	// Zone of the fleet.
 	Zone *time.Location
-	Rows []Moment
+	Rows []EvaluatedUnit
 	// Coldest of the sites tonight; nil without sites.
 	Coldest *Night
 }
@@ -126,7 +126,7 @@ type Night struct {
 
 // Morning reckons the clocks of the whole fleet from its stored accounts, which
 // have no lines.
-func (b *Books) Morning(ctx context.Context) (Morning, error) {
+func (b *Fleet) Morning(ctx context.Context) (Morning, error) {
 	units, err := b.store.Units(ctx)
 	if err != nil {
 		return Morning{}, err
@@ -139,7 +139,7 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 	if err != nil {
 		return Morning{}, err
 	}
-	d := day{now: b.now(), zeroed: map[string]time.Time{}}
+	d := conditions{now: b.now(), zeroed: map[string]time.Time{}}
 	for _, a := range accounts {
 		for tool, at := range a.Zeroed {
 			if at.After(d.zeroed[tool]) {
@@ -147,22 +147,22 @@ func (b *Books) Morning(ctx context.Context) (Morning, error) {
 			}
 		}
 	}
-	m := Morning{Today: measure.DateOf(d.now, zone), Zone: zone, Rows: make([]Moment, 0, len(units))}
+	m := Morning{Today: measure.DateOf(d.now, zone), Zone: zone, Rows: make([]EvaluatedUnit, 0, len(units))}
 	for _, u := range units {
-		m.Rows = append(m.Rows, d.standing(u, accounts[u.Code]))
-		if t := u.Cold.On(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
+		m.Rows = append(m.Rows, d.evaluatedUnit(u, accounts[u.Code]))
+		if t := u.Cold.PlannedMinimum(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
 			m.Coldest = &Night{Site: u.Site, Celsius: t}
 		}
 	}
-	slices.SortStableFunc(m.Rows, func(x, y Moment) int {
-		return forecast.ByUrgency(x.Outlook.Governing, y.Outlook.Governing)
+	slices.SortStableFunc(m.Rows, func(x, y EvaluatedUnit) int {
+		return forecast.ByUrgency(x.Status.Governing, y.Status.Governing)
 	})
 	return m, nil
 }
 
-// Some units as the Morning has them, in the order asked for; those that are not
+// Units units as the Morning has them, in the order asked for; those that are not
 // in the register are left out.
-func (b *Books) Some(ctx context.Context, codes []string) ([]Moment, error) {
+func (b *Fleet) Units(ctx context.Context, codes []string) ([]EvaluatedUnit, error) {
 	units, err := b.store.UnitsOf(ctx, codes)
 	if err != nil {
 		return nil, err
@@ -179,37 +179,37 @@ func (b *Books) Some(ctx context.Context, codes []string) ([]Moment, error) {
 	for _, u := range units {
 		at[u.Code] = u
 	}
-	var some []Moment
+	var some []EvaluatedUnit
 	for _, code := range codes {
 		if u, ok := at[code]; ok {
-			some = append(some, d.standing(u, accounts[u.Code]))
+			some = append(some, d.evaluatedUnit(u, accounts[u.Code]))
 		}
 	}
 	return some, nil
 }
 
 // Find units by part of their code or name.
-func (b *Books) Find(ctx context.Context, text string, limit int) ([]store.UnitName, error) {
+func (b *Fleet) Find(ctx context.Context, text string, limit int) ([]store.UnitName, error) {
 	return b.store.Find(ctx, text, limit)
 }
 
 // Products that may be poured in.
-func (b *Books) Products(ctx context.Context) ([]coolant.Product, error) {
+func (b *Fleet) Products(ctx context.Context) ([]coolant.Product, error) {
 	return b.store.Products(ctx)
 }
 
 // Additives of the register.
-func (b *Books) Additives(ctx context.Context) ([]coolant.Additive, error) {
+func (b *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
 	return b.store.Additives(ctx)
 }
 
 // Additive of that code; [store.ErrNoAdditive] when there is none.
-func (b *Books) Additive(ctx context.Context, code string) (coolant.Additive, error) {
+func (b *Fleet) Additive(ctx context.Context, code string) (coolant.Additive, error) {
 	return b.store.Additive(ctx, code)
 }
 
 // Ready reports whether the books can be opened.
-func (b *Books) Ready(ctx context.Context) error { return b.store.Ready(ctx) }
+func (b *Fleet) Ready(ctx context.Context) error { return b.store.Ready(ctx) }
 
 // Refusal lists what is wrong with an entry, field by field.
 type Refusal struct{ Fields []*ledger.FieldError }
@@ -225,7 +225,7 @@ func (r *Refusal) Error() string {
 	return text
 }
 
-func (b *Books) check(u store.Unit, w Writer) func(ledger.Entry, []ledger.Entry) error {
+func (b *Fleet) check(u store.Unit, w Actor) func(ledger.Entry, []ledger.Entry) error {
 	return func(e ledger.Entry, written []ledger.Entry) error {
 		if f := access.Check(w, u.Ledger, written, e); f != nil {
 			return &Forbidden{f}
@@ -239,8 +239,8 @@ func (b *Books) check(u store.Unit, w Writer) func(ledger.Entry, []ledger.Entry)
 
 // evaluable refuses an entry after which the account could not be evaluated, though it could
 // before: what a preview cannot answer is not written either.
-func (b *Books) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
-	d := day{now: b.now()}
+func (b *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
+	d := conditions{now: b.now()}
 	failure := func(entries []ledger.Entry) string {
 		a := ledger.TryFold(u.Ledger, entries)
 		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == forecast.Evaluation {
@@ -258,14 +258,14 @@ func (b *Books) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) 
 type Forbidden struct{ *ledger.FieldError }
 
 // Product of that code; [store.ErrNoProduct] when there is none.
-func (b *Books) Product(ctx context.Context, code string) (coolant.Product, error) {
+func (b *Fleet) Product(ctx context.Context, code string) (coolant.Product, error) {
 	return b.store.Product(ctx, code)
 }
 
-// Write entries into the books of their unit, all or none. It returns a
+// WriteEntries entries into the books of their unit, all or none. It returns a
 // [Refusal] when one cannot be right, [Forbidden], [store.ErrNoUnit] or
 // [store.ErrOtherEntry].
-func (b *Books) Write(ctx context.Context, w Writer, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
+func (b *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
 	u, err := b.store.Unit(ctx, code)
 	if err != nil {
 		return nil, err
@@ -278,12 +278,12 @@ func (b *Books) Write(ctx context.Context, w Writer, code string, entries ...led
 
 // Effect of entries that are not written yet.
 type Effect struct {
-	Before, After Moment
+	Before, After EvaluatedUnit
 	Line          int // of the last of them, among the lines after
 }
 
-// Preview tells what entries would do, with the same refusals as Write.
-func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...ledger.Entry) (Effect, error) {
+// PreviewEntries tells what entries would do, with the same refusals as Write.
+func (b *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) (Effect, error) {
 	before, err := b.Account(ctx, code)
 	if err != nil {
 		return Effect{}, err
@@ -297,7 +297,7 @@ func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...l
 		}
 		written = append(written, e)
 	}
-	after, err := b.moment(ctx, before.Unit, written)
+	after, err := b.evaluated(ctx, before.Unit, written)
 	if err != nil {
 		return Effect{}, err
 	}
@@ -307,32 +307,32 @@ func (b *Books) Preview(ctx context.Context, w Writer, code string, entries ...l
 	return effect, nil
 }
 
-// PlanEffect is what a changed plan would do to one unit on it.
-type PlanEffect struct {
+// StatusChange is what a changed plan would do to one unit on it.
+type StatusChange struct {
 	Unit          store.Unit
-	Before, After forecast.Outlook
+	Before, After forecast.UnitStatus
 }
 
-// PreviewPlan tells which units on the plan would stand otherwise, the worst
+// PreviewServicePlan tells which units on the plan would stand otherwise, the worst
 // first; a [Refusal] when the plan cannot be meant, [store.ErrNoPlan].
-func (b *Books) PreviewPlan(ctx context.Context, id int64, p forecast.Plan) ([]PlanEffect, error) {
+func (b *Fleet) PreviewServicePlan(ctx context.Context, id int64, p forecast.Plan) ([]StatusChange, error) {
 	if fields := forecast.CheckPlan(p); len(fields) > 0 {
 		return nil, &Refusal{Fields: fields}
 	}
-	if _, err := b.plan(ctx, id); err != nil {
+	if _, err := b.servicePlan(ctx, id); err != nil {
 		return nil, err
 	}
-	return b.wouldBe(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
+	return b.statusChanges(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
 }
 
-// wouldBe tells which of some units would stand otherwise on a plan, the worst
+// statusChanges tells which of some units would stand otherwise on a plan, the worst
 // first.
-func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.Unit) bool) ([]PlanEffect, error) {
+func (b *Fleet) statusChanges(ctx context.Context, p forecast.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
-	var changed []PlanEffect
+	var changed []StatusChange
 	for _, r := range m.Rows {
 		if !meant(r.Unit) {
 			continue
@@ -349,47 +349,47 @@ func (b *Books) wouldBe(ctx context.Context, p forecast.Plan, meant func(store.U
 			account = &anew
 		}
 		after := r.day.evaluate(account, p, r.Unit)
-		if after.Verdict != r.Outlook.Verdict || !sameDay(after.Governing.Due, r.Outlook.Governing.Due) || after.Governing.Kind != r.Outlook.Governing.Kind {
-			changed = append(changed, PlanEffect{Unit: r.Unit, Before: r.Outlook, After: after})
+		if after.Verdict != r.Status.Verdict || !sameDay(after.Governing.Due, r.Status.Governing.Due) || after.Governing.Kind != r.Status.Governing.Kind {
+			changed = append(changed, StatusChange{Unit: r.Unit, Before: r.Status, After: after})
 		}
 	}
-	slices.SortStableFunc(changed, func(x, y PlanEffect) int { return forecast.ByUrgency(x.After.Governing, y.After.Governing) })
+	slices.SortStableFunc(changed, func(x, y StatusChange) int { return forecast.ByUrgency(x.After.Governing, y.After.Governing) })
 	return changed, nil
 }
 
-// ofKind are the units of a kind that are not on the plan, at one site or at all.
-func ofKind(kind, site string, plan int64) func(store.Unit) bool {
+// ofKindNotOn are the units of a kind that are not on the plan, at one site or at all.
+func ofKindNotOn(kind, site string, plan int64) func(store.Unit) bool {
 	return func(u store.Unit) bool {
 		return u.Kind == kind && (site == "" || u.Site == site) && u.PlanID != plan
 	}
 }
 
-// PreviewKindOnPlan tells which units would stand otherwise if all of a kind, at
+// PreviewServicePlanByKind tells which units would stand otherwise if all of a kind, at
 // one site or at all, were on the plan; [store.ErrNoPlan].
-func (b *Books) PreviewKindOnPlan(ctx context.Context, plan int64, kind, site string) ([]PlanEffect, error) {
-	p, err := b.plan(ctx, plan)
+func (b *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
+	p, err := b.servicePlan(ctx, plan)
 	if err != nil {
 		return nil, err
 	}
-	return b.wouldBe(ctx, p.Plan, ofKind(kind, site, plan))
+	return b.statusChanges(ctx, p.Plan, ofKindNotOn(kind, site, plan))
 }
 
-// plan of the register; [store.ErrNoPlan].
-func (b *Books) plan(ctx context.Context, id int64) (store.Plan, error) {
-	all, err := b.store.Plans(ctx)
+// servicePlan of the register; [store.ErrNoPlan].
+func (b *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, error) {
+	all, err := b.store.ServicePlans(ctx)
 	if err != nil {
-		return store.Plan{}, err
+		return store.ServicePlan{}, err
 	}
-	i := slices.IndexFunc(all, func(p store.Plan) bool { return p.ID == id })
+	i := slices.IndexFunc(all, func(p store.ServicePlan) bool { return p.ID == id })
 	if i < 0 {
-		return store.Plan{}, fmt.Errorf("%w: %d", store.ErrNoPlan, id)
+		return store.ServicePlan{}, fmt.Errorf("%w: %d", store.ErrNoServicePlan, id)
 	}
 	return all[i], nil
 }
 
-// PutKindOnPlan moves all units of a kind, at one site or at all, to the plan, and
+// AssignServicePlanByKind moves all units of a kind, at one site or at all, to the plan, and
 // tells how many that were.
-func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind, site string) (int, error) {
+func (b *Fleet) AssignServicePlanByKind(ctx context.Context, by store.Actor, plan int64, kind, site string) (int, error) {
 	if site != "" {
 		sites, err := b.store.Sites(ctx)
 		if err != nil {
@@ -399,25 +399,27 @@ func (b *Books) PutKindOnPlan(ctx context.Context, by store.By, plan int64, kind
 			return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/site", Got: site, Accepted: "the name of a site in the register"}}}
 		}
 	}
-	return b.store.PutKindOnPlan(ctx, by, plan, kind, site)
+	return b.store.AssignServicePlanByKind(ctx, by, plan, kind, site)
 }
 
 func sameDay(a, b *measure.Date) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
 
-// Plans of the register.
-func (b *Books) Plans(ctx context.Context) ([]store.Plan, error) { return b.store.Plans(ctx) }
+// ServicePlans of the register.
+func (b *Fleet) ServicePlans(ctx context.Context) ([]store.ServicePlan, error) {
+	return b.store.ServicePlans(ctx)
+}
 
-// SavePlan changes a plan that still bears the mark, or adds one when id is 0; a
+// SaveServicePlan changes a plan that still bears the mark, or adds one when id is 0; a
 // [Refusal] when it cannot be meant, [store.ErrPlanChanged].
-func (b *Books) SavePlan(ctx context.Context, by store.By, id int64, mark string, p forecast.Plan) (int64, error) {
+func (b *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p forecast.Plan) (int64, error) {
 	if fields := forecast.CheckPlan(p); len(fields) > 0 {
 		return 0, &Refusal{Fields: fields}
 	}
 	var err error
 	if id == 0 {
-		id, err = b.store.AddPlan(ctx, by, p)
+		id, err = b.store.AddServicePlan(ctx, by, p)
 	} else {
-		err = b.store.SetPlan(ctx, by, id, mark, p)
+		err = b.store.SetServicePlan(ctx, by, id, mark, p)
 	}
 	if errors.Is(err, store.ErrTaken) {
 		return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
@@ -425,7 +427,7 @@ func (b *Books) SavePlan(ctx context.Context, by store.By, id int64, mark string
 	return id, err
 }
 
-// PutOnPlan moves a unit to another plan.
-func (b *Books) PutOnPlan(ctx context.Context, by store.By, code string, plan int64) error {
-	return b.store.PutOnPlan(ctx, by, code, plan)
+// AssignServicePlan moves a unit to another plan.
+func (b *Fleet) AssignServicePlan(ctx context.Context, by store.Actor, code string, plan int64) error {
+	return b.store.AssignServicePlan(ctx, by, code, plan)
 }

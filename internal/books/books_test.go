@@ -28,7 +28,7 @@ import (
 var (
 	noon       = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 	app, owner *store.Store
-	open       *books.Books
+	open       *books.Fleet
 )
 
 func now() time.Time { return noon }
@@ -62,8 +62,8 @@ func alike(t *testing.T, when string) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if !reflect.DeepEqual(r.Outlook, full.Outlook) {
-			t.Errorf("%s, %s: stored %+v\nfolded %+v", when, r.Unit.Code, r.Outlook.Governing, full.Outlook.Governing)
+		if !reflect.DeepEqual(r.Status, full.Status) {
+			t.Errorf("%s, %s: stored %+v\nfolded %+v", when, r.Unit.Code, r.Status.Governing, full.Status.Governing)
 		}
 		if a, b := disagreement(t, r.Account), disagreement(t, full.Account); a != b {
 			t.Errorf("%s, %s: stored, book and test disagree by %s\nfolded by %s", when, r.Unit.Code, a, b)
@@ -73,7 +73,7 @@ func alike(t *testing.T, when string) {
 
 func disagreement(t *testing.T, a *ledger.Account) string {
 	t.Helper()
-	text, err := json.Marshal(a.Disagreement())
+	text, err := json.Marshal(a.Diagnosis())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -101,11 +101,11 @@ func TestStoredAccounts(t *testing.T) {
 		t.Fatalf("%d accounts are stored", all)
 	}
 	alike(t, "as loaded")
-	w := books.Writer{Name: "E. Marrow", Role: access.Coordinator}
+	w := books.Actor{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(code string, b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon.Add(-time.Hour), Body: b}
-		if _, err := open.Write(t.Context(), w, code, e); err != nil {
+		if _, err := open.WriteEntries(t.Context(), w, code, e); err != nil {
 			t.Fatal(err)
 		}
 		return e.ID
@@ -122,14 +122,14 @@ func TestStoredAccounts(t *testing.T) {
 
 	// A plan that counts otherwise makes its accounts stale: they are folded, until
 	// they are rebuilt.
-	plans, err := app.Plans(t.Context())
+	plans, err := app.ServicePlans(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.Name == "Pool car" })]
-	mark := p.Mark()
+	p := plans[slices.IndexFunc(plans, func(p store.ServicePlan) bool { return p.Name == "Pool car" })]
+	mark := p.Revision()
 	p.Plan.Replaced = 0.9
-	if _, err := open.SavePlan(t.Context(), marrow, p.ID, mark, p.Plan); err != nil {
+	if _, err := open.SaveServicePlan(t.Context(), marrow, p.ID, mark, p.Plan); err != nil {
 		t.Fatal(err)
 	}
 	if got := storedOf(t); got != all-p.Units {
@@ -227,7 +227,7 @@ func BenchmarkClocks(b *testing.B) {
 			entries, err := app.EntriesOf(b.Context(), units)
 			for _, u := range units {
 				a := ledger.Fold(u.Ledger, entries[u.Code])
-				forecast.Evaluate(&a, u.Plan, forecast.Around{Cold: u.Cold}, measure.DateOf(noon, time.UTC))
+				forecast.Evaluate(&a, u.Plan, forecast.Conditions{Climate: u.Cold}, measure.DateOf(noon, time.UTC))
 			}
 			return err
 		})

@@ -12,17 +12,17 @@ import (
 	"diligentledger/internal/store"
 )
 
-// PlanLine is a line of the plan list as the books stand.
-type PlanLine struct {
-	store.Planned
+// WorkLine is a line of the plan list as the books stand.
+type WorkLine struct {
+	store.WorkItem
 	// Done is when the work was done by the books; nil while it is not.
 	Done *time.Time
 	// Governing clock of the unit now.
 	Governing forecast.Clock
 }
 
-// PlanList is every open line with what the books say of it.
-func (b *Books) PlanList(ctx context.Context) ([]PlanLine, error) {
+// WorkList is every open line with what the books say of it.
+func (b *Fleet) WorkList(ctx context.Context) ([]WorkLine, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return nil, err
@@ -30,37 +30,37 @@ func (b *Books) PlanList(ctx context.Context) ([]PlanLine, error) {
 	return b.planList(ctx, m.byCode())
 }
 
-// PlanListOf is the same for a morning that was reckoned already.
-func (b *Books) PlanListOf(ctx context.Context, m *Morning) ([]PlanLine, error) {
+// WorkListOf is the same for a morning that was reckoned already.
+func (b *Fleet) WorkListOf(ctx context.Context, m *Morning) ([]WorkLine, error) {
 	return b.planList(ctx, m.byCode())
 }
 
-func (b *Books) planList(ctx context.Context, at map[string]*Moment) ([]PlanLine, error) {
-	planned, err := b.store.PlanList(ctx)
+func (b *Fleet) planList(ctx context.Context, at map[string]*EvaluatedUnit) ([]WorkLine, error) {
+	planned, err := b.store.WorkList(ctx)
 	if err != nil {
 		return nil, err
 	}
-	lines := make([]PlanLine, 0, len(planned))
+	lines := make([]WorkLine, 0, len(planned))
 	for _, p := range planned {
 		r, ok := at[p.Unit.Code]
 		if !ok {
 			continue
 		}
-		lines = append(lines, PlanLine{Planned: p, Done: forecast.Done(r.Account, p.Work, p.SentAt), Governing: r.Outlook.Governing})
+		lines = append(lines, WorkLine{WorkItem: p, Done: forecast.CompletedAt(r.Account, p.Work, p.SentAt), Governing: r.Status.Governing})
 	}
 	return lines, nil
 }
 
-func (m *Morning) byCode() map[string]*Moment {
-	at := make(map[string]*Moment, len(m.Rows))
+func (m *Morning) byCode() map[string]*EvaluatedUnit {
+	at := make(map[string]*EvaluatedUnit, len(m.Rows))
 	for i := range m.Rows {
 		at[m.Rows[i].Unit.Code] = &m.Rows[i]
 	}
 	return at
 }
 
-// Sent is what came of sending units to the plan list.
-type Sent struct {
+// AddedWork is what came of sending units to the plan list.
+type AddedWork struct {
 	IDs              []int64
 	Already, Nothing []string // codes
 }
@@ -68,41 +68,41 @@ type Sent struct {
 // farthest ahead that work is planned.
 const farthest = 5 * 365
 
-// SendToPlan puts units on the plan list, each for what its governing clock asks:
+// AddWork puts units on the plan list, each for what its governing clock asks:
 // between the days given, or in the days its clock leaves. A [Refusal] when a unit
 // is unknown or the days cannot be meant.
-func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, from, to *measure.Date) (Sent, error) {
+func (b *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
-		return Sent{}, err
+		return AddedWork{}, err
 	}
 	if fields := checkDays(from, to, m.Today); len(fields) > 0 {
-		return Sent{}, &Refusal{Fields: fields}
+		return AddedWork{}, &Refusal{Fields: fields}
 	}
 	at := m.byCode()
 	open, err := b.planList(ctx, at)
 	if err != nil {
-		return Sent{}, err
+		return AddedWork{}, err
 	}
-	var sent Sent
-	var lines []store.ToPlan
+	var sent AddedWork
+	var lines []store.NewWork
 	seen := map[string]bool{}
 	for i, code := range codes {
 		r, ok := at[code]
 		if !ok {
-			return Sent{}, &Refusal{Fields: []*ledger.FieldError{{Field: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
+			return AddedWork{}, &Refusal{Fields: []*ledger.FieldError{{Field: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
 		}
 		if seen[code] {
 			continue
 		}
 		seen[code] = true
-		work, ok := forecast.WorkFor(r.Outlook.Governing)
+		work, ok := forecast.WorkFor(r.Status.Governing)
 		if !ok {
 			sent.Nothing = append(sent.Nothing, code)
 			continue
 		}
-		l := store.ToPlan{Unit: r.Unit, Work: work}
-		l.From, l.To = r.Outlook.Governing.Days(m.Today)
+		l := store.NewWork{Unit: r.Unit, Work: work}
+		l.From, l.To = r.Status.Governing.DefaultSpan(m.Today)
 		if from != nil {
 			l.From = *from
 		}
@@ -112,12 +112,12 @@ func (b *Books) SendToPlan(ctx context.Context, by store.By, codes []string, fro
 		if l.To.Before(l.From) {
 			l.To = l.From
 		}
-		if i := slices.IndexFunc(open, func(p PlanLine) bool { return p.Unit.Code == code && p.Work == work && p.Done != nil }); i >= 0 {
+		if i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Unit.Code == code && p.Work == work && p.Done != nil }); i >= 0 {
 			l.Closes = open[i].ID
 		}
 		lines = append(lines, l)
 	}
-	sent.IDs, sent.Already, err = b.store.SendToPlan(ctx, by, lines)
+	sent.IDs, sent.Already, err = b.store.AddWork(ctx, by, lines)
 	return sent, err
 }
 
@@ -136,9 +136,9 @@ func checkDays(from, to *measure.Date, today measure.Date) (fields []*ledger.Fie
 	return fields
 }
 
-// MovePlanned gives a line other days; a [Refusal] when they cannot be meant, or
+// RescheduleWork gives a line other days; a [Refusal] when they cannot be meant, or
 // [store.ErrNoPlanned].
-func (b *Books) MovePlanned(ctx context.Context, by store.By, id int64, from, to measure.Date) error {
+func (b *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, from, to measure.Date) error {
 	today, err := b.Today(ctx)
 	if err != nil {
 		return err
@@ -146,25 +146,25 @@ func (b *Books) MovePlanned(ctx context.Context, by store.By, id int64, from, to
 	if fields := checkDays(&from, &to, today); len(fields) > 0 {
 		return &Refusal{Fields: fields}
 	}
-	return b.store.MovePlanned(ctx, by, id, from, to)
+	return b.store.RescheduleWork(ctx, by, id, from, to)
 }
 
-// TakeBack lines from the plan list; [store.ErrNoPlanned].
-func (b *Books) TakeBack(ctx context.Context, by store.By, ids []int64) error {
-	return b.store.TakeBack(ctx, by, ids)
+// RemoveWork lines from the plan list; [store.ErrNoPlanned].
+func (b *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
+	return b.store.RemoveWork(ctx, by, ids)
 }
 
 // Sites with their cold.
-func (b *Books) Sites(ctx context.Context) ([]store.Site, error) { return b.store.Sites(ctx) }
+func (b *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return b.store.Sites(ctx) }
 
 // SetSite changes how cautious the cold curve of a site is, or its time zone ("" for
 // the fleet's); nil leaves it. A [Refusal] when it cannot be meant, or
 // [store.ErrNoSite].
-func (b *Books) SetSite(ctx context.Context, by store.By, id int64, winters *int, zone *string) (store.Site, error) {
+func (b *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
 	var fields []*ledger.FieldError
-	if winters != nil && (*winters < forecast.LeastWinters || *winters > forecast.MostWinters) {
+	if winters != nil && (*winters < forecast.MinReturnPeriod || *winters > forecast.MaxReturnPeriod) {
 		fields = append(fields, &ledger.FieldError{Field: "/winters", Got: fmt.Sprint(*winters),
-			Accepted: fmt.Sprintf("%d to %d", forecast.LeastWinters, forecast.MostWinters)})
+			Accepted: fmt.Sprintf("%d to %d", forecast.MinReturnPeriod, forecast.MaxReturnPeriod)})
 	}
 	var at *time.Location
 	if zone != nil && *zone != "" {
@@ -177,7 +177,7 @@ func (b *Books) SetSite(ctx context.Context, by store.By, id int64, winters *int
 		return store.Site{}, &Refusal{Fields: fields}
 	}
 	if winters != nil {
-		if err := b.store.SetWinters(ctx, by, id, *winters); err != nil {
+		if err := b.store.SetReturnPeriod(ctx, by, id, *winters); err != nil {
 			return store.Site{}, err
 		}
 	}
@@ -207,10 +207,10 @@ func zoneOf(name string) (*time.Location, *ledger.FieldError) {
 }
 
 // Zone of the fleet.
-func (b *Books) Zone(ctx context.Context) (*time.Location, error) { return b.store.Zone(ctx) }
+func (b *Fleet) Zone(ctx context.Context) (*time.Location, error) { return b.store.Zone(ctx) }
 
 // SetZone of the fleet; a [Refusal] when there is no such zone.
-func (b *Books) SetZone(ctx context.Context, by store.By, name string) error {
+func (b *Fleet) SetZone(ctx context.Context, by store.Actor, name string) error {
 	zone, bad := zoneOf(name)
 	if bad != nil {
 		return &Refusal{Fields: []*ledger.FieldError{bad}}

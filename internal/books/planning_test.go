@@ -17,7 +17,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-var marrow = store.By{Name: "E. Marrow", Address: "127.0.0.1"}
+var marrow = store.Actor{Name: "E. Marrow", Address: "127.0.0.1"}
 
 // Two people send the same units in opposite orders, so that the database has to
 // give up on one of them now and then and its transaction runs again: each unit went
@@ -33,7 +33,7 @@ func TestPlanListAgain(t *testing.T) {
 		codes = append(codes, r.Unit.Code)
 	}
 	for round := range 10 {
-		var all [2]books.Sent
+		var all [2]books.AddedWork
 		var wait sync.WaitGroup
 		for i := range all {
 			list := slices.Clone(codes)
@@ -42,7 +42,7 @@ func TestPlanListAgain(t *testing.T) {
 			}
 			wait.Go(func() {
 				var err error
-				if all[i], err = open.SendToPlan(ctx, store.By{Name: []string{"E. Marrow", "T. Quayle"}[i]}, list, nil, nil); err != nil {
+				if all[i], err = open.AddWork(ctx, store.Actor{Name: []string{"E. Marrow", "T. Quayle"}[i]}, list, nil, nil); err != nil {
 					t.Error(err)
 				}
 			})
@@ -54,7 +54,7 @@ func TestPlanListAgain(t *testing.T) {
 			}
 		}
 		if ids := append(all[0].IDs, all[1].IDs...); len(ids) > 0 {
-			if err := open.TakeBack(ctx, marrow, ids); err != nil {
+			if err := open.RemoveWork(ctx, marrow, ids); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -66,12 +66,12 @@ func TestPlanListAgain(t *testing.T) {
 func TestPlanList(t *testing.T) {
 	ctx := t.Context()
 	codes := []string{"CA-20", "CA-49", "TK-18", "CA-20"}
-	var all [2]books.Sent
+	var all [2]books.AddedWork
 	var wait sync.WaitGroup
 	for i := range all {
 		wait.Go(func() {
 			var err error
-			if all[i], err = open.SendToPlan(ctx, store.By{Name: []string{"E. Marrow", "T. Quayle"}[i]}, codes, nil, nil); err != nil {
+			if all[i], err = open.AddWork(ctx, store.Actor{Name: []string{"E. Marrow", "T. Quayle"}[i]}, codes, nil, nil); err != nil {
 				t.Error(err)
 			}
 		})
@@ -80,8 +80,8 @@ func TestPlanList(t *testing.T) {
 	if n := len(all[0].IDs) + len(all[1].IDs); n+len(all[0].Nothing) != 3 || len(all[0].Already)+len(all[1].Already) != n {
 		t.Fatalf("sent %+v", all)
 	}
-	lines, err := open.PlanList(ctx)
-	lines = slices.DeleteFunc(lines, func(l books.PlanLine) bool { return !slices.Contains(codes, l.Unit.Code) })
+	lines, err := open.WorkList(ctx)
+	lines = slices.DeleteFunc(lines, func(l books.WorkLine) bool { return !slices.Contains(codes, l.Unit.Code) })
 	if err != nil || len(lines) != 3-len(all[0].Nothing) {
 		t.Fatalf("%d lines, %v", len(lines), err)
 	}
@@ -94,26 +94,26 @@ func TestPlanList(t *testing.T) {
 	// Other days, and off the list again.
 	at := lines[0]
 	from, to := today.AddDate(0, 0, 20), today.AddDate(0, 0, 25)
-	if err := open.MovePlanned(ctx, marrow, at.ID, from, to); err != nil {
+	if err := open.RescheduleWork(ctx, marrow, at.ID, from, to); err != nil {
 		t.Fatal(err)
 	}
 	var refusal *books.Refusal
 	for field, days := range map[string][2]measure.Date{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
-		if err := open.MovePlanned(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
+		if err := open.RescheduleWork(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
 			t.Errorf("moved to %v: %v", days, err)
 		}
 	}
-	if _, err := open.SendToPlan(ctx, marrow, []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
+	if _, err := open.AddWork(ctx, marrow, []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
 		t.Errorf("a unit that is not there: %v", err)
 	}
-	lines, err = open.PlanList(ctx)
-	if i := slices.IndexFunc(lines, func(l books.PlanLine) bool { return l.ID == at.ID }); err != nil || i < 0 || forecast.DaysBetween(today, lines[i].From) != 20 {
+	lines, err = open.WorkList(ctx)
+	if i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.ID == at.ID }); err != nil || i < 0 || forecast.DaysBetween(today, lines[i].From) != 20 {
 		t.Errorf("moved: %+v, %v", lines, err)
 	}
-	if err := open.TakeBack(ctx, marrow, []int64{at.ID}); err != nil {
+	if err := open.RemoveWork(ctx, marrow, []int64{at.ID}); err != nil {
 		t.Fatal(err)
 	}
-	if err := open.TakeBack(ctx, marrow, []int64{at.ID}); !errors.Is(err, store.ErrNoPlanned) {
+	if err := open.RemoveWork(ctx, marrow, []int64{at.ID}); !errors.Is(err, store.ErrNoWorkItem) {
 		t.Errorf("taken back twice: %v", err)
 	}
 }
@@ -125,23 +125,23 @@ func TestPlannedIsDone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.Moment) bool { return r.Outlook.Verdict == forecast.Sound })]
+	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.EvaluatedUnit) bool { return r.Status.Verdict == forecast.Sound })]
 	code := sound.Unit.Code
 	write := func(b ledger.Body) {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon, Body: b}
-		if _, err := open.Write(ctx, books.Writer{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
+		if _, err := open.WriteEntries(ctx, books.Actor{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
 			t.Fatal(err)
 		}
 	}
 	write(ledger.Defect{What: "hose chafed", Severity: "stop"})
-	if sent, err := open.SendToPlan(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
+	if sent, err := open.AddWork(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
 		t.Fatalf("sent %+v, %v", sent, err)
 	}
-	line := func() books.PlanLine {
+	line := func() books.WorkLine {
 		t.Helper()
-		lines, err := open.PlanList(ctx)
-		i := slices.IndexFunc(lines, func(l books.PlanLine) bool { return l.Unit.Code == code })
+		lines, err := open.WorkList(ctx)
+		i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.Unit.Code == code })
 		if err != nil || i < 0 {
 			t.Fatalf("lines %+v, %v", lines, err)
 		}
@@ -162,7 +162,7 @@ func TestPlannedIsDone(t *testing.T) {
 		t.Errorf("mended, and the line is %+v", after)
 	}
 	write(ledger.Defect{What: "chafed again", Severity: "stop"})
-	if sent, err := open.SendToPlan(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {
+	if sent, err := open.AddWork(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {
 		t.Errorf("sent again %+v, %v", sent, err)
 	}
 }
@@ -170,15 +170,15 @@ func TestPlannedIsDone(t *testing.T) {
 // A kind goes to a plan together, after a look at what that does.
 func TestKindOnPlan(t *testing.T) {
 	ctx := t.Context()
-	id, err := open.SavePlan(ctx, marrow, 0, "", forecast.Plan{Name: "Short", School: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
+	id, err := open.SaveServicePlan(ctx, marrow, 0, "", forecast.Plan{Name: "Short", Strategy: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
 	if err != nil {
 		t.Fatal(err)
 	}
-	would, err := open.PreviewKindOnPlan(ctx, id, "boat", "Harbour yard")
+	would, err := open.PreviewServicePlanByKind(ctx, id, "boat", "Harbour yard")
 	if err != nil || len(would) == 0 {
 		t.Fatalf("%d boats would stand otherwise, %v", len(would), err)
 	}
-	moved, err := open.PutKindOnPlan(ctx, marrow, id, "boat", "Harbour yard")
+	moved, err := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Harbour yard")
 	if err != nil || int(moved) < len(would) {
 		t.Errorf("%d moved, %v; %d would stand otherwise", moved, err, len(would))
 	}
@@ -188,14 +188,14 @@ func TestKindOnPlan(t *testing.T) {
 			t.Errorf("%s, a %s at %s: on the plan %v", u.Code, u.Kind, u.Site, on)
 		}
 	}
-	if again, err2 := open.PutKindOnPlan(ctx, marrow, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
+	if again, err2 := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
 		t.Errorf("moved again %d, %v, %v", again, err, err2)
 	}
 	var refusal *books.Refusal
-	if _, err := open.PutKindOnPlan(ctx, marrow, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
+	if _, err := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
 		t.Errorf("nowhere: %v", err)
 	}
-	if _, err := open.PreviewKindOnPlan(ctx, 9999, "boat", ""); !errors.Is(err, store.ErrNoPlan) {
+	if _, err := open.PreviewServicePlanByKind(ctx, 9999, "boat", ""); !errors.Is(err, store.ErrNoServicePlan) {
 		t.Errorf("no plan: %v", err)
 	}
 }
@@ -204,25 +204,25 @@ func TestKindOnPlan(t *testing.T) {
 // struck.
 func TestZeroedInAnothersBooks(t *testing.T) {
 	ctx := t.Context()
-	w := books.Writer{Name: "E. Marrow", Role: access.Coordinator}
+	w := books.Actor{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "TK-20", At: noon.Add(-time.Minute), Body: b}
-		if _, err := open.Write(ctx, w, "TK-20", e); err != nil {
+		if _, err := open.WriteEntries(ctx, w, "TK-20", e); err != nil {
 			t.Fatal(err)
 		}
 		return e.ID
 	}
 	since := noon.AddDate(0, 0, -31)
-	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
+	if z, err := app.ZeroChecks(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
 		t.Fatalf("R-9 was zeroed: %v, %v", z, err)
 	}
 	id := write(ledger.ZeroCheck{Tool: "R-9", Zero: measure.Reading{Value: 0, Unit: measure.DegC}})
-	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].Equal(noon.Add(-time.Minute)) {
+	if z, err := app.ZeroChecks(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].Equal(noon.Add(-time.Minute)) {
 		t.Errorf("zeroed %v, %v", z, err)
 	}
 	write(ledger.Strike{Entry: id, Why: "another instrument"})
-	if z, err := app.Zeroed(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
+	if z, err := app.ZeroChecks(ctx, []string{"R-9", "R-8"}, since); err != nil || !z["R-9"].IsZero() {
 		t.Errorf("struck, and zeroed %v, %v", z, err)
 	}
 }

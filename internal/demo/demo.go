@@ -72,8 +72,8 @@ var plans = []forecast.Plan{
 	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
 	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
-	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, School: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
-	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, School: forecast.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
+	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
+	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, Strategy: forecast.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
 }
 
 // Weather of the sites, made up about their curves.
@@ -102,7 +102,7 @@ func Fleet(today time.Time) store.LoadedFleet {
 	}
 	day := func(ahead int) measure.Date { return measure.DateOf(today, today.Location()).AddDays(ahead) }
 	at := func(ahead int) time.Time { return midnight(today).AddDate(0, 0, ahead) }
-	f.Planned = []store.LoadedPlanned{
+	f.Planned = []store.LoadedWork{
 		{Unit: "CA-14", Work: forecast.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: at(-6)},
 		{Unit: "HB-02", Work: forecast.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: at(-6)},
 		{Unit: "AV-02", Work: forecast.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: at(-5)},
@@ -156,7 +156,7 @@ type book struct {
 // confirmed is an entry that was asked about when it was written.
 func (b *book) confirmed(daysAgo int, body ledger.Body) {
 	b.write(daysAgo, body)
-	b.unit.Entries[len(b.unit.Entries)-1].Sure = true
+	b.unit.Entries[len(b.unit.Entries)-1].Confirmed = true
 }
 
 func (b *book) write(daysAgo int, body ledger.Body) {
@@ -273,7 +273,7 @@ func step(v float64, steps []float64) (low, high *float64) {
 
 // strip reads nitrite and pH in their steps.
 func (b *book) strip(daysAgo int, nitrite, ph float64, steps []float64) {
-	t := ledger.ChemistryTest{Method: ledger.ByStrip, Look: coolant.LookClear, Tool: "strips"}
+	t := ledger.ChemistryTest{Method: ledger.ByStrip, Appearance: coolant.AppearanceClear, Tool: "strips"}
 	t.Nitrite, t.NitriteTo = step(nitrite, steps)
 	t.PH, t.PHTo = step(ph, phSteps)
 	b.write(daysAgo, t)

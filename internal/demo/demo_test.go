@@ -29,11 +29,11 @@ func planOf(f store.LoadedFleet, u store.LoadedUnit) forecast.Plan {
 	return f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == u.Plan })]
 }
 
-func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, forecast.Outlook) {
+func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, forecast.UnitStatus) {
 	plan := planOf(f, u)
 	a := ledger.Fold(f.Ledger(u, plan), u.Entries)
 	site := f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == u.Site })]
-	return a, forecast.Evaluate(&a, plan, forecast.Around{Cold: site.Cold.Climate()}, measure.DateOf(today, time.UTC))
+	return a, forecast.Evaluate(&a, plan, forecast.Conditions{Climate: site.Cold.Climate()}, measure.DateOf(today, time.UTC))
 }
 
 func TestFleet(t *testing.T) {
@@ -82,7 +82,7 @@ func TestUnsafeNights(t *testing.T) {
 	for _, s := range sites {
 		record, err := w.Minima(t.Context(), s.Name, today.AddDate(-12, 0, 0), today.AddDays(-1))
 		more, err2 := w.Minima(t.Context(), s.Name, measure.NewDate(2100, 7, 1), measure.NewDate(2300, 6, 30))
-		k, ok := forecast.NewClimate(slices.DeleteFunc(record, sound), forecast.DefaultWinters)
+		k, ok := forecast.NewClimate(slices.DeleteFunc(record, sound), forecast.DefaultReturnPeriod)
 		if err != nil || err2 != nil || !ok {
 			t.Fatal(err, err2, ok)
 		}
@@ -98,7 +98,7 @@ func TestUnsafeNights(t *testing.T) {
 		}
 		k, unsafe := climates[u.Site], map[int]bool{}
 		for _, m := range unseen[u.Site] {
-			if k.Usual(m.Day) >= *protects+measure.Celsius(plan.FreezeMargin) && m.Celsius < *protects {
+			if k.CurveMinimum(m.Day) >= *protects+measure.Celsius(plan.FreezeMargin) && m.Celsius < *protects {
 				unsafe[m.Day.AddDate(0, 6, 0).Year()] = true
 			}
 		}
@@ -132,7 +132,7 @@ func TestFleetPassesTheChecks(t *testing.T) {
 			for _, err := range ledger.Check(unit, before, e, e.RecordedAt) {
 				t.Errorf("%s entry %d: %v", u.Code, i, err)
 			}
-			if err := access.Check(access.Writer{Name: e.RecordedBy, Role: roles[e.RecordedBy]}, unit, before, e); err != nil {
+			if err := access.Check(access.Actor{Name: e.RecordedBy, Role: roles[e.RecordedBy]}, unit, before, e); err != nil {
 				t.Errorf("%s entry %d by %s: %v", u.Code, i, e.RecordedBy, err)
 			}
 		}
@@ -148,7 +148,7 @@ func TestBelievable(t *testing.T) {
 	residuals, steps, falls := 0, 0, 0
 	for _, u := range f.Units {
 		a, _ := look(f, u, days[0])
-		if j, known := a.Suits(); known && j.Answer != coolant.AnswerYes {
+		if j, known := a.Compatibility(); known && j.Answer != coolant.AnswerYes {
 			t.Errorf("%s: %s", u.Code, j.Words())
 		}
 		for i, l := range a.Lines {
@@ -217,7 +217,7 @@ func TestTroublesToBeSeen(t *testing.T) {
 		if a.Leak() != nil {
 			leaks++
 		}
-		if a.OffBook == nil && a.Distrusted == nil {
+		if a.Discrepancy == nil && a.Distrusted == nil {
 			quiet++
 		}
 	}

@@ -153,7 +153,7 @@ func (r routine) chemistry(b *book, d int, day time.Time, age int) {
 			v := float64(noise(b.unit.Code, d+salt, 9)-2) / 100
 			return &v
 		}
-		b.write(d, ledger.ChemistryTest{Method: ledger.ByMeter, PH: &ph, StrayOff: volts(0), StrayCranking: volts(1), StrayLoads: volts(2), Look: coolant.LookClear})
+		b.write(d, ledger.ChemistryTest{Method: ledger.ByMeter, PH: &ph, StrayOff: volts(0), StrayCranking: volts(1), StrayLoads: volts(2), Appearance: coolant.AppearanceClear})
 	}
 }
 

@@ -172,7 +172,7 @@ var stories = []story{
 	{unit("CA-37", "library van", "car", depot, "Courier van", 9.0, coolant.EG, measure.Km), func(b *book) {
 		b.fillPremix(900, oatPremix, 9.0, 40_800, false)
 		b.meters(880, 230, 50, 41_100, 31)
-		b.write(200, ledger.Meter{Meter: measure.Reading{Value: 619_300, Unit: measure.Km}, Sure: true})
+		b.write(200, ledger.Meter{Meter: measure.Reading{Value: 619_300, Unit: measure.Km}, Confirmed: true})
 		b.write(199, ledger.Strike{Entry: b.last(), Why: "typed a nought too many: 61,930"})
 		b.write(199, ledger.Meter{Meter: measure.Reading{Value: 61_930, Unit: measure.Km}})
 		b.meters(160, 12, 48, 63_200, 31)
@@ -185,7 +185,7 @@ var stories = []story{
 		b.meters(600, 60, 55, 33_200, 18)
 		b.test(300, -37, coolant.EG)
 		b.test(42, -37, coolant.EG)
-		b.write(25, ledger.Meter{Meter: measure.Reading{Value: 439_100, Unit: measure.Km}, Sure: true})
+		b.write(25, ledger.Meter{Meter: measure.Reading{Value: 439_100, Unit: measure.Km}, Confirmed: true})
 	}},
 	// 40 % was mixed for a mild winter; somebody has made it stronger.
 	{unit("CA-43", "pool car, petrol 1.4", "car", harbour, "Pool car", 7.0, coolant.EG, measure.Km), func(b *book) {
@@ -247,7 +247,7 @@ var stories = []story{
 		b.meters(370, 12, 45, 80, 2.6)
 		b.strip(500, 640, 8.8, noatSteps)
 		b.strip(150, 380, 8.6, noatSteps)
-		b.write(140, ledger.Extended{Volume: litres(0.2), Additive: extender})
+		b.write(140, ledger.ExtenderDose{Volume: litres(0.2), Additive: extender})
 		b.strip(130, 700, 8.6, noatSteps)
 		b.test(360, -37, coolant.EG)
 		b.test(41, -36, coolant.EG)
@@ -304,7 +304,7 @@ var stories = []story{
 		b.write(300, ledger.AdditiveFilter{Additive: filter})
 		b.strip(290, 1700, 9.4, scaSteps)
 		ph, reserve, stated := 9.3, 8.4, 1_950.0 // ppm as NaNO₂ are 1300 as NO₂
-		b.write(151, ledger.ChemistryTest{Method: ledger.ByLaboratory, PH: &ph, Reserve: &reserve, Nitrite: &stated, NitriteAs: coolant.AsNaNO2, Look: coolant.LookClear, Tool: "county laboratory"})
+		b.write(151, ledger.ChemistryTest{Method: ledger.ByLaboratory, PH: &ph, Reserve: &reserve, Nitrite: &stated, NitriteAs: coolant.AsNaNO2, Appearance: coolant.AppearanceClear, Tool: "county laboratory"})
 		b.test(45, -35, coolant.EG)
 		b.strip(20, 980, 9.1, scaSteps)
 	}},

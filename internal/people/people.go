@@ -94,7 +94,7 @@ const (
 	// longestOfDevice lets the right password in within seconds whoever tried before; 8,640
 	// guesses a day are few against a password of the least score (10^8 guesses or more).
 	longestOfDevice = 10 * time.Second
-	forgiven        = 24 * time.Hour
+	forgivenAfter   = 24 * time.Hour
 )
 
 // Wait says that the next try counts only after a while.
@@ -153,7 +153,7 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 		counters = []counter{{"device " + nonce, freeOfDevice, longestOfDevice}}
 	}
 	// Each try removes more old counters than it adds: those of made-up addresses do not pile up.
-	if err := s.Store.SweepThrottles(ctx, s.now().Add(-forgiven)); err != nil {
+	if err := s.Store.DeleteOldThrottles(ctx, s.now().Add(-forgivenAfter)); err != nil {
 		return store.Person{}, "", err
 	}
 	// Each try counts as failed before it is looked at, so that many at once are
@@ -180,13 +180,13 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 		if strings.HasPrefix(c.who, "address ") {
 			err = s.Store.Throttle(ctx, c.who, back)
 		} else {
-			err = s.Store.Forgive(ctx, c.who)
+			err = s.Store.ClearThrottle(ctx, c.who)
 		}
 		if err != nil {
 			return p, "", err
 		}
 	}
-	return p, s.deviceCookie(p), errors.Join(s.Store.SweepSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
+	return p, s.deviceCookie(p), errors.Join(s.Store.DeleteExpiredSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
 }
 
 // counter of failed tries: how many are free, and the longest wait after more.
@@ -264,7 +264,7 @@ func (s *Service) compare(ctx context.Context, password, hash string) (bool, err
 
 // worse is the throttle after one more failure.
 func (c counter) worse(t store.Throttle, now time.Time) store.Throttle {
-	if now.Sub(t.Last) > forgiven {
+	if now.Sub(t.Last) > forgivenAfter {
 		t.Failures = 0
 	}
 	t.Failures++
@@ -369,9 +369,9 @@ func (s *Service) mailInvitation(ctx context.Context, p store.Person, address st
 		p.Name, p.Role, address))
 }
 
-// Forgot mails a link to the person of that address, if there is one. Whoever
+// RequestReset mails a link to the person of that address, if there is one. Whoever
 // asks is not told which.
-func (s *Service) Forgot(ctx context.Context, email, from string) error {
+func (s *Service) RequestReset(ctx context.Context, email, from string) error {
 	email = strings.ToLower(strings.TrimSpace(email))
 	if err := s.count(ctx, counter{"forgot " + from, freeOfAccount, longestWait}); err != nil {
 		return err
@@ -396,9 +396,9 @@ func (s *Service) Forgot(ctx context.Context, email, from string) error {
 		p.Name, address))
 }
 
-// First makes a link for the first coordinator when nobody can sign in as one
+// FirstLink makes a link for the first coordinator when nobody can sign in as one
 // yet; empty when somebody can. An earlier link stops working.
-func (s *Service) First(ctx context.Context) (string, error) {
+func (s *Service) FirstLink(ctx context.Context) (string, error) {
 	all, err := s.Store.People(ctx)
 	if err != nil {
 		return "", err
@@ -446,9 +446,9 @@ func (s *Service) Linked(ctx context.Context, token string) (store.Person, strin
 	return s.Store.Linked(ctx, sha256.Sum256([]byte(token)))
 }
 
-// Choose a password by link; name and email are asked of the first coordinator
+// SetPassword a password by link; name and email are asked of the first coordinator
 // only. A [BadField], or [store.ErrNoLink].
-func (s *Service) Choose(ctx context.Context, token, password, name, email, from string) (store.Person, error) {
+func (s *Service) SetPassword(ctx context.Context, token, password, name, email, from string) (store.Person, error) {
 	p, purpose, err := s.Linked(ctx, token)
 	if err != nil {
 		return p, err
@@ -469,7 +469,7 @@ func (s *Service) Choose(ctx context.Context, token, password, name, email, from
 	if p, purpose, err = s.Store.UseLink(ctx, sha256.Sum256([]byte(token)), hash, name, email); err != nil {
 		return p, alreadyTaken(err, name, email)
 	}
-	if err := s.Store.Forgive(ctx, "account "+p.Email); err != nil {
+	if err := s.Store.ClearThrottle(ctx, "account "+p.Email); err != nil {
 		return p, err
 	}
 	return p, s.audit(ctx, p.Name, from, "password_chosen", purpose)
@@ -528,9 +528,9 @@ func CheckPassword(password string, p store.Person) *BadField {
 	return nil
 }
 
-// Set role and whether somebody may sign in. The last coordinator stays one.
-func (s *Service) Set(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
-	return s.Store.SetPerson(ctx, store.By{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
+// ChangePerson role and whether somebody may sign in. The last coordinator stays one.
+func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
+	return s.Store.SetPerson(ctx, store.Actor{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
 		was := p.Role == access.Coordinator && p.Active && p.Password != ""
 		if role != nil {

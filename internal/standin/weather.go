@@ -68,7 +68,7 @@ func (w Weather) Forecast(_ context.Context, site string, today measure.Date) ([
 		off := 0.25 * float64(n) * normal(site, "error"+today.String(), day, 0)
 		expected := tenth(float64(night(climate, site, day)) + off)
 		if w.Snap > 0 && (n == snapIn || n == snapIn+1) {
-			expected = min(expected, tenth(float64(climate.Usual(day)-w.Snap)))
+			expected = min(expected, tenth(float64(climate.CurveMinimum(day)-w.Snap)))
 		}
 		nights = append(nights, forecast.Minimum{Day: day, Celsius: expected})
 	}
@@ -95,7 +95,7 @@ func night(k *forecast.Climate, site string, day measure.Date) measure.Celsius {
 	}
 	winter := 0.5 + 0.5*math.Cos(2*math.Pi*float64(day.Time().YearDay()-20)/365.25)
 	spread := summerOnly + (winterSpread-summerOnly)*winter
-	return tenth(float64(k.Usual(day)) + spread*(oneInFifty+deviation))
+	return tenth(float64(k.CurveMinimum(day)) + spread*(oneInFifty+deviation))
 }
 
 func tenth(t float64) measure.Celsius { return measure.Celsius(math.Round(10*t) / 10) }

@@ -34,10 +34,10 @@ func TestWeather(t *testing.T) {
 			nonsense++
 			continue
 		}
-		if n.Celsius < k.Usual(n.Day) {
+		if n.Celsius < k.CurveMinimum(n.Day) {
 			below++
 		}
-		off := float64(n.Celsius - k.Usual(n.Day) - 7)
+		off := float64(n.Celsius - k.CurveMinimum(n.Day) - 7)
 		if !math.IsNaN(last) {
 			next += off * last
 			square += off * off
@@ -70,9 +70,9 @@ func TestWeather(t *testing.T) {
 	w.Snap = 3
 	told, _ := w.Forecast(t.Context(), "Yard", today)
 	coldest := slices.MinFunc(told, func(a, b forecast.Minimum) int {
-		return int(math.Copysign(1, float64(a.Celsius-k.Usual(a.Day)-(b.Celsius-k.Usual(b.Day)))))
+		return int(math.Copysign(1, float64(a.Celsius-k.CurveMinimum(a.Day)-(b.Celsius-k.CurveMinimum(b.Day)))))
 	})
-	if off := coldest.Celsius - k.Usual(coldest.Day); off > -3+measure.Celsius(0.06) {
+	if off := coldest.Celsius - k.CurveMinimum(coldest.Day); off > -3+measure.Celsius(0.06) {
 		t.Errorf("the snap goes %.1f K below the curve", -off)
 	}
 	w.Down = true

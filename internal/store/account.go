@@ -19,9 +19,9 @@ func factsOf(u Unit) ([]byte, error) {
 	return sum[:], err
 }
 
-// keep stores the account as it stands after its last entry; one that cannot be evaluated is
+// saveAccount stores the account as it stands after its last entry; one that cannot be evaluated is
 // folded at each request until it can.
-func keep(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
+func saveAccount(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
 	if a.Failure != "" {
 		return nil
 	}
@@ -119,7 +119,7 @@ func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
 			return err
 		}
 		a = ledger.TryFold(u.Ledger, entries)
-		return keep(ctx, tx, u, seq, a)
+		return saveAccount(ctx, tx, u, seq, a)
 	})
 	if err != nil {
 		return nil, fmt.Errorf("account of %s: %w", u.Code, err)

@@ -17,12 +17,12 @@ type Audited struct {
 	Detail  string
 }
 
-// By is who changes the register or the plan list, and from which network address.
-type By struct{ Name, Address string }
+// Actor is who changes the register or the plan list, and from which network address.
+type Actor struct{ Name, Address string }
 
 // changedRows writes the rows that a transaction changed into their chains, and into the audit
 // what was changed.
-func (s *Store) changedRows(ctx context.Context, tx *sql.Tx, by By, what, detail string, t *covered, keys ...any) error {
+func (s *Store) changedRows(ctx context.Context, tx *sql.Tx, by Actor, what, detail string, t *covered, keys ...any) error {
 	if err := s.chained(ctx, tx, by.Name, what, t, keys...); err != nil {
 		return err
 	}
@@ -31,7 +31,7 @@ func (s *Store) changedRows(ctx context.Context, tx *sql.Tx, by By, what, detail
 
 // changed writes into the audit what a transaction changes, as part of it: there is
 // no change without its line.
-func (s *Store) changed(ctx context.Context, tx *sql.Tx, by By, what, detail string) error {
+func (s *Store) changed(ctx context.Context, tx *sql.Tx, by Actor, what, detail string) error {
 	return s.audit(ctx, tx, Audited{Who: by.Name, Address: by.Address, What: what, Detail: detail})
 }
 
@@ -108,21 +108,21 @@ func (s *Store) Throttle(ctx context.Context, who string, next func(Throttle) (T
 	})
 }
 
-// SweepThrottles removes some of the counters whose last try was before a time: those of
+// DeleteOldThrottles removes some of the counters whose last try was before a time: those of
 // made-up addresses, too.
-func (s *Store) SweepThrottles(ctx context.Context, before time.Time) error {
+func (s *Store) DeleteOldThrottles(ctx context.Context, before time.Time) error {
 	_, err := s.db.ExecContext(ctx, `DELETE FROM throttle WHERE last_at < ? LIMIT 500`, before.UTC())
 	return err
 }
 
-// Forgive the failures of who.
-func (s *Store) Forgive(ctx context.Context, who string) error {
+// ClearThrottle the failures of who.
+func (s *Store) ClearThrottle(ctx context.Context, who string) error {
 	_, err := s.db.ExecContext(ctx, `DELETE FROM throttle WHERE who = ?`, cut(who, 200))
 	return err
 }
 
-// SweepSessions removes some of the sessions that have run out.
-func (s *Store) SweepSessions(ctx context.Context) error {
+// DeleteExpiredSessions removes some of the sessions that have run out.
+func (s *Store) DeleteExpiredSessions(ctx context.Context) error {
 	_, err := s.db.ExecContext(ctx, `DELETE FROM sessions WHERE expiry < UTC_TIMESTAMP(6) LIMIT 200`)
 	return err
 }

@@ -155,7 +155,7 @@ func (s *Store) appendLines(ctx context.Context, tx *sql.Tx, who, what string, r
 				return err
 			}
 			next := ledger.Record{ID: r.subject, Unit: r.chain, Seq: h.seq + 1, Kind: ledger.Kind(what), At: at, RecordedAt: at, RecordedBy: cut(who, 190), Payload: json.RawMessage(content)}
-			prev, hash := h.hash, ledger.Link(h.hash, next)
+			prev, hash := h.hash, ledger.ChainHash(h.hash, next)
 			lines = append(lines, r.chain, next.Seq, at, next.RecordedBy, what, r.subject, content, hash[:], prev[:])
 			h.seq, h.hash = next.Seq, hash
 		}
@@ -213,10 +213,10 @@ const (
 	whatColumns = "columns_added"
 )
 
-// takeIn the covered tables that no chain holds yet, as in a database of an earlier version,
+// chainExisting the covered tables that no chain holds yet, as in a database of an earlier version,
 // and the columns that a newer version brought. What was changed past the chains stays as it
 // is: [Store.Verify] reports it.
-func (s *Store) takeIn(ctx context.Context) error {
+func (s *Store) chainExisting(ctx context.Context) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		if _, err := lockChains(ctx, tx, []any{registerChain}); err != nil {
 			return err

@@ -13,9 +13,9 @@ import (
 	"diligentledger/core/ledger"
 )
 
-// ErrOtherEntry says that an entry with this id but other content is already in
+// ErrEntryDiffers says that an entry with this id but other content is already in
 // the books.
-var ErrOtherEntry = errors.New("another entry with this id is in the books")
+var ErrEntryDiffers = errors.New("another entry with this id is in the books")
 
 // Receipt is the proof that an entry stands in the books.
 type Receipt struct {
@@ -58,7 +58,7 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 				}
 				r.Seq = prev.Seq + 1
 				r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
-				r.Hash = ledger.Link(prev.Hash, r.Record)
+				r.Hash = ledger.ChainHash(prev.Hash, r.Record)
 				if err := insertEntry(ctx, tx, u, r, prev.Hash, e.Body); err != nil {
 					return err
 				}
@@ -71,7 +71,7 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 		if !fetched {
 			return nil // all of it was there already
 		}
-		return keep(ctx, tx, u, prev.Seq, ledger.TryFold(u.Ledger, written))
+		return saveAccount(ctx, tx, u, prev.Seq, ledger.TryFold(u.Ledger, written))
 	})
 	return receipts, err
 }
@@ -90,7 +90,7 @@ func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Ent
 		return r, false, err
 	}
 	if !sameContent(stored.Record, r.Record) {
-		return r, false, fmt.Errorf("%w: %s", ErrOtherEntry, e.ID)
+		return r, false, fmt.Errorf("%w: %s", ErrEntryDiffers, e.ID)
 	}
 	return stored, true, nil
 }
@@ -109,7 +109,7 @@ func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger
 		var e *mysql.MySQLError
 		if errors.As(err, &e) && e.Number == duplicate {
 			// Somebody wrote this id into another unit's books at the same time.
-			return fmt.Errorf("%w: %s", ErrOtherEntry, r.ID)
+			return fmt.Errorf("%w: %s", ErrEntryDiffers, r.ID)
 		}
 		return err
 	}
@@ -181,7 +181,7 @@ func scanEntry(rows *sql.Rows) (unit int64, e ledger.Entry, err error) {
 		return unit, e, err
 	}
 	if e.Body, err = ledger.ParseBody(kind, payload); err != nil {
-		e.Body = ledger.Unread{Of: kind, Why: err} // its account is unknown; no other is
+		e.Body = ledger.UnreadableBody{Of: kind, Why: err} // its account is unknown; no other is
 	}
 	return unit, e, nil
 }

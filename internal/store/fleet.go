@@ -25,11 +25,11 @@ type LoadedFleet struct {
 	// Additives of the register.
 	Additives []coolant.Additive
 	Units     []LoadedUnit
-	Planned   []LoadedPlanned
+	Planned   []LoadedWork
 }
 
-// LoadedPlanned is a line of the plan list, by the code of its unit.
-type LoadedPlanned struct {
+// LoadedWork is a line of the plan list, by the code of its unit.
+type LoadedWork struct {
 	Unit     string
 	Work     forecast.Work
 	From, To measure.Date
@@ -155,7 +155,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			entries := asStored(u.Entries)
 			err = loadEntries(ctx, tx, loaded, entries)
 			if err == nil {
-				err = keep(ctx, tx, loaded, int64(len(entries)), ledger.Fold(loaded.Ledger, entries))
+				err = saveAccount(ctx, tx, loaded, int64(len(entries)), ledger.Fold(loaded.Ledger, entries))
 			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
@@ -266,7 +266,7 @@ func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry
 		if err != nil {
 			return fmt.Errorf("entry %s: %w", e.ID, err)
 		}
-		hash := ledger.Link(prev, r)
+		hash := ledger.ChainHash(prev, r)
 		args = append(args, r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
 			beside.value, beside.unit, beside.metric, string(r.Payload), append([]byte{}, hash[:]...), append([]byte{}, prev[:]...))
 		prev = hash

@@ -143,7 +143,7 @@ func taken(err error) error {
 // all their sessions end. change sees the person and how many coordinators can sign in,
 // while both are locked, and gives what the audit is to say. A change that
 // changes nothing ends no session and is not audited.
-func (s *Store) SetPerson(ctx context.Context, by By, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
+func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
 	var after Person
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		coordinators := 0

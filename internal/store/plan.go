@@ -13,38 +13,38 @@ import (
 	"diligentledger/core/ledger"
 )
 
-// Plan of the register, and how many units are on it.
-type Plan struct {
+// ServicePlan of the register, and how many units are on it.
+type ServicePlan struct {
 	forecast.Plan
 	ID    int64
 	Units int
 }
 
-// Mark tells a plan as it stands from the same plan changed.
-func (p Plan) Mark() string {
+// Revision tells a plan as it stands from the same plan changed.
+func (p ServicePlan) Revision() string {
 	return fmt.Sprintf("%x", sha256.Sum256(fmt.Appendf(nil, "%+v", p.Plan)))[:16]
 }
 
-// ErrNoPlan says that the register holds no plan of that id.
-var ErrNoPlan = errors.New("no such plan")
+// ErrNoServicePlan says that the register holds no plan of that id.
+var ErrNoServicePlan = errors.New("no such plan")
 
-// ErrPlanChanged says that a plan is no longer as it was when it was looked at.
-var ErrPlanChanged = errors.New("somebody changed this plan meanwhile")
+// ErrServicePlanChanged says that a plan is no longer as it was when it was looked at.
+var ErrServicePlanChanged = errors.New("somebody changed this plan meanwhile")
 
 const planColumns = `p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
 		       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin, p.replaced,
 		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.follow_days, p.follow_runs, p.miles, COALESCE(p.hose_years, 0)`
 
 // columns are where [planColumns] go.
-func (p *Plan) columns() []any {
-	return []any{&p.ID, &p.Name, &p.School, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
+func (p *ServicePlan) columns() []any {
+	return []any{&p.ID, &p.Name, &p.Strategy, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
 		&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.FollowDays, &p.FollowRuns, &p.Miles, &p.HoseYears}
 }
 
-// Plans by name.
-func (s *Store) Plans(ctx context.Context) ([]Plan, error) {
+// ServicePlans by name.
+func (s *Store) ServicePlans(ctx context.Context) ([]ServicePlan, error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+`, (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id) FROM plan p ORDER BY p.name`)
-	return collect(rows, err, func(rows *sql.Rows) (p Plan, err error) {
+	return collect(rows, err, func(rows *sql.Rows) (p ServicePlan, err error) {
 		return p, rows.Scan(append(p.columns(), &p.Units)...)
 	})
 }
@@ -57,13 +57,13 @@ type execer interface {
 // planArgs are a plan's columns in the order of the statements below, with what
 // is left out filled in.
 func planArgs(p forecast.Plan) []any {
-	if p.School == "" {
-		p.School = forecast.FixedInterval
+	if p.Strategy == "" {
+		p.Strategy = forecast.FixedInterval
 	}
 	if p.Replaced == 0 {
 		p.Replaced = ledger.DefaultReplaced
 	}
-	return []any{p.Name, p.School, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours,
+	return []any{p.Name, p.Strategy, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours,
 		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.FollowDays, p.FollowRuns, p.Miles, p.HoseYears}
 }
 
@@ -79,29 +79,29 @@ func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
 	return res.LastInsertId()
 }
 
-// AddPlan writes a plan into the register; [ErrTaken] when its name is another's.
-func (s *Store) AddPlan(ctx context.Context, by By, p forecast.Plan) (id int64, err error) {
+// AddServicePlan writes a plan into the register; [ErrTaken] when its name is another's.
+func (s *Store) AddServicePlan(ctx context.Context, by Actor, p forecast.Plan) (id int64, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) (err error) {
 		if id, err = addPlan(ctx, tx, p); err != nil {
 			return err
 		}
-		return s.changedRows(ctx, tx, by, "plan_added", p.Words(), planTable, id)
+		return s.changedRows(ctx, tx, by, "plan_added", p.Summary(), planTable, id)
 	})
 	return id, err
 }
 
-// SetPlan changes a plan that still bears the mark, for all units on it;
+// SetServicePlan changes a plan that still bears the mark, for all units on it;
 // [ErrNoPlan], [ErrPlanChanged], [ErrTaken].
-func (s *Store) SetPlan(ctx context.Context, by By, id int64, mark string, p forecast.Plan) error {
+func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark string, p forecast.Plan) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		var there Plan
+		var there ServicePlan
 		if err := tx.QueryRowContext(ctx, `SELECT `+planColumns+` FROM plan p WHERE p.id = ? FOR UPDATE`, id).Scan(there.columns()...); errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("%w: %d", ErrNoPlan, id)
+			return fmt.Errorf("%w: %d", ErrNoServicePlan, id)
 		} else if err != nil {
 			return err
 		}
-		if there.Mark() != mark {
-			return fmt.Errorf("%w: it is now %s", ErrPlanChanged, there.Words())
+		if there.Revision() != mark {
+			return fmt.Errorf("%w: it is now %s", ErrServicePlanChanged, there.Summary())
 		}
 		_, err := tx.ExecContext(ctx, `
 			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
@@ -111,12 +111,12 @@ func (s *Store) SetPlan(ctx context.Context, by By, id int64, mark string, p for
 		if err != nil {
 			return taken(err)
 		}
-		return s.changedRows(ctx, tx, by, "plan_changed", p.Changes(there.Plan), planTable, id)
+		return s.changedRows(ctx, tx, by, "plan_changed", p.Diff(there.Plan), planTable, id)
 	})
 }
 
-// PutOnPlan moves a unit to another plan; [ErrNoUnit], [ErrNoPlan].
-func (s *Store) PutOnPlan(ctx context.Context, by By, code string, plan int64) error {
+// AssignServicePlan moves a unit to another plan; [ErrNoUnit], [ErrNoPlan].
+func (s *Store) AssignServicePlan(ctx context.Context, by Actor, code string, plan int64) error {
 	u, err := s.Unit(ctx, code)
 	if err != nil {
 		return err
@@ -126,9 +126,9 @@ func (s *Store) PutOnPlan(ctx context.Context, by By, code string, plan int64) e
 	return err
 }
 
-// PutKindOnPlan moves every unit of a kind to a plan, at one site or, when site is
+// AssignServicePlanByKind moves every unit of a kind to a plan, at one site or, when site is
 // empty, at all, and tells how many were not on it; [ErrNoPlan].
-func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site string) (int, error) {
+func (s *Store) AssignServicePlanByKind(ctx context.Context, by Actor, plan int64, kind, site string) (int, error) {
 	where := "everywhere"
 	if site != "" {
 		where = "at " + site
@@ -141,11 +141,11 @@ func (s *Store) PutKindOnPlan(ctx context.Context, by By, plan int64, kind, site
 
 // moveToPlan the units that a query finds, whose first argument is the plan; it returns how
 // many. The audit has it as what, in the words of detail.
-func (s *Store) moveToPlan(ctx context.Context, by By, plan int64, what string, detail func(name string, moved int) string, query string, args ...any) (moved int, err error) {
+func (s *Store) moveToPlan(ctx context.Context, by Actor, plan int64, what string, detail func(name string, moved int) string, query string, args ...any) (moved int, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		var name string
 		if err := tx.QueryRowContext(ctx, `SELECT name FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&name); errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("%w: %d", ErrNoPlan, plan)
+			return fmt.Errorf("%w: %d", ErrNoServicePlan, plan)
 		} else if err != nil {
 			return err
 		}

@@ -13,9 +13,9 @@ import (
 	"diligentledger/core/measure"
 )
 
-// Planned is a line of the plan list: work meant to be done on a unit between two
+// WorkItem is a line of the plan list: work meant to be done on a unit between two
 // days.
-type Planned struct {
+type WorkItem struct {
 	ID       int64
 	Unit     UnitName
 	Work     forecast.Work
@@ -24,22 +24,22 @@ type Planned struct {
 	SentAt   time.Time
 }
 
-// ErrNoPlanned says that the plan list holds no open line of that id.
-var ErrNoPlanned = errors.New("no such line on the plan list")
+// ErrNoWorkItem says that the plan list holds no open line of that id.
+var ErrNoWorkItem = errors.New("no such line on the plan list")
 
-// PlanList is every open line, the earliest first.
-func (s *Store) PlanList(ctx context.Context) ([]Planned, error) {
+// WorkList is every open line, the earliest first.
+func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) {
 	rows, err := s.db.QueryContext(ctx, `
 		SELECT p.id, u.code, u.name, u.kind, s.name, p.work, p.from_day, p.to_day, p.sent_by, p.sent_at
 		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN site s ON s.id = u.site_id
 		WHERE p.is_open = 1 ORDER BY p.from_day, p.to_day, u.code, p.id`)
-	return collect(rows, err, func(rows *sql.Rows) (p Planned, err error) {
+	return collect(rows, err, func(rows *sql.Rows) (p WorkItem, err error) {
 		return p, rows.Scan(&p.ID, &p.Unit.Code, &p.Unit.Name, &p.Unit.Kind, &p.Unit.Site, &p.Work, &p.From, &p.To, &p.SentBy, &p.SentAt)
 	})
 }
 
-// ToPlan is a line to be put on the plan list.
-type ToPlan struct {
+// NewWork is a line to be put on the plan list.
+type NewWork struct {
 	Unit     Unit
 	Work     forecast.Work
 	From, To measure.Date
@@ -48,10 +48,10 @@ type ToPlan struct {
 	Closes int64
 }
 
-// SendToPlan puts lines on the plan list, all or none. A unit that has an open
+// AddWork puts lines on the plan list, all or none. A unit that has an open
 // line for the work already keeps that one; sent are the ids of the new ones and
 // already the codes of the others.
-func (s *Store) SendToPlan(ctx context.Context, by By, lines []ToPlan) (sent []int64, already []string, err error) {
+func (s *Store) AddWork(ctx context.Context, by Actor, lines []NewWork) (sent []int64, already []string, err error) {
 	now := s.now().UTC().Truncate(time.Microsecond)
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		sent, already = nil, nil
@@ -85,7 +85,7 @@ func (s *Store) SendToPlan(ctx context.Context, by By, lines []ToPlan) (sent []i
 	return sent, already, err
 }
 
-func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some []ToPlan, sent *[]int64, already *[]string) error {
+func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some []NewWork, sent *[]int64, already *[]string) error {
 	var args []any
 	var ids []any
 	for _, l := range some {
@@ -123,10 +123,10 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 	return nil
 }
 
-// MovePlanned gives a line other days; [ErrNoPlanned].
-func (s *Store) MovePlanned(ctx context.Context, by By, id int64, from, to measure.Date) error {
+// RescheduleWork gives a line other days; [ErrNoPlanned].
+func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to measure.Date) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		there, err := openPlanned(ctx, tx, id)
+		there, err := lockWorkItem(ctx, tx, id)
 		if err != nil {
 			return err
 		}
@@ -137,12 +137,12 @@ func (s *Store) MovePlanned(ctx context.Context, by By, id int64, from, to measu
 	})
 }
 
-// TakeBack lines from the plan list, all or none; [ErrNoPlanned].
-func (s *Store) TakeBack(ctx context.Context, by By, ids []int64) error {
+// RemoveWork lines from the plan list, all or none; [ErrNoPlanned].
+func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var codes []string
 		for _, id := range ids {
-			there, err := openPlanned(ctx, tx, id)
+			there, err := lockWorkItem(ctx, tx, id)
 			if err != nil {
 				return err
 			}
@@ -155,13 +155,13 @@ func (s *Store) TakeBack(ctx context.Context, by By, ids []int64) error {
 	})
 }
 
-// openPlanned is a line nobody else can change meanwhile; [ErrNoPlanned].
-func openPlanned(ctx context.Context, tx *sql.Tx, id int64) (p Planned, err error) {
+// lockWorkItem is a line nobody else can change meanwhile; [ErrNoPlanned].
+func lockWorkItem(ctx context.Context, tx *sql.Tx, id int64) (p WorkItem, err error) {
 	err = tx.QueryRowContext(ctx, `
 		SELECT p.id, u.code, p.work, p.from_day, p.to_day FROM planned p JOIN unit u ON u.id = p.unit_id WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).
 		Scan(&p.ID, &p.Unit.Code, &p.Work, &p.From, &p.To)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = fmt.Errorf("%w: %d", ErrNoPlanned, id)
+		err = fmt.Errorf("%w: %d", ErrNoWorkItem, id)
 	}
 	return p, err
 }

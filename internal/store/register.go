@@ -56,12 +56,12 @@ const unitQuery = `
 // register is what the units of a fleet share.
 type register struct {
 	sites  map[int64]Site
-	plans  map[int64]Plan
+	plans  map[int64]ServicePlan
 	scales map[int64][]coolant.Base // that refractometers at a site can show
 }
 
 func (s *Store) register(ctx context.Context) (register, error) {
-	r := register{map[int64]Site{}, map[int64]Plan{}, map[int64][]coolant.Base{}}
+	r := register{map[int64]Site{}, map[int64]ServicePlan{}, map[int64][]coolant.Base{}}
 	sites, err := s.Sites(ctx)
 	if err != nil {
 		return r, err
@@ -69,7 +69,7 @@ func (s *Store) register(ctx context.Context) (register, error) {
 	for _, one := range sites {
 		r.sites[one.ID] = one
 	}
-	plans, err := s.Plans(ctx)
+	plans, err := s.ServicePlans(ctx)
 	if err != nil {
 		return r, err
 	}

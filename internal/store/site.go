@@ -20,8 +20,8 @@ type Site struct {
 	ID       int64
 	Name     string
 	Altitude float64 // m
-	// Winters: of so many winters one has a night that is colder than the curve.
-	Winters int
+	// ReturnPeriod: of so many winters one has a night that is colder than the curve.
+	ReturnPeriod int
 	// Zone of the site: its own, or the fleet's. OwnZone is empty for the fleet's.
 	Zone    *time.Location
 	OwnZone string
@@ -58,7 +58,7 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
-		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.Winters, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
+		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
 		curves[one.ID] = c
 		one.Zone = fleet
 		if err == nil && one.OwnZone != "" {
@@ -86,9 +86,9 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 			if err := json.Unmarshal(c.body, &values); err != nil {
 				return nil, fmt.Errorf("curve of %s: %w", one.Name, err)
 			}
-			stored := forecast.Climate{Winters: int(c.winters.Int64), Years: int(c.years.Int64), Colder: c.colder.Float64, Shift: measure.Kelvin(c.shift.Float64)}
+			stored := forecast.Climate{ReturnPeriod: int(c.winters.Int64), Years: int(c.years.Int64), NightsBelow: c.colder.Float64, Shift: measure.Kelvin(c.shift.Float64)}
 			if level := measure.Celsius(c.back.Float64); c.back.Valid {
-				stored.Return = &level
+				stored.ReturnLevel = &level
 			}
 			k, ok := forecast.RestoreClimate(stored, values)
 			if !ok {
@@ -201,8 +201,8 @@ func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Min
 	})
 }
 
-// SetWinters of a site, and reckon its curve anew; [ErrNoSite].
-func (s *Store) SetWinters(ctx context.Context, by By, site int64, winters int) error {
+// SetReturnPeriod of a site, and reckon its curve anew; [ErrNoSite].
+func (s *Store) SetReturnPeriod(ctx context.Context, by Actor, site int64, winters int) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var name string
 		var before int
@@ -253,7 +253,7 @@ func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 		INSERT INTO site_curve (site_id, winters, years, colder, shift, return_level, curve) VALUES (?, ?, ?, ?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE winters = VALUES(winters), years = VALUES(years), colder = VALUES(colder), shift = VALUES(shift),
 		  return_level = VALUES(return_level), curve = VALUES(curve)`,
-		site, k.Winters, k.Years, k.Colder, k.Shift, k.Return, string(curve))
+		site, k.ReturnPeriod, k.Years, k.NightsBelow, k.Shift, k.ReturnLevel, string(curve))
 	return err
 }
 
@@ -273,10 +273,10 @@ func (s *Store) RefreshCurves(ctx context.Context) error {
 	return nil
 }
 
-// Zeroed tells when each of these instruments was last zeroed on purified water
+// ZeroChecks tells when each of these instruments was last zeroed on purified water
 // since a day, in whoever's books: by a zero check, or with a test. What was struck
 // does not count.
-func (s *Store) Zeroed(ctx context.Context, tools []string, since time.Time) (map[string]time.Time, error) {
+func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time) (map[string]time.Time, error) {
 	zeroed := map[string]time.Time{}
 	for _, tool := range tools {
 		var at time.Time

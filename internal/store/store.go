@@ -124,7 +124,7 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 		return len(done), fmt.Errorf("migrations: %w", err)
 	}
 	books := &Store{db: db, now: time.Now}
-	if err := books.takeIn(ctx); err != nil {
+	if err := books.chainExisting(ctx); err != nil {
 		return len(done), fmt.Errorf("taking the register into its chains: %w", err)
 	}
 	return len(done), nil
@@ -165,14 +165,14 @@ func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
 			return err
 		}
 		// The server may have committed before its answer was lost.
-		return fmt.Errorf("%w: %w", ErrUnsure, err)
+		return fmt.Errorf("%w: %w", ErrOutcomeUnknown, err)
 	}
 	return nil
 }
 
-// ErrUnsure says that it is not known whether a transaction was committed. What
+// ErrOutcomeUnknown says that it is not known whether a transaction was committed. What
 // carries an id of its own may be sent again: it is written once.
-var ErrUnsure = errors.New("not known whether it was written")
+var ErrOutcomeUnknown = errors.New("not known whether it was written")
 
 // Errors of MariaDB after which a transaction may be run again.
 const (

@@ -61,7 +61,7 @@ func fleet() store.LoadedFleet {
 	}
 	f := store.LoadedFleet{Name: "test",
 		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
-		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, School: forecast.ConditionFirst, TestMonths: 6}},
+		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, Strategy: forecast.ConditionFirst, TestMonths: 6}},
 		Products: []coolant.Product{premix, labelled, dry}, Additives: additives,
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
 			unit("B_1", "100% bike", 2, "", "")},
@@ -158,49 +158,49 @@ func TestRegister(t *testing.T) {
 
 // A plan is added, changed for all its units, and taken up by one of them.
 func TestPlans(t *testing.T) {
-	by := store.By{Name: "E. Marrow", Address: "127.0.0.1"}
-	id, err := app.AddPlan(t.Context(), by, forecast.Plan{Name: "New", School: forecast.FixedInterval, Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
+	by := store.Actor{Name: "E. Marrow", Address: "127.0.0.1"}
+	id, err := app.AddServicePlan(t.Context(), by, forecast.Plan{Name: "New", Strategy: forecast.FixedInterval, Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := app.AddPlan(t.Context(), by, forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
+	if _, err := app.AddServicePlan(t.Context(), by, forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("the same name: %v", err)
 	}
-	changed := forecast.Plan{Name: "Newer", School: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
+	changed := forecast.Plan{Name: "Newer", Strategy: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
 	mark := func() string {
-		plans, err := app.Plans(t.Context())
+		plans, err := app.ServicePlans(t.Context())
 		if err != nil {
 			t.Fatal(err)
 		}
-		return plans[slices.IndexFunc(plans, func(p store.Plan) bool { return p.ID == id })].Mark()
+		return plans[slices.IndexFunc(plans, func(p store.ServicePlan) bool { return p.ID == id })].Revision()
 	}
 	seen := mark()
-	if err := app.SetPlan(t.Context(), by, id, seen, changed); err != nil {
+	if err := app.SetServicePlan(t.Context(), by, id, seen, changed); err != nil {
 		t.Fatal(err)
 	}
 	// Somebody who had the plan open before does not write over that.
 	late := changed
 	late.HoseMonths = 6
-	if err := app.SetPlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrPlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
+	if err := app.SetServicePlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrServicePlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
 		t.Errorf("the plan was changed meanwhile: %v", err)
 	}
-	if err := app.SetPlan(t.Context(), by, id, mark(), changed); err != nil {
+	if err := app.SetServicePlan(t.Context(), by, id, mark(), changed); err != nil {
 		t.Errorf("as it stands now: %v", err)
 	}
-	if err := app.SetPlan(t.Context(), by, 9999, seen, changed); !errors.Is(err, store.ErrNoPlan) {
+	if err := app.SetServicePlan(t.Context(), by, 9999, seen, changed); !errors.Is(err, store.ErrNoServicePlan) {
 		t.Errorf("a plan that is not there: %v", err)
 	}
-	if err := app.PutOnPlan(t.Context(), by, "B_1", id); err != nil {
+	if err := app.AssignServicePlan(t.Context(), by, "B_1", id); err != nil {
 		t.Fatal(err)
 	}
 	if u := unit(t, "B_1"); u.Plan != changed || u.PlanID != id || u.Ledger.Replaced != 0.7 {
 		t.Errorf("the unit's plan reads %+v", u.Plan)
 	}
-	if err := app.PutOnPlan(t.Context(), by, "B_1", 9999); !errors.Is(err, store.ErrNoPlan) {
+	if err := app.AssignServicePlan(t.Context(), by, "B_1", 9999); !errors.Is(err, store.ErrNoServicePlan) {
 		t.Errorf("put on a plan that is not there: %v", err)
 	}
-	all, err := app.Plans(t.Context())
-	if err != nil || !slices.ContainsFunc(all, func(p store.Plan) bool { return p.ID == id && p.Plan == changed && p.Units == 1 }) {
+	all, err := app.ServicePlans(t.Context())
+	if err != nil || !slices.ContainsFunc(all, func(p store.ServicePlan) bool { return p.ID == id && p.Plan == changed && p.Units == 1 }) {
 		t.Errorf("plans %+v, %v", all, err)
 	}
 	// Each change left its line, and what was refused none.
@@ -259,10 +259,10 @@ func TestAppend(t *testing.T) {
 	// The same id with other content, or in another account, is another entry.
 	other := e
 	other.Body = water(0.5)
-	if _, err := write(t, u, other, anything); !errors.Is(err, store.ErrOtherEntry) {
+	if _, err := write(t, u, other, anything); !errors.Is(err, store.ErrEntryDiffers) {
 		t.Errorf("same id, other content: %v", err)
 	}
-	if _, err := write(t, unit(t, "A-2"), e, anything); !errors.Is(err, store.ErrOtherEntry) {
+	if _, err := write(t, unit(t, "A-2"), e, anything); !errors.Is(err, store.ErrEntryDiffers) {
 		t.Errorf("same id, other account: %v", err)
 	}
 	// What is refused leaves nothing behind, and the check sees all before it.
@@ -326,7 +326,7 @@ func TestAppendTogether(t *testing.T) {
 			t.Fatal(err)
 		}
 		n++
-		if r.Seq != n || ledger.Hash(before) != prev || ledger.Hash(hash) != ledger.Link(prev, r) || metric != 1 {
+		if r.Seq != n || ledger.Hash(before) != prev || ledger.Hash(hash) != ledger.ChainHash(prev, r) || metric != 1 {
 			t.Fatalf("the chain breaks at %d: %+v", n, r)
 		}
 		prev = ledger.Hash(hash)

@@ -70,7 +70,7 @@ func TestLostCommit(t *testing.T) {
 		return n
 	}
 	armed.Store(true)
-	if _, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything); !errors.Is(err, store.ErrUnsure) {
+	if _, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything); !errors.Is(err, store.ErrOutcomeUnknown) {
 		t.Fatalf("the answer was lost: %v", err)
 	}
 	if armed.Load() || count() != 1 {
@@ -100,7 +100,7 @@ func TestOneIDForTwoUnits(t *testing.T) {
 		for _, err := range all {
 			if err == nil {
 				written++
-			} else if !errors.Is(err, store.ErrOtherEntry) {
+			} else if !errors.Is(err, store.ErrEntryDiffers) {
 				t.Fatalf("one id for two units: %v", err)
 			}
 		}

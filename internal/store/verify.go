@@ -150,7 +150,7 @@ func (w *walk) lines(ctx context.Context, tx *sql.Tx, unit int64) error {
 
 // line of a chain; beside reports whether what is kept beside its content agrees with it.
 func (w *walk) line(r ledger.Record, hash, prev []byte, beside func() bool) {
-	want := ledger.Link(w.prev, r)
+	want := ledger.ChainHash(w.prev, r)
 	switch {
 	case r.Seq != w.seq+1:
 		w.breaks(w.seq+1, "", "the line is missing")

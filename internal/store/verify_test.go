@@ -148,7 +148,7 @@ func TestVerifyFindsChanges(t *testing.T) {
 	if err := app.Audit(t.Context(), store.Audited{Who: "V. Erify", Address: "127.0.0.1", What: "signed_in"}); err != nil {
 		t.Fatal(err)
 	}
-	if err := app.SetZone(t.Context(), store.By{Name: "V. Erify"}, time.UTC); err != nil {
+	if err := app.SetZone(t.Context(), store.Actor{Name: "V. Erify"}, time.UTC); err != nil {
 		t.Fatal(err)
 	}
 	db := raw(t, instance.OwnerDSN())

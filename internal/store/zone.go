@@ -27,7 +27,7 @@ func (s *Store) ZoneSet(ctx context.Context) (bool, error) {
 }
 
 // SetZone of the fleet.
-func (s *Store) SetZone(ctx context.Context, by By, zone *time.Location) error {
+func (s *Store) SetZone(ctx context.Context, by Actor, zone *time.Location) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		before := "none"
 		err := tx.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ? FOR UPDATE`, zoneFact).Scan(&before)
@@ -45,7 +45,7 @@ func (s *Store) SetZone(ctx context.Context, by By, zone *time.Location) error {
 }
 
 // SetSiteZone of a site, nil for the fleet's; [ErrNoSite].
-func (s *Store) SetSiteZone(ctx context.Context, by By, site int64, zone *time.Location) error {
+func (s *Store) SetSiteZone(ctx context.Context, by Actor, site int64, zone *time.Location) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var name, before string
 		err := tx.QueryRowContext(ctx, `SELECT name, COALESCE(zone, '') FROM site WHERE id = ? FOR UPDATE`, site).Scan(&name, &before)

@@ -24,7 +24,7 @@ func basesOf(all []coolant.Basis) []Option {
 
 func chemistry() Question {
 	looks := []Option{{"", "not inspected"}}
-	for _, l := range coolant.Looks {
+	for _, l := range coolant.Appearances {
 		looks = append(looks, Option{string(l), string(l)})
 	}
 	unknown := append([]Option{{"", "not known"}}, technologies()...)
@@ -57,7 +57,7 @@ func (in *inputs) band(low, high, as string, most float64) *coolant.Band {
 	if v == nil {
 		return nil
 	}
-	b := coolant.Exactly(*v)
+	b := coolant.ExactBand(*v)
 	if high != "" {
 		if to := in.optional(high, measure.Plain, *v, most); to != nil {
 			b.High = *to
@@ -72,7 +72,7 @@ func (in *inputs) band(low, high, as string, most float64) *coolant.Band {
 
 func answerChemistry(in *inputs) Result {
 	s := coolant.Sample{Technology: coolant.Technology(in.choice("technology")), WetLiners: in.yes("liners"), Metal: coolant.Metal(in.choice("metal")),
-		Look: coolant.Look(in.choice("look")), PH: in.band("ph", "", "", 14), Nitrite: in.band("nitrite", "nitriteto", "nitriteas", 20_000),
+		Appearance: coolant.Appearance(in.choice("look")), PH: in.band("ph", "", "", 14), Nitrite: in.band("nitrite", "nitriteto", "nitriteas", 20_000),
 		Molybdate: in.band("molybdate", "", "molybdateas", 20_000), Reserve: in.optional("reserve", measure.Plain, 0, 60),
 		StrayOff: in.optional("strayoff", measure.Voltage, -24, 24), StrayCranking: in.optional("straycranking", measure.Voltage, -24, 24), StrayLoads: in.optional("strayloads", measure.Voltage, -24, 24)}
 	if fresh := in.optional("fresh", measure.Plain, 0.1, 60); fresh != nil {
@@ -82,7 +82,7 @@ func answerChemistry(in *inputs) Result {
 	if in.failed() {
 		return Result{}
 	}
-	grade, properties := coolant.Judge(s)
+	grade, properties := coolant.Evaluate(s)
 	r := Result{Headline: map[coolant.Grade]string{coolant.GradeGood: "What was tested is good.", coolant.GradeSoft: "Watch it, and test again soon.",
 		coolant.GradeBad: "Not good: see what puts it right.", coolant.GradeUnknown: "Nothing was tested that decides it."}[grade]}
 	var untested []string
@@ -93,20 +93,20 @@ func answerChemistry(in *inputs) Result {
 		}
 		_, text, _ := strings.Cut(words.Property(p), string(p.Property))
 		r.Lines = append(r.Lines, Line{string(p.Property), strings.TrimLeft(text, ": ")})
-		if p.Property != coolant.PropLook {
+		if p.Property != coolant.PropAppearance {
 			r.Steps = append(r.Steps, Step{What: string(p.Property), Formula: "good inside the inner, bad outside the outer limits", Numbers: limits(p.Bounds), Source: sourceLimits})
 		}
 	}
 	if len(untested) > 0 {
 		r.Lines = append(r.Lines, Line{"not tested", strings.Join(untested, ", ")})
 	}
-	if s.WetLiners && s.Nitrite == nil && coolant.BearsNitrite(s.Technology) {
+	if s.WetLiners && s.Nitrite == nil && coolant.ContainsNitrite(s.Technology) {
 		r.Warnings = append(r.Warnings, "Wet liners: without a test of the nitrite nothing is known of their protection.")
 	}
 	if bounds, ok := s.Bounds(coolant.PropPH); ok && len(trend) > 0 {
-		if days, ok := coolant.DaysToLimit(trend, bounds.Least); ok {
+		if days, ok := coolant.DaysToLimit(trend, bounds.Min); ok {
 			r.Lines = append(r.Lines, Line{"pH at its limit", fmt.Sprintf("in about %.0f months", days/30.4)})
-			r.Steps = append(r.Steps, Step{What: "trend of pH", Formula: "straight line of least squares carried on to the limit", Numbers: fmt.Sprintf("%d values, limit %g → %.0f days after the last", len(trend), bounds.Least, days), Source: sourceTrade})
+			r.Steps = append(r.Steps, Step{What: "trend of pH", Formula: "straight line of least squares carried on to the limit", Numbers: fmt.Sprintf("%d values, limit %g → %.0f days after the last", len(trend), bounds.Min, days), Source: sourceTrade})
 		} else {
 			r.Lines = append(r.Lines, Line{"pH at its limit", "no trend towards it, or fewer than three values"})
 		}
@@ -121,7 +121,7 @@ func limits(l coolant.Bounds) string {
 		}
 		return strconv.FormatFloat(v, 'g', -1, 64)
 	}
-	return fmt.Sprintf("outer %s to %s, inner %s to %s", side(l.Least), side(l.Most), side(l.SoftLeast), side(l.SoftMost))
+	return fmt.Sprintf("outer %s to %s, inner %s to %s", side(l.Min), side(l.Max), side(l.WatchMin), side(l.WatchMax))
 }
 
 func dose() Question {
@@ -152,7 +152,7 @@ func answerDose(in *inputs) Result {
 		in.bad("charge", err)
 		return Result{}
 	}
-	_, properties := coolant.Judge(s)
+	_, properties := coolant.Evaluate(s)
 	now, target, most := s.Nitrite.High, s.NitriteTarget(), s.NitriteMost()
 	additive := coolant.Additive{Nitrite: holds}
 	r := Result{}
@@ -171,7 +171,7 @@ func answerDose(in *inputs) Result {
 	}
 	d, limit := coolant.DoseFor(additive, charge.Mass(), now, target), coolant.DoseFor(additive, charge.Mass(), now, most)
 	r.Headline = fmt.Sprintf("Dose %s; never more than %s.", in.vol(d), in.vol(limit))
-	if s.Nitrite.Low >= coolant.Exactly(target).Low {
+	if s.Nitrite.Low >= coolant.ExactBand(target).Low {
 		r.Headline = "Dose nothing: it is in the middle of its range."
 	}
 	r.Lines = append(r.Lines, Line{"reaches", fmt.Sprintf("%.0f ppm NO₂", target)}, Line{"drops out above", fmt.Sprintf("%.0f ppm NO₂", most)})

@@ -143,7 +143,7 @@ func (in *inputs) optional(name string, d measure.Dimension, least, most float64
 
 // inUnit writes a metric value in a unit, to two decimals at the most.
 func inUnit(metric float64, u measure.Unit) string {
-	v := math.Round(100*measure.From(metric, u)) / 100
+	v := math.Round(100*measure.FromMetric(metric, u)) / 100
 	return strings.TrimSuffix(strings.Replace(measure.Digits(v), "-", "−", 1)+"\u00a0"+u.Symbol(), "\u00a0")
 }
 
@@ -174,7 +174,7 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
 		accepted := "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F"
-		if len(refused.Means) > 0 {
+		if len(refused.Suggestions) > 0 {
 			accepted = refused.Accepted()
 		}
 		in.fault(name, quoted(text), accepted)

@@ -43,7 +43,7 @@ func strengthField(name, label, initial string) Field {
 
 // curve of a base with a mark, in the person's degrees.
 func (in *inputs) curve(base coolant.Base, mark *Mark, night *float64) *Curve {
-	degrees := func(c float64) float64 { return measure.From(c, in.usual(measure.Temperature)) }
+	degrees := func(c float64) float64 { return measure.FromMetric(c, in.usual(measure.Temperature)) }
 	c := &Curve{Base: string(base), Unit: in.usual(measure.Temperature).Symbol()}
 	for p := 0.0; p <= 0.95; p += 0.01 {
 		mass, err := coolant.MassFraction(base, p)

@@ -168,7 +168,7 @@ func (w figures) usual(d measure.Dimension) measure.Unit {
 
 func (w figures) write(metric float64, d measure.Dimension, digits int) string {
 	u := w.usual(d)
-	text := fmt.Sprintf("%.*f", digits, measure.From(metric, u))
+	text := fmt.Sprintf("%.*f", digits, measure.FromMetric(metric, u))
 	if strings.Trim(text, "-0.") == "" {
 		text = strings.TrimPrefix(text, "-")
 	}

@@ -152,7 +152,7 @@ func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coola
 		r.Warnings = append(r.Warnings, flagWords[f])
 	}
 	switch {
-	case m.NoHint:
+	case m.NotUsable:
 		r.Headline = "This reading is not usable."
 		if slices.Contains(m.Flags, coolant.FlagTooStrong) {
 			r.Headline = "Too strong: dilute and test again."
@@ -198,8 +198,8 @@ func technologies() []Option {
 }
 
 // dated values from "2024-05-01 8.9; 2025-05-01 8.6".
-func (in *inputs) dated(name string) []coolant.Dated {
-	var all []coolant.Dated
+func (in *inputs) dated(name string) []coolant.DatedValue {
+	var all []coolant.DatedValue
 	for item := range strings.SplitSeq(in.text(name), ";") {
 		words := strings.Fields(item)
 		if len(words) == 0 {
@@ -211,7 +211,7 @@ func (in *inputs) dated(name string) []coolant.Dated {
 			in.fault(name, quoted(item), "days with values, such as 2024-05-01 8.9; 2025-05-01 8.6")
 			return nil
 		}
-		all = append(all, coolant.Dated{Day: float64(day.Unix()) / 86400, Value: value.Value})
+		all = append(all, coolant.DatedValue{Day: float64(day.Unix()) / 86400, Value: value.Value})
 	}
 	return all
 }

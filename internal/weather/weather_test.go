@@ -93,13 +93,13 @@ func TestKeeper(t *testing.T) {
 	}
 	today := measure.DateOf(noon, time.UTC)
 	s := yardNow(t)
-	if s.Cold.Years != 0 || s.Cold.Usual(today) != yard.Climate().Usual(today) {
+	if s.Cold.Years != 0 || s.Cold.CurveMinimum(today) != yard.Climate().CurveMinimum(today) {
 		t.Errorf("forty nights make a climate of %d years", s.Cold.Years)
 	}
 	// A mild night is planned for as by the curve, but for the forecast's error.
-	usual := func(n int) measure.Celsius { return yard.Climate().Usual(today.AddDays(n)) }
+	usual := func(n int) measure.Celsius { return yard.Climate().CurveMinimum(today.AddDays(n)) }
 	for n, want := range []measure.Celsius{min(-3, usual(0)+1.5), usual(1), -31, min(-4, usual(3)+3)} {
-		if got := s.Cold.On(today.AddDate(0, 0, n)); got != want {
+		if got := s.Cold.PlannedMinimum(today.AddDate(0, 0, n)); got != want {
 			t.Errorf("night %d: %v, want %v", n, got, want)
 		}
 	}
@@ -113,7 +113,7 @@ func TestKeeper(t *testing.T) {
 	if err := keeper(standin.Weather{Down: true}).Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
-	if s = yardNow(t); s.ToldAt != nil || s.Cold.On(today.AddDate(0, 0, 3)) != yard.Climate().Usual(today.AddDate(0, 0, 3)) {
+	if s = yardNow(t); s.ToldAt != nil || s.Cold.PlannedMinimum(today.AddDate(0, 0, 3)) != yard.Climate().CurveMinimum(today.AddDate(0, 0, 3)) {
 		t.Errorf("a forecast told at %v stands", s.ToldAt)
 	}
 }
@@ -142,20 +142,20 @@ func TestRecordOfTheStandIn(t *testing.T) {
 		slot := today.AddDays(n).Time().YearDay() - 1
 		off = math.Max(off, math.Abs(float64(s.Cold.Curve()[slot]-yard.Climate().Curve()[slot])))
 	}
-	if s.Cold.Years < 11 || s.Cold.Winters != forecast.DefaultWinters || off > 4.5 || s.Cold.Shift <= 0 || s.Cold.Return == nil || s.Cold.Coldest() >= yard.Climate().Coldest() {
-		t.Errorf("%d years, %d winters, at most %.1f K off", s.Cold.Years, s.Cold.Winters, off)
+	if s.Cold.Years < 11 || s.Cold.ReturnPeriod != forecast.DefaultReturnPeriod || off > 4.5 || s.Cold.Shift <= 0 || s.Cold.ReturnLevel == nil || s.Cold.Coldest() >= yard.Climate().Coldest() {
+		t.Errorf("%d years, %d winters, at most %.1f K off", s.Cold.Years, s.Cold.ReturnPeriod, off)
 	}
 	if s.ToldAt == nil {
 		t.Error("no forecast")
 	}
 	before := s.Cold.Coldest()
-	if err := app.SetWinters(t.Context(), store.By{}, s.ID, 200); err != nil {
+	if err := app.SetReturnPeriod(t.Context(), store.Actor{}, s.ID, 200); err != nil {
 		t.Fatal(err)
 	}
-	if s = yardNow(t); s.Winters != 200 || s.Cold.Winters != 200 || s.Cold.Coldest() >= before {
+	if s = yardNow(t); s.ReturnPeriod != 200 || s.Cold.ReturnPeriod != 200 || s.Cold.Coldest() >= before {
 		t.Errorf("of 200 winters the coldest is %v, of 50 it was %v", s.Cold.Coldest(), before)
 	}
-	if err := app.SetWinters(t.Context(), store.By{}, 999, 20); !errors.Is(err, store.ErrNoSite) {
+	if err := app.SetReturnPeriod(t.Context(), store.Actor{}, 999, 20); !errors.Is(err, store.ErrNoSite) {
 		t.Errorf("a site that is not there: %v", err)
 	}
 	if _, err := w.Forecast(t.Context(), "Nowhere", today); err == nil {

@@ -23,27 +23,27 @@ import (
 
 const monthOf = 30.4 * 24 // hours, for mean ages, which are good to a week at best
 
-func account(m books.Moment) api.Account {
+func account(m books.EvaluatedUnit) api.Account {
 	a := m.Account
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		Plan: api.Plan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
 			FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
-		Outlook: outlook(m.Outlook, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
+		Outlook: outlook(m.Status, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
 			return api.Finding{Point: f.Point, State: f.State, Grade: api.Grade(f.Grade), At: f.At}
 		}),
-		Cautions: words.Cautions(m.Unit.Kind, m.Unit.Drive), System: systemFacts(m.Unit), Foreign: a.Foreign(),
+		Cautions: words.Cautions(m.Unit.Kind, m.Unit.Drive), System: systemFacts(m.Unit), Foreign: a.ForeignShare(),
 		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
-		Owed: each(a.Owed, func(o ledger.Owed) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
+		Owed: each(a.Pending, func(o ledger.PendingCheck) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
 		Stops: each(a.Stops(), func(s ledger.Stop) api.Stop {
 			return api.Stop{Cause: api.StopCause(s.Cause), About: s.About, At: s.At, Ready: s.Ready}
 		}),
-		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, Winters: m.Unit.Cold.Winters,
-		Return: number(m.Unit.Cold.Return), Disagreement: disagreement(a),
+		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, Winters: m.Unit.Cold.ReturnPeriod,
+		Return: number(m.Unit.Cold.ReturnLevel), Disagreement: disagreement(a),
 	}
 	if m.Unit.Cold.Years > 0 {
 		out.Shift = number(&m.Unit.Cold.Shift)
@@ -113,7 +113,7 @@ func account(m books.Moment) api.Account {
 // disagreement of book and test as the account has it: the test that is off the book,
 // or one that says nothing as it was read and that something explains.
 func disagreement(a *ledger.Account) *api.Disagreement {
-	if t := a.OffBook; t != nil {
+	if t := a.Discrepancy; t != nil {
 		return &api.Disagreement{Line: id(t.Entry), Confirmed: t.Confirmed, Waits: t.Waits}
 	}
 	if t := a.Distrusted; t != nil && t.Note == ledger.NoteWrongScale {
@@ -124,7 +124,7 @@ func disagreement(a *ledger.Account) *api.Disagreement {
 
 // chemistry is each property by its last test in this charge, what the last sample left
 // untested, and what puts the nitrite right.
-func chemistry(m books.Moment, last ledger.Chemistry) *api.Chemistry {
+func chemistry(m books.EvaluatedUnit, last ledger.Chemistry) *api.Chemistry {
 	a := m.Account
 	out := &api.Chemistry{At: last.At, Grade: api.Grade(coolant.GradeUnknown), Proposals: each(a.Proposals(m.Additives), proposal)}
 	now := a.ChemistryNow()
@@ -140,7 +140,7 @@ func chemistry(m books.Moment, last ledger.Chemistry) *api.Chemistry {
 			Value   *float64      `json:"value,omitempty"`
 			Words   *string       `json:"words,omitempty"`
 		}{Name: string(g.Property), Grade: api.Grade(g.Grade), At: at, Words: &sentence}
-		if at != nil && g.Property != coolant.PropLook {
+		if at != nil && g.Property != coolant.PropAppearance {
 			one.Value = &g.Value
 			if g.High > g.Value {
 				one.High = &g.High
@@ -184,16 +184,16 @@ func proposal(p ledger.Proposal) api.Proposal {
 const drawnYears = 3
 
 // nights to be reckoned with at the site, a week apart.
-func nights(m books.Moment) []api.ColdNight {
+func nights(m books.EvaluatedUnit) []api.ColdNight {
 	from := m.Today.AddDate(-drawnYears, 0, 0)
-	if begun := m.Account.Begun(); !begun.IsZero() {
+	if begun := m.Account.OpenedAt(); !begun.IsZero() {
 		if first := measure.DateOf(begun, m.Unit.Zone); first.After(from) {
 			from = first
 		}
 	}
 	out := []api.ColdNight{}
 	for d, end := from, m.Today.AddDate(1, 0, 0); d.Before(end); d = d.AddDays(7) {
-		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.Usual(d))})
+		out = append(out, api.ColdNight{Day: date(d), Celsius: float64(m.Unit.Cold.CurveMinimum(d))})
 	}
 	out = append(out, ahead(m.Unit.Cold, m.Today)...)
 	slices.SortStableFunc(out, func(a, b api.ColdNight) int { return a.Day.Compare(b.Day.Time) })
@@ -212,8 +212,8 @@ func turnover(t *ledger.Turnover) *api.Turnover {
 	return out
 }
 
-func moment(m books.Moment) api.Moment {
-	return api.Moment{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Outlook: outlook(m.Outlook, m.Today)}
+func moment(m books.EvaluatedUnit) api.Moment {
+	return api.Moment{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Outlook: outlook(m.Status, m.Today)}
 }
 
 func balance(b ledger.Balance) api.Balance {
@@ -229,12 +229,12 @@ func balance(b ledger.Balance) api.Balance {
 	return out
 }
 
-func outlook(o forecast.Outlook, today measure.Date) api.Outlook {
+func outlook(o forecast.UnitStatus, today measure.Date) api.Outlook {
 	return api.Outlook{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c forecast.Clock) api.Clock { return clock(c, today) })}
 }
 
 func clock(c forecast.Clock, today measure.Date) api.Clock {
-	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Left: c.Left,
+	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Left: c.Remaining,
 		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
 	if out.Reason.Numbers == nil {
 		out.Reason.Numbers = map[string]float64{}
@@ -301,11 +301,11 @@ func line(a *ledger.Account, i int) api.Line {
 	if !e.RecordedAt.IsZero() {
 		out.RecordedAt, out.RecordedBy = &e.RecordedAt, &e.RecordedBy
 	}
-	if p := ledger.Poured(e.Body); p != nil {
+	if p := ledger.PouredProduct(e.Body); p != nil {
 		named := product(*p)
 		out.Product = &named
 	}
-	if a := ledger.Added(e.Body); a != nil {
+	if a := ledger.AddedAdditive(e.Body); a != nil {
 		named := additive(*a)
 		out.Additive = &named
 	}
@@ -338,7 +338,7 @@ func explanation(x ledger.Explanation) api.Explanation {
 		out.Retest = &x.Retest
 	}
 	if x.Close {
-		out.Apart = (*api.ExplanationApart)(&x.Apart)
+		out.Apart = (*api.ExplanationApart)(&x.Distinguish)
 	}
 	if x.Litres > 0 {
 		out.Litres = number(&x.Litres)

@@ -27,7 +27,7 @@ import (
 
 // handlers implement the contract.
 type handlers struct {
-	books    *books.Books
+	books    *books.Fleet
 	people   *people.Service
 	sessions *scs.SessionManager
 	demo     []api.DemoAccount
@@ -77,8 +77,8 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 		row := func(c forecast.Clock) api.MorningRow {
 			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clock(c, m.Today)}
 		}
-		answer.Rows = append(answer.Rows, row(r.Outlook.Governing))
-		for _, c := range r.Outlook.Clocks {
+		answer.Rows = append(answer.Rows, row(r.Status.Governing))
+		for _, c := range r.Status.Clocks {
 			switch {
 			case c.Kind == forecast.FollowUp && c.Verdict.Rank() <= forecast.Due.Rank():
 				answer.Owed = append(answer.Owed, row(c))
@@ -86,7 +86,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 				answer.Nights = append(answer.Nights, row(c))
 			}
 		}
-		if r.Account.OffBook != nil {
+		if r.Account.Discrepancy != nil {
 			answer.OffBook = append(answer.OffBook, offBook(r))
 		}
 	}
@@ -97,10 +97,10 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 }
 
 // offBook is a unit whose last trusted test does not agree with its book.
-func offBook(m *books.Moment) api.OffBookRow {
+func offBook(m *books.EvaluatedUnit) api.OffBookRow {
 	a := m.Account
-	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.OffBook.At.In(m.Unit.Zone), Measured: float64(a.OffBook.Measured)}
-	if d := a.Disagreement(); d != nil {
+	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
+	if d := a.Diagnosis(); d != nil {
 		row.Book = number(d.Book)
 		if x := d.Likeliest; x != nil {
 			likeliest := explanation(*x)
@@ -115,9 +115,9 @@ const horizonYears = 3
 
 // GetClocks tells all the clocks of the units asked for.
 func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
-	some, err := h.books.Some(ctx, r.Body.Units)
-	return api.GetClocks200JSONResponse(each(some, func(m books.Moment) api.UnitClocks {
-		return api.UnitClocks{Unit: m.Unit.Code, Clocks: outlook(m.Outlook, m.Today).Clocks}
+	some, err := h.books.Units(ctx, r.Body.Units)
+	return api.GetClocks200JSONResponse(each(some, func(m books.EvaluatedUnit) api.UnitClocks {
+		return api.UnitClocks{Unit: m.Unit.Code, Clocks: outlook(m.Status, m.Today).Clocks}
 	})), err
 }
 
@@ -128,20 +128,20 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 		return nil, err
 	}
 	answer := api.GetHorizon200JSONResponse{Today: date(m.Today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(m.Rows))}
-	plans, err := h.books.PlanListOf(ctx, &m)
+	plans, err := h.books.WorkListOf(ctx, &m)
 	if err != nil {
 		return nil, err
 	}
 	onList := map[string][]api.Planned{}
 	for _, l := range plans {
 		if l.Done == nil {
-			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.Planned))
+			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.WorkItem))
 		}
 	}
 	seen := map[string]bool{}
 	for _, r := range m.Rows {
-		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Outlook.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
-		c := clock(r.Outlook.Governing, m.Today)
+		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Status.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
+		c := clock(r.Status.Governing, m.Today)
 		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Left: c.Left}
 		if p := r.Account.Product; p != nil {
 			row.Product = &p.Name
@@ -186,7 +186,7 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 		return nil, err
 	}
 	out := account(m)
-	out.MayRelease = slices.Contains(access.May(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
+	out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
 	inZone(&out, m.Unit.Zone)
 	return api.GetAccount200JSONResponse(out), nil
 }
@@ -216,7 +216,7 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	receipts, err := h.books.Write(ctx, writer(ctx), r.Code, entries...)
+	receipts, err := h.books.WriteEntries(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -235,7 +235,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	effect, err := h.books.Preview(ctx, writer(ctx), r.Code, entries...)
+	effect, err := h.books.PreviewEntries(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +263,7 @@ func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) (
 	}
 	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body})
 	for i := range entries {
-		entries[i].Sure = in.Sure != nil && *in.Sure
+		entries[i].Confirmed = in.Sure != nil && *in.Sure
 	}
 	return entries, nil
 }

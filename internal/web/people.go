@@ -103,11 +103,11 @@ func address(ctx context.Context) string {
 	return a
 }
 
-func writer(ctx context.Context) books.Writer {
+func writer(ctx context.Context) books.Actor {
 	if p := signedIn(ctx); p != nil {
-		return books.Writer{Name: p.Name, Role: p.Role}
+		return books.Actor{Name: p.Name, Role: p.Role}
 	}
-	return books.Writer{}
+	return books.Actor{}
 }
 
 // who puts the person of the session into the request's context.
@@ -189,7 +189,7 @@ func (h handlers) SignOut(ctx context.Context, r api.SignOutRequestObject) (api.
 
 // ForgotPassword mails a link.
 func (h handlers) ForgotPassword(ctx context.Context, r api.ForgotPasswordRequestObject) (api.ForgotPasswordResponseObject, error) {
-	return api.ForgotPassword202Response{}, h.people.Forgot(ctx, r.Body.Email, address(ctx))
+	return api.ForgotPassword202Response{}, h.people.RequestReset(ctx, r.Body.Email, address(ctx))
 }
 
 // GetLink tells whose link it is.
@@ -209,7 +209,7 @@ func (h handlers) UseLink(ctx context.Context, r api.UseLinkRequestObject) (api.
 		}
 		return *s
 	}
-	p, err := h.people.Choose(ctx, r.Token, r.Body.Password, text(r.Body.Name), text(r.Body.Email), address(ctx))
+	p, err := h.people.SetPassword(ctx, r.Token, r.Body.Password, text(r.Body.Name), text(r.Body.Email), address(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -243,7 +243,7 @@ func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObjec
 
 // ChangePerson sets role and access.
 func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
-	p, err := h.people.Set(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active)
+	p, err := h.people.ChangePerson(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active)
 	if err != nil {
 		return nil, err
 	}

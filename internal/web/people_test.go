@@ -207,7 +207,7 @@ func TestThrottle(t *testing.T) {
 			t.Errorf("%s: %d %s", email, res.StatusCode, text)
 		}
 	}
-	if err := service.Store.Forgive(context.Background(), "address 127.0.0.1"); err != nil {
+	if err := service.Store.ClearThrottle(context.Background(), "address 127.0.0.1"); err != nil {
 		t.Fatal(err)
 	}
 }

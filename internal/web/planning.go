@@ -12,13 +12,13 @@ import (
 	"diligentledger/internal/words"
 )
 
-func planned(p store.Planned) api.Planned {
+func planned(p store.WorkItem) api.Planned {
 	return api.Planned{Id: p.ID, Work: api.Work(p.Work), From: date(p.From), To: date(p.To)}
 }
 
 // ListPlanned work, the earliest first.
 func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObject) (api.ListPlannedResponseObject, error) {
-	lines, err := h.books.PlanList(ctx)
+	lines, err := h.books.WorkList(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -29,7 +29,7 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
 		governing := clock(l.Governing, today)
-		line := api.PlanLine{Planned: planned(l.Planned), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}
+		line := api.PlanLine{Planned: planned(l.WorkItem), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
 			done := date(measure.DateOf(*l.Done, zone))
 			line.Done = &done
@@ -50,7 +50,7 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 		day := measure.DateOf(r.Body.To.Time, time.UTC)
 		to = &day
 	}
-	sent, err := h.books.SendToPlan(ctx, by(ctx), r.Body.Units, from, to)
+	sent, err := h.books.AddWork(ctx, by(ctx), r.Body.Units, from, to)
 	if err != nil {
 		return nil, err
 	}
@@ -61,12 +61,12 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 
 // MovePlanned gives a line other days.
 func (h handlers) MovePlanned(ctx context.Context, r api.MovePlannedRequestObject) (api.MovePlannedResponseObject, error) {
-	return api.MovePlanned204Response{}, h.books.MovePlanned(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
+	return api.MovePlanned204Response{}, h.books.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
 }
 
 // TakeBackPlanned takes lines off the plan list.
 func (h handlers) TakeBackPlanned(ctx context.Context, r api.TakeBackPlannedRequestObject) (api.TakeBackPlannedResponseObject, error) {
-	return api.TakeBackPlanned204Response{}, h.books.TakeBack(ctx, by(ctx), r.Body.Ids)
+	return api.TakeBackPlanned204Response{}, h.books.RemoveWork(ctx, by(ctx), r.Body.Ids)
 }
 
 // ListSites with their cold.
@@ -93,10 +93,10 @@ func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject)
 }
 
 func siteCold(s store.Site, today measure.Date) api.SiteCold {
-	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, Winters: s.Winters, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
+	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, Winters: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
 		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ToldAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
 	if s.Cold.Years > 0 {
-		out.Colder, out.Shift, out.Return = &s.Cold.Colder, number(&s.Cold.Shift), number(s.Cold.Return)
+		out.Colder, out.Shift, out.Return = &s.Cold.NightsBelow, number(&s.Cold.Shift), number(s.Cold.ReturnLevel)
 	}
 	inZone(&out, s.Zone)
 	return out
@@ -126,7 +126,7 @@ func coldestAhead(name string, k *forecast.Climate, today measure.Date) api.Nigh
 	var out api.NightAhead
 	for n := range forecast.AheadNights {
 		day := today.AddDays(n)
-		if t := k.On(day); t < least {
+		if t := k.PlannedMinimum(day); t < least {
 			least = t
 			f, told := k.Forecast(day)
 			out = api.NightAhead{Site: name, Day: date(day), Celsius: float64(t), Forecast: told && f == t}
@@ -137,7 +137,7 @@ func coldestAhead(name string, k *forecast.Climate, today measure.Date) api.Nigh
 
 // PreviewKindOnPlan tells what moving a kind would do.
 func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlanRequestObject) (api.PreviewKindOnPlanResponseObject, error) {
-	changed, err := h.books.PreviewKindOnPlan(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
+	changed, err := h.books.PreviewServicePlanByKind(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +147,7 @@ func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlan
 
 // PutKindOnPlan moves all units of a kind.
 func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestObject) (api.PutKindOnPlanResponseObject, error) {
-	moved, err := h.books.PutKindOnPlan(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
+	moved, err := h.books.AssignServicePlanByKind(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}

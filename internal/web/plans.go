@@ -13,12 +13,12 @@ import (
 
 // ListPlans by name.
 func (h handlers) ListPlans(ctx context.Context, _ api.ListPlansRequestObject) (api.ListPlansResponseObject, error) {
-	all, err := h.books.Plans(ctx)
+	all, err := h.books.ServicePlans(ctx)
 	return api.ListPlans200JSONResponse(each(all, registerPlan)), err
 }
 
-func registerPlan(p store.Plan) api.RegisterPlan {
-	out := api.RegisterPlan{Id: p.ID, Mark: p.Mark(), Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.School),
+func registerPlan(p store.ServicePlan) api.RegisterPlan {
+	out := api.RegisterPlan{Id: p.ID, Mark: p.Revision(), Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.Strategy),
 		First: interval(p.First), Later: interval(p.Later), FreezeMargin: float64(p.FreezeMargin), Replaced: p.Replaced}}
 	if p.Miles {
 		unit := api.PlanInputDistanceUnitMi
@@ -48,7 +48,7 @@ func planOf(in api.PlanInput) forecast.Plan {
 		}
 		return forecast.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
 	}
-	return forecast.Plan{Name: in.Name, School: forecast.School(in.School), First: span(in.First), Later: span(in.Later),
+	return forecast.Plan{Name: in.Name, Strategy: forecast.Strategy(in.School), First: span(in.First), Later: span(in.Later),
 		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
 		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths),
 		HoseYears: value(in.HoseYears), FollowDays: value(in.FollowDays), FollowRuns: value(in.FollowRuns), Miles: miles}
@@ -63,16 +63,16 @@ func value[T int | float64 | string](v *T) T {
 }
 
 // by is who asks.
-func by(ctx context.Context) store.By {
-	return store.By{Name: signedIn(ctx).Name, Address: address(ctx)}
+func by(ctx context.Context) store.Actor {
+	return store.Actor{Name: signedIn(ctx).Name, Address: address(ctx)}
 }
 
 func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput) (api.RegisterPlan, error) {
-	id, err := h.books.SavePlan(ctx, by(ctx), id, mark, planOf(in))
+	id, err := h.books.SaveServicePlan(ctx, by(ctx), id, mark, planOf(in))
 	if err != nil {
 		return api.RegisterPlan{}, err
 	}
-	all, err := h.books.Plans(ctx)
+	all, err := h.books.ServicePlans(ctx)
 	for _, saved := range all {
 		if saved.ID == id {
 			return registerPlan(saved), err
@@ -101,7 +101,7 @@ func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject)
 
 // PreviewPlan tells what a change would do.
 func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObject) (api.PreviewPlanResponseObject, error) {
-	changed, err := h.books.PreviewPlan(ctx, r.Id, planOf(*r.Body))
+	changed, err := h.books.PreviewServicePlan(ctx, r.Id, planOf(*r.Body))
 	if err != nil {
 		return nil, err
 	}
@@ -109,10 +109,10 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 	return api.PreviewPlan200JSONResponse(planEffect(changed, today)), err
 }
 
-func planEffect(changed []books.PlanEffect, today measure.Date) api.PlanEffect {
+func planEffect(changed []books.StatusChange, today measure.Date) api.PlanEffect {
 	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
 	for _, c := range changed {
-		due := func(o forecast.Outlook) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }
+		due := func(o forecast.UnitStatus) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }
 		switch before, after := due(c.Before), due(c.After); {
 		case after && !before:
 			out.NewlyDue++
@@ -126,5 +126,5 @@ func planEffect(changed []books.PlanEffect, today measure.Date) api.PlanEffect {
 
 // PutOnPlan moves a unit.
 func (h handlers) PutOnPlan(ctx context.Context, r api.PutOnPlanRequestObject) (api.PutOnPlanResponseObject, error) {
-	return api.PutOnPlan204Response{}, h.books.PutOnPlan(ctx, by(ctx), r.Code, r.Body.Plan)
+	return api.PutOnPlan204Response{}, h.books.AssignServicePlan(ctx, by(ctx), r.Code, r.Body.Plan)
 }

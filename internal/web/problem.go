@@ -114,18 +114,18 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusNotFound, "No such person", err.Error())
 	case errors.Is(err, store.ErrNoUnit):
 		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
-	case errors.Is(err, store.ErrNoPlan):
+	case errors.Is(err, store.ErrNoServicePlan):
 		return newProblem(http.StatusNotFound, "No such plan", err.Error()+"; accepted: a plan of the register")
-	case errors.Is(err, store.ErrPlanChanged):
+	case errors.Is(err, store.ErrServicePlanChanged):
 		return newProblem(http.StatusPreconditionFailed, "Changed meanwhile", err.Error())
-	case errors.Is(err, store.ErrNoPlanned):
+	case errors.Is(err, store.ErrNoWorkItem):
 		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was taken back, or closed by another")
 	case errors.Is(err, store.ErrNoSite):
 		return newProblem(http.StatusNotFound, "No such site", err.Error()+"; accepted: a site of the register")
-	case errors.Is(err, store.ErrOtherEntry):
+	case errors.Is(err, store.ErrEntryDiffers):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
-	case errors.Is(err, store.ErrUnsure):
+	case errors.Is(err, store.ErrOutcomeUnknown):
 		return newProblem(http.StatusServiceUnavailable, "Not known whether written", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
 	case errors.As(err, &coded) && coded.StatusCode() == http.StatusBadRequest:
 		return newProblem(http.StatusBadRequest, "Not readable", reason(err))

@@ -25,7 +25,7 @@ import (
 
 // Config of a server. Every field is needed unless it says otherwise.
 type Config struct {
-	Books  *books.Books
+	Books  *books.Fleet
 	People *people.Service
 	// Demo accounts to show at the sign-in; none outside demo mode.
 	Demo []people.Demo

@@ -42,7 +42,7 @@ func cookieOf(res *http.Response, name string) string {
 func forgive(t *testing.T, who ...string) {
 	t.Helper()
 	for _, w := range append(who, "address 127.0.0.1") {
-		if err := service.Store.Forgive(t.Context(), w); err != nil {
+		if err := service.Store.ClearThrottle(t.Context(), w); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -262,7 +262,7 @@ func TestFirstLink(t *testing.T) {
 		}
 	}()
 	first := func() string {
-		link, err := service.First(t.Context())
+		link, err := service.FirstLink(t.Context())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -282,7 +282,7 @@ func TestFirstLink(t *testing.T) {
 	if res.StatusCode != http.StatusOK || !strings.Contains(string(text), "C. Hief") {
 		t.Fatalf("%d %s", res.StatusCode, text)
 	}
-	if link, err := service.First(t.Context()); err != nil || link != "" {
+	if link, err := service.FirstLink(t.Context()); err != nil || link != "" {
 		t.Errorf("a link is offered after somebody came in: %q, %v", link, err)
 	}
 }

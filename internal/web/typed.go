@@ -49,7 +49,7 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 				wrong = append(wrong, notRead(pointer, text, err))
 				return 0, false
 			}
-			return measure.From(metric, plain.unit), true
+			return measure.FromMetric(metric, plain.unit), true
 		}
 		switch v := fields[name].(type) {
 		case map[string]any:

@@ -49,9 +49,9 @@ func Property(g coolant.PropertyGrade) string {
 	name := string(g.Property)
 	text := name + ": not tested"
 	switch {
-	case g.Property == coolant.PropLook && g.Grade != coolant.GradeUnknown:
+	case g.Property == coolant.PropAppearance && g.Grade != coolant.GradeUnknown:
 		text = name + ": " + string(g.Grade)
-	case g.Property != coolant.PropLook && (g.Grade != coolant.GradeUnknown || g.Remedy != ""):
+	case g.Property != coolant.PropAppearance && (g.Grade != coolant.GradeUnknown || g.Remedy != ""):
 		text = fmt.Sprintf("%s %s: %s", name, Value(g.Property, g.Value, g.High), side(g))
 	}
 	if words := Remedy(g.Remedy); words != "" && g.Grade != coolant.GradeUnknown {
@@ -68,11 +68,11 @@ func side(g coolant.PropertyGrade) string {
 		return "good"
 	case units[g.Property] == " V":
 		return "stray current"
-	case g.Property == coolant.PropPH && g.High > g.Bounds.SoftMost:
+	case g.Property == coolant.PropPH && g.High > g.Bounds.WatchMax:
 		return pick(g.Grade == coolant.GradeBad, "too high", "higher than wanted")
 	case g.Property == coolant.PropPH:
 		return pick(g.Grade == coolant.GradeBad, "too low", "lower than wanted")
-	case g.High > g.Bounds.SoftMost:
+	case g.High > g.Bounds.WatchMax:
 		return pick(g.Grade == coolant.GradeBad, "too much", "more than wanted")
 	}
 	return pick(g.Grade == coolant.GradeBad, "too little", "less than wanted")
@@ -128,17 +128,17 @@ func strength(c forecast.Clock) string {
 	switch c.Reason.Code {
 	case forecast.StrengthBeyond:
 		return "the last test was beyond the strong end of its scale: too strong. Drain part, fill with water or a weaker mix, test again."
-	case forecast.StrengthThin:
+	case forecast.StrengthLow:
 		if c.Verdict == forecast.Watch {
 			return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are thin and liners cavitate.", now, percent(n["watchLow"]))
 		}
 		return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are too thin. Make it stronger.", now, percent(n["dueLow"]))
-	case forecast.StrengthStrong:
+	case forecast.StrengthHigh:
 		if c.Verdict == forecast.Watch {
 			return fmt.Sprintf("%s of glycol by volume: above %s cooling worsens.", now, percent(n["watchHigh"]))
 		}
 		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Thin it.", now, percent(n["dueHigh"]))
-	case forecast.StrengthThins:
+	case forecast.StrengthDilutes:
 		return fmt.Sprintf("%s of glycol by volume, and %.1f\u00a0%% a year less: %s is reached then.", now, n["perYear"], percent(n["dueLow"]))
 	}
 	return fmt.Sprintf("%s of glycol by volume.", now)

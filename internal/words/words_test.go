@@ -61,11 +61,11 @@ func TestReasons(t *testing.T) {
 		want    string
 	}{
 		{forecast.Strength, forecast.StrengthHolds, forecast.Sound, "", "", limits(50), "50 % of glycol by volume."},
-		{forecast.Strength, forecast.StrengthThin, forecast.Watch, "", "", limits(38), "38 % of glycol by volume: below 40 % the inhibitors are thin and liners cavitate."},
-		{forecast.Strength, forecast.StrengthThin, forecast.Due, "", "", limits(30), "below 33 % the inhibitors are too thin"},
-		{forecast.Strength, forecast.StrengthStrong, forecast.Watch, "", "", limits(62), "above 60 % cooling worsens"},
-		{forecast.Strength, forecast.StrengthStrong, forecast.Due, "", "", limits(85), "too strong: above 67 %"},
-		{forecast.Strength, forecast.StrengthThins, forecast.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
+		{forecast.Strength, forecast.StrengthLow, forecast.Watch, "", "", limits(38), "38 % of glycol by volume: below 40 % the inhibitors are thin and liners cavitate."},
+		{forecast.Strength, forecast.StrengthLow, forecast.Due, "", "", limits(30), "below 33 % the inhibitors are too thin"},
+		{forecast.Strength, forecast.StrengthHigh, forecast.Watch, "", "", limits(62), "above 60 % cooling worsens"},
+		{forecast.Strength, forecast.StrengthHigh, forecast.Due, "", "", limits(85), "too strong: above 67 %"},
+		{forecast.Strength, forecast.StrengthDilutes, forecast.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
 		{forecast.Strength, forecast.StrengthBeyond, forecast.Due, "", "", nil, "too strong"},
 		{forecast.Chemistry, forecast.ChemFails, forecast.Due, "nitrite", coolant.RemedySCA, n{"value": 150, "high": 300, "others": 2}, "nitrite 150 to 300 ppm: dose SCA; and 2 more."},
 		{forecast.Chemistry, forecast.ChemFails, forecast.Due, "look", coolant.RemedyCause, n{"others": 0}, "look: find what got in."},
@@ -103,7 +103,7 @@ func TestPropertyWords(t *testing.T) {
 	v := func(p coolant.Property, low, high float64, b coolant.Bounds, g coolant.Grade, r coolant.Remedy) coolant.PropertyGrade {
 		return coolant.PropertyGrade{Property: p, Value: low, High: high, Bounds: b, Grade: g, Remedy: r}
 	}
-	nitrite, ph := coolant.Bounds{Least: 800, SoftLeast: 1200, SoftMost: 2400, Most: 3200}, coolant.Bounds{Least: 7, SoftLeast: 7.5, SoftMost: 9.5, Most: 10}
+	nitrite, ph := coolant.Bounds{Min: 800, WatchMin: 1200, WatchMax: 2400, Max: 3200}, coolant.Bounds{Min: 7, WatchMin: 7.5, WatchMax: 9.5, Max: 10}
 	for _, c := range []struct {
 		g    coolant.PropertyGrade
 		want string
@@ -115,10 +115,10 @@ func TestPropertyWords(t *testing.T) {
 		{v(coolant.PropPH, 10.2, 10.2, ph, coolant.GradeBad, coolant.RemedyFlush), "pH 10.2: too high; find out what got in, flush and renew"},
 		{v(coolant.PropPH, 6.9, 6.9, ph, coolant.GradeBad, coolant.RemedyRenew), "pH 6.9: too low; renew"},
 		{v(coolant.PropPH, 9.8, 9.8, ph, coolant.GradeSoft, coolant.RemedyFlush), "higher than wanted"},
-		{v(coolant.PropStray, -0.6, -0.6, coolant.Bounds{SoftMost: 0.1, Most: 0.15}, coolant.GradeBad, coolant.RemedyGround), "stray voltage -0.60 V: stray current; find the faulty ground"},
+		{v(coolant.PropStray, -0.6, -0.6, coolant.Bounds{WatchMax: 0.1, Max: 0.15}, coolant.GradeBad, coolant.RemedyGround), "stray voltage -0.60 V: stray current; find the faulty ground"},
 		{v(coolant.PropMolybdate, 900, 900, coolant.Bounds{}, coolant.GradeUnknown, coolant.RemedyTest), "molybdate 900 ppm: does not show it alone"},
 		{v(coolant.PropPH, 0, 0, ph, coolant.GradeUnknown, ""), "pH: not tested"},
-		{v(coolant.PropLook, 0, 0, coolant.Bounds{}, coolant.GradeBad, coolant.RemedyCause), "look: bad; find what got in"},
+		{v(coolant.PropAppearance, 0, 0, coolant.Bounds{}, coolant.GradeBad, coolant.RemedyCause), "look: bad; find what got in"},
 	} {
 		if got := plain(Property(c.g)); !strings.Contains(got, c.want) {
 			t.Errorf("%q, want %q", got, c.want)

@@ -140,7 +140,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindDose:
 		return ledger.Dose{Volume: litres(capacity / 8), Additive: additive(rng, coolant.SCA)}
 	case ledger.KindExtender:
-		return ledger.Extended{Volume: litres(capacity / 8), Additive: additive(rng, coolant.Extender)}
+		return ledger.ExtenderDose{Volume: litres(capacity / 8), Additive: additive(rng, coolant.Extender)}
 	case ledger.KindFilter:
 		return ledger.AdditiveFilter{Additive: additive(rng, coolant.Filter), Meter: maybe(rng, meter())}
 	case ledger.KindCapTest:
@@ -167,7 +167,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindDefect:
 		return ledger.Defect{What: "weeps", Severity: pick(rng, ledger.Severities)}
 	case ledger.KindMeter:
-		return ledger.Meter{Meter: meter(), Sure: rng.IntN(3) == 0}
+		return ledger.Meter{Meter: meter(), Confirmed: rng.IntN(3) == 0}
 	case ledger.KindMeterChange:
 		return ledger.MeterChange{Old: maybe(rng, meter()), New: measure.Reading{Value: 10 * rng.Float64(), Unit: unit}}
 	case ledger.KindZeroCheck:
@@ -181,7 +181,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindRelease:
 		return ledger.Release{What: "mended", Certificate: "1", CertificateKind: "inspector"}
 	}
-	return ledger.Remark{Text: "seen"}
+	return ledger.NoteBody{Text: "seen"}
 }
 
 func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
@@ -189,7 +189,7 @@ func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
 	t := ledger.ChemistryTest{PH: maybe(rng, 5+7*rng.Float64()), Reserve: maybe(rng, 12*rng.Float64()), Nitrite: maybe(rng, 4000*rng.Float64()),
 		Molybdate: maybe(rng, 900*rng.Float64()), Stray: stray(), StrayOff: stray(), StrayCranking: stray(), StrayLoads: stray(),
 		NitriteAs: pick(rng, append([]coolant.Basis{""}, coolant.NitriteBases...)), MolybdateAs: pick(rng, append([]coolant.Basis{""}, coolant.MolybdateBases...)),
-		Look: pick(rng, append([]coolant.Look{""}, coolant.Looks...)), Tool: pick(rng, append([]string{""}, tools...)), Method: pick(rng, append([]string{""}, ledger.TestMethods...))}
+		Appearance: pick(rng, append([]coolant.Appearance{""}, coolant.Appearances...)), Tool: pick(rng, append([]string{""}, tools...)), Method: pick(rng, append([]string{""}, ledger.TestMethods...))}
 	above := func(v *float64) *float64 {
 		if v == nil {
 			return nil

@@ -70,7 +70,7 @@ func TestDrawsEveryOption(t *testing.T) {
 	lists := map[string][]string{"mark": ledger.Marks, "hose": ledger.Hoses, "state of a hose": ledger.HoseStates, "clamp": ledger.Clamps, "point": ledger.Points,
 		"state of a point": ledger.PointStates, "cause of a loss": ledger.Causes, "method": ledger.Methods, "drain point": ledger.DrainPoints, "flush": ledger.FlushWiths,
 		"severity": ledger.Severities, "vacuum valve": ledger.VacuumValves, "seal": ledger.Seals, "stage of a cap": ledger.CapStages, "tempering": texts(ledger.Temperings),
-		"look": texts(coolant.Looks), "basis of nitrite": texts(coolant.NitriteBases), "basis of molybdate": texts(coolant.MolybdateBases),
+		"look": texts(coolant.Appearances), "basis of nitrite": texts(coolant.NitriteBases), "basis of molybdate": texts(coolant.MolybdateBases),
 		"method of a test": ledger.TestMethods, "additive": texts(coolant.AdditiveKinds), "release": texts(coolant.Releases)}
 	for name, list := range lists {
 		for _, word := range list {
