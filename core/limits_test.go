@@ -8,8 +8,8 @@ import (
 	"strings"
 	"testing"
 
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 )
 
@@ -43,7 +43,7 @@ A limit of the first table is replaced by the figure of the same key that the un
 	}
 	table("The mix and its chemistry (core/coolant)", coolant.Limits())
 	table("The fold (core/ledger)", ledger.Limits())
-	table("The clocks (core/forecast)", forecast.Limits())
+	table("The clocks (core/clock)", clock.Limits())
 	if *update {
 		if err := os.WriteFile(limitsDocument, []byte(b.String()), 0o644); err != nil {
 			t.Fatal(err)

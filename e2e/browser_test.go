@@ -2,6 +2,9 @@ package e2e
 
 import (
 	"context"
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
+	"diligentledger/core/serviceplan"
 	"errors"
 	"fmt"
 	"math"
@@ -21,7 +24,6 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
@@ -68,26 +70,26 @@ func (b *tab) calm() {
 type reckoned struct {
 	fleet   store.LoadedFleet
 	unit    store.LoadedUnit
-	plan    forecast.Plan
-	cold    *forecast.Climate
+	plan    serviceplan.Plan
+	cold    *climate.Climate
 	entries []ledger.Entry
 }
 
 func demoUnit(code string) *reckoned {
 	f := demo.Fleet(time.Now())
 	r := &reckoned{fleet: f, unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
-	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == r.unit.Plan })]
+	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == r.unit.Plan })]
 	r.cold = climateOf(r.unit.Site)
 	r.entries = r.unit.Entries
 	return r
 }
 
 // climateOf a demo site: twelve years of the stand-in's nights, and its forecast.
-func climateOf(site string) *forecast.Climate {
+func climateOf(site string) *climate.Climate {
 	w, today := demo.Weather(), measure.DateOf(time.Now(), time.Local)
 	record, err := w.Minima(context.Background(), site, today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
 	ahead, err2 := w.Forecast(context.Background(), site, today)
-	k, ok := forecast.NewClimate(slices.DeleteFunc(record, func(m forecast.Minimum) bool { return m.Celsius < -90 }), forecast.DefaultReturnPeriod)
+	k, ok := climate.New(slices.DeleteFunc(record, func(m climate.Minimum) bool { return m.Celsius < -90 }), climate.DefaultReturnPeriod)
 	if err != nil || err2 != nil || !ok {
 		panic(fmt.Sprint(err, err2, ok))
 	}
@@ -107,8 +109,8 @@ func (r *reckoned) add(b ledger.Body) {
 func (r *reckoned) shows() (protects, freezeDue string) {
 	u := r.unit
 	a := ledger.Fold(r.fleet.Ledger(u, r.plan), r.entries)
-	o := forecast.Evaluate(&a, r.plan, forecast.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
-	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c forecast.Clock) bool { return c.Kind == forecast.Freeze })]
+	o := clock.Evaluate(&a, r.plan, clock.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
+	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c clock.Clock) bool { return c.Kind == clock.Freeze })]
 	if c.Due != nil {
 		freezeDue = c.Due.Format(time.DateOnly)
 	}

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"diligentledger/core/serviceplan"
 	"fmt"
 	"strings"
 	"testing"
@@ -9,7 +10,6 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
-	"diligentledger/core/forecast"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
 )
@@ -62,7 +62,7 @@ func TestHorizon(t *testing.T) {
 // by scrolling.
 func TestHorizonOfTenThousand(t *testing.T) {
 	f := demo.Fleet(time.Now())
-	many := store.LoadedFleet{Name: "many", Sites: []store.LoadedSite{{Name: "Far yard", Cold: f.Sites[0].Cold}}, Plans: []forecast.Plan{{Name: "Far plan", Later: forecast.Interval{Months: 36}, FreezeMargin: 3}}}
+	many := store.LoadedFleet{Name: "many", Sites: []store.LoadedSite{{Name: "Far yard", Cold: f.Sites[0].Cold}}, Plans: []serviceplan.Plan{{Name: "Far plan", Later: serviceplan.Interval{Months: 36}, FreezeMargin: 3}}}
 	for i := range 10_000 {
 		many.Units = append(many.Units, store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("X-%05d", i), Name: "a unit with a name that is a good deal longer than there is room for on its line", Kind: "car", Site: "Far yard"},
 			Plan: "Far plan", Capacity: 6})

@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"diligentledger/core/climate"
+	"diligentledger/core/serviceplan"
 	"slices"
 	"strings"
 	"testing"
@@ -10,7 +12,6 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
@@ -117,7 +118,7 @@ func TestSitesAndKinds(t *testing.T) {
 func TestQuietMorning(t *testing.T) {
 	f := demo.Fleet(time.Now())
 	product := f.Products[slices.IndexFunc(f.Products, func(p coolant.Product) bool { return p.Code == "NORD-OAT-50" })]
-	quiet := store.LoadedFleet{Name: "quiet", Products: f.Products, Plans: []forecast.Plan{{Name: "Car", Later: forecast.Interval{Months: 60}, FreezeMargin: 3, TestMonths: 12}}}
+	quiet := store.LoadedFleet{Name: "quiet", Products: f.Products, Plans: []serviceplan.Plan{{Name: "Car", Later: serviceplan.Interval{Months: 60}, FreezeMargin: 3, TestMonths: 12}}}
 	for _, code := range []string{"CA-01", "CA-02", "CA-03"} {
 		u := store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: "pool car", Kind: "car", Site: "Quiet yard"}, Plan: "Car", Capacity: 6, Base: coolant.EG}
 		zero := 0.0
@@ -128,7 +129,7 @@ func TestQuietMorning(t *testing.T) {
 		}
 		quiet.Units = append(quiet.Units, u)
 	}
-	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: forecast.ColdCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
+	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: climate.MonthlyCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
 	withFleet(t, quiet, "planned", "account", "entry", "unit", "plan", "product", "installation")
 	b := newTab(t)
 	b.open("/", `[data-line]`)

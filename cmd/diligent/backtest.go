@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"io"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/ledger"
+	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 	"diligentledger/internal/backtest"
 	"diligentledger/internal/store"
 )
@@ -52,12 +54,12 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 			return err
 		}
 		var accounts []ledger.Account
-		var profiles []forecast.Profile
-		var plans []forecast.Plan
-		var cold []*forecast.Climate
+		var profiles []usage.Profile
+		var plans []serviceplan.Plan
+		var cold []*climate.Climate
 		for _, u := range fleet {
 			accounts = append(accounts, ledger.Fold(u.Ledger, entries[u.Code]))
-			profiles = append(profiles, forecast.ProfileOf(u.Kind, u.Cold.Southern()))
+			profiles = append(profiles, usage.ProfileOf(u.Kind, u.Cold.Southern()))
 			plans, cold = append(plans, u.Plan), append(cold, u.Cold)
 		}
 		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles),

@@ -19,7 +19,7 @@ import (
 	"syscall"
 )
 
-const usage = `usage: diligent COMMAND
+const usageText = `usage: diligent COMMAND
 
   serve    run the database and the application; see diligent serve -h
   verify   walk every chain, hold rows, stored accounts and kept heads against
@@ -48,7 +48,7 @@ func main() {
 
 func run(ctx context.Context, args []string) error {
 	if len(args) == 0 {
-		return fmt.Errorf("no command given\n%s", usage)
+		return fmt.Errorf("no command given\n%s", usageText)
 	}
 	switch args[0] {
 	case "serve":
@@ -66,8 +66,8 @@ func run(ctx context.Context, args []string) error {
 	case "sum":
 		return sum(args[1:], os.Stdin, os.Stdout)
 	case "help", "-h", "--help":
-		fmt.Println(usage)
+		fmt.Println(usageText)
 		return nil
 	}
-	return fmt.Errorf("command %q is not known\n%s", args[0], usage)
+	return fmt.Errorf("command %q is not known\n%s", args[0], usageText)
 }

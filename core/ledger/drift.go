@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
 )
 
 // driftPrior is the standard deviation, mass fraction a year, by which the
@@ -12,9 +13,6 @@ import (
 // a tenth of the charge made up with water in a year would be 0.05; set so that the
 // windows of the backtest hold, docs/forecast.md).
 const driftPrior = 0.016
-
-// year in days.
-const year = 365.25
 
 // mostStrengths that are kept of one charge: the fill, and the latest tests.
 const mostStrengths = 16
@@ -37,7 +35,7 @@ func (a *Account) learnt(s Strength) {
 // is held to account for all that happened.
 func (a *Account) unseen(at time.Time) {
 	if n := len(a.Strengths); n > 0 && at.After(a.Strengths[n-1].At) {
-		a.strength = math.Hypot(a.strength, driftPrior*at.Sub(a.Strengths[n-1].At).Hours()/24/year)
+		a.strength = math.Hypot(a.strength, driftPrior*at.Sub(a.Strengths[n-1].At).Hours()/24/measure.DaysPerYear)
 	}
 }
 
@@ -64,7 +62,7 @@ func (a *Account) Drift() (perYear, sigma float64) {
 		}
 	}
 	var sum, sumT, sumW float64
-	at := func(s Strength) float64 { return s.At.Sub(a.Strengths[0].At).Hours() / 24 / year }
+	at := func(s Strength) float64 { return s.At.Sub(a.Strengths[0].At).Hours() / 24 / measure.DaysPerYear }
 	points(func(s Strength) {
 		p := 1 / (s.Sigma * s.Sigma)
 		sum += p

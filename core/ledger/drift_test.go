@@ -6,12 +6,13 @@ import (
 	"time"
 
 	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
 )
 
 // The drift is the weighted slope drawn towards none: worked by hand for three
 // equally certain strengths half a year apart that fall by 0.01 each.
 func TestDrift(t *testing.T) {
-	at := func(months int) time.Time { return start.AddDate(0, 0, int(float64(months)*year/12)) }
+	at := func(months int) time.Time { return start.AddDate(0, 0, int(float64(months)*measure.DaysPerMonth)) }
 	a := Account{Strengths: []Strength{{at(0), 0.50, 0.01}, {at(6), 0.49, 0.01}, {at(12), 0.48, 0.01}}}
 	// Sxx = (0.25 + 0 + 0.25) / 0.01² = 5000; Sxy = −100; the prior 1 / 0.016² ≈ 3906.
 	perYear, sigma := a.Drift()

@@ -11,7 +11,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is reckoned anew.
-const Rules = 6
+const Rules = 7
 
 // Fold reckons the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and reckoned as far as they can

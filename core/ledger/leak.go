@@ -51,7 +51,7 @@ const (
 // nothing. Of the last one, two or three intervals those count that show the
 // fastest loss for sure (rate less its uncertainty), so that a leak that has begun
 // is not hidden by the time before. It is related to the meter when the meter
-// ran, else to the month of 30.44 days.
+// ran, else to the month of measure.DaysPerMonth.
 func (a *Account) Leak() *LeakRate {
 	if len(a.Lines) == 0 {
 		return a.leak
@@ -90,7 +90,7 @@ func (a *Account) leakOver(n int) *LeakRate {
 		variance += e.sigma * e.sigma
 	}
 	l.Per = PerMonth
-	span := end.Sub(start).Hours() / 24 / 30.44
+	span := end.Sub(start).Hours() / 24 / measure.DaysPerMonth
 	from, ok1 := a.meterAt(start)
 	if !ok1 && len(a.Points) > 0 {
 		from, ok1 = a.Points[0].Value, a.Points[0].At.Sub(start) < minLeakSpan

@@ -128,3 +128,32 @@ func (d *Date) Scan(src any) (err error) {
 	}
 	return err
 }
+
+// Mean lengths of the Gregorian calendar, in days (400 years of 146,097 days, rounded to
+// 365.25). They are for rates alone; intervals in months run by the calendar, see
+// [Date.AddMonths] and [MonthsBetween].
+const (
+	DaysPerYear  = 365.25
+	DaysPerMonth = DaysPerYear / 12
+)
+
+// LeapYearMonths are the days of each month of a leap year, January first.
+var LeapYearMonths = [12]int{31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31}
+
+// IsLeap reports whether a year of the Gregorian calendar has 366 days.
+func IsLeap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
+
+// MonthsBetween is the number of calendar months from one day to another, the last one as a
+// fraction of its days; negative when to is before from.
+func MonthsBetween(from, to Date) float64 {
+	n := 0
+	if to.After(from) {
+		n = (to.Year()-from.Year())*12 + int(to.Month()) - int(from.Month())
+	}
+	a, b := from.AddMonths(n), from.AddMonths(n+1)
+	if n > 0 && a.After(to) {
+		n--
+		a, b = from.AddMonths(n), a
+	}
+	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
+}

@@ -10,8 +10,8 @@ import (
 	"slices"
 	"time"
 
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/usage"
 )
 
 // Score of one forecaster on one fleet.
@@ -71,7 +71,7 @@ func (s Score) Median() float64 {
 }
 
 // add a forecast of a day that turned out to be truth.
-func (s *Score) add(w forecast.Span, truth time.Time) {
+func (s *Score) add(w usage.Span, truth time.Time) {
 	s.count(!truth.Before(w.P10.Add(-12*time.Hour)) && !truth.After(w.P90.Add(12*time.Hour)))
 	s.Errors = append(s.Errors, math.Abs(truth.Sub(w.P50).Hours()/24))
 }
@@ -105,7 +105,7 @@ func Histories(fleet string, all []History) Result {
 				n++
 			}
 			seen := h.Readings[:n]
-			model := forecast.NewUseModel(seen, h.Profile, asOf)
+			model := usage.NewModel(seen, h.Profile, asOf)
 			for _, ahead := range horizons {
 				if day+ahead >= len(h.True) || h.True[day+ahead] == h.True[day+ahead-7] {
 					continue // asleep that week: no interval ends there
@@ -132,8 +132,8 @@ func (h History) reached(v float64) time.Time {
 // thumb forecasts from the rate between the last reading and an earlier one, as
 // people do with a spreadsheet, by what the meter showed; far off when there is
 // none.
-func thumb(seen []ledger.MeterPoint, target float64, from int) forecast.Span {
-	far := forecast.Span{}
+func thumb(seen []ledger.MeterPoint, target float64, from int) usage.Span {
+	far := usage.Span{}
 	if len(seen) == 0 {
 		return far
 	}
@@ -155,14 +155,14 @@ const fewestSeen = 4
 
 // Accounts asks real accounts the same, as of each month, as far as later readings tell the truth:
 // the day of a later reading is the day its value was reached.
-func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profile) Result {
+func Accounts(fleet string, accounts []ledger.Account, profiles []usage.Profile) Result {
 	r := Result{Fleet: fleet}
 	for i := range accounts {
 		r.life()
 		// Readings that were believed at the end are the truth; the others are
 		// among what was seen.
 		points := accounts[i].Readings
-		end := forecast.NewUseModel(points, profiles[i], latest(points))
+		end := usage.NewModel(points, profiles[i], latest(points))
 		suspect := map[time.Time]bool{}
 		for _, s := range end.Outliers {
 			suspect[s.At] = true
@@ -179,7 +179,7 @@ func Accounts(fleet string, accounts []ledger.Account, profiles []forecast.Profi
 				continue
 			}
 			seen := points[:n]
-			model := forecast.NewUseModel(seen, profiles[i], asOf)
+			model := usage.NewModel(seen, profiles[i], asOf)
 			for _, truth := range points[n:] {
 				ahead := truth.At.Sub(asOf)
 				if suspect[truth.At] || ahead < 30*24*time.Hour || ahead > 320*24*time.Hour {

@@ -6,8 +6,9 @@ import (
 	"testing"
 	"time"
 
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 	"diligentledger/internal/demo"
 )
 
@@ -69,15 +70,15 @@ func TestSeasonFleets(t *testing.T) {
 	}
 }
 
-func demoFleet() (accounts []ledger.Account, profiles []forecast.Profile) {
+func demoFleet() (accounts []ledger.Account, profiles []usage.Profile) {
 	f := demo.Fleet(time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
-	plans := map[string]forecast.Plan{}
+	plans := map[string]serviceplan.Plan{}
 	for _, p := range f.Plans {
 		plans[p.Name] = p
 	}
 	for _, u := range f.Units {
 		accounts = append(accounts, ledger.Fold(f.Ledger(u, plans[u.Plan]), u.Entries))
-		profiles = append(profiles, forecast.ProfileOf(u.Kind, false))
+		profiles = append(profiles, usage.ProfileOf(u.Kind, false))
 	}
 	return accounts, profiles
 }
@@ -114,7 +115,7 @@ func TestPrint(t *testing.T) {
 // each unit was asked once, and does not shrink when the same is asked again.
 func TestSamplingError(t *testing.T) {
 	now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
-	right := forecast.Span{P10: now, P50: now, P90: now}
+	right := usage.Span{P10: now, P50: now, P90: now}
 	for _, times := range []int{1, 10} {
 		var s Score
 		for unit := range 50 {

@@ -6,15 +6,15 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // History is a meter as it truly ran, a value for each day, and as it was read.
 type History struct {
 	Name     string
-	Profile  forecast.Profile
+	Profile  usage.Profile
 	Start    time.Time
 	True     []float64 // at the end of each day
 	Readings []ledger.MeterPoint
@@ -23,7 +23,7 @@ type History struct {
 // Rule makes a synthetic history that the model knows nothing of.
 type Rule struct {
 	Name string
-	make func(rng *rand.Rand, days int) (use []float64, profile forecast.Profile)
+	make func(rng *rand.Rand, days int) (use []float64, profile usage.Profile)
 	// mistyped is the share of readings with a digit wrong.
 	mistyped float64
 	// replaced: the meter is replaced once in a life. The ledger runs it on before
@@ -39,7 +39,7 @@ var Rules = []Rule{
 	{Name: "regime change", make: regime},
 	{Name: "vacations", make: vacations},
 	{Name: "mistyped 1 %", make: steady, mistyped: 0.01},
-	{Name: "all at once", make: func(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+	{Name: "all at once", make: func(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 		use, profile := seasonal(rng, days)
 		other, _ := vacations(rng, days)
 		turn := days/3 + rng.IntN(days/3)
@@ -59,13 +59,13 @@ var Rules = []Rule{
 }
 
 // mixed lives: a third each steady, seasonal, and with changes of use.
-func mixed(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
-	return []func(*rand.Rand, int) ([]float64, forecast.Profile){steady, seasonal, regime}[rng.IntN(3)](rng, days)
+func mixed(rng *rand.Rand, days int) ([]float64, usage.Profile) {
+	return []func(*rand.Rand, int) ([]float64, usage.Profile){steady, seasonal, regime}[rng.IntN(3)](rng, days)
 }
 
 // away is a life with vacations.
-func away(life func(*rand.Rand, int) ([]float64, forecast.Profile)) func(*rand.Rand, int) ([]float64, forecast.Profile) {
-	return func(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+func away(life func(*rand.Rand, int) ([]float64, usage.Profile)) func(*rand.Rand, int) ([]float64, usage.Profile) {
+	return func(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 		use, profile := life(rng, days)
 		other, _ := vacations(rng, days)
 		rest(use, other)
@@ -83,7 +83,7 @@ func rest(use, other []float64) {
 }
 
 // steady use: weekdays and weekends, and good and bad weeks.
-func steady(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+func steady(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 	rate := 15 + 60*rng.Float64()
 	use := make([]float64, days)
 	week := 1.0
@@ -95,12 +95,12 @@ func steady(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
 			use[d] = rate * 1.4 * week * (0.4 + 1.2*rng.Float64())
 		}
 	}
-	return use, forecast.EvenProfile
+	return use, usage.EvenProfile
 }
 
 // seasonal use: asleep from November to March, busiest in July, in some years a week
 // or two sooner, in others later.
-func seasonal(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+func seasonal(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 	use, _ := steady(rng, days)
 	sooner := 0.0
 	for d := range use {
@@ -115,11 +115,11 @@ func seasonal(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
 		}
 		use[d] *= factor
 	}
-	return use, forecast.SummerProfile
+	return use, usage.SummerProfile
 }
 
 // regime change: once or twice the unit is given another round.
-func regime(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+func regime(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 	use, profile := steady(rng, days)
 	factor := 1.0
 	for d := range use {
@@ -132,7 +132,7 @@ func regime(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
 }
 
 // vacations: three weeks in summer and a fortnight now and then.
-func vacations(rng *rand.Rand, days int) ([]float64, forecast.Profile) {
+func vacations(rng *rand.Rand, days int) ([]float64, usage.Profile) {
 	use, profile := steady(rng, days)
 	for d := 0; d < days; d++ {
 		length := 0

@@ -6,18 +6,21 @@ import (
 	"math/rand/v2"
 	"time"
 
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 )
 
 // Charge is a life of a charge: what was written of it, and what it truly
 // protected to.
 type Charge struct {
 	Unit    ledger.Unit
-	Plan    forecast.Plan
-	Cold    *forecast.Climate
+	Plan    serviceplan.Plan
+	Cold    *climate.Climate
 	Entries []ledger.Entry // in the order in which they happened
 	Start   measure.Date
 	// True freeze point at the end of each day; NaN where nobody can know.
@@ -49,9 +52,9 @@ func FreezeDays(fleet string, all []Charge) Result {
 			if a.LastTest == nil || !known {
 				continue
 			}
-			f := freezeWindow(forecast.Evaluate(&a, c.Plan, forecast.Conditions{Climate: c.Cold}, asOf))
+			f := freezeWindow(clock.Evaluate(&a, c.Plan, clock.Conditions{Climate: c.Cold}, asOf))
 			two, whole := c.thumbs(&a, asOf)
-			if truth == nil && f == (forecast.Window{}) && two == nil && whole == nil {
+			if truth == nil && f == (usage.Window{}) && two == nil && whole == nil {
 				continue // all agree that nothing will happen
 			}
 			r.Ours.night(f, truth)
@@ -64,10 +67,10 @@ func FreezeDays(fleet string, all []Charge) Result {
 
 // freezeWindow of the freeze clock; without a P50 it is not likely to be caught at
 // all, without a P90 one in ten it is not.
-func freezeWindow(o forecast.UnitStatus) (w forecast.Window) {
+func freezeWindow(o clock.UnitStatus) (w usage.Window) {
 	for _, c := range o.Clocks {
 		switch {
-		case c.Kind != forecast.Freeze || c.Due == nil:
+		case c.Kind != clock.Freeze || c.Due == nil:
 		case c.Window != nil:
 			w = *c.Window
 			if w.P90.Sub(w.P50) >= farOff {
@@ -80,15 +83,15 @@ func freezeWindow(o forecast.UnitStatus) (w forecast.Window) {
 	return w
 }
 
-func sure(t *measure.Date) (w forecast.Window) {
+func sure(t *measure.Date) (w usage.Window) {
 	if t != nil {
-		w = forecast.Window{P10: *t, P50: *t, P90: *t}
+		w = usage.Window{P10: *t, P50: *t, P90: *t}
 	}
 	return w
 }
 
 // night adds a forecast of a night that came, or never did.
-func (s *Score) night(w forecast.Window, truth *measure.Date) {
+func (s *Score) night(w usage.Window, truth *measure.Date) {
 	off := 0.0
 	switch {
 	case truth == nil && !w.P50.IsZero(), truth != nil && w.P50.IsZero():
@@ -157,12 +160,12 @@ func (c Charge) thumbs(a *ledger.Account, asOf measure.Date) (two, whole *measur
 // then, and half of that is not written down. They are tested in spring and
 // autumn, give or take a degree.
 func Charges(seed uint64, n, days int) []Charge {
-	curves := []forecast.ColdCurve{{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}, {-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10},
+	curves := []climate.MonthlyCurve{{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}, {-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10},
 		{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}}
 	var all []Charge
 	for i := range n {
 		rng := rand.New(rand.NewPCG(seed, uint64(i)))
-		c := Charge{Unit: ledger.Unit{Code: "X", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}, Plan: forecast.Plan{Later: forecast.Interval{Months: 240}, FreezeMargin: 3},
+		c := Charge{Unit: ledger.Unit{Code: "X", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}, Plan: serviceplan.Plan{Later: serviceplan.Interval{Months: 240}, FreezeMargin: 3},
 			Cold: curves[rng.IntN(len(curves))].Climate(), Start: measure.DateOf(start, time.UTC), True: make([]float64, days)}
 		write := func(day int, b ledger.Body) {
 			c.Entries = append(c.Entries, ledger.Entry{ID: fmt.Sprint(len(c.Entries)), At: start.AddDate(0, 0, day).Add(8 * time.Hour), Body: b})
@@ -209,7 +212,7 @@ func Charges(seed uint64, n, days int) []Charge {
 // ChargesOf real accounts: what a charge truly protected to is the straight line
 // between what was filled and the trusted tests after it, and not known after the
 // last of them.
-func ChargesOf(accounts []ledger.Account, plans []forecast.Plan, cold []*forecast.Climate) []Charge {
+func ChargesOf(accounts []ledger.Account, plans []serviceplan.Plan, cold []*climate.Climate) []Charge {
 	var all []Charge
 	for i := range accounts {
 		a := &accounts[i]

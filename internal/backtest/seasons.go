@@ -7,9 +7,9 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // SeasonRule makes a fleet of units that rest for a part of the year. Each unit
@@ -75,7 +75,7 @@ func (r SeasonRule) Make(seed uint64, n int) []SeasonHistory {
 	for i := range n {
 		rng := rand.New(rand.NewPCG(seed, uint64(i)))
 		pattern := patterns[i%len(patterns)]
-		h := SeasonHistory{History: History{Name: r.Name, Profile: forecast.ProfileOf(r.Kind, false), Start: start.AddDate(0, 0, rng.IntN(365))},
+		h := SeasonHistory{History: History{Name: r.Name, Profile: usage.ProfileOf(r.Kind, false), Start: start.AddDate(0, 0, rng.IntN(365))},
 			Seasons: 1 + i/len(patterns)%5, Pattern: pattern.name, Scattered: i/(len(patterns)*5)%2 == 1}
 		days := 365*h.Seasons + 700
 		use := r.live(rng, h, days)
@@ -168,7 +168,7 @@ func Seasons(fleet string, all []SeasonHistory) SeasonScore {
 			if n < 2 {
 				continue
 			}
-			model := forecast.NewUseModel(h.Readings[:n], h.Profile, asOf)
+			model := usage.NewModel(h.Readings[:n], h.Profile, asOf)
 			for _, ahead := range horizons {
 				if day+ahead >= len(h.True) || h.True[day+ahead] == h.True[day+ahead-7] {
 					continue // at rest that week: no interval ends there

@@ -12,10 +12,11 @@ import (
 	"time"
 
 	"diligentledger/core/access"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/store"
 )
 
@@ -36,7 +37,7 @@ func New(s *store.Store, now func() time.Time) *Fleet { return &Fleet{store: s, 
 type EvaluatedUnit struct {
 	Unit    store.Unit
 	Account *ledger.Account
-	Status  forecast.UnitStatus
+	Status  clock.UnitStatus
 	Today   measure.Date // at the unit's site
 	// Additives of the register; of a single account only.
 	Additives []coolant.Additive
@@ -77,8 +78,8 @@ func (d conditions) evaluatedUnit(u store.Unit, account *ledger.Account) Evaluat
 	return EvaluatedUnit{Unit: u, Account: account, Status: d.evaluate(account, u.Plan, u), Today: measure.DateOf(d.now, u.Zone), day: d}
 }
 
-func (d conditions) evaluate(account *ledger.Account, p forecast.Plan, u store.Unit) forecast.UnitStatus {
-	return forecast.Evaluate(account, p, forecast.Conditions{Climate: u.Cold, Zeroed: d.zeroed, Zone: u.Zone}, measure.DateOf(d.now, u.Zone))
+func (d conditions) evaluate(account *ledger.Account, p serviceplan.Plan, u store.Unit) clock.UnitStatus {
+	return clock.Evaluate(account, p, clock.Conditions{Climate: u.Cold, Zeroed: d.zeroed, Zone: u.Zone}, measure.DateOf(d.now, u.Zone))
 }
 
 // Account of one unit. It returns [store.ErrNoUnit] for an unknown code.
@@ -155,7 +156,7 @@ func (b *Fleet) Morning(ctx context.Context) (Morning, error) {
 		}
 	}
 	slices.SortStableFunc(m.Rows, func(x, y EvaluatedUnit) int {
-		return forecast.ByUrgency(x.Status.Governing, y.Status.Governing)
+		return clock.ByUrgency(x.Status.Governing, y.Status.Governing)
 	})
 	return m, nil
 }
@@ -243,7 +244,7 @@ func (b *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) 
 	d := conditions{now: b.now()}
 	failure := func(entries []ledger.Entry) string {
 		a := ledger.TryFold(u.Ledger, entries)
-		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == forecast.Evaluation {
+		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
 			return c.Reason.About
 		}
 		return ""
@@ -310,13 +311,13 @@ func (b *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entrie
 // StatusChange is what a changed plan would do to one unit on it.
 type StatusChange struct {
 	Unit          store.Unit
-	Before, After forecast.UnitStatus
+	Before, After clock.UnitStatus
 }
 
 // PreviewServicePlan tells which units on the plan would stand otherwise, the worst
 // first; a [Refusal] when the plan cannot be meant, [store.ErrNoPlan].
-func (b *Fleet) PreviewServicePlan(ctx context.Context, id int64, p forecast.Plan) ([]StatusChange, error) {
-	if fields := forecast.CheckPlan(p); len(fields) > 0 {
+func (b *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.Plan) ([]StatusChange, error) {
+	if fields := serviceplan.Check(p); len(fields) > 0 {
 		return nil, &Refusal{Fields: fields}
 	}
 	if _, err := b.servicePlan(ctx, id); err != nil {
@@ -327,7 +328,7 @@ func (b *Fleet) PreviewServicePlan(ctx context.Context, id int64, p forecast.Pla
 
 // statusChanges tells which of some units would stand otherwise on a plan, the worst
 // first.
-func (b *Fleet) statusChanges(ctx context.Context, p forecast.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
+func (b *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
 	m, err := b.Morning(ctx)
 	if err != nil {
 		return nil, err
@@ -353,7 +354,7 @@ func (b *Fleet) statusChanges(ctx context.Context, p forecast.Plan, meant func(s
 			changed = append(changed, StatusChange{Unit: r.Unit, Before: r.Status, After: after})
 		}
 	}
-	slices.SortStableFunc(changed, func(x, y StatusChange) int { return forecast.ByUrgency(x.After.Governing, y.After.Governing) })
+	slices.SortStableFunc(changed, func(x, y StatusChange) int { return clock.ByUrgency(x.After.Governing, y.After.Governing) })
 	return changed, nil
 }
 
@@ -411,8 +412,8 @@ func (b *Fleet) ServicePlans(ctx context.Context) ([]store.ServicePlan, error) {
 
 // SaveServicePlan changes a plan that still bears the mark, or adds one when id is 0; a
 // [Refusal] when it cannot be meant, [store.ErrPlanChanged].
-func (b *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p forecast.Plan) (int64, error) {
-	if fields := forecast.CheckPlan(p); len(fields) > 0 {
+func (b *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p serviceplan.Plan) (int64, error) {
+	if fields := serviceplan.Check(p); len(fields) > 0 {
 		return 0, &Refusal{Fields: fields}
 	}
 	var err error

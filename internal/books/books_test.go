@@ -14,10 +14,11 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/core/access"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/mariadb"
@@ -156,7 +157,7 @@ func bigFleet(b *testing.B) []store.Unit {
 	premix := f.Products[1]
 	name := fmt.Sprint("big ", time.Now().UnixNano())
 	big := store.LoadedFleet{Name: name, Sites: []store.LoadedSite{{Name: name, Cold: f.Sites[0].Cold}},
-		Plans: []forecast.Plan{{Name: name, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3,
+		Plans: []serviceplan.Plan{{Name: name, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3,
 			TestMonths: 12, CapMonths: 24, HoseMonths: 12, FollowDays: 3}}}
 	for i := range n {
 		u := store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("B%d-%05d", time.Now().UnixNano()%1_000_000, i), Name: "big", Kind: "car", Site: name},
@@ -227,7 +228,7 @@ func BenchmarkClocks(b *testing.B) {
 			entries, err := app.EntriesOf(b.Context(), units)
 			for _, u := range units {
 				a := ledger.Fold(u.Ledger, entries[u.Code])
-				forecast.Evaluate(&a, u.Plan, forecast.Conditions{Climate: u.Cold}, measure.DateOf(noon, time.UTC))
+				clock.Evaluate(&a, u.Plan, clock.Conditions{Climate: u.Cold}, measure.DateOf(noon, time.UTC))
 			}
 			return err
 		})

@@ -6,7 +6,8 @@ import (
 	"slices"
 	"time"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
@@ -18,7 +19,7 @@ type WorkLine struct {
 	// Done is when the work was done by the books; nil while it is not.
 	Done *time.Time
 	// Governing clock of the unit now.
-	Governing forecast.Clock
+	Governing clock.Clock
 }
 
 // WorkList is every open line with what the books say of it.
@@ -46,7 +47,7 @@ func (b *Fleet) planList(ctx context.Context, at map[string]*EvaluatedUnit) ([]W
 		if !ok {
 			continue
 		}
-		lines = append(lines, WorkLine{WorkItem: p, Done: forecast.CompletedAt(r.Account, p.Work, p.SentAt), Governing: r.Status.Governing})
+		lines = append(lines, WorkLine{WorkItem: p, Done: clock.CompletedAt(r.Account, p.Work, p.SentAt), Governing: r.Status.Governing})
 	}
 	return lines, nil
 }
@@ -96,7 +97,7 @@ func (b *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 			continue
 		}
 		seen[code] = true
-		work, ok := forecast.WorkFor(r.Status.Governing)
+		work, ok := clock.WorkFor(r.Status.Governing)
 		if !ok {
 			sent.Nothing = append(sent.Nothing, code)
 			continue
@@ -126,7 +127,7 @@ func checkDays(from, to *measure.Date, today measure.Date) (fields []*ledger.Fie
 		fields = append(fields, &ledger.FieldError{Field: field, Got: day.String(), Accepted: accepted})
 	}
 	for field, day := range map[string]*measure.Date{"/from": from, "/to": to} {
-		if day != nil && (forecast.DaysBetween(today, *day) < 0 || forecast.DaysBetween(today, *day) > farthest) {
+		if day != nil && (day.Sub(today) < 0 || day.Sub(today) > farthest) {
 			wrong(field, *day, fmt.Sprintf("a day from %s to five years on", today.String()))
 		}
 	}
@@ -162,9 +163,9 @@ func (b *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return b.stor
 // [store.ErrNoSite].
 func (b *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
 	var fields []*ledger.FieldError
-	if winters != nil && (*winters < forecast.MinReturnPeriod || *winters > forecast.MaxReturnPeriod) {
+	if winters != nil && (*winters < climate.MinReturnPeriod || *winters > climate.MaxReturnPeriod) {
 		fields = append(fields, &ledger.FieldError{Field: "/winters", Got: fmt.Sprint(*winters),
-			Accepted: fmt.Sprintf("%d to %d", forecast.MinReturnPeriod, forecast.MaxReturnPeriod)})
+			Accepted: fmt.Sprintf("%d to %d", climate.MinReturnPeriod, climate.MaxReturnPeriod)})
 	}
 	var at *time.Location
 	if zone != nil && *zone != "" {

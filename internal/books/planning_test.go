@@ -10,9 +10,10 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/core/access"
-	"diligentledger/core/forecast"
+	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/books"
 	"diligentledger/internal/store"
 )
@@ -87,7 +88,7 @@ func TestPlanList(t *testing.T) {
 	}
 	today := measure.DateOf(noon, time.UTC)
 	for _, l := range lines {
-		if l.From.After(l.To) || forecast.DaysBetween(today, l.From) < 0 || l.Done != nil || l.SentBy == "" {
+		if l.From.After(l.To) || l.From.Sub(today) < 0 || l.Done != nil || l.SentBy == "" {
 			t.Errorf("line %+v", l)
 		}
 	}
@@ -107,7 +108,7 @@ func TestPlanList(t *testing.T) {
 		t.Errorf("a unit that is not there: %v", err)
 	}
 	lines, err = open.WorkList(ctx)
-	if i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.ID == at.ID }); err != nil || i < 0 || forecast.DaysBetween(today, lines[i].From) != 20 {
+	if i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.ID == at.ID }); err != nil || i < 0 || lines[i].From.Sub(today) != 20 {
 		t.Errorf("moved: %+v, %v", lines, err)
 	}
 	if err := open.RemoveWork(ctx, marrow, []int64{at.ID}); err != nil {
@@ -125,7 +126,7 @@ func TestPlannedIsDone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.EvaluatedUnit) bool { return r.Status.Verdict == forecast.Sound })]
+	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.EvaluatedUnit) bool { return r.Status.Verdict == clock.Sound })]
 	code := sound.Unit.Code
 	write := func(b ledger.Body) {
 		t.Helper()
@@ -148,7 +149,7 @@ func TestPlannedIsDone(t *testing.T) {
 		return lines[i]
 	}
 	before := line()
-	if before.Work != forecast.RepairWork || before.Done != nil {
+	if before.Work != clock.RepairWork || before.Done != nil {
 		t.Errorf("before %+v", before)
 	}
 	now, err := open.Account(ctx, code)
@@ -170,7 +171,7 @@ func TestPlannedIsDone(t *testing.T) {
 // A kind goes to a plan together, after a look at what that does.
 func TestKindOnPlan(t *testing.T) {
 	ctx := t.Context()
-	id, err := open.SaveServicePlan(ctx, marrow, 0, "", forecast.Plan{Name: "Short", Strategy: forecast.FixedInterval, Later: forecast.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
+	id, err := open.SaveServicePlan(ctx, marrow, 0, "", serviceplan.Plan{Name: "Short", Strategy: serviceplan.FixedInterval, Later: serviceplan.Interval{Months: 1}, FreezeMargin: 3, Replaced: 0.6})
 	if err != nil {
 		t.Fatal(err)
 	}

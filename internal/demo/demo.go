@@ -13,10 +13,12 @@ import (
 
 	"github.com/google/uuid"
 
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/standin"
 	"diligentledger/internal/store"
 )
@@ -33,10 +35,10 @@ const (
 )
 
 var sites = []store.LoadedSite{
-	{Name: depot, Altitude: 85, Cold: forecast.ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}},
-	{Name: harbour, Altitude: 4, Cold: forecast.ColdCurve{-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10}},
-	{Name: strip, Altitude: 22, Cold: forecast.ColdCurve{-17, -16, -12, -6, -1, 3, 6, 6, 2, -3, -8, -13}},
-	{Name: hill, Altitude: 610, Cold: forecast.ColdCurve{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}},
+	{Name: depot, Altitude: 85, Cold: climate.MonthlyCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}},
+	{Name: harbour, Altitude: 4, Cold: climate.MonthlyCurve{-13, -13, -9, -4, 0, 4, 7, 7, 3, -1, -6, -10}},
+	{Name: strip, Altitude: 22, Cold: climate.MonthlyCurve{-17, -16, -12, -6, -1, 3, 6, 6, 2, -3, -8, -13}},
+	{Name: hill, Altitude: 610, Cold: climate.MonthlyCurve{-25, -24, -19, -11, -4, 1, 4, 3, -1, -7, -12, -19}},
 }
 
 // Products, by their part in the fleet.
@@ -66,19 +68,19 @@ var (
 		{Code: "SKER-AF-B", Name: "Skerry filter, blank", Kind: coolant.Filter, Release: coolant.ReleaseNone, Months: 12, Hours: 1_000}}
 )
 
-var plans = []forecast.Plan{
-	{Name: "Pool car", First: forecast.Interval{Months: 72, Km: 160_000}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
-	{Name: "Courier van", First: forecast.Interval{Months: 60, Km: 120_000}, Later: forecast.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
-	{Name: "Heavy truck", First: forecast.Interval{Months: 48, Hours: 6_000}, Later: forecast.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
-	{Name: "Motorcycle", First: forecast.Interval{Months: 36, Km: 38_000}, Later: forecast.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
-	{Name: "Boat diesel", First: forecast.Interval{Months: 24, Hours: 1_000}, Later: forecast.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
-	{Name: "Light aircraft", First: forecast.Interval{Months: 24, Hours: 200}, Later: forecast.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: forecast.ConditionFirst, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
-	{Name: "Sealed fill, precautionary", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, Strategy: forecast.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
+var plans = []serviceplan.Plan{
+	{Name: "Pool car", First: serviceplan.Interval{Months: 72, Km: 160_000}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Courier van", First: serviceplan.Interval{Months: 60, Km: 120_000}, Later: serviceplan.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Heavy truck", First: serviceplan.Interval{Months: 48, Hours: 6_000}, Later: serviceplan.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Motorcycle", First: serviceplan.Interval{Months: 36, Km: 38_000}, Later: serviceplan.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
+	{Name: "Boat diesel", First: serviceplan.Interval{Months: 24, Hours: 1_000}, Later: serviceplan.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
+	{Name: "Light aircraft", First: serviceplan.Interval{Months: 24, Hours: 200}, Later: serviceplan.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: serviceplan.ConditionBased, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
+	{Name: "Sealed fill, precautionary", First: serviceplan.Interval{Months: 60}, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, Strategy: serviceplan.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
 }
 
 // Weather of the sites, made up about their curves.
 func Weather() standin.Weather {
-	curves := map[string]forecast.ColdCurve{}
+	curves := map[string]climate.MonthlyCurve{}
 	for _, s := range sites {
 		curves[s.Name] = s.Cold
 	}
@@ -103,11 +105,11 @@ func Fleet(today time.Time) store.LoadedFleet {
 	day := func(ahead int) measure.Date { return measure.DateOf(today, today.Location()).AddDays(ahead) }
 	at := func(ahead int) time.Time { return midnight(today).AddDate(0, 0, ahead) }
 	f.Planned = []store.LoadedWork{
-		{Unit: "CA-14", Work: forecast.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: at(-6)},
-		{Unit: "HB-02", Work: forecast.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: at(-6)},
-		{Unit: "AV-02", Work: forecast.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: at(-5)},
-		{Unit: "CA-47", Work: forecast.RepairWork, From: day(-12), To: day(-3), By: "E. Marrow", At: at(-20)},
-		{Unit: "CA-43", Work: forecast.TestWork, From: day(-14), To: day(-7), By: "E. Marrow", At: at(-15)},
+		{Unit: "CA-14", Work: clock.RenewWork, From: day(9), To: day(13), By: "E. Marrow", At: at(-6)},
+		{Unit: "HB-02", Work: clock.RenewWork, From: day(15), To: day(22), By: "E. Marrow", At: at(-6)},
+		{Unit: "AV-02", Work: clock.RenewWork, From: day(5), To: day(8), By: "E. Marrow", At: at(-5)},
+		{Unit: "CA-47", Work: clock.RepairWork, From: day(-12), To: day(-3), By: "E. Marrow", At: at(-20)},
+		{Unit: "CA-43", Work: clock.TestWork, From: day(-14), To: day(-7), By: "E. Marrow", At: at(-15)},
 	}
 	return f
 }

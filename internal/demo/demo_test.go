@@ -9,10 +9,12 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/core/access"
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/store"
 )
 
@@ -25,21 +27,21 @@ var days = []time.Time{
 // mistakes of the demo's maker rather than of its people.
 var mistakes = []ledger.Note{ledger.NoteNotFilled, ledger.NoteBeyondTable, ledger.NoteOtherMeter, ledger.NoteStrikesNone, ledger.NoteMoreThanBook}
 
-func planOf(f store.LoadedFleet, u store.LoadedUnit) forecast.Plan {
-	return f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == u.Plan })]
+func planOf(f store.LoadedFleet, u store.LoadedUnit) serviceplan.Plan {
+	return f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == u.Plan })]
 }
 
-func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, forecast.UnitStatus) {
+func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, clock.UnitStatus) {
 	plan := planOf(f, u)
 	a := ledger.Fold(f.Ledger(u, plan), u.Entries)
 	site := f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == u.Site })]
-	return a, forecast.Evaluate(&a, plan, forecast.Conditions{Climate: site.Cold.Climate()}, measure.DateOf(today, time.UTC))
+	return a, clock.Evaluate(&a, plan, clock.Conditions{Climate: site.Cold.Climate()}, measure.DateOf(today, time.UTC))
 }
 
 func TestFleet(t *testing.T) {
 	for _, today := range days {
 		f := Fleet(today)
-		kinds, verdicts, ids := map[string]int{}, map[forecast.Verdict]int{}, map[string]bool{}
+		kinds, verdicts, ids := map[string]int{}, map[clock.Verdict]int{}, map[string]bool{}
 		for _, u := range f.Units {
 			kinds[u.Kind]++
 			a, o := look(f, u, today)
@@ -63,7 +65,7 @@ func TestFleet(t *testing.T) {
 		if len(f.Units) < 55 || len(kinds) != 5 {
 			t.Errorf("%d units of %d kinds", len(f.Units), len(kinds))
 		}
-		for _, v := range []forecast.Verdict{forecast.Hold, forecast.Overdue, forecast.Due, forecast.Watch, forecast.Sound} {
+		for _, v := range []clock.Verdict{clock.Hold, clock.Overdue, clock.Due, clock.Watch, clock.Sound} {
 			if verdicts[v] == 0 {
 				t.Errorf("on %s nothing is %s: %v", today.Format(time.DateOnly), v, verdicts)
 			}
@@ -77,12 +79,12 @@ func TestFleet(t *testing.T) {
 func TestUnsafeNights(t *testing.T) {
 	today := measure.DateOf(days[0], time.UTC)
 	f, w := Fleet(days[0]), Weather()
-	sound := func(m forecast.Minimum) bool { return m.Celsius < -90 }
-	climates, unseen := map[string]*forecast.Climate{}, map[string][]forecast.Minimum{}
+	sound := func(m climate.Minimum) bool { return m.Celsius < -90 }
+	climates, unseen := map[string]*climate.Climate{}, map[string][]climate.Minimum{}
 	for _, s := range sites {
 		record, err := w.Minima(t.Context(), s.Name, today.AddDate(-12, 0, 0), today.AddDays(-1))
 		more, err2 := w.Minima(t.Context(), s.Name, measure.NewDate(2100, 7, 1), measure.NewDate(2300, 6, 30))
-		k, ok := forecast.NewClimate(slices.DeleteFunc(record, sound), forecast.DefaultReturnPeriod)
+		k, ok := climate.New(slices.DeleteFunc(record, sound), climate.DefaultReturnPeriod)
 		if err != nil || err2 != nil || !ok {
 			t.Fatal(err, err2, ok)
 		}

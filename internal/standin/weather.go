@@ -9,7 +9,7 @@ import (
 
 	"gonum.org/v1/gonum/stat/distuv"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 )
 
@@ -19,7 +19,7 @@ import (
 // more the further ahead it looks. It is safe for concurrent use.
 type Weather struct {
 	// Sites by name: the curve that one night in fifty falls below.
-	Sites map[string]forecast.ColdCurve
+	Sites map[string]climate.MonthlyCurve
 	// Snap, K: the forecast always tells of a cold snap four nights away that goes so
 	// far below the curve, for a demonstration to have one to show; 0 for none.
 	Snap measure.Celsius
@@ -37,14 +37,14 @@ const (
 )
 
 // Minima of past nights. One in 200 is missing, one in 400 is nonsense.
-func (w Weather) Minima(_ context.Context, site string, from, to measure.Date) ([]forecast.Minimum, error) {
-	climate, err := w.climate(site)
+func (w Weather) Minima(_ context.Context, site string, from, to measure.Date) ([]climate.Minimum, error) {
+	k, err := w.climate(site)
 	if err != nil {
 		return nil, err
 	}
-	var nights []forecast.Minimum
+	var nights []climate.Minimum
 	for day := from; !day.After(to); day = day.AddDays(1) {
-		n := forecast.Minimum{Day: day, Celsius: night(climate, site, day)}
+		n := climate.Minimum{Day: day, Celsius: night(k, site, day)}
 		switch luck := chance(site, "fault", day, 0); {
 		case luck < 1.0/200:
 			continue
@@ -57,25 +57,25 @@ func (w Weather) Minima(_ context.Context, site string, from, to measure.Date) (
 }
 
 // Forecast of ten nights.
-func (w Weather) Forecast(_ context.Context, site string, today measure.Date) ([]forecast.Minimum, error) {
-	climate, err := w.climate(site)
+func (w Weather) Forecast(_ context.Context, site string, today measure.Date) ([]climate.Minimum, error) {
+	k, err := w.climate(site)
 	if err != nil {
 		return nil, err
 	}
-	var nights []forecast.Minimum
-	for n := range forecast.AheadNights {
+	var nights []climate.Minimum
+	for n := range climate.AheadNights {
 		day := today.AddDays(n)
 		off := 0.25 * float64(n) * normal(site, "error"+today.String(), day, 0)
-		expected := tenth(float64(night(climate, site, day)) + off)
+		expected := tenth(float64(night(k, site, day)) + off)
 		if w.Snap > 0 && (n == snapIn || n == snapIn+1) {
-			expected = min(expected, tenth(float64(climate.CurveMinimum(day)-w.Snap)))
+			expected = min(expected, tenth(float64(k.CurveMinimum(day)-w.Snap)))
 		}
-		nights = append(nights, forecast.Minimum{Day: day, Celsius: expected})
+		nights = append(nights, climate.Minimum{Day: day, Celsius: expected})
 	}
 	return nights, nil
 }
 
-func (w Weather) climate(site string) (*forecast.Climate, error) {
+func (w Weather) climate(site string) (*climate.Climate, error) {
 	if w.Down {
 		return nil, fmt.Errorf("the weather service does not answer")
 	}
@@ -87,7 +87,7 @@ func (w Weather) climate(site string) (*forecast.Climate, error) {
 }
 
 // night is the true minimum of the night after day.
-func night(k *forecast.Climate, site string, day measure.Date) measure.Celsius {
+func night(k *climate.Climate, site string, day measure.Date) measure.Celsius {
 	// The deviation is that of a moving average, so that cold comes in spells.
 	deviation := 0.0
 	for back := range spell {

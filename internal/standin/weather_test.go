@@ -5,7 +5,7 @@ import (
 	"slices"
 	"testing"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 )
 
@@ -13,19 +13,19 @@ import (
 // cold comes in spells; the forecast errs the more the further ahead it looks, and
 // tells of a snap when there is to be one.
 func TestWeather(t *testing.T) {
-	curve := forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
-	w := Weather{Sites: map[string]forecast.ColdCurve{"Yard": curve}}
+	curve := climate.MonthlyCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
+	w := Weather{Sites: map[string]climate.MonthlyCurve{"Yard": curve}}
 	from, to := measure.NewDate(2010, 1, 1), measure.NewDate(2029, 12, 31)
 	nights, err := w.Minima(t.Context(), "Yard", from, to)
 	if err != nil {
 		t.Fatal(err)
 	}
 	again, _ := w.Minima(t.Context(), "Yard", from.AddDate(3, 0, 0), to)
-	i := slices.IndexFunc(nights, func(m forecast.Minimum) bool { return m.Day.Equal(again[0].Day) })
+	i := slices.IndexFunc(nights, func(m climate.Minimum) bool { return m.Day.Equal(again[0].Day) })
 	if i < 0 || !slices.Equal(nights[i:], again) {
 		t.Error("asked for less, other nights are told")
 	}
-	all := forecast.DaysBetween(from, to) + 1
+	all := to.Sub(from) + 1
 	nonsense, below, next, square := 0, 0, 0.0, 0.0
 	k := curve.Climate()
 	last := math.NaN()
@@ -58,7 +58,7 @@ func TestWeather(t *testing.T) {
 	for d := range 200 {
 		day := today.AddDate(0, 0, d)
 		told, err := w.Forecast(t.Context(), "Yard", day)
-		if err != nil || len(told) != forecast.AheadNights {
+		if err != nil || len(told) != climate.AheadNights {
 			t.Fatalf("%d nights ahead, %v", len(told), err)
 		}
 		near += math.Abs(float64(told[1].Celsius - night(k, "Yard", told[1].Day)))
@@ -69,7 +69,7 @@ func TestWeather(t *testing.T) {
 	}
 	w.Snap = 3
 	told, _ := w.Forecast(t.Context(), "Yard", today)
-	coldest := slices.MinFunc(told, func(a, b forecast.Minimum) int {
+	coldest := slices.MinFunc(told, func(a, b climate.Minimum) int {
 		return int(math.Copysign(1, float64(a.Celsius-k.CurveMinimum(a.Day)-(b.Celsius-k.CurveMinimum(b.Day)))))
 	})
 	if off := coldest.Celsius - k.CurveMinimum(coldest.Day); off > -3+measure.Celsius(0.06) {

@@ -9,10 +9,12 @@ import (
 	"strings"
 	"time"
 
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 // LoadedFleet is a register and its books, written at once, such as the demo
@@ -20,7 +22,7 @@ import (
 type LoadedFleet struct {
 	Name     string
 	Sites    []LoadedSite
-	Plans    []forecast.Plan
+	Plans    []serviceplan.Plan
 	Products []coolant.Product
 	// Additives of the register.
 	Additives []coolant.Additive
@@ -31,7 +33,7 @@ type LoadedFleet struct {
 // LoadedWork is a line of the plan list, by the code of its unit.
 type LoadedWork struct {
 	Unit     string
-	Work     forecast.Work
+	Work     clock.Work
 	From, To measure.Date
 	By       string
 	At       time.Time
@@ -41,7 +43,7 @@ type LoadedWork struct {
 type LoadedSite struct {
 	Name     string
 	Altitude float64 // m
-	Cold     forecast.ColdCurve
+	Cold     climate.MonthlyCurve
 }
 
 // LoadedUnit is a unit with its entries, in the order of recording.
@@ -67,7 +69,7 @@ type LoadedUnit struct {
 }
 
 // Ledger is what the fold must know of a unit of the fleet, which runs on plan p.
-func (f LoadedFleet) Ledger(u LoadedUnit, p forecast.Plan) ledger.Unit {
+func (f LoadedFleet) Ledger(u LoadedUnit, p serviceplan.Plan) ledger.Unit {
 	return ledger.Unit{Scales: f.scalesAt(u.Site), Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft, Metal: u.Metal,
 		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
@@ -92,7 +94,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			return res.LastInsertId()
 		}
-		sites, plans, kept := map[string]int64{}, map[string]int64{}, map[string]forecast.Plan{}
+		sites, plans, kept := map[string]int64{}, map[string]int64{}, map[string]serviceplan.Plan{}
 		for _, site := range f.Sites {
 			id, err := insert(`INSERT INTO site (name, altitude_m) VALUES (?, ?)`, site.Name, site.Altitude)
 			if err != nil {

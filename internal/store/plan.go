@@ -9,13 +9,13 @@ import (
 	"slices"
 	"strings"
 
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/serviceplan"
 )
 
 // ServicePlan of the register, and how many units are on it.
 type ServicePlan struct {
-	forecast.Plan
+	serviceplan.Plan
 	ID    int64
 	Units int
 }
@@ -56,9 +56,9 @@ type execer interface {
 
 // planArgs are a plan's columns in the order of the statements below, with what
 // is left out filled in.
-func planArgs(p forecast.Plan) []any {
+func planArgs(p serviceplan.Plan) []any {
 	if p.Strategy == "" {
-		p.Strategy = forecast.FixedInterval
+		p.Strategy = serviceplan.FixedInterval
 	}
 	if p.Replaced == 0 {
 		p.Replaced = ledger.DefaultReplaced
@@ -67,7 +67,7 @@ func planArgs(p forecast.Plan) []any {
 		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.FollowDays, p.FollowRuns, p.Miles, p.HoseYears}
 }
 
-func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
+func addPlan(ctx context.Context, db execer, p serviceplan.Plan) (int64, error) {
 	res, err := db.ExecContext(ctx, `
 		INSERT INTO plan (name, school, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced,
 		                  test_months, cap_months, hose_months, follow_days, follow_runs, miles, hose_years)
@@ -80,7 +80,7 @@ func addPlan(ctx context.Context, db execer, p forecast.Plan) (int64, error) {
 }
 
 // AddServicePlan writes a plan into the register; [ErrTaken] when its name is another's.
-func (s *Store) AddServicePlan(ctx context.Context, by Actor, p forecast.Plan) (id int64, err error) {
+func (s *Store) AddServicePlan(ctx context.Context, by Actor, p serviceplan.Plan) (id int64, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) (err error) {
 		if id, err = addPlan(ctx, tx, p); err != nil {
 			return err
@@ -92,7 +92,7 @@ func (s *Store) AddServicePlan(ctx context.Context, by Actor, p forecast.Plan) (
 
 // SetServicePlan changes a plan that still bears the mark, for all units on it;
 // [ErrNoPlan], [ErrPlanChanged], [ErrTaken].
-func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark string, p forecast.Plan) error {
+func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark string, p serviceplan.Plan) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var there ServicePlan
 		if err := tx.QueryRowContext(ctx, `SELECT `+planColumns+` FROM plan p WHERE p.id = ? FOR UPDATE`, id).Scan(there.columns()...); errors.Is(err, sql.ErrNoRows) {

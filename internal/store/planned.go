@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/clock"
 	"diligentledger/core/measure"
 )
 
@@ -18,7 +18,7 @@ import (
 type WorkItem struct {
 	ID       int64
 	Unit     UnitName
-	Work     forecast.Work
+	Work     clock.Work
 	From, To measure.Date // the last one included
 	SentBy   string
 	SentAt   time.Time
@@ -41,7 +41,7 @@ func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) {
 // NewWork is a line to be put on the plan list.
 type NewWork struct {
 	Unit     Unit
-	Work     forecast.Work
+	Work     clock.Work
 	From, To measure.Date
 	// Closes is the open line of the same work that the books show as done; 0 for
 	// none.
@@ -99,7 +99,7 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 	}
 	type row struct {
 		id, unit int64
-		work     forecast.Work
+		work     clock.Work
 		ours     bool
 	}
 	ids = append([]any{now, who}, ids...)

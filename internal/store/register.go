@@ -9,10 +9,11 @@ import (
 	"strings"
 	"time"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 // UnitName is what a unit is called and where it stands.
@@ -23,9 +24,9 @@ type UnitName struct {
 // Unit is a unit of the register with all that its clocks depend on.
 type Unit struct {
 	UnitName
-	Plan forecast.Plan
+	Plan serviceplan.Plan
 	// Cold of its site.
-	Cold   *forecast.Climate
+	Cold   *climate.Climate
 	Ledger ledger.Unit
 	PlanID int64
 	// Altitude of the site, m.

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"time"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 )
 
@@ -26,9 +26,9 @@ type Site struct {
 	Zone    *time.Location
 	OwnZone string
 	// Months are the values that stand in for a record of nights.
-	Months forecast.ColdCurve
+	Months climate.MonthlyCurve
 	// Cold of the record, else of the months, with the forecast that is still good.
-	Cold *forecast.Climate
+	Cold *climate.Climate
 	// ToldAt is when the weather service told the forecast; nil when it is too old,
 	// or there is none.
 	ToldAt *time.Time
@@ -86,11 +86,11 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 			if err := json.Unmarshal(c.body, &values); err != nil {
 				return nil, fmt.Errorf("curve of %s: %w", one.Name, err)
 			}
-			stored := forecast.Climate{ReturnPeriod: int(c.winters.Int64), Years: int(c.years.Int64), NightsBelow: c.colder.Float64, Shift: measure.Kelvin(c.shift.Float64)}
+			stored := climate.Climate{ReturnPeriod: int(c.winters.Int64), Years: int(c.years.Int64), NightsBelow: c.colder.Float64, Shift: measure.Kelvin(c.shift.Float64)}
 			if level := measure.Celsius(c.back.Float64); c.back.Valid {
 				stored.ReturnLevel = &level
 			}
-			k, ok := forecast.RestoreClimate(stored, values)
+			k, ok := climate.Restore(stored, values)
 			if !ok {
 				return nil, fmt.Errorf("curve of %s has %d values", one.Name, len(values))
 			}
@@ -103,7 +103,7 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	return sites, nil
 }
 
-func (s *Store) coldMonths(ctx context.Context) (map[int64]forecast.ColdCurve, error) {
+func (s *Store) coldMonths(ctx context.Context) (map[int64]climate.MonthlyCurve, error) {
 	type night struct {
 		site    int64
 		month   int
@@ -113,7 +113,7 @@ func (s *Store) coldMonths(ctx context.Context) (map[int64]forecast.ColdCurve, e
 	nights, err := collect(rows, err, func(rows *sql.Rows) (n night, err error) {
 		return n, rows.Scan(&n.site, &n.month, &n.celsius)
 	})
-	curves := map[int64]forecast.ColdCurve{}
+	curves := map[int64]climate.MonthlyCurve{}
 	for _, n := range nights {
 		c := curves[n.site]
 		c[n.month-1] = n.celsius
@@ -148,7 +148,7 @@ func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
 		if !ok {
 			f = ahead{first: r.day, told: r.told}
 		}
-		for len(f.minima) < forecast.DaysBetween(f.first, r.day) {
+		for len(f.minima) < r.day.Sub(f.first) {
 			f.minima = append(f.minima, measure.Celsius(math.NaN()))
 		}
 		f.minima = append(f.minima, r.celsius)
@@ -158,7 +158,7 @@ func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
 }
 
 // SetForecast takes the place of what was told before.
-func (s *Store) SetForecast(ctx context.Context, site int64, nights []forecast.Minimum) error {
+func (s *Store) SetForecast(ctx context.Context, site int64, nights []climate.Minimum) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM site_forecast WHERE site_id = ?`, site); err != nil {
 			return err
@@ -185,7 +185,7 @@ func (s *Store) LastNight(ctx context.Context, site int64) (measure.Date, error)
 
 // AddNights to a site's record, those that are there already replaced, and reckon
 // its curve anew.
-func (s *Store) AddNights(ctx context.Context, site int64, nights []forecast.Minimum) error {
+func (s *Store) AddNights(ctx context.Context, site int64, nights []climate.Minimum) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		for some := range slices.Chunk(nights, 500) {
 			args := make([]any, 0, 3*len(some))
@@ -235,13 +235,13 @@ func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 		return err
 	}
 	rows, err := tx.QueryContext(ctx, `SELECT day, celsius FROM site_night WHERE site_id = ? ORDER BY day`, site)
-	record, err := collect(rows, err, func(rows *sql.Rows) (m forecast.Minimum, err error) {
+	record, err := collect(rows, err, func(rows *sql.Rows) (m climate.Minimum, err error) {
 		return m, rows.Scan(&m.Day, &m.Celsius)
 	})
 	if err != nil {
 		return err
 	}
-	k, ok := forecast.NewClimate(record, winters)
+	k, ok := climate.New(record, winters)
 	if !ok {
 		return nil
 	}

@@ -15,10 +15,11 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/google/uuid"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
 	"diligentledger/internal/store"
@@ -60,8 +61,8 @@ func fleet() store.LoadedFleet {
 		return store.LoadedUnit{UnitName: store.UnitName{Code: code, Name: name, Kind: "car", Site: "Yard"}, Plan: "Plan", Capacity: capacity, Base: base, Meter: meter}
 	}
 	f := store.LoadedFleet{Name: "test",
-		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
-		Plans:    []forecast.Plan{{Name: "Plan", First: forecast.Interval{Months: 60}, Later: forecast.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, Strategy: forecast.ConditionFirst, TestMonths: 6}},
+		Sites:    []store.LoadedSite{{Name: "Yard", Altitude: 120, Cold: climate.MonthlyCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}}},
+		Plans:    []serviceplan.Plan{{Name: "Plan", First: serviceplan.Interval{Months: 60}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, Replaced: 0.6, Strategy: serviceplan.ConditionBased, TestMonths: 6}},
 		Products: []coolant.Product{premix, labelled, dry}, Additives: additives,
 		Units: []store.LoadedUnit{unit("A-1", "car", 8, coolant.EG, measure.Km), unit("A-2", "busy car", 8, coolant.EG, measure.Km),
 			unit("B_1", "100% bike", 2, "", "")},
@@ -159,14 +160,14 @@ func TestRegister(t *testing.T) {
 // A plan is added, changed for all its units, and taken up by one of them.
 func TestPlans(t *testing.T) {
 	by := store.Actor{Name: "E. Marrow", Address: "127.0.0.1"}
-	id, err := app.AddServicePlan(t.Context(), by, forecast.Plan{Name: "New", Strategy: forecast.FixedInterval, Later: forecast.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
+	id, err := app.AddServicePlan(t.Context(), by, serviceplan.Plan{Name: "New", Strategy: serviceplan.FixedInterval, Later: serviceplan.Interval{Hours: 200}, FreezeMargin: 5, CapMonths: 24})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := app.AddServicePlan(t.Context(), by, forecast.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
+	if _, err := app.AddServicePlan(t.Context(), by, serviceplan.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("the same name: %v", err)
 	}
-	changed := forecast.Plan{Name: "Newer", Strategy: forecast.SealedForLife, Later: forecast.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
+	changed := serviceplan.Plan{Name: "Newer", Strategy: serviceplan.SealedForLife, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
 	mark := func() string {
 		plans, err := app.ServicePlans(t.Context())
 		if err != nil {

@@ -105,7 +105,7 @@ func answerChemistry(in *inputs) Result {
 	}
 	if bounds, ok := s.Bounds(coolant.PropPH); ok && len(trend) > 0 {
 		if days, ok := coolant.DaysToLimit(trend, bounds.Min); ok {
-			r.Lines = append(r.Lines, Line{"pH at its limit", fmt.Sprintf("in about %.0f months", days/30.4)})
+			r.Lines = append(r.Lines, Line{"pH at its limit", fmt.Sprintf("in about %.0f months", days/measure.DaysPerMonth)})
 			r.Steps = append(r.Steps, Step{What: "trend of pH", Formula: "straight line of least squares carried on to the limit", Numbers: fmt.Sprintf("%d values, limit %g → %.0f days after the last", len(trend), bounds.Min, days), Source: sourceTrade})
 		} else {
 			r.Lines = append(r.Lines, Line{"pH at its limit", "no trend towards it, or fewer than three values"})

@@ -9,7 +9,7 @@ import (
 	"math"
 	"time"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 )
@@ -18,9 +18,9 @@ import (
 // night is named by the day before it. Nights it does not know it leaves out.
 type Service interface {
 	// Minima from one night to another, the last one included.
-	Minima(ctx context.Context, site string, from, to measure.Date) ([]forecast.Minimum, error)
+	Minima(ctx context.Context, site string, from, to measure.Date) ([]climate.Minimum, error)
 	// Forecast for the night after today and those that follow.
-	Forecast(ctx context.Context, site string, today measure.Date) ([]forecast.Minimum, error)
+	Forecast(ctx context.Context, site string, today measure.Date) ([]climate.Minimum, error)
 }
 
 // Keeper asks the service and keeps what it tells. It is not safe for concurrent
@@ -71,7 +71,7 @@ func (k *Keeper) site(ctx context.Context, s store.Site) error {
 		from = today.AddDate(-recordYears, 0, 0)
 	}
 	// The last night is over; the one after today is not.
-	if to := today.AddDays(-1); forecast.DaysBetween(from, to) >= 0 {
+	if to := today.AddDays(-1); to.Sub(from) >= 0 {
 		nights, err := k.Service.Minima(ctx, s.Name, from, to)
 		if err != nil {
 			return fmt.Errorf("nights: %w", err)
@@ -90,8 +90,8 @@ func (k *Keeper) site(ctx context.Context, s store.Site) error {
 }
 
 // sound leaves out what no thermometer can have read.
-func (k *Keeper) sound(site string, nights []forecast.Minimum) []forecast.Minimum {
-	var sound []forecast.Minimum
+func (k *Keeper) sound(site string, nights []climate.Minimum) []climate.Minimum {
+	var sound []climate.Minimum
 	for _, n := range nights {
 		if t := float64(n.Celsius); math.IsNaN(t) || t < coldestEver || t > warmestEver {
 			k.Log.Debug("a night was not taken", "site", site, "day", n.Day, "celsius", t)

@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
@@ -25,7 +25,7 @@ var (
 
 func now() time.Time { return noon.Add(later) }
 
-var yard = forecast.ColdCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
+var yard = climate.MonthlyCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
 
 func TestMain(m *testing.M) {
 	mariadbtest.Main(m, func(i *mariadb.Instance) {
@@ -48,7 +48,7 @@ type told struct {
 	past, ahead []measure.Celsius
 }
 
-func (s *told) Minima(_ context.Context, site string, from, to measure.Date) ([]forecast.Minimum, error) {
+func (s *told) Minima(_ context.Context, site string, from, to measure.Date) ([]climate.Minimum, error) {
 	if site != "Yard" {
 		return nil, errors.New("no such site")
 	}
@@ -56,13 +56,13 @@ func (s *told) Minima(_ context.Context, site string, from, to measure.Date) ([]
 	return nights(to.AddDate(0, 0, 1-len(s.past)), s.past), nil
 }
 
-func (s *told) Forecast(_ context.Context, _ string, today measure.Date) ([]forecast.Minimum, error) {
+func (s *told) Forecast(_ context.Context, _ string, today measure.Date) ([]climate.Minimum, error) {
 	return nights(today, s.ahead), nil
 }
 
-func nights(first measure.Date, values []measure.Celsius) (all []forecast.Minimum) {
+func nights(first measure.Date, values []measure.Celsius) (all []climate.Minimum) {
 	for i, v := range values {
-		all = append(all, forecast.Minimum{Day: first.AddDays(i), Celsius: v})
+		all = append(all, climate.Minimum{Day: first.AddDays(i), Celsius: v})
 	}
 	return all
 }
@@ -122,7 +122,7 @@ func TestKeeper(t *testing.T) {
 // years can tell; asking for more winters makes the curve colder.
 func TestRecordOfTheStandIn(t *testing.T) {
 	later = 0
-	w := standin.Weather{Sites: map[string]forecast.ColdCurve{"Yard": yard}}
+	w := standin.Weather{Sites: map[string]climate.MonthlyCurve{"Yard": yard}}
 	today := measure.DateOf(noon, time.UTC)
 	s := yardNow(t)
 	record, err := w.Minima(t.Context(), "Yard", today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
@@ -142,7 +142,7 @@ func TestRecordOfTheStandIn(t *testing.T) {
 		slot := today.AddDays(n).Time().YearDay() - 1
 		off = math.Max(off, math.Abs(float64(s.Cold.Curve()[slot]-yard.Climate().Curve()[slot])))
 	}
-	if s.Cold.Years < 11 || s.Cold.ReturnPeriod != forecast.DefaultReturnPeriod || off > 4.5 || s.Cold.Shift <= 0 || s.Cold.ReturnLevel == nil || s.Cold.Coldest() >= yard.Climate().Coldest() {
+	if s.Cold.Years < 11 || s.Cold.ReturnPeriod != climate.DefaultReturnPeriod || off > 4.5 || s.Cold.Shift <= 0 || s.Cold.ReturnLevel == nil || s.Cold.Coldest() >= yard.Climate().Coldest() {
 		t.Errorf("%d years, %d winters, at most %.1f K off", s.Cold.Years, s.Cold.ReturnPeriod, off)
 	}
 	if s.ToldAt == nil {

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"diligentledger/core/clock"
 	"encoding/json"
 	"slices"
 	"time"
@@ -10,9 +11,9 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/books"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
@@ -21,7 +22,7 @@ import (
 // The functions below turn what the core returns into what the contract says,
 // field by field; nothing is reckoned here but units of time.
 
-const monthOf = 30.4 * 24 // hours, for mean ages, which are good to a week at best
+const monthOf = measure.DaysPerMonth * 24 // hours, for mean ages, which are good to a week at best
 
 func account(m books.EvaluatedUnit) api.Account {
 	a := m.Account
@@ -229,11 +230,11 @@ func balance(b ledger.Balance) api.Balance {
 	return out
 }
 
-func outlook(o forecast.UnitStatus, today measure.Date) api.Outlook {
-	return api.Outlook{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c forecast.Clock) api.Clock { return clock(c, today) })}
+func outlook(o clock.UnitStatus, today measure.Date) api.Outlook {
+	return api.Outlook{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c clock.Clock) api.Clock { return clockOf(c, today) })}
 }
 
-func clock(c forecast.Clock, today measure.Date) api.Clock {
+func clockOf(c clock.Clock, today measure.Date) api.Clock {
 	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Left: c.Remaining,
 		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
 	if out.Reason.Numbers == nil {
@@ -246,7 +247,7 @@ func clock(c forecast.Clock, today measure.Date) api.Clock {
 		out.Reason.Note = (*api.Note)(&c.Reason.Note)
 	}
 	if c.Due != nil {
-		d, days := date(*c.Due), forecast.DaysBetween(today, *c.Due)
+		d, days := date(*c.Due), c.Due.Sub(today)
 		out.Due, out.Days = &d, &days
 	}
 	if w := c.Window; w != nil {
@@ -408,7 +409,7 @@ func systemFacts(u store.Unit) api.UnitSystemFacts {
 	return out
 }
 
-func interval(i forecast.Interval) api.Interval {
+func interval(i serviceplan.Interval) api.Interval {
 	var out api.Interval
 	if i.Months > 0 {
 		out.Months = &i.Months

@@ -16,8 +16,9 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/access"
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/books"
@@ -74,15 +75,15 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	}
 	for i := range m.Rows {
 		r := &m.Rows[i]
-		row := func(c forecast.Clock) api.MorningRow {
-			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clock(c, m.Today)}
+		row := func(c clock.Clock) api.MorningRow {
+			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(c, m.Today)}
 		}
 		answer.Rows = append(answer.Rows, row(r.Status.Governing))
 		for _, c := range r.Status.Clocks {
 			switch {
-			case c.Kind == forecast.FollowUp && c.Verdict.Rank() <= forecast.Due.Rank():
+			case c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank():
 				answer.Owed = append(answer.Owed, row(c))
-			case c.Kind == forecast.Freeze && c.Due != nil && forecast.DaysBetween(m.Today, *c.Due) < forecast.AheadNights:
+			case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights:
 				answer.Nights = append(answer.Nights, row(c))
 			}
 		}
@@ -141,7 +142,7 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 	seen := map[string]bool{}
 	for _, r := range m.Rows {
 		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Status.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
-		c := clock(r.Status.Governing, m.Today)
+		c := clockOf(r.Status.Governing, m.Today)
 		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Left: c.Left}
 		if p := r.Account.Product; p != nil {
 			row.Product = &p.Name

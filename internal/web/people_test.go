@@ -18,8 +18,8 @@ import (
 	"diligentledger/api"
 	"diligentledger/core/access"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
 )
@@ -412,7 +412,7 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 		}
 		entries = append(entries, ledger.Entry{ID: e["id"].(string), Unit: u.Code, At: at, Body: body})
 	}
-	want := ledger.Fold(f.Ledger(u, f.Plans[slices.IndexFunc(f.Plans, func(p forecast.Plan) bool { return p.Name == u.Plan })]), entries)
+	want := ledger.Fold(f.Ledger(u, f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == u.Plan })]), entries)
 	if len(got.Lines) != len(want.Lines) {
 		t.Fatalf("%d lines, want %d", len(got.Lines), len(want.Lines))
 	}

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"diligentledger/api"
-	"diligentledger/core/forecast"
+	"diligentledger/core/climate"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
@@ -28,7 +28,7 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	}
 	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
-		governing := clock(l.Governing, today)
+		governing := clockOf(l.Governing, today)
 		line := api.PlanLine{Planned: planned(l.WorkItem), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
 			done := date(measure.DateOf(*l.Done, zone))
@@ -102,16 +102,16 @@ func siteCold(s store.Site, today measure.Date) api.SiteCold {
 	return out
 }
 
-func seasons(k *forecast.Climate, today measure.Date) []api.Season {
-	return each(k.Seasons(today.AddDate(0, -2, 0), today.AddDate(horizonYears, 0, 0)), func(s forecast.Season) api.Season {
+func seasons(k *climate.Climate, today measure.Date) []api.Season {
+	return each(k.Seasons(today.AddDate(0, -2, 0), today.AddDate(horizonYears, 0, 0)), func(s climate.Season) api.Season {
 		return api.Season{From: date(s.From), To: date(s.To)}
 	})
 }
 
 // ahead are the nights that the weather service tells.
-func ahead(k *forecast.Climate, today measure.Date) []api.ColdNight {
+func ahead(k *climate.Climate, today measure.Date) []api.ColdNight {
 	out := []api.ColdNight{}
-	for n := range forecast.AheadNights {
+	for n := range climate.AheadNights {
 		day := today.AddDays(n)
 		if t, ok := k.Forecast(day); ok {
 			out = append(out, api.ColdNight{Day: date(day), Celsius: float64(t)})
@@ -121,10 +121,10 @@ func ahead(k *forecast.Climate, today measure.Date) []api.ColdNight {
 }
 
 // coldestAhead of the nights that are looked at in the morning.
-func coldestAhead(name string, k *forecast.Climate, today measure.Date) api.NightAhead {
+func coldestAhead(name string, k *climate.Climate, today measure.Date) api.NightAhead {
 	least := measure.Celsius(math.Inf(1))
 	var out api.NightAhead
-	for n := range forecast.AheadNights {
+	for n := range climate.AheadNights {
 		day := today.AddDays(n)
 		if t := k.PlannedMinimum(day); t < least {
 			least = t

@@ -5,8 +5,9 @@ import (
 	"math"
 
 	"diligentledger/api"
-	"diligentledger/core/forecast"
+	"diligentledger/core/clock"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 	"diligentledger/internal/books"
 	"diligentledger/internal/store"
 )
@@ -39,16 +40,16 @@ func registerPlan(p store.ServicePlan) api.RegisterPlan {
 	return out
 }
 
-func planOf(in api.PlanInput) forecast.Plan {
+func planOf(in api.PlanInput) serviceplan.Plan {
 	miles := in.DistanceUnit != nil && *in.DistanceUnit == api.PlanInputDistanceUnitMi
-	span := func(i api.Interval) forecast.Interval {
+	span := func(i api.Interval) serviceplan.Interval {
 		km := value(i.Km)
 		if miles {
 			km = value(i.Miles) * measure.KilometresPerMile
 		}
-		return forecast.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
+		return serviceplan.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
 	}
-	return forecast.Plan{Name: in.Name, Strategy: forecast.Strategy(in.School), First: span(in.First), Later: span(in.Later),
+	return serviceplan.Plan{Name: in.Name, Strategy: serviceplan.Strategy(in.School), First: span(in.First), Later: span(in.Later),
 		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
 		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths),
 		HoseYears: value(in.HoseYears), FollowDays: value(in.FollowDays), FollowRuns: value(in.FollowRuns), Miles: miles}
@@ -112,7 +113,7 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 func planEffect(changed []books.StatusChange, today measure.Date) api.PlanEffect {
 	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
 	for _, c := range changed {
-		due := func(o forecast.UnitStatus) bool { return o.Verdict.Rank() <= forecast.Due.Rank() }
+		due := func(o clock.UnitStatus) bool { return o.Verdict.Rank() <= clock.Due.Rank() }
 		switch before, after := due(c.Before), due(c.After); {
 		case after && !before:
 			out.NewlyDue++

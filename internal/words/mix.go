@@ -5,8 +5,8 @@ import (
 	"math"
 	"strings"
 
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 )
 
@@ -94,27 +94,27 @@ func Proposal(p ledger.Proposal) string {
 }
 
 // Reason of a clock of the mix as a sentence, and the rule behind it; empty for any other clock.
-func Reason(c forecast.Clock) (text string, rule []string) {
+func Reason(c clock.Clock) (text string, rule []string) {
 	n := c.Reason.Numbers
 	switch c.Kind {
-	case forecast.Strength:
+	case clock.Strength:
 		return strength(c), strengthRule(n)
-	case forecast.Chemistry:
+	case clock.Chemistry:
 		return chemistry(c), []string{
 			"Each property counts by its last test in this charge; what was not tested is left out. Limits by technology and metal: docs/limits.md.",
 			"Wet liners: nitrite alone, or nitrite and molybdate together with at least 300 ppm of each (ASTM D6210, from memory).",
 			"A trend is the line of least squares through three samples or more since the charge was filled or dosed.",
 		}
-	case forecast.Product:
+	case clock.Product:
 		return product(c), []string{
 			"Foreign is what has another glycol or technology than the product inside and is not named compatible by its maker, as a share of all glycol: watch above 10 %, with the conventional interval; flush above 25 %.",
 			"The unit's maker decides what may go in: silicate-free, premix only, required technology, wet liners by D6210, D4985 with SCA, or the maker's list.",
 		}
-	case forecast.Extender:
+	case clock.Extender:
 		return extender(c), []string{"An extender is given once in the life of a charge, by months, km or hours since it was filled, whichever comes first."}
-	case forecast.Evaluation:
+	case clock.Evaluation:
 		return "not evaluated: " + c.Reason.About + ".", []string{"Its books cannot be evaluated, so nothing of it is known. Strike the line that the error names, or report it; the other units are not affected."}
-	case forecast.FilterDue:
+	case clock.FilterDue:
 		return filter(c), []string{"The additive filter's own months, km or hours since it was fitted, whichever comes first."}
 	}
 	return "", nil
@@ -122,23 +122,23 @@ func Reason(c forecast.Clock) (text string, rule []string) {
 
 func percent(v float64) string { return fmt.Sprintf("%.0f\u00a0%%", v) }
 
-func strength(c forecast.Clock) string {
+func strength(c clock.Clock) string {
 	n := c.Reason.Numbers
 	now := percent(n["strength"])
 	switch c.Reason.Code {
-	case forecast.StrengthBeyond:
+	case clock.StrengthBeyond:
 		return "the last test was beyond the strong end of its scale: too strong. Drain part, fill with water or a weaker mix, test again."
-	case forecast.StrengthLow:
-		if c.Verdict == forecast.Watch {
+	case clock.StrengthLow:
+		if c.Verdict == clock.Watch {
 			return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are thin and liners cavitate.", now, percent(n["watchLow"]))
 		}
 		return fmt.Sprintf("%s of glycol by volume: below %s the inhibitors are too thin. Make it stronger.", now, percent(n["dueLow"]))
-	case forecast.StrengthHigh:
-		if c.Verdict == forecast.Watch {
+	case clock.StrengthHigh:
+		if c.Verdict == clock.Watch {
 			return fmt.Sprintf("%s of glycol by volume: above %s cooling worsens.", now, percent(n["watchHigh"]))
 		}
 		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Thin it.", now, percent(n["dueHigh"]))
-	case forecast.StrengthDilutes:
+	case clock.StrengthDilutes:
 		return fmt.Sprintf("%s of glycol by volume, and %.1f\u00a0%% a year less: %s is reached then.", now, n["perYear"], percent(n["dueLow"]))
 	}
 	return fmt.Sprintf("%s of glycol by volume.", now)
@@ -151,10 +151,10 @@ func strengthRule(n map[string]float64) []string {
 	return []string{fmt.Sprintf("By the book: watch below %s and above %s, due below %s and above %s, by volume.", percent(n["watchLow"]), percent(n["watchHigh"]), percent(n["dueLow"]), percent(n["dueHigh"]))}
 }
 
-func chemistry(c forecast.Clock) string {
+func chemistry(c clock.Clock) string {
 	n := c.Reason.Numbers
 	switch c.Reason.Code {
-	case forecast.ChemFails:
+	case clock.ChemFails:
 		text := c.Reason.About
 		if value, ok := n["value"]; ok {
 			text += " " + Value(coolant.Property(c.Reason.About), value, n["high"])
@@ -164,22 +164,22 @@ func chemistry(c forecast.Clock) string {
 			text += fmt.Sprintf("; and %.0f more", others)
 		}
 		return text + "."
-	case forecast.ChemRetest:
+	case clock.ChemRetest:
 		when := days(n["days"]) + " ago"
 		if n["days"] < 1 {
 			when = "today"
 		}
 		return "dosed " + when + ": test the nitrite once it is mixed."
-	case forecast.ChemUntested:
+	case clock.ChemUntested:
 		if _, known := n["months"]; !known {
 			return "wet liners, and neither a test nor the product says what nitrite is inside: test it."
 		}
 		return fmt.Sprintf("nitrite was not tested since the charge was filled %s ago; it is wanted every %.0f months.", months(n["months"]), n["limit"])
-	case forecast.ChemReplaced:
+	case clock.ChemReplaced:
 		return fmt.Sprintf("%s of the charge was replaced since its nitrite was tested: test it again.", percent(n["share"]))
-	case forecast.ChemOld:
+	case clock.ChemOld:
 		return fmt.Sprintf("nitrite was tested %s ago; it is wanted every %.0f months.", months(n["months"]), n["limit"])
-	case forecast.ChemHolds:
+	case clock.ChemHolds:
 		return fmt.Sprintf("nitrite was tested %s ago and is good.", months(n["months"]))
 	}
 	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About, Value(coolant.Property(c.Reason.About), n["value"], n["high"]), Remedy(c.Reason.Remedy))
@@ -197,28 +197,28 @@ func months(n float64) string {
 	return fmt.Sprintf("%.0f\u00a0%s", n, pick(n == 1, "month", "months"))
 }
 
-func product(c forecast.Clock) string {
+func product(c clock.Clock) string {
 	switch c.Reason.Code {
-	case forecast.ProductForeign:
+	case clock.ProductForeign:
 		n := c.Reason.Numbers
 		text := fmt.Sprintf("%s of the charge is a foreign product", percent(n["share"]))
-		return text + pick(c.Verdict == forecast.Watch, ": the conventional interval runs.", ": flush it.")
-	case forecast.ProductUnsure:
+		return text + pick(c.Verdict == clock.Watch, ": the conventional interval runs.", ": flush it.")
+	case clock.ProductUnsure:
 		return "not known to suit: " + c.Reason.About
 	}
 	return "does not suit: " + c.Reason.About
 }
 
-func extender(c forecast.Clock) string {
+func extender(c clock.Clock) string {
 	n := c.Reason.Numbers
-	if c.Reason.Code == forecast.ExtenderGiven {
+	if c.Reason.Code == clock.ExtenderGiven {
 		return fmt.Sprintf("given %s ago; once in the life of this charge.", days(n["days"]))
 	}
 	return fmt.Sprintf("due once, %.0f months, %.0f\u00a0h or %.0f\u00a0km after the fill.", n["limit"], n["hours"], n["km"])
 }
 
-func filter(c forecast.Clock) string {
-	if c.Reason.Code == forecast.FilterUnsure {
+func filter(c clock.Clock) string {
+	if c.Reason.Code == clock.FilterUnsure {
 		return c.Reason.About + " is fitted; when it is due cannot be computed: read the meter when it is changed."
 	}
 	return fmt.Sprintf("%s was fitted %s ago.", c.Reason.About, days(c.Reason.Numbers["days"]))

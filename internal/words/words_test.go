@@ -5,8 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/forecast"
 	"diligentledger/core/ledger"
 )
 
@@ -52,48 +52,48 @@ func TestReasons(t *testing.T) {
 		return n{"strength": strength, "dueLow": 33, "watchLow": 40, "watchHigh": 60, "dueHigh": 67, "perYear": 2.5}
 	}
 	for _, c := range []struct {
-		kind    forecast.ClockKind
-		code    forecast.Code
-		verdict forecast.Verdict
+		kind    clock.Kind
+		code    clock.Code
+		verdict clock.Verdict
 		about   string
 		remedy  coolant.Remedy
 		numbers n
 		want    string
 	}{
-		{forecast.Strength, forecast.StrengthHolds, forecast.Sound, "", "", limits(50), "50 % of glycol by volume."},
-		{forecast.Strength, forecast.StrengthLow, forecast.Watch, "", "", limits(38), "38 % of glycol by volume: below 40 % the inhibitors are thin and liners cavitate."},
-		{forecast.Strength, forecast.StrengthLow, forecast.Due, "", "", limits(30), "below 33 % the inhibitors are too thin"},
-		{forecast.Strength, forecast.StrengthHigh, forecast.Watch, "", "", limits(62), "above 60 % cooling worsens"},
-		{forecast.Strength, forecast.StrengthHigh, forecast.Due, "", "", limits(85), "too strong: above 67 %"},
-		{forecast.Strength, forecast.StrengthDilutes, forecast.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
-		{forecast.Strength, forecast.StrengthBeyond, forecast.Due, "", "", nil, "too strong"},
-		{forecast.Chemistry, forecast.ChemFails, forecast.Due, "nitrite", coolant.RemedySCA, n{"value": 150, "high": 300, "others": 2}, "nitrite 150 to 300 ppm: dose SCA; and 2 more."},
-		{forecast.Chemistry, forecast.ChemFails, forecast.Due, "look", coolant.RemedyCause, n{"others": 0}, "look: find what got in."},
-		{forecast.Chemistry, forecast.ChemFails, forecast.Due, "stray voltage (all off)", coolant.RemedyGround, n{"value": -0.6, "high": -0.6}, "-0.60 V: find the faulty ground."},
-		{forecast.Chemistry, forecast.ChemRetest, forecast.Watch, "", "", n{"days": 0}, "dosed today"},
-		{forecast.Chemistry, forecast.ChemRetest, forecast.Due, "", "", n{"days": 1}, "dosed 1 day ago"},
-		{forecast.Chemistry, forecast.ChemUntested, forecast.Unknown, "", "", n{"limit": 12}, "neither a test nor the product"},
-		{forecast.Chemistry, forecast.ChemUntested, forecast.Watch, "", "", n{"limit": 12, "months": 14.2}, "14 months ago; it is wanted every 12 months"},
-		{forecast.Chemistry, forecast.ChemReplaced, forecast.Watch, "", "", n{"share": 12.4}, "12 % of the charge was replaced"},
-		{forecast.Chemistry, forecast.ChemOld, forecast.Watch, "", "", n{"limit": 12, "months": 14}, "tested 14 months ago"},
-		{forecast.Chemistry, forecast.ChemHolds, forecast.Sound, "", "", n{"limit": 12, "months": 0.4}, "less than a month ago and is good"},
-		{forecast.Chemistry, forecast.ChemTrend, forecast.Due, "pH", coolant.RemedyRenew, n{"value": 7.6, "high": 7.6}, "pH runs to its limit; 7.6 at the last test. Then: renew."},
-		{forecast.Product, forecast.ProductForeign, forecast.Watch, "", "", n{"share": 12}, "12 % of the charge is a foreign product: the conventional interval runs"},
-		{forecast.Product, forecast.ProductForeign, forecast.Due, "", "", n{"share": 30}, "flush it"},
-		{forecast.Product, forecast.ProductUnsure, forecast.Unknown, "Why.", "", nil, "not known to suit: Why."},
-		{forecast.Product, forecast.ProductUnfit, forecast.Due, "Why.", "", nil, "does not suit: Why."},
-		{forecast.Extender, forecast.ExtenderRuns, forecast.Watch, "months", "", n{"limit": 36, "hours": 6000, "km": 500000}, "36 months, 6000 h or 500000 km after the fill"},
-		{forecast.Extender, forecast.ExtenderGiven, forecast.Sound, "", "", n{"days": 12}, "given 12 days ago"},
-		{forecast.FilterDue, forecast.FilterRuns, forecast.Watch, "The filter", "", n{"days": 300}, "The filter was fitted 300 days ago."},
-		{forecast.Evaluation, forecast.NotEvaluated, forecast.Unknown, "the books are torn", "", nil, "not evaluated: the books are torn."},
-		{forecast.FilterDue, forecast.FilterUnsure, forecast.Unknown, "The filter", "", nil, "cannot be computed"},
+		{clock.Strength, clock.StrengthHolds, clock.Sound, "", "", limits(50), "50 % of glycol by volume."},
+		{clock.Strength, clock.StrengthLow, clock.Watch, "", "", limits(38), "38 % of glycol by volume: below 40 % the inhibitors are thin and liners cavitate."},
+		{clock.Strength, clock.StrengthLow, clock.Due, "", "", limits(30), "below 33 % the inhibitors are too thin"},
+		{clock.Strength, clock.StrengthHigh, clock.Watch, "", "", limits(62), "above 60 % cooling worsens"},
+		{clock.Strength, clock.StrengthHigh, clock.Due, "", "", limits(85), "too strong: above 67 %"},
+		{clock.Strength, clock.StrengthDilutes, clock.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
+		{clock.Strength, clock.StrengthBeyond, clock.Due, "", "", nil, "too strong"},
+		{clock.Chemistry, clock.ChemFails, clock.Due, "nitrite", coolant.RemedySCA, n{"value": 150, "high": 300, "others": 2}, "nitrite 150 to 300 ppm: dose SCA; and 2 more."},
+		{clock.Chemistry, clock.ChemFails, clock.Due, "look", coolant.RemedyCause, n{"others": 0}, "look: find what got in."},
+		{clock.Chemistry, clock.ChemFails, clock.Due, "stray voltage (all off)", coolant.RemedyGround, n{"value": -0.6, "high": -0.6}, "-0.60 V: find the faulty ground."},
+		{clock.Chemistry, clock.ChemRetest, clock.Watch, "", "", n{"days": 0}, "dosed today"},
+		{clock.Chemistry, clock.ChemRetest, clock.Due, "", "", n{"days": 1}, "dosed 1 day ago"},
+		{clock.Chemistry, clock.ChemUntested, clock.Unknown, "", "", n{"limit": 12}, "neither a test nor the product"},
+		{clock.Chemistry, clock.ChemUntested, clock.Watch, "", "", n{"limit": 12, "months": 14.2}, "14 months ago; it is wanted every 12 months"},
+		{clock.Chemistry, clock.ChemReplaced, clock.Watch, "", "", n{"share": 12.4}, "12 % of the charge was replaced"},
+		{clock.Chemistry, clock.ChemOld, clock.Watch, "", "", n{"limit": 12, "months": 14}, "tested 14 months ago"},
+		{clock.Chemistry, clock.ChemHolds, clock.Sound, "", "", n{"limit": 12, "months": 0.4}, "less than a month ago and is good"},
+		{clock.Chemistry, clock.ChemTrend, clock.Due, "pH", coolant.RemedyRenew, n{"value": 7.6, "high": 7.6}, "pH runs to its limit; 7.6 at the last test. Then: renew."},
+		{clock.Product, clock.ProductForeign, clock.Watch, "", "", n{"share": 12}, "12 % of the charge is a foreign product: the conventional interval runs"},
+		{clock.Product, clock.ProductForeign, clock.Due, "", "", n{"share": 30}, "flush it"},
+		{clock.Product, clock.ProductUnsure, clock.Unknown, "Why.", "", nil, "not known to suit: Why."},
+		{clock.Product, clock.ProductUnfit, clock.Due, "Why.", "", nil, "does not suit: Why."},
+		{clock.Extender, clock.ExtenderRuns, clock.Watch, "months", "", n{"limit": 36, "hours": 6000, "km": 500000}, "36 months, 6000 h or 500000 km after the fill"},
+		{clock.Extender, clock.ExtenderGiven, clock.Sound, "", "", n{"days": 12}, "given 12 days ago"},
+		{clock.FilterDue, clock.FilterRuns, clock.Watch, "The filter", "", n{"days": 300}, "The filter was fitted 300 days ago."},
+		{clock.Evaluation, clock.NotEvaluated, clock.Unknown, "the books are torn", "", nil, "not evaluated: the books are torn."},
+		{clock.FilterDue, clock.FilterUnsure, clock.Unknown, "The filter", "", nil, "cannot be computed"},
 	} {
-		text, rule := Reason(forecast.Clock{Kind: c.kind, Verdict: c.verdict, Reason: forecast.Reason{Code: c.code, About: c.about, Remedy: c.remedy, Numbers: c.numbers}})
+		text, rule := Reason(clock.Clock{Kind: c.kind, Verdict: c.verdict, Reason: clock.Reason{Code: c.code, About: c.about, Remedy: c.remedy, Numbers: c.numbers}})
 		if !strings.Contains(plain(text), c.want) || len(rule) == 0 {
 			t.Errorf("%s: %q, rule %q; want %q", c.code, plain(text), rule, c.want)
 		}
 	}
-	if text, rule := Reason(forecast.Clock{Kind: forecast.Age}); text != "" || rule != nil {
+	if text, rule := Reason(clock.Clock{Kind: clock.Age}); text != "" || rule != nil {
 		t.Errorf("the age clock is worded elsewhere: %q", text)
 	}
 }

@@ -1,12 +1,11 @@
-package forecast
+package usage
 
 import (
 	"math"
 	"slices"
 	"time"
 
-	"diligentledger/core/ledger"
-	"diligentledger/core/usage"
+	"diligentledger/core/measure"
 )
 
 // Profile is how a kind of unit is used through the year: a factor for each
@@ -62,8 +61,8 @@ const (
 	changeDays, changeRecent = 120.0, 6
 )
 
-// UseModel is how a unit is used, from its meter readings.
-type UseModel struct {
+// Model is how a unit is used, from its meter readings.
+type Model struct {
 	Rate float64 // per day, on average over the year, as used now
 	// Spread is the relative standard deviation of the rate over a month.
 	Spread  float64
@@ -71,11 +70,11 @@ type UseModel struct {
 	// Segments of readings that the rate rests on, drawn together to a month.
 	Segments int
 	// Outliers are readings that cannot be true: mistyped or stuck.
-	Outliers []ledger.MeterPoint
+	Outliers []Point
 	// Changed: the unit is used otherwise lately than before.
 	Changed bool
 	// Last is the last reading that is believed.
-	Last ledger.MeterPoint
+	Last Point
 	// Seasons that the readings have seen, from one year's rest to the next.
 	Seasons int
 	// Idle: the readings show that it is not used at all.
@@ -84,8 +83,8 @@ type UseModel struct {
 	Known bool
 
 	busyProfile  Profile        // for the early end of a window: a rest that was seen once may not come again
-	singleRest   bool           // there is such a rest
-	seasonRange  float64        // between the busiest and the quietest month
+	SingleRest   bool           // there is such a rest
+	SeasonRange  float64        // between the busiest and the quietest month
 	noise        float64        // standard deviation of a day's use, over the rate
 	rateError    float64        // standard deviation of the rate, relative
 	hazard       float64        // changes of use a year
@@ -121,7 +120,7 @@ func (s *segment) weight(p Profile) (w float64) {
 	return w
 }
 
-// NewUseModel fits the model to readings in the order of time, up to today.
+// NewModel fits the model to readings in the order of time, up to today.
 //
 // Readings that cannot be true together with the others are left out as package
 // usage has judged them, so that the balance and the clock rest on the same ones.
@@ -129,15 +128,15 @@ func (s *segment) weight(p Profile) (w float64) {
 // (each month's use over what the average rate would have given, by three rounds
 // of sharing a stretch out over its months), and the rate of the stretches without
 // their season, as it is since the last change of use.
-func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time) UseModel {
-	u := UseModel{Profile: profile, Spread: priorSpread}
+func NewModel(readings []Point, profile Profile, today time.Time) Model {
+	u := Model{Profile: profile, Spread: priorSpread}
 	readings = recent(readings, today)
 	for _, p := range readings {
 		if p.Outlier {
 			u.Outliers = append(u.Outliers, p)
 		}
 	}
-	kept, stuck := dropRepeats(usage.Accepted(readings))
+	kept, stuck := dropRepeats(Accepted(readings))
 	u.Outliers = append(u.Outliers, stuck...)
 	if len(kept) == 0 {
 		return u
@@ -158,7 +157,7 @@ func NewUseModel(readings []ledger.MeterPoint, profile Profile, today time.Time)
 	}
 	u.season(stretches, levels, profile)
 	u.rate(stretches, today)
-	u.seasonRange = slices.Max(u.Profile[:]) - slices.Min(u.Profile[:])
+	u.SeasonRange = slices.Max(u.Profile[:]) - slices.Min(u.Profile[:])
 	u.singleRests(stretches, profile)
 	return u
 }
@@ -202,7 +201,7 @@ func markRests(stretches []segment) (idle bool) {
 // singleRests marks months of rest that were seen in one year only, where the kind of
 // unit has no such rest: it may have been a lay-up, and no season. The early end of
 // a window reckons with their use.
-func (u *UseModel) singleRests(stretches []segment, prior Profile) {
+func (u *Model) singleRests(stretches []segment, prior Profile) {
 	u.busyProfile = u.Profile
 	var years [12]map[int]bool
 	active, months := 0.0, 0.0
@@ -223,14 +222,14 @@ func (u *UseModel) singleRests(stretches []segment, prior Profile) {
 	}
 	for m := range u.busyProfile {
 		if len(years[m]) < 2 && prior[m] >= 0.5 && u.busyProfile[m] < 0.7 && months > 0 {
-			u.busyProfile[m], u.singleRest = active/months, true
+			u.busyProfile[m], u.SingleRest = active/months, true
 		}
 	}
 }
 
-func recent(readings []ledger.MeterPoint, today time.Time) []ledger.MeterPoint {
+func recent(readings []Point, today time.Time) []Point {
 	since := today.AddDate(-useYears, 0, 0)
-	i := slices.IndexFunc(readings, func(p ledger.MeterPoint) bool { return !p.At.Before(since) })
+	i := slices.IndexFunc(readings, func(p Point) bool { return !p.At.Before(since) })
 	if i < 0 {
 		// Older than all that counts: the last ones are better than none.
 		return readings[max(0, len(readings)-3):]
@@ -245,7 +244,7 @@ const stuckMeanMin, stuckMeanMax, stuckJump = 0.6, 1.6, 1.8
 // dropRepeats leaves out readings that repeat the one before although the unit ran:
 // the next leaps as far as it would have gone meanwhile. Somebody wrote down the
 // old value again. A meter that stands and then goes on as usual has stood.
-func dropRepeats(kept []ledger.MeterPoint) (moved, stuck []ledger.MeterPoint) {
+func dropRepeats(kept []Point) (moved, stuck []Point) {
 	repeats := func(i int) bool { return i > 0 && kept[i].Value == kept[i-1].Value }
 	slope := func(i, j int) float64 {
 		return (kept[j].Value - kept[i].Value) / math.Max(kept[j].At.Sub(kept[i].At).Hours()/24, 1)
@@ -292,7 +291,7 @@ func measurableUse(use float64) float64 {
 
 // segmentsOf makes stretches of at least a month, or of what there is when
 // that is a week or more.
-func segmentsOf(kept []ledger.MeterPoint) []segment {
+func segmentsOf(kept []Point) []segment {
 	from, last := kept[0], kept[len(kept)-1]
 	room := int(segment{from: from.At, to: last.At}.days()/segmentDays) + 1
 	all := make([]segment, 0, min(room, len(kept)))
@@ -338,7 +337,7 @@ func levelsOf(stretches []segment) []float64 {
 }
 
 // levels are the rates between changes of use, by the season as known so far.
-func (u *UseModel) levels(stretches []segment, levels []float64) {
+func (u *Model) levels(stretches []segment, levels []float64) {
 	var all []weighted
 	var at []int // index of the stretch of each
 	for i := range stretches {
@@ -383,7 +382,7 @@ func (u *UseModel) levels(stretches []segment, levels []float64) {
 // stretches tell of their months what short ones do not. How far the fit is drawn
 // to the kind's profile follows from how much more its months differ than chance
 // would have it (empirical Bayes: Efron and Morris 1973).
-func (u *UseModel) season(stretches []segment, levels []float64, prior Profile) {
+func (u *Model) season(stretches []segment, levels []float64, prior Profile) {
 	days := 0.0
 	for i, s := range stretches {
 		if levels[i] > 0 {
@@ -467,19 +466,19 @@ func eachMonth(from, to time.Time, f func(month int, days float64)) {
 }
 
 // average days of use between two times, the season counted.
-func (u *UseModel) weight(from, to time.Time) float64 {
-	return u.until(to, likely) - u.until(from, likely)
+func (u *Model) weight(from, to time.Time) float64 {
+	return u.until(to, Likely) - u.until(from, Likely)
 }
 
 // until is the average days of use from the year 2000 to t: whole years, whole
 // months, and the days of this one; by the busy profile for the early side.
-func (u *UseModel) until(t time.Time, s side) float64 {
+func (u *Model) until(t time.Time, s Side) float64 {
 	profile, begun := &u.Profile, &u.weightBefore[0]
-	if s == early && u.singleRest {
+	if s == Early && u.SingleRest {
 		profile, begun = &u.busyProfile, &u.weightBefore[1]
 	}
 	if begun[12] == 0 {
-		for m, length := range leapMonths {
+		for m, length := range measure.LeapYearMonths {
 			begun[m+1] = begun[m] + float64(length)*profile[m]
 		}
 	}
@@ -488,7 +487,7 @@ func (u *UseModel) until(t time.Time, s side) float64 {
 	m := int(month) - 1
 	// Every year as if it were a leap year, less the days that were not.
 	missing := float64(year-2000) - float64(leapsBefore(year))
-	if m > 1 && !leap(year) {
+	if m > 1 && !measure.IsLeap(year) {
 		missing++
 	}
 	return float64(year-2000)*begun[12] - missing*profile[1] + begun[m] +

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"reflect"
@@ -6,9 +6,11 @@ import (
 	"strings"
 	"testing"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 // What the calendar of a plan asks for (common practice throughout).
@@ -26,9 +28,9 @@ func TestCalendarClocks(t *testing.T) {
 	u.Cap = 100
 	for _, c := range []struct {
 		name    string
-		cold    *Climate
+		cold    *climate.Climate
 		entries []ledger.Entry
-		clock   ClockKind
+		clock   Kind
 		verdict Verdict
 		code    Code
 	}{
@@ -58,31 +60,31 @@ func TestCalendarClocks(t *testing.T) {
 	for i, ph := range []float64{9.0, 8.5, 8.0} {
 		entries = append(entries, ago(731-365*i, ledger.ChemistryTest{PH: &ph}))
 	}
-	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || DaysBetween(today, *got.Due) < 715 || DaysBetween(today, *got.Due) > 745 || got.Reason.About != "pH" {
+	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || got.Due.Sub(today) < 715 || got.Due.Sub(today) > 745 || got.Reason.About != "pH" {
 		t.Errorf("chemistry: %+v", got)
 	}
 }
 
 func TestCheckPlan(t *testing.T) {
-	good := Plan{Name: "Pool car", Strategy: FixedInterval, Later: Interval{Months: 36}, FreezeMargin: 3, Replaced: 0.6}
+	good := serviceplan.Plan{Name: "Pool car", Strategy: serviceplan.FixedInterval, Later: serviceplan.Interval{Months: 36}, FreezeMargin: 3, Replaced: 0.6}
 	for _, c := range []struct {
 		name   string
-		change func(*Plan)
+		change func(*serviceplan.Plan)
 		field  string
 	}{
-		{"good", func(*Plan) {}, ""},
-		{"no name", func(p *Plan) { p.Name = " " }, "/name"},
-		{"no such school", func(p *Plan) { p.Strategy = "hope" }, "/school"},
-		{"no limit", func(p *Plan) { p.Later = Interval{} }, "/later"},
-		{"a century", func(p *Plan) { p.First.Months = 1200 }, "/first/months"},
-		{"a negative margin", func(p *Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
-		{"all of it and more", func(p *Plan) { p.Replaced = 1.2 }, "/replaced"},
-		{"a million miles", func(p *Plan) { p.Miles, p.Later.Km = true, 1_000_000*measure.KilometresPerMile }, "/later/miles"},
-		{"tests each century", func(p *Plan) { p.TestMonths = 1200 }, "/testMonths"},
+		{"good", func(*serviceplan.Plan) {}, ""},
+		{"no name", func(p *serviceplan.Plan) { p.Name = " " }, "/name"},
+		{"no such school", func(p *serviceplan.Plan) { p.Strategy = "hope" }, "/school"},
+		{"no limit", func(p *serviceplan.Plan) { p.Later = serviceplan.Interval{} }, "/later"},
+		{"a century", func(p *serviceplan.Plan) { p.First.Months = 1200 }, "/first/months"},
+		{"a negative margin", func(p *serviceplan.Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
+		{"all of it and more", func(p *serviceplan.Plan) { p.Replaced = 1.2 }, "/replaced"},
+		{"a million miles", func(p *serviceplan.Plan) { p.Miles, p.Later.Km = true, 1_000_000*measure.KilometresPerMile }, "/later/miles"},
+		{"tests each century", func(p *serviceplan.Plan) { p.TestMonths = 1200 }, "/testMonths"},
 	} {
 		p := good
 		c.change(&p)
-		errs := CheckPlan(p)
+		errs := serviceplan.Check(p)
 		if (len(errs) == 0) != (c.field == "") || len(errs) > 0 && errs[0].Field != c.field {
 			t.Errorf("%s: %v", c.name, errs)
 		}
@@ -127,12 +129,12 @@ func TestHoseAge(t *testing.T) {
 // The audit tells a plan in the trade's words, what asks for nothing left out, and
 // of a change what it changes; distances in the unit they were given in.
 func TestPlanInWords(t *testing.T) {
-	p := Plan{Name: "Van", Strategy: FixedInterval, First: Interval{Months: 60, Km: 160_934.4}, Later: Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
+	p := serviceplan.Plan{Name: "Van", Strategy: serviceplan.FixedInterval, First: serviceplan.Interval{Months: 60, Km: 160_934.4}, Later: serviceplan.Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
 	if got, want := p.Summary(), "Van: school interval, first 60 mo or 100000 mi, later 400 h, to spare 3 K, new counts from 60 %, level for 3 d"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
 	next := p
-	next.Later, next.FollowDays, next.HoseYears = Interval{}, 0, 8
+	next.Later, next.FollowDays, next.HoseYears = serviceplan.Interval{}, 0, 8
 	if got, want := next.Diff(p), "Van: later 400 h → none, hoses old none → 8 yr, level for 3 d → none"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
@@ -140,7 +142,7 @@ func TestPlanInWords(t *testing.T) {
 		t.Errorf("no change: %q", got)
 	}
 	// Two plans never differ in silence.
-	of := reflect.TypeFor[Plan]()
+	of := reflect.TypeFor[serviceplan.Plan]()
 	for i := range of.NumField() {
 		other := p
 		f := reflect.ValueOf(&other).Elem().Field(i)
@@ -154,7 +156,7 @@ func TestPlanInWords(t *testing.T) {
 		case reflect.Bool:
 			f.SetBool(!f.Bool())
 		case reflect.Struct:
-			f.Set(reflect.ValueOf(Interval{Months: 1}))
+			f.Set(reflect.ValueOf(serviceplan.Interval{Months: 1}))
 		}
 		if got := other.Diff(p); strings.HasSuffix(got, ": nothing") {
 			t.Errorf("%s changed, and %q is told", of.Field(i).Name, got)

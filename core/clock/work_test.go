@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"testing"
@@ -7,6 +7,7 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // What each clock asks to be done, and in which days (common practice).
@@ -19,8 +20,8 @@ func TestWorkFor(t *testing.T) {
 	}{
 		{Clock{Kind: Age, Due: day(60)}, RenewWork, 46, 60},
 		{Clock{Kind: Age, Due: day(-30)}, RenewWork, 0, 7},
-		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(20), *day(40), *day(70)}}, RenewWork, 20, 40},
-		{Clock{Kind: Use, Due: day(40), Window: &Window{*day(-20), *day(40), *day(70)}}, RenewWork, 0, 40},
+		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(20), P50: *day(40), P90: *day(70)}}, RenewWork, 20, 40},
+		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(-20), P50: *day(40), P90: *day(70)}}, RenewWork, 0, 40},
 		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, CorrectWork, 0, 12},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeNone}}, TestWork, 0, 7},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, "", 0, 0},
@@ -38,7 +39,7 @@ func TestWorkFor(t *testing.T) {
 		if work != c.work && c.work != "" || ok != (c.work != "") {
 			t.Errorf("%s, %s: %s, %v; want %q", c.clock.Kind, c.clock.Reason.Code, work, ok, c.work)
 		}
-		if from, to := c.clock.DefaultSpan(today); ok && (DaysBetween(today, from) != c.from || DaysBetween(today, to) != c.to) {
+		if from, to := c.clock.DefaultSpan(today); ok && (from.Sub(today) != c.from || to.Sub(today) != c.to) {
 			t.Errorf("%s: from %v to %v; want in %d to %d days", c.clock.Kind, from, to, c.from, c.to)
 		}
 	}
@@ -66,7 +67,7 @@ func TestDone(t *testing.T) {
 		{CapWork, ledger.CapTest{Seal: "good"}, false},
 	} {
 		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, c.body)})
-		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && DaysBetween(measure.DateOf(*got, time.UTC), today) != 9 {
+		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && today.Sub(measure.DateOf(*got, time.UTC)) != 9 {
 			t.Errorf("%s by a %s, sent the day before: done %v", c.work, c.body.Kind(), got)
 		}
 		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -8)); got != nil {
@@ -79,7 +80,7 @@ func TestDone(t *testing.T) {
 		t.Errorf("held, and done %v", got)
 	}
 	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "mended"}), ago(2, ledger.NoteBody{Text: "washed"})))
-	if got := CompletedAt(&a, RepairWork, since); got == nil || DaysBetween(measure.DateOf(*got, time.UTC), today) != 12 {
+	if got := CompletedAt(&a, RepairWork, since); got == nil || today.Sub(measure.DateOf(*got, time.UTC)) != 12 {
 		t.Errorf("released twelve days ago, and done %v", got)
 	}
 	a = ledger.Fold(u, append(a.Entries(), ago(1, ledger.Defect{What: "weeps", Severity: "repair"})))

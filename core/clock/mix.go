@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"math"
@@ -7,15 +7,17 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 )
 
 // The clocks of the mix and its chemistry.
 const (
-	Strength  ClockKind = "strength"  // glycol by volume: inhibitors and cooling
-	Chemistry ClockKind = "chemistry" // the last test of each property, and its trend
-	Product   ClockKind = "product"   // whether the product inside suits, and what foreign is in it
-	Extender  ClockKind = "extender"  // once in the life of a charge
-	FilterDue ClockKind = "filter"    // additive filter
+	Strength  Kind = "strength"  // glycol by volume: inhibitors and cooling
+	Chemistry Kind = "chemistry" // the last test of each property, and its trend
+	Product   Kind = "product"   // whether the product inside suits, and what foreign is in it
+	Extender  Kind = "extender"  // once in the life of a charge
+	FilterDue Kind = "filter"    // additive filter
 )
 
 // Their reasons. Shares are in per cent.
@@ -45,7 +47,7 @@ const (
 )
 
 // appendMix adds the clocks of the mix and its chemistry.
-func appendMix(clocks []Clock, a *ledger.Account, p Plan, use func() *UseModel, today evaluationDay) []Clock {
+func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use func() *usage.Model, today evaluationDay) []Clock {
 	for _, one := range []func() (Clock, bool){
 		func() (Clock, bool) { return strengthClock(a, today) },
 		func() (Clock, bool) { return chemistryClock(a, today) },
@@ -118,8 +120,8 @@ func dilutesTo(a *ledger.Account, limit float64, today evaluationDay) (measure.D
 	if err != nil || perYear >= -0.005 || now <= wanted {
 		return measure.Date{}, 0, false
 	}
-	days := 365.25*(now-wanted)/-perYear - float64(sinceKnown(a, today))
-	if !(days < dilutesYears*365) {
+	days := measure.DaysPerYear*(now-wanted)/-perYear - float64(sinceKnown(a, today))
+	if !(days < dilutesYears*measure.DaysPerYear) {
 		return measure.Date{}, 0, false
 	}
 	return today.AddDays(int(math.Max(0, days))), -100 * perYear, true
@@ -239,7 +241,7 @@ func nitriteTest(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	}
 	day := today.of(*from)
 	due := day.AddMonths(limit)
-	numbers["months"] = months(day, today.Date)
+	numbers["months"] = measure.MonthsBetween(day, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
 	c.Due, c.Remaining, c.Verdict = &due, &left, Sound
 	switch {
@@ -290,11 +292,11 @@ type lifeLimit struct {
 
 // until the day that it has lasted since a moment at which the meter stood at start (nil when
 // not known), and by which limit; false when neither can be computed.
-func (l lifeLimit) until(a *ledger.Account, since time.Time, start *float64, use func() *UseModel, today evaluationDay) (due measure.Date, by string, ok bool) {
+func (l lifeLimit) until(a *ledger.Account, since time.Time, start *float64, use func() *usage.Model, today evaluationDay) (due measure.Date, by string, ok bool) {
 	if l.months > 0 {
 		due, by, ok = today.of(since).AddMonths(l.months), "months", true
 	}
-	limit := Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}.limit(a.Unit.Meter)
+	limit := serviceplan.Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}.Limit(a.Unit.Meter)
 	if limit == 0 || start == nil {
 		return due, by, ok
 	}
@@ -319,7 +321,7 @@ func (l lifeLimit) until(a *ledger.Account, since time.Time, start *float64, use
 
 // extenderClock: a nitrited OAT, or a product that states when its extender is due, gets it
 // once in the life of a charge. False for any other, and where the plan renews it first.
-func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today evaluationDay) (Clock, bool) {
+func extenderClock(a *ledger.Account, p serviceplan.Plan, use func() *usage.Model, today evaluationDay) (Clock, bool) {
 	over := a.LimitOverrides()
 	stated := false
 	for _, f := range over {
@@ -343,7 +345,7 @@ func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today evalua
 	}
 	l := lifeLimit{int(coolant.ExtenderMonths.In(over...)), coolant.ExtenderKm.In(over...), coolant.ExtenderHours.In(over...)}
 	due, by, ok := l.until(a, *a.Balance.RenewedAt, start, use, today)
-	running := p.activeInterval(a.Factory)
+	running := p.ActiveInterval(a.Factory)
 	renewed, _, renews := lifeLimit{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, start, use, today)
 	if !ok || renews && !renewed.After(due) {
 		return c, false
@@ -354,7 +356,7 @@ func extenderClock(a *ledger.Account, p Plan, use func() *UseModel, today evalua
 }
 
 // filterClock of the additive filter that is fitted.
-func filterClock(a *ledger.Account, use func() *UseModel, today evaluationDay) (Clock, bool) {
+func filterClock(a *ledger.Account, use func() *usage.Model, today evaluationDay) (Clock, bool) {
 	f := a.Filter
 	if f == nil {
 		return Clock{}, false
@@ -370,7 +372,7 @@ func filterClock(a *ledger.Account, use func() *UseModel, today evaluationDay) (
 
 // conventional limits an interval to that of a conventional coolant while too much of
 // another product is in the charge.
-func conventional(i Interval, a *ledger.Account) (Interval, bool) {
+func conventional(i serviceplan.Interval, a *ledger.Account) (serviceplan.Interval, bool) {
 	over := a.LimitOverrides()
 	if a.ForeignShare() <= coolant.ForeignWatch.In(over...) {
 		return i, false

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"math"
@@ -6,18 +6,20 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 var (
 	now      = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
 	today    = measure.DateOf(now, time.UTC)
-	plan     = Plan{Name: "car", First: Interval{Months: 72, Km: 160_000}, Later: Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
-	months12 = ColdCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
+	plan     = serviceplan.Plan{Name: "car", First: serviceplan.Interval{Months: 72, Km: 160_000}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3}
+	months12 = climate.MonthlyCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
 	depot    = months12.Climate()
-	mild     = ColdCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}.Climate()
+	mild     = climate.MonthlyCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}.Climate()
 	car      = ledger.Unit{Code: "CA-01", Capacity: 8, Base: coolant.EG, Meter: measure.Distance}
 	premix   = coolant.Product{Code: "P", Base: coolant.EG, Form: coolant.Premix, Glycol: 0.5}
 	serial   int
@@ -45,12 +47,12 @@ func loss(v float64) ledger.Loss {
 	return ledger.Loss{Volume: measure.Reading{Value: v, Unit: measure.L}}
 }
 
-func look(u ledger.Unit, p Plan, cold *Climate, entries ...ledger.Entry) UnitStatus {
+func look(u ledger.Unit, p serviceplan.Plan, cold *climate.Climate, entries ...ledger.Entry) UnitStatus {
 	a := ledger.Fold(u, entries)
 	return Evaluate(&a, p, Conditions{Climate: cold}, today)
 }
 
-func clockOf(t *testing.T, o UnitStatus, k ClockKind) Clock {
+func clockOf(t *testing.T, o UnitStatus, k Kind) Clock {
 	t.Helper()
 	i := slices.IndexFunc(o.Clocks, func(c Clock) bool { return c.Kind == k })
 	if i < 0 {
@@ -111,7 +113,7 @@ func TestUseClock(t *testing.T) {
 		t.Errorf("steady use ends on %v, want %v", got.Due, want)
 	}
 	// Four readings say little: the window is wide, and holds the truth.
-	if w := got.Window; w == nil || !w.P10.Before(*got.Due) || !w.P90.After(*got.Due) || DaysBetween(w.P10, w.P90) < 60 {
+	if w := got.Window; w == nil || !w.P10.Before(*got.Due) || !w.P90.After(*got.Due) || w.P90.Sub(w.P10) < 60 {
 		t.Errorf("window %+v", got.Window)
 	}
 	for _, c := range []struct {
@@ -166,7 +168,7 @@ func TestFreezeClock(t *testing.T) {
 		if got.Verdict != c.verdict || got.Reason.Code != c.code {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Verdict, got.Reason.Code, c.verdict, c.code)
 		}
-		if (got.Due == nil) != (c.night == "") || got.Due != nil && DaysBetween(*on(c.night), *got.Due) != 0 {
+		if (got.Due == nil) != (c.night == "") || got.Due != nil && got.Due.Sub(*on(c.night)) != 0 {
 			t.Errorf("%s: caught on %v, want %s", c.name, got.Due, c.night)
 		}
 	}
@@ -187,9 +189,9 @@ func TestFreezeClockDoubts(t *testing.T) {
 		t.Errorf("tested last month: %+v", got)
 	}
 	// Nothing known: unknown where it never freezes, due from a month before the frost.
-	warm := ColdCurve{8, 8, 9, 11, 14, 18, 20, 20, 18, 15, 12, 9}.Climate()
+	warm := climate.MonthlyCurve{8, 8, 9, 11, 14, 18, 20, 20, 18, 15, 12, 9}.Climate()
 	for _, c := range []struct {
-		cold    *Climate
+		cold    *climate.Climate
 		verdict Verdict
 	}{{warm, Unknown}, {mild, Due}, {depot, Due}} {
 		for _, entries := range [][]ledger.Entry{nil, {ago(3, meter(1))}} {
@@ -204,7 +206,7 @@ func TestFreezeClockDoubts(t *testing.T) {
 	eg, pg := freezeTest(-30, coolant.EG), freezeTest(-22, coolant.PG)
 	for _, c := range []struct {
 		tests   []ledger.Entry
-		cold    *Climate
+		cold    *climate.Climate
 		bound   float64
 		verdict Verdict
 	}{
@@ -213,7 +215,7 @@ func TestFreezeClockDoubts(t *testing.T) {
 		{[]ledger.Entry{ago(3, eg)}, depot, -20, Due},
 		{[]ledger.Entry{ago(3, freezeTest(-12, coolant.EG))}, depot, -6, Overdue},
 	} {
-		got := clockOf(t, look(ledger.Unit{Capacity: 8}, Plan{}, c.cold, c.tests...), Freeze)
+		got := clockOf(t, look(ledger.Unit{Capacity: 8}, serviceplan.Plan{}, c.cold, c.tests...), Freeze)
 		if protects := got.Reason.Numbers["protects"]; got.Reason.Code != FreezeBound || got.Verdict != c.verdict || math.Abs(protects-c.bound) > 2.5 {
 			t.Errorf("unknown base: %s, %s, protects to %.1f; want %s, %.1f", got.Verdict, got.Reason.Code, protects, c.verdict, c.bound)
 		}
@@ -266,5 +268,16 @@ func BenchmarkLook(b *testing.B) {
 	b.ReportAllocs()
 	for b.Loop() {
 		Evaluate(&a, plan, Conditions{Climate: depot}, today)
+	}
+}
+
+// A unit that stands is never due by use.
+func TestStandsStill(t *testing.T) {
+	entries := []ledger.Entry{ago(901, meter(5000)), ago(900, fill(false))}
+	for d := 890; d > 0; d -= 40 {
+		entries = append(entries, ago(d, meter(5000)))
+	}
+	if c := clockOf(t, look(car, plan, mild, entries...), Use); c.Due != nil || c.Verdict != Sound {
+		t.Errorf("a unit that stands: %+v", c)
 	}
 }

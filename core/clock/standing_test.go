@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"slices"
@@ -19,7 +19,7 @@ func TestStandingClocks(t *testing.T) {
 	for _, c := range []struct {
 		name    string
 		entries []ledger.Entry
-		clock   ClockKind
+		clock   Kind
 		verdict Verdict // empty: there is no such clock
 		code    Code
 	}{

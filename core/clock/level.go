@@ -1,21 +1,19 @@
-package forecast
+package clock
 
 import (
 	"math"
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // slowLeak: one that would leave the level low in more days than these has no date.
 const slowLeak = 3 * 365
 
-// month in days, as leaks are reckoned by.
-const month = 30.44
-
 // levelClock compares what the books say is inside with the last fill, and tells
 // from the rate at which coolant goes when it will be low.
-func levelClock(a *ledger.Account, use func() *UseModel, today evaluationDay) Clock {
+func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
 	missing := full - litres
 	left := share(1 - missing/(ledger.HoldShare*full))
@@ -23,7 +21,7 @@ func levelClock(a *ledger.Account, use func() *UseModel, today evaluationDay) Cl
 	c := Clock{Kind: Level, Verdict: Sound, Remaining: &left, Reason: Reason{Code: LevelHolds, Numbers: numbers}}
 	leak := a.Leak()
 	if leak != nil {
-		if at, ok := reachesLow(a, leak, use, ledger.HoldShare*full-missing, likely, today); ok {
+		if at, ok := reachesLow(a, leak, use, ledger.HoldShare*full-missing, usage.Likely, today); ok {
 			numbers["days"] = float64(today.until(at))
 		}
 	}
@@ -39,14 +37,14 @@ func levelClock(a *ledger.Account, use func() *UseModel, today evaluationDay) Cl
 		return c
 	}
 	low := ledger.LowShare*full - missing
-	var w Window
+	var w usage.Window
 	var ok bool
-	if w.P50, ok = reachesLow(a, leak, use, low, likely, today); !ok || today.until(w.P50) > slowLeak {
+	if w.P50, ok = reachesLow(a, leak, use, low, usage.Likely, today); !ok || today.until(w.P50) > slowLeak {
 		return c
 	}
-	w.P10, _ = reachesLow(a, leak, use, low, early, today)
-	if w.P90, ok = reachesLow(a, leak, use, low, late, today); !ok {
-		w.P90 = today.AddDate(maxYears, 0, 0)
+	w.P10, _ = reachesLow(a, leak, use, low, usage.Early, today)
+	if w.P90, ok = reachesLow(a, leak, use, low, usage.Late, today); !ok {
+		w.P90 = today.AddDate(usage.MaxYears, 0, 0)
 	}
 	c.Window, c.Due, c.Reason.Code = &w, &w.P50, LevelFalls
 	numbers["ahead"] = float64(today.until(w.P50))
@@ -62,23 +60,23 @@ func levelClock(a *ledger.Account, use func() *UseModel, today evaluationDay) Cl
 // by the leak's rate and its uncertainty. Where the leak is reckoned by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
 // one. False when nobody can tell, or not in any time that means something.
-func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *UseModel, litres float64, s side, today evaluationDay) (measure.Date, bool) {
+func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *usage.Model, litres float64, s usage.Side, today evaluationDay) (measure.Date, bool) {
 	litres = math.Max(litres, 0)
 	// A rate less than a fifth of the likely one is as good as none.
-	rate := math.Max(leak.Rate+float64(s)*z*leak.Sigma, leak.Rate/5)
+	rate := math.Max(leak.Rate+float64(s)*usage.Z90*leak.Sigma, leak.Rate/5)
 	if leak.Per == ledger.PerMonth {
-		days := litres / rate * month
-		return today.of(a.LevelAt).AddDays(int(math.Min(days, maxYears*365))), days < maxYears*365
+		days := litres / rate * measure.DaysPerMonth
+		return today.of(a.LevelAt).AddDays(int(math.Min(days, usage.MaxYears*365))), days < usage.MaxYears*365
 	}
 	per := 1000.0
 	if leak.Per == ledger.Per100H {
 		per = 100
 	}
 	model := use()
-	meter, ok := model.meterAt(a.Readings, a.LevelAt)
+	meter, ok := model.MeterAt(a.Readings, a.LevelAt)
 	if !ok || a.LaidUp != nil {
 		return measure.Date{}, false
 	}
-	at, ok := model.reaches(meter+litres/rate*per, s)
+	at, ok := model.ReachesSide(meter+litres/rate*per, s)
 	return today.of(at), ok
 }

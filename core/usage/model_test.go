@@ -1,23 +1,23 @@
-package forecast
+package usage
 
 import (
 	"math"
 	"testing"
 	"time"
 
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
-	"diligentledger/core/usage"
 )
 
-// readings every so many days before now, newest last, from the use of a day.
-func readings(days, every int, use func(t time.Time) float64) (all []ledger.MeterPoint) {
+var now = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+
+// readingsEvery so many days before now, newest last, from the use of a day.
+func readingsEvery(days, every int, use func(t time.Time) float64) (all []Point) {
 	sum := 10_000.0
 	for d := days; d >= 0; d-- {
 		at := now.AddDate(0, 0, -d)
 		sum += use(at)
 		if (days-d)%every == 0 {
-			all = append(all, ledger.MeterPoint{At: at, Value: sum, Raw: sum})
+			all = append(all, Point{At: at, Value: sum, Raw: sum})
 		}
 	}
 	return all
@@ -35,40 +35,40 @@ func TestQuantiles(t *testing.T) {
 			t.Errorf("t(0.90; %d) = %.4f, published %.3f", df, got, want)
 		}
 	}
-	if math.Abs(z-1.2816) > 1e-4 {
-		t.Errorf("z = %v", z)
+	if math.Abs(Z90-1.2816) > 1e-4 {
+		t.Errorf("z = %v", Z90)
 	}
 }
 
 // What the readings say, whatever was mistyped among them.
 func TestUseModelIsRobust(t *testing.T) {
-	clean := readings(700, 35, even(50))
+	clean := readingsEvery(700, 35, even(50))
 	for _, c := range []struct {
 		name     string
-		spoil    func(r []ledger.MeterPoint) []ledger.MeterPoint
+		spoil    func(r []Point) []Point
 		suspects int
 	}{
-		{"nothing is wrong", func(r []ledger.MeterPoint) []ledger.MeterPoint { return r }, 0},
-		{"a digit too many in the middle", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[9].Value *= 10; return r }, 1},
-		{"a digit too many at the end", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[len(r)-1].Value *= 10; return r }, 1},
-		{"a digit too few", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[12].Value /= 10; return r }, 1},
-		{"the first of all", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[0].Value = 90_000; return r }, 1},
-		{"three of twenty", func(r []ledger.MeterPoint) []ledger.MeterPoint {
+		{"nothing is wrong", func(r []Point) []Point { return r }, 0},
+		{"a digit too many in the middle", func(r []Point) []Point { r[9].Value *= 10; return r }, 1},
+		{"a digit too many at the end", func(r []Point) []Point { r[len(r)-1].Value *= 10; return r }, 1},
+		{"a digit too few", func(r []Point) []Point { r[12].Value /= 10; return r }, 1},
+		{"the first of all", func(r []Point) []Point { r[0].Value = 90_000; return r }, 1},
+		{"three of twenty", func(r []Point) []Point {
 			r[3].Value, r[8].Value, r[15].Value = r[3].Value+9000, 12, r[15].Value*10
 			return r
 		}, 3},
-		{"the old value written again", func(r []ledger.MeterPoint) []ledger.MeterPoint {
+		{"the old value written again", func(r []Point) []Point {
 			r[8].Value, r[9].Value = r[7].Value, r[7].Value
 			return r
 		}, 2},
-		{"a day off", func(r []ledger.MeterPoint) []ledger.MeterPoint { r[7].At = r[7].At.AddDate(0, 0, 1); return r }, 0},
+		{"a day off", func(r []Point) []Point { r[7].At = r[7].At.AddDate(0, 0, 1); return r }, 0},
 	} {
-		r := c.spoil(append([]ledger.MeterPoint{}, clean...))
+		r := c.spoil(append([]Point{}, clean...))
 		for i := range r {
 			r[i].Raw = r[i].Value
 		}
-		usage.MarkOutliers(r, measure.Distance)
-		u := NewUseModel(r, EvenProfile, now)
+		MarkOutliers(r, measure.Distance)
+		u := NewModel(r, EvenProfile, now)
 		if !u.Known || math.Abs(u.Rate-50) > 2 || len(u.Outliers) != c.suspects {
 			t.Errorf("%s: %.1f a day, suspects %v; want 50, %d", c.name, u.Rate, u.Outliers, c.suspects)
 		}
@@ -87,7 +87,7 @@ func TestUseModelLearnsTheSeason(t *testing.T) {
 		}
 		return 0
 	}
-	u := NewUseModel(readings(1000, 30, winter), EvenProfile, now)
+	u := NewModel(readingsEvery(1000, 30, winter), EvenProfile, now)
 	if july, january := u.Profile[6], u.Profile[0]; july > 0.25 || january < 1.7 {
 		t.Errorf("July %.2f, January %.2f", july, january)
 	}
@@ -97,7 +97,7 @@ func TestUseModelLearnsTheSeason(t *testing.T) {
 		t.Errorf("1300 h are reached on %v", w.P50)
 	}
 	// A motorcycle with one summer's readings takes its kind's season.
-	bike := NewUseModel(readings(100, 20, even(10)), SummerProfile, time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
+	bike := NewModel(readingsEvery(100, 20, even(10)), SummerProfile, time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC))
 	if bike.Profile != SummerProfile {
 		t.Errorf("a hundred days changed the kind's season to %v", bike.Profile)
 	}
@@ -105,20 +105,20 @@ func TestUseModelLearnsTheSeason(t *testing.T) {
 
 // A unit that truly stood for two months is not suspected: it went on as usual.
 func TestUnitThatStood(t *testing.T) {
-	r := readings(700, 35, even(50))
+	r := readingsEvery(700, 35, even(50))
 	first, second := r[8].Value-r[7].Value, r[9].Value-r[7].Value
 	r[8].Value -= first
 	for i := 9; i < len(r); i++ {
 		r[i].Value -= second
 	}
-	if u := NewUseModel(r, EvenProfile, now); len(u.Outliers) != 0 {
+	if u := NewModel(r, EvenProfile, now); len(u.Outliers) != 0 {
 		t.Errorf("suspects %v", u.Outliers)
 	}
 }
 
 func TestUseModelNoticesAChange(t *testing.T) {
 	turn := now.AddDate(0, 0, -110)
-	u := NewUseModel(readings(900, 30, func(at time.Time) float64 {
+	u := NewModel(readingsEvery(900, 30, func(at time.Time) float64 {
 		if at.After(turn) {
 			return 90
 		}
@@ -127,20 +127,20 @@ func TestUseModelNoticesAChange(t *testing.T) {
 	if !u.Changed || u.Rate < 70 {
 		t.Errorf("30 a day became 90: rate %.1f, changed %v", u.Rate, u.Changed)
 	}
-	if u := NewUseModel(readings(900, 30, even(30)), EvenProfile, now); u.Changed {
+	if u := NewModel(readingsEvery(900, 30, even(30)), EvenProfile, now); u.Changed {
 		t.Error("a change was noticed where there was none")
 	}
 }
 
 // Few readings give wide windows, none gives none.
 func TestUseModelWithFewReadings(t *testing.T) {
-	for _, few := range [][]ledger.MeterPoint{nil, readings(0, 1, even(9)), readings(4, 4, even(9))} {
-		if u := NewUseModel(few, EvenProfile, now); u.Known {
+	for _, few := range [][]Point{nil, readingsEvery(0, 1, even(9)), readingsEvery(4, 4, even(9))} {
+		if u := NewModel(few, EvenProfile, now); u.Known {
 			t.Errorf("%d readings within days gave %v a day", len(few), u.Rate)
 		}
 	}
 	width := func(days int) float64 {
-		u := NewUseModel(readings(days, 30, even(50)), EvenProfile, now)
+		u := NewModel(readingsEvery(days, 30, even(50)), EvenProfile, now)
 		w, ok := u.Reaches(u.Last.Value + 5000)
 		if !ok {
 			t.Fatalf("%d days of readings tell nothing", days)
@@ -155,7 +155,7 @@ func TestUseModelWithFewReadings(t *testing.T) {
 // Laws: the window's ends are in order, and a higher value is never reached
 // sooner.
 func TestReachesInOrder(t *testing.T) {
-	u := NewUseModel(readings(800, 40, func(at time.Time) float64 { return 10 * SummerProfile[at.Month()-1] }), SummerProfile, now)
+	u := NewModel(readingsEvery(800, 40, func(at time.Time) float64 { return 10 * SummerProfile[at.Month()-1] }), SummerProfile, now)
 	var last Span
 	for v := -500.0; v < 12_000; v += 250 {
 		w, ok := u.Reaches(u.Last.Value + v)
@@ -175,7 +175,7 @@ func TestReachesInOrder(t *testing.T) {
 // The days of use between two times are those of the months between them, counted
 // one by one, whatever years they lie in.
 func TestWeight(t *testing.T) {
-	u := UseModel{Profile: SummerProfile}
+	u := Model{Profile: SummerProfile}
 	from := time.Date(1999, 11, 3, 7, 30, 0, 0, time.UTC)
 	for _, to := range []time.Time{from.AddDate(0, 0, 1), from.AddDate(0, 4, 0), from.AddDate(1, 5, 12), from.AddDate(28, 1, 1), time.Date(2100, 3, 1, 0, 0, 0, 0, time.UTC), time.Date(2101, 12, 31, 23, 59, 59, 0, time.UTC)} {
 		want := 0.0
@@ -183,17 +183,6 @@ func TestWeight(t *testing.T) {
 		if got := u.weight(from, to); math.Abs(got-want) > 1e-3 {
 			t.Errorf("to %v: %g, want %g", to, got, want)
 		}
-	}
-}
-
-// A unit that stands is never due by use.
-func TestStandsStill(t *testing.T) {
-	entries := []ledger.Entry{ago(901, meter(5000)), ago(900, fill(false))}
-	for d := 890; d > 0; d -= 40 {
-		entries = append(entries, ago(d, meter(5000)))
-	}
-	if c := clockOf(t, look(car, plan, mild, entries...), Use); c.Due != nil || c.Verdict != Sound {
-		t.Errorf("a unit that stands: %+v", c)
 	}
 }
 
@@ -206,11 +195,18 @@ func TestSeasonBegins(t *testing.T) {
 		}
 		return 0
 	}
-	u := NewUseModel(readings(1300, 40, winter), EvenProfile, now)
+	u := NewModel(readingsEvery(1300, 40, winter), EvenProfile, now)
 	if w, ok := u.Reaches(u.Last.Value + 4000); ok && w.P10.Sub(now) < 365*24*time.Hour {
 		t.Errorf("4,000 h of some 1,200 a year are reached on %v at the soonest", w.P10)
 	}
 	if low, likely, high, ok := u.At(now); !ok || high-likely > 300 || likely-low > 300 {
 		t.Errorf("now the meter stands at %.0f, %.0f to %.0f", likely, low, high)
+	}
+}
+
+// A boat in the south is used half a year after one in the north.
+func TestProfileOfTheSouth(t *testing.T) {
+	if p := ProfileOf("boat", true); p[0] != SummerProfile[6] || p[6] != SummerProfile[0] {
+		t.Errorf("a boat in the south: %v", p)
 	}
 }

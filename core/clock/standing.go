@@ -1,18 +1,19 @@
-package forecast
+package clock
 
 import (
 	"slices"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
+	"diligentledger/core/serviceplan"
 )
 
 // The clocks that have no interval: what stands against running, what was found,
 // and what is owed.
 const (
-	Holds    ClockKind = "hold"
-	Findings ClockKind = "findings"
-	FollowUp ClockKind = "follow_up"
+	Holds    Kind = "hold"
+	Findings Kind = "findings"
+	FollowUp Kind = "follow_up"
 )
 
 // Their reasons.
@@ -104,7 +105,7 @@ const (
 
 // followUpClock of the check that is owed longest; false when none is. A unit
 // that was renewed today owes nothing before tomorrow.
-func followUpClock(a *ledger.Account, p Plan, today evaluationDay) (Clock, bool) {
+func followUpClock(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (Clock, bool) {
 	// What was missed falls to the round: the level to the next look at it, the retest
 	// to the clock of tests, which asks for it from the day of the fill.
 	owed := slices.DeleteFunc(slices.Clone(a.Pending), func(o ledger.PendingCheck) bool {
@@ -141,7 +142,7 @@ func followUpClock(a *ledger.Account, p Plan, today evaluationDay) (Clock, bool)
 // furtherLevelChecks at the cold level that the plan asks for after the first morning:
 // on each of so many days, or after each of the first runs. A look on the last of
 // the days makes up for those that were missed: it held so long.
-func furtherLevelChecks(a *ledger.Account, p Plan, today evaluationDay) (Clock, bool) {
+func furtherLevelChecks(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (Clock, bool) {
 	if a.RefilledAt == nil || p.FollowDays < 2 && p.FollowRuns == 0 {
 		return Clock{}, false
 	}
@@ -170,7 +171,7 @@ func furtherLevelChecks(a *ledger.Account, p Plan, today evaluationDay) (Clock, 
 		}
 		return c, true
 	}
-	if looked >= p.FollowDays || DaysBetween(filled, last) >= p.FollowDays {
+	if looked >= p.FollowDays || last.Sub(filled) >= p.FollowDays {
 		return c, false
 	}
 	due := last.AddDays(1)

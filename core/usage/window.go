@@ -1,4 +1,4 @@
-package forecast
+package usage
 
 import (
 	"math"
@@ -7,12 +7,11 @@ import (
 
 	"gonum.org/v1/gonum/stat/distuv"
 
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 )
 
-// z is the normal quantile of a window's ends, P10 and P90.
-const z = 1.2815515655446004
+// Z90 is the normal quantile of a window's ends, P10 and P90.
+const Z90 = 1.2815515655446004
 
 // tQuantile is the 90th percentile of Student's t by degrees of freedom.
 var tQuantile = func() (t [40]float64) {
@@ -29,15 +28,15 @@ var tQuantile = func() (t [40]float64) {
 // the use may change meanwhile, which is a mixture: either nothing changes, or
 // much. For that the tails of both are added up, the one with most of it settling
 // where the tenth lies.
-func (u *UseModel) width(w, d float64) float64 {
+func (u *Model) width(w, d float64) float64 {
 	drift := driftPerYear * math.Sqrt(d/365)
-	seasons := u.seasonRange * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
+	seasons := u.SeasonRange * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
 	core := math.Sqrt(u.rateError*u.rateError + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
 	changed := 1 - math.Exp(-u.hazard*d/365)
 	// Of those that change so many lie beyond the tenth, on the one side or the other
 	// (set so that the windows of the backtest hold).
 	const beyond = 0.63
-	t := tQuantile[min(len(tQuantile)-1, max(1, u.Segments))] / z
+	t := tQuantile[min(len(tQuantile)-1, max(1, u.Segments))] / Z90
 	tail := (0.1 - beyond*changed) / (1 - changed)
 	if tail > 0.01 {
 		return core * t * -distuv.UnitNormal.Quantile(tail)
@@ -61,7 +60,7 @@ func spreadFactor(width float64) float64 {
 }
 
 // At tells the meter at t, with the ends of its window. False when unknown.
-func (u *UseModel) At(t time.Time) (low, likely, high float64, ok bool) {
+func (u *Model) At(t time.Time) (low, likely, high float64, ok bool) {
 	if !u.Known {
 		return 0, 0, 0, false
 	}
@@ -74,9 +73,9 @@ func (u *UseModel) At(t time.Time) (low, likely, high float64, ok bool) {
 	return u.Last.Value + use/spread, u.Last.Value + use, u.Last.Value + use*spread, true
 }
 
-// meterAt tells the meter at t on the straight line between the readings around it,
+// MeterAt tells the meter at t on the straight line between the readings around it,
 // and after the last as [UseModel.At] does. False when unknown.
-func (u *UseModel) meterAt(readings []ledger.MeterPoint, t time.Time) (float64, bool) {
+func (u *Model) MeterAt(readings []Point, t time.Time) (float64, bool) {
 	if !u.Known || len(readings) == 0 || t.Before(readings[0].At) {
 		return 0, false
 	}
@@ -84,7 +83,7 @@ func (u *UseModel) meterAt(readings []ledger.MeterPoint, t time.Time) (float64, 
 		_, likely, _, ok := u.At(t)
 		return likely, ok
 	}
-	n := max(1, slices.IndexFunc(readings, func(p ledger.MeterPoint) bool { return !p.At.Before(t) }))
+	n := max(1, slices.IndexFunc(readings, func(p Point) bool { return !p.At.Before(t) }))
 	if n == len(readings) {
 		return u.Last.Value, true
 	}
@@ -99,33 +98,38 @@ type Window struct{ P10, P50, P90 measure.Date }
 // Span is a window of moments.
 type Span struct{ P10, P50, P90 time.Time }
 
-// maxYears ahead a date means "not by use".
-const maxYears = 15
+// Days that the moments of a span fall on.
+func (s Span) Days(zone *time.Location) Window {
+	return Window{measure.DateOf(s.P10, zone), measure.DateOf(s.P50, zone), measure.DateOf(s.P90, zone)}
+}
+
+// MaxYears ahead a date means "not by use".
+const MaxYears = 15
 
 // Reaches is when the meter comes to a value; an end of the window beyond
 // [farYears] stands there. False when the unit is not used, or even the first day is
 // too far off to mean anything.
-func (u *UseModel) Reaches(value float64) (w Span, ok bool) {
-	if w.P10, ok = u.reaches(value, early); !ok {
+func (u *Model) Reaches(value float64) (w Span, ok bool) {
+	if w.P10, ok = u.ReachesSide(value, Early); !ok {
 		return Span{}, false
 	}
-	far := u.Last.At.AddDate(maxYears, 0, 0)
-	if w.P50, ok = u.reaches(value, likely); !ok {
+	far := u.Last.At.AddDate(MaxYears, 0, 0)
+	if w.P50, ok = u.ReachesSide(value, Likely); !ok {
 		w.P50 = far
 	}
-	if w.P90, ok = u.reaches(value, late); !ok {
+	if w.P90, ok = u.ReachesSide(value, Late); !ok {
 		w.P90 = far
 	}
 	return w, true
 }
 
-// side of a window.
-type side float64
+// Side of a window.
+type Side float64
 
 const (
-	early  side = 1 // P10: the unit is used much
-	likely side = 0
-	late   side = -1 // P90: it is used little
+	Early  Side = 1 // P10: the unit is used much
+	Likely Side = 0
+	Late   Side = -1 // P90: it is used little
 )
 
 // The walk to a value: a fortnight at a time in the first year, then two months, of
@@ -133,12 +137,12 @@ const (
 const (
 	fortnight = 15 * 24 * time.Hour
 	fineSteps = 24
-	farSteps  = maxYears * 6
+	farSteps  = MaxYears * 6
 )
 
-// reaches is one end of the window or its middle; false when it lies beyond
+// ReachesSide is one end of the window or its middle; false when it lies beyond
 // [farYears].
-func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
+func (u *Model) ReachesSide(value float64, s Side) (time.Time, bool) {
 	if !u.Known || u.Rate <= 0 {
 		return time.Time{}, false
 	}
@@ -148,11 +152,11 @@ func (u *UseModel) reaches(value float64, s side) (time.Time, bool) {
 	}
 	begun := u.until(u.Last.At, s)
 	factor := func(weight float64, t time.Time) float64 {
-		if s == likely {
+		if s == Likely {
 			return 1
 		}
 		spread := spreadFactor(u.width(weight, t.Sub(u.Last.At).Hours()/24))
-		if s == late {
+		if s == Late {
 			return 1 / spread
 		}
 		return spread

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"slices"
@@ -7,6 +7,7 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 func premixOf(tech coolant.Technology, meets ...coolant.Standard) coolant.Product {
@@ -63,7 +64,7 @@ func TestStrengthClock(t *testing.T) {
 		zero := 0.0
 		thinner = append(thinner, ago(d, ledger.FreezeTest{Value: measure.Reading{Value: -36.5 + float64(700-d)/90, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG, Tool: "R", Zero: &zero}))
 	}
-	if got := clockOf(t, look(u, plan, mild, thinner...), Strength); got.Due == nil || got.Reason.Numbers["perYear"] < 2 || DaysBetween(today, *got.Due) < 200 {
+	if got := clockOf(t, look(u, plan, mild, thinner...), Strength); got.Due == nil || got.Reason.Numbers["perYear"] < 2 || got.Due.Sub(today) < 200 {
 		t.Errorf("a mix that grows thinner: %+v", got)
 	}
 }
@@ -154,7 +155,7 @@ func TestProductClock(t *testing.T) {
 		}
 	}
 	// 36 months of the plan become 24.
-	months := Plan{Name: "p", Later: Interval{Months: 36}, FreezeMargin: 3}
+	months := serviceplan.Plan{Name: "p", Later: serviceplan.Interval{Months: 36}, FreezeMargin: 3}
 	if got := clockOf(t, look(u, months, mild, oat, ago(9, pour(1.2))), Age); got.Interval != "conventional" || got.Reason.Numbers["limit"] != 24 {
 		t.Errorf("with a foreign product: %+v", got)
 	}
@@ -167,17 +168,17 @@ func TestProductClock(t *testing.T) {
 // first; a filter is changed by its own months.
 func TestExtenderAndFilter(t *testing.T) {
 	noat := premixOf(coolant.NOAT, coolant.D6210)
-	long := Plan{Name: "long", Later: Interval{Months: 72}, FreezeMargin: 3}
+	long := serviceplan.Plan{Name: "long", Later: serviceplan.Interval{Months: 72}, FreezeMargin: 3}
 	fill := ago(1000, filledWith(noat, 30, nil))
 	got := clockOf(t, look(wet, long, mild, fill), Extender)
-	if got.Due == nil || DaysBetween(today, *got.Due) < 80 || DaysBetween(today, *got.Due) > 110 || got.Verdict != Sound && got.Verdict != Watch {
+	if got.Due == nil || got.Due.Sub(today) < 80 || got.Due.Sub(today) > 110 || got.Verdict != Sound && got.Verdict != Watch {
 		t.Errorf("extender: %+v", got)
 	}
 	ext := ledger.ExtenderDose{Volume: measure.Reading{Value: 0.3, Unit: measure.L}, Additive: coolant.Additive{Kind: coolant.Extender, Nitrite: 60}}
 	if got := clockOf(t, look(wet, long, mild, fill, ago(10, ext)), Extender); got.Verdict != Sound || got.Reason.Code != ExtenderGiven {
 		t.Errorf("given: %+v", got)
 	}
-	if o := look(wet, Plan{Name: "short", Later: Interval{Months: 30}}, mild, fill); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Extender }) {
+	if o := look(wet, serviceplan.Plan{Name: "short", Later: serviceplan.Interval{Months: 30}}, mild, fill); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Extender }) {
 		t.Error("an extender is asked for after the renewal")
 	}
 	stated := noat

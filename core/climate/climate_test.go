@@ -1,4 +1,4 @@
-package forecast
+package climate
 
 import (
 	"encoding/csv"
@@ -12,6 +12,22 @@ import (
 
 	"diligentledger/core/measure"
 )
+
+var (
+	today    = measure.NewDate(2026, 11, 24)
+	months12 = MonthlyCurve{-24, -23, -16, -7, -2, 3, 6, 5, 1, -4, -11, -19}
+	depot    = months12.Climate()
+	mild     = MonthlyCurve{-2, -2, 0, 2, 4, 8, 10, 10, 8, 5, 2, 0}.Climate()
+)
+
+// on is the day of a text such as 2026-11-24.
+func on(day string) *measure.Date {
+	d, err := measure.ParseDate(day)
+	if err != nil {
+		panic(err)
+	}
+	return &d
+}
 
 // The curve meets each month's value at its middle and stays between
 // neighbours in between, around the year.
@@ -33,7 +49,7 @@ func TestColdCurve(t *testing.T) {
 		}
 		last = now
 	}
-	if _, ok := mild.FirstBelow(-30, today, horizon); ok {
+	if _, ok := mild.FirstBelow(-30, today, 730); ok {
 		t.Error("a mild site falls below -30")
 	}
 }
@@ -113,7 +129,7 @@ func TestClimateHoldsItsPromise(t *testing.T) {
 		const records = 5
 		unseen := winters(999, 200)
 		for seed := range uint64(records) {
-			k, ok := NewClimate(winters(seed, c.years), c.n)
+			k, ok := New(winters(seed, c.years), c.n)
 			if !ok || k.Years != c.years || k.ReturnPeriod != c.n || k.Shift <= 0 || k.ReturnLevel == nil {
 				t.Fatalf("%d years: %+v", c.years, k)
 			}
@@ -142,7 +158,7 @@ func TestClimateHoldsItsPromise(t *testing.T) {
 			t.Errorf("%d years, n = %d: without its shift the curve lies %.1f K off, and %.2f times as many nights are colder as promised", c.years, c.n, off, colder)
 		}
 	}
-	if _, ok := NewClimate(winters(1, 2), 10); ok {
+	if _, ok := New(winters(1, 2), 10); ok {
 		t.Error("two years make a climate")
 	}
 }
@@ -182,7 +198,7 @@ func TestSeattle(t *testing.T) {
 					seen = append(seen, m)
 				}
 			}
-			k, ok := NewClimate(seen, n)
+			k, ok := New(seen, n)
 			if !ok {
 				t.Fatal("three years make no climate")
 			}
@@ -216,12 +232,9 @@ func TestSeattle(t *testing.T) {
 
 // The coldest month tells the half of the earth, and the season of a kind's use.
 func TestSouthern(t *testing.T) {
-	south := ColdCurve{6, 5, 1, -4, -11, -19, -24, -23, -16, -7, -2, 3}.Climate()
-	if depot.Southern() || !south.Southern() || ColdCurve.Climate(ColdCurve{}).Southern() {
+	south := MonthlyCurve{6, 5, 1, -4, -11, -19, -24, -23, -16, -7, -2, 3}.Climate()
+	if depot.Southern() || !south.Southern() || MonthlyCurve.Climate(MonthlyCurve{}).Southern() {
 		t.Error("the half of the earth is wrong")
-	}
-	if p := ProfileOf("boat", true); p[0] != SummerProfile[6] || p[6] != SummerProfile[0] {
-		t.Errorf("a boat in the south: %v", p)
 	}
 	if s := south.Seasons(measure.NewDate(2027, 1, 1), measure.NewDate(2027, 12, 31)); len(s) != 1 || s[0].From.Month() != time.April && s[0].From.Month() != time.May {
 		t.Errorf("cold seasons in the south: %v", s)
@@ -261,13 +274,13 @@ func TestForecast(t *testing.T) {
 		}
 	}
 	// A snap that the curve does not know.
-	if night, ok := k.FirstBelow(-28, today, horizon); !ok || DaysBetween(today, night) != 2 {
+	if night, ok := k.FirstBelow(-28, today, 730); !ok || night.Sub(today) != 2 {
 		t.Errorf("the snap comes on %v, %v", night, ok)
 	}
-	if _, ok := k.FirstBelow(-35, today, horizon); ok {
+	if _, ok := k.FirstBelow(-35, today, 730); ok {
 		t.Error("the eleventh night was forecast")
 	}
-	if night, ok := depot.FirstBelow(-12, today.AddDays(4), horizon); !ok || DaysBetween(today, night) != 4 {
+	if night, ok := depot.FirstBelow(-12, today.AddDays(4), 730); !ok || night.Sub(today) != 4 {
 		t.Errorf("by the curve the night is %v, %v", night, ok)
 	}
 }
@@ -284,15 +297,15 @@ func TestCurveOverTheYears(t *testing.T) {
 			return false
 		})
 	}
-	polar := ColdCurve{-40, -40, -38, -30, -20, -10, -8, -9, -15, -25, -32, -38}.Climate()
+	polar := MonthlyCurve{-40, -40, -38, -30, -20, -10, -8, -9, -15, -25, -32, -38}.Climate()
 	if s := polar.Seasons(today, today.AddDate(0, 6, 0)); len(s) == 0 || !s[0].From.Equal(today) || !s[len(s)-1].To.Equal(today.AddDate(0, 6, 0)) {
 		t.Errorf("where it is always cold the seasons are %v", s)
 	}
-	restored, ok := RestoreClimate(Climate{ReturnPeriod: 20, Years: 7, NightsBelow: 1.5, Shift: 2}, depot.Curve())
+	restored, ok := Restore(Climate{ReturnPeriod: 20, Years: 7, NightsBelow: 1.5, Shift: 2}, depot.Curve())
 	if !ok || restored.Coldest() != depot.Coldest()-2 || restored.ReturnPeriod != 20 || restored.Years != 7 || restored.Shift != 2 {
 		t.Errorf("restored: coldest %v, %d winters, %d years, shift %v", restored.Coldest(), restored.ReturnPeriod, restored.Years, restored.Shift)
 	}
-	if _, ok := RestoreClimate(Climate{ReturnPeriod: 20, Years: 7}, depot.Curve()[1:]); ok {
+	if _, ok := Restore(Climate{ReturnPeriod: 20, Years: 7}, depot.Curve()[1:]); ok {
 		t.Error("a year without its first day was restored")
 	}
 }

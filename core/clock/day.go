@@ -1,13 +1,10 @@
-package forecast
+package clock
 
 import (
 	"time"
 
 	"diligentledger/core/measure"
 )
-
-// DaysBetween counts calendar days from one to another.
-func DaysBetween(from, to measure.Date) int { return to.Sub(from) }
 
 // evaluationDay is the day that the clocks are evaluated for, and the zone in which a
 // moment becomes a day.
@@ -38,17 +35,3 @@ func (d evaluationDay) until(day measure.Date) int { return day.Sub(d.Date) }
 
 // since counts the days from a day to today.
 func (d evaluationDay) since(day measure.Date) int { return d.Sub(day) }
-
-// months between two days, with the fraction of the last one.
-func months(from, to measure.Date) float64 {
-	n := 0
-	if to.After(from) {
-		n = (to.Year()-from.Year())*12 + int(to.Month()) - int(from.Month())
-	}
-	a, b := from.AddMonths(n), from.AddMonths(n+1)
-	if n > 0 && a.After(to) {
-		n--
-		a, b = from.AddMonths(n), a
-	}
-	return float64(n) + float64(to.Sub(a))/float64(b.Sub(a))
-}

@@ -1,17 +1,7 @@
-// Package forecast tells when a unit is next due, by which clock, and why.
-//
-// Several clocks run at once: months since the renewal, distance or engine
-// hours since the renewal, and the cold to come against the protection there
-// is. The first to run out governs. Everything is reckoned from the account,
-// the service plan, the site's cold curve and a day handed in as today; a
-// reason is a code with its numbers, never a sentence.
-//
-// # Windows
-//
-// A day nobody can know is told as a window: one in ten before its first day,
-// half before its middle, nine in ten before its last. How often the windows hold
-// what came is measured by internal/backtest; docs/forecast.md has the figures.
-package forecast
+// Package serviceplan is the rules of renewal of a group of units: intervals in months,
+// distance and engine hours, the strategy, and how often tests, caps and hoses are due. The
+// plan of work, which says who does what on which day, is another thing.
+package serviceplan
 
 import (
 	"cmp"
@@ -22,6 +12,20 @@ import (
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+)
+
+// Strategy is how a service plan decides that coolant is renewed.
+type Strategy string
+
+// The strategies.
+const (
+	// FixedInterval renews by months and use, whatever the tests show.
+	FixedInterval Strategy = "interval"
+	// ConditionBased tests often and renews when a test fails; the interval is the outer limit.
+	ConditionBased Strategy = "condition"
+	// SealedForLife has no interval of the maker's; the interval of the plan is a precaution of
+	// the coordinator.
+	SealedForLife Strategy = "sealed"
 )
 
 // Interval is how long a charge may run; a zero field sets no limit.
@@ -55,8 +59,8 @@ type Plan struct {
 	Miles bool
 }
 
-// activeInterval is the interval that applies to the charge inside.
-func (p Plan) activeInterval(factory bool) Interval {
+// ActiveInterval is the interval that applies to the charge inside.
+func (p Plan) ActiveInterval(factory bool) Interval {
 	if factory && p.First != (Interval{}) {
 		return p.First
 	}
@@ -123,16 +127,16 @@ func (p Plan) Diff(before Plan) string {
 	return p.Name + ": " + cmp.Or(strings.Join(said, ", "), "nothing")
 }
 
-// CheckPlan holds a plan against what can be meant. It returns a
+// Check holds a plan against what can be meant. It returns a
 // [ledger.FieldError] for each field that is wrong.
-func CheckPlan(p Plan) (errs []*ledger.FieldError) {
+func Check(p Plan) (errs []*ledger.FieldError) {
 	wrong := func(field, got, accepted string) {
 		errs = append(errs, &ledger.FieldError{Field: field, Got: got, Accepted: accepted})
 	}
 	if n := len([]rune(strings.TrimSpace(p.Name))); n < 2 || n > 80 {
 		wrong("/name", fmt.Sprintf("%q", p.Name), "a name of 2 to 80 characters")
 	}
-	if !slices.Contains([]Strategy{FixedInterval, ConditionFirst, SealedForLife}, p.Strategy) {
+	if !slices.Contains([]Strategy{FixedInterval, ConditionBased, SealedForLife}, p.Strategy) {
 		wrong("/school", fmt.Sprintf("%q", string(p.Strategy)), "interval, condition, sealed")
 	}
 	within := func(field string, v, least, most float64, unit string) {
@@ -169,8 +173,8 @@ func CheckPlan(p Plan) (errs []*ledger.FieldError) {
 	return errs
 }
 
-// limit in the unit of the meter of dimension d, 0 for none.
-func (i Interval) limit(d measure.Dimension) float64 {
+// Limit in the unit of the meter of dimension d, 0 for none.
+func (i Interval) Limit(d measure.Dimension) float64 {
 	switch d {
 	case measure.Distance:
 		return float64(i.Km)

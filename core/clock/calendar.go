@@ -1,36 +1,23 @@
-package forecast
+package clock
 
 import (
 	"slices"
 	"time"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
-)
-
-// Strategy is the way of renewing that a plan follows.
-type Strategy string
-
-// The schools.
-const (
-	// FixedInterval renews by months and use even when the tests look fine.
-	FixedInterval Strategy = "interval"
-	// ConditionFirst tests often, renews when a test fails, with the interval as
-	// the outer limit.
-	ConditionFirst Strategy = "condition"
-	// SealedForLife has no interval of the maker's; the one in the plan is a
-	// precaution that the coordinator chose.
-	SealedForLife Strategy = "sealed"
+	"diligentledger/core/serviceplan"
 )
 
 // The clocks of the calendar.
 const (
-	TestDue  ClockKind = "test"
-	CapDue   ClockKind = "cap"
-	HosesDue ClockKind = "hoses"
-	ZeroDue  ClockKind = "zero"
-	HoseAge  ClockKind = "hose_age"
+	TestDue  Kind = "test"
+	CapDue   Kind = "cap"
+	HosesDue Kind = "hoses"
+	ZeroDue  Kind = "zero"
+	HoseAge  Kind = "hose_age"
 )
 
 // Their reasons.
@@ -56,7 +43,7 @@ const (
 )
 
 // appendCalendar adds the clocks that the plan asks for by the calendar.
-func appendCalendar(clocks []Clock, a *ledger.Account, p Plan, around Conditions, today evaluationDay) []Clock {
+func appendCalendar(clocks []Clock, a *ledger.Account, p serviceplan.Plan, around Conditions, today evaluationDay) []Clock {
 	if p.TestMonths > 0 && (a.Known || a.Base != "") {
 		test := testClock(a, p.TestMonths, around.Climate, today)
 		clocks = append(clocks, test)
@@ -88,7 +75,7 @@ func openedOn(a *ledger.Account, today evaluationDay) measure.Date {
 // testClock asks for the freeze test: so many months after the last test of this
 // charge, and before the cold season. A charge that was never tested is due from
 // the day after it was filled, whatever was tested before it.
-func testClock(a *ledger.Account, limit int, cold *Climate, today evaluationDay) Clock {
+func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evaluationDay) Clock {
 	c := Clock{Kind: TestDue}
 	numbers := map[string]float64{"limit": float64(limit)}
 	c.Reason = Reason{Code: TestNever, Numbers: numbers}
@@ -98,11 +85,11 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today evaluationDay)
 		numbers["days"] = float64(today.since(filled))
 		if e := a.EarlierTest; e != nil {
 			c.Reason.Code = TestBefore
-			numbers["months"] = months(today.of(e.At), today.Date)
+			numbers["months"] = measure.MonthsBetween(today.of(e.At), today.Date)
 		}
 		// The follow-up asks for it in the first weeks.
 		c.Due, c.Verdict = &due, Watch
-		if today.since(filled) > followUpLapse || cold.seasonWithin(frostDays, today.Date) {
+		if today.since(filled) > followUpLapse || cold.SeasonWithin(frostDays, today.Date) {
 			c.Verdict = Due
 		}
 		return c
@@ -110,12 +97,12 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today evaluationDay)
 	from := openedOn(a, today)
 	if t := a.LastTest; t != nil {
 		from, c.Reason.Code = today.of(t.At), TestCalendar
-		numbers["months"] = months(from, today.Date)
+		numbers["months"] = measure.MonthsBetween(from, today.Date)
 	}
 	due := from.AddMonths(limit)
 	// The next season that begins, or the one that has begun.
 	for _, season := range cold.Seasons(today.AddDate(0, -5, 0), today.AddDate(1, 0, 0)) {
-		if season.To.Before(today.Date) || DaysBetween(from, season.From) <= testValidDays {
+		if season.To.Before(today.Date) || season.From.Sub(from) <= testValidDays {
 			continue
 		}
 		if wanted := season.From.AddDays(-daysBeforeSeason); wanted.Before(due) {
@@ -127,12 +114,12 @@ func testClock(a *ledger.Account, limit int, cold *Climate, today evaluationDay)
 		}
 		break
 	}
-	left := share(float64(today.until(due)) / (float64(limit) * 30.4))
+	left := share(float64(today.until(due)) / float64(from.AddMonths(limit).Sub(from)))
 	c.Due, c.Remaining, c.Verdict = &due, &left, verdictOn(due, today)
 	switch {
 	case c.Verdict == Overdue && c.Reason.Code == TestNever:
 		c.Verdict = Due // nobody is late with a test that was never asked for
-	case a.LastTest == nil && c.Verdict.Rank() > Due.Rank() && cold.seasonWithin(frostDays, today.Date):
+	case a.LastTest == nil && c.Verdict.Rank() > Due.Rank() && cold.SeasonWithin(frostDays, today.Date):
 		c.Verdict = Due // never tested, and the cold is near
 	}
 	return c
@@ -160,7 +147,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 	} else {
 		last := today.of(*at)
 		numbers["days"] = float64(today.since(last))
-		if DaysBetween(last, test) <= coolant.ZeroMonth {
+		if test.Sub(last) <= coolant.ZeroMonth {
 			return c, true
 		}
 		c.Reason.Code = ZeroLapses
@@ -210,21 +197,21 @@ func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	}
 	since := today.of(*oldest)
 	due := since.AddMonths(limit)
-	numbers["used"] = months(since, today.Date)
+	numbers["used"] = measure.MonthsBetween(since, today.Date)
 	left := share(1 - numbers["used"]/float64(limit))
 	c.Verdict, c.Due, c.Remaining = atMostDue(verdictOn(due, today)), &due, &left
 	c.Reason.Code, c.Reason.About = HoseOld, about
 	return c
 }
 
-func inspectionClock(a *ledger.Account, kind ClockKind, code Code, limit int, last *time.Time, today evaluationDay) Clock {
+func inspectionClock(a *ledger.Account, kind Kind, code Code, limit int, last *time.Time, today evaluationDay) Clock {
 	numbers := map[string]float64{"limit": float64(limit), "never": indicator(last == nil)}
 	from := openedOn(a, today)
 	if last != nil {
 		from = today.of(*last)
 	}
 	due := from.AddMonths(limit)
-	numbers["months"] = months(from, today.Date)
+	numbers["months"] = measure.MonthsBetween(from, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
 	return Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}
 }

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"math"
@@ -42,7 +42,7 @@ func TestDriftMovesTheNight(t *testing.T) {
 	summer := measure.NewDate(2027, 6, 1)
 	with := clockOf(t, Evaluate(&a, plan, Conditions{Climate: depot}, summer), Freeze)
 	_, b := night(ago(700, freezeTest(-20, coolant.EG)), ago(450, freezeTest(-19, coolant.EG)), ago(200, freezeTest(-17.5, coolant.EG)), ago(20, freezeTest(-16, coolant.EG)))
-	without, _ := depot.FirstBelow(*b.ProtectsTo()+3, summer, horizon)
+	without, _ := depot.FirstBelow(*b.ProtectsTo()+3, summer, SearchNights)
 	got := clockOf(t, Evaluate(&b, plan, Conditions{Climate: depot}, summer), Freeze)
 	if got.Due == nil || !got.Due.Before(without) || with.Due == nil {
 		t.Errorf("caught on %v, and without the drift on %v", got.Due, without)
@@ -69,7 +69,7 @@ func TestLevelFalls(t *testing.T) {
 	}
 	// Full today; 0.4 L is a twentieth: 0.4 / 0.3 months of 30.44 days ≈ 40 days.
 	c := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level)
-	if c.Due == nil || math.Abs(float64(DaysBetween(today, *c.Due))-40) > 4 || c.Reason.Code != LevelFalls || c.Verdict != Watch || !c.Window.P10.Before(*c.Due) || !c.Window.P90.After(*c.Due) {
+	if c.Due == nil || math.Abs(float64(c.Due.Sub(today))-40) > 4 || c.Reason.Code != LevelFalls || c.Verdict != Watch || !c.Window.P10.Before(*c.Due) || !c.Window.P90.After(*c.Due) {
 		t.Errorf("level %+v, window %+v", c, c.Window)
 	}
 	// 1.2 L until it must not run: three times as long.
@@ -85,12 +85,12 @@ func TestLevelFalls(t *testing.T) {
 		t.Fatalf("leak by the meter %+v", leak)
 	}
 	c = clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level)
-	if c.Due == nil || math.Abs(float64(DaysBetween(today, *c.Due))-40) > 5 {
+	if c.Due == nil || math.Abs(float64(c.Due.Sub(today))-40) > 5 {
 		t.Errorf("level by the meter %+v", c)
 	}
 	// Nobody has looked since: by now it is low, a twentieth 40 days after the last look.
 	late := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today.AddDate(0, 0, 60)), Level)
-	if late.Verdict != Due || late.Due == nil || math.Abs(float64(DaysBetween(today, *late.Due))-40) > 5 || late.Reason.Numbers["ahead"] > -15 {
+	if late.Verdict != Due || late.Due == nil || math.Abs(float64(late.Due.Sub(today))-40) > 5 || late.Reason.Numbers["ahead"] > -15 {
 		t.Errorf("sixty days later %+v", late)
 	}
 	// Laid up it does not run, and nobody knows.

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import (
 	"errors"
@@ -14,6 +14,7 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
 )
 
 // Laws, over random lives of every kind of unit: the clocks panic at nothing and give
@@ -21,7 +22,7 @@ import (
 // in its books is a hold; and no clock is sound or watched while nothing is known of
 // what is inside and the frost is near.
 func TestClockLaws(t *testing.T) {
-	everything := Plan{Name: "all", First: Interval{Months: 72, Km: 160_000, Hours: 900}, Later: Interval{Months: 36, Km: 80_000, Hours: 500}, FreezeMargin: 3,
+	everything := serviceplan.Plan{Name: "all", First: serviceplan.Interval{Months: 72, Km: 160_000, Hours: 900}, Later: serviceplan.Interval{Months: 36, Km: 80_000, Hours: 500}, FreezeMargin: 3,
 		TestMonths: 12, CapMonths: 24, HoseMonths: 12, HoseYears: 8, FollowDays: 3}
 	end := measure.DateOf(ledgertest.Start, time.UTC).AddDays(ledgertest.Days)
 	for seed := range 1500 {
@@ -89,7 +90,7 @@ func TestSeasonalBoat(t *testing.T) {
 			limit := measure.Hour(math.Round(hours) - 1000 + 60)
 			a := ledger.Fold(boat, entries)
 			today := measure.NewDate(2027, 3, 2)
-			c := clockOf(t, Evaluate(&a, Plan{Name: "boat", Later: Interval{Hours: limit}}, Conditions{Climate: mild}, today), Use)
+			c := clockOf(t, Evaluate(&a, serviceplan.Plan{Name: "boat", Later: serviceplan.Interval{Hours: limit}}, Conditions{Climate: mild}, today), Use)
 			if c.Due == nil || c.Due.Year() != 2027 || c.Due.Month() < time.June || c.Due.Month() > time.September || c.Window.P10.After(measure.NewDate(2027, 8, 15)) {
 				t.Errorf("%d seasons, scatter %g: due %v, window %v, %s", seasons, scatter, c.Due, c.Window, c.Reason.Code)
 				continue
@@ -143,7 +144,7 @@ func TestUseByEstimate(t *testing.T) {
 func TestFollowUpsLapse(t *testing.T) {
 	asked := plan
 	asked.TestMonths = 12
-	kinds := func(o UnitStatus) (all []ClockKind) {
+	kinds := func(o UnitStatus) (all []Kind) {
 		for _, c := range o.Clocks {
 			all = append(all, c.Kind)
 		}
@@ -153,7 +154,7 @@ func TestFollowUpsLapse(t *testing.T) {
 	if slices.Contains(kinds(old), FollowUp) {
 		t.Error("a level of 2018 is still owed")
 	}
-	if c := clockOf(t, old, TestDue); c.Verdict != Due || c.Reason.Code != TestNever || DaysBetween(*c.Due, today) != 3199 {
+	if c := clockOf(t, old, TestDue); c.Verdict != Due || c.Reason.Code != TestNever || today.Sub(*c.Due) != 3199 {
 		t.Errorf("never tested since the fill: %+v", c)
 	}
 	before := look(car, asked, mild, ago(900, fill(false)), ago(700, freezeTest(-36, coolant.EG)), ago(40, fill(false)))
@@ -173,12 +174,12 @@ func TestDueDayWithoutMidnight(t *testing.T) {
 		t.Fatal(err)
 	}
 	a := ledger.Fold(car, []ledger.Entry{{ID: "a", At: time.Date(2024, 9, 7, 9, 0, 0, 0, zone), Body: fill(false)}})
-	c := clockOf(t, Evaluate(&a, Plan{Name: "year", Later: Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age)
+	c := clockOf(t, Evaluate(&a, serviceplan.Plan{Name: "year", Later: serviceplan.Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age)
 	if c.Due.String() != "2025-09-07" {
 		t.Errorf("due %s", c.Due)
 	}
 	late := ledger.Fold(car, []ledger.Entry{{ID: "a", At: time.Date(2024, 9, 7, 23, 30, 0, 0, zone), Body: fill(false)}})
-	if c := clockOf(t, Evaluate(&late, Plan{Name: "year", Later: Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age); c.Due.String() != "2025-09-07" {
+	if c := clockOf(t, Evaluate(&late, serviceplan.Plan{Name: "year", Later: serviceplan.Interval{Months: 12}}, Conditions{Climate: mild, Zone: zone}, measure.NewDate(2025, 8, 1)), Age); c.Due.String() != "2025-09-07" {
 		t.Errorf("filled at half past eleven at night, it is due %s", c.Due)
 	}
 }
@@ -188,7 +189,7 @@ func TestDueDayWithoutMidnight(t *testing.T) {
 func TestRestSeasonAlone(t *testing.T) {
 	plough := ledger.Unit{Meter: measure.EngineTime, Capacity: car.Capacity, Base: coolant.EG}
 	hours := func(v float64) ledger.Meter { return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.H}} }
-	asked := Plan{Name: "hours", Later: Interval{Months: 60, Hours: 4000}}
+	asked := serviceplan.Plan{Name: "hours", Later: serviceplan.Interval{Months: 60, Hours: 4000}}
 	for name, now := range map[string]float64{"not used": 500, "hardly used": 501, "a little": 510} {
 		entries := []ledger.Entry{ago(190, hours(500)), ago(189, fill(false)), ago(8, hours(now))}
 		c := clockOf(t, look(plough, asked, mild, entries...), Use)
@@ -218,7 +219,7 @@ func wildClocks(t *testing.T, seed uint64, most int) {
 	rng := rand.New(rand.NewPCG(seed, 12))
 	u := ledgertest.Units[seed%uint64(len(ledgertest.Units))]
 	a := ledger.Fold(u, ledgertest.Wild(rng, u, 1+rng.IntN(most)))
-	p := Plan{Name: "any", First: Interval{Months: rng.IntN(80), Km: measure.Kilometre(rng.IntN(200_000)), Hours: measure.Hour(rng.IntN(8000))}, Later: Interval{Months: rng.IntN(40)},
+	p := serviceplan.Plan{Name: "any", First: serviceplan.Interval{Months: rng.IntN(80), Km: measure.Kilometre(rng.IntN(200_000)), Hours: measure.Hour(rng.IntN(8000))}, Later: serviceplan.Interval{Months: rng.IntN(40)},
 		FreezeMargin: measure.Kelvin(rng.IntN(10)), TestMonths: rng.IntN(20), CapMonths: rng.IntN(30), HoseMonths: rng.IntN(30), HoseYears: rng.IntN(10), FollowDays: rng.IntN(5), FollowRuns: rng.IntN(3)}
 	day := measure.NewDate(2025, 3, 1).AddDays(rng.IntN(2000))
 	packed, err := a.Store()

@@ -1,4 +1,4 @@
-package forecast
+package usage
 
 import (
 	"math"
@@ -10,7 +10,7 @@ import (
 // change of use lies is not decided but weighed: for every stretch at which the use
 // as it is now may have begun there is a probability, and a rate with its
 // uncertainty (Bayesian online change point detection: Adams and MacKay 2007).
-func (u *UseModel) rate(stretches []segment, today time.Time) {
+func (u *Model) rate(stretches []segment, today time.Time) {
 	all := make([]weighted, 0, len(stretches))
 	for i := range stretches {
 		s := &stretches[i]

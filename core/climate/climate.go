@@ -1,4 +1,4 @@
-package forecast
+package climate
 
 import (
 	"maps"
@@ -12,16 +12,16 @@ import (
 	"diligentledger/core/measure"
 )
 
-// ColdCurve holds, for January to December, the coldest night to be reckoned
+// MonthlyCurve holds, for January to December, the coldest night to be reckoned
 // with in that month, in °C: what a coordinator knows of a site without a
 // weather record. Between the middles of two months it runs straight.
-type ColdCurve [12]measure.Celsius
+type MonthlyCurve [12]measure.Celsius
 
 // Climate of the curve, for want of a record of the site's nights.
-func (c ColdCurve) Climate() *Climate {
+func (c MonthlyCurve) Climate() *Climate {
 	k := &Climate{}
 	slot := 0
-	for month, length := range leapMonths {
+	for month, length := range measure.LeapYearMonths {
 		for day := 1; day <= length; day++ {
 			k.dates[slot] = c.at(month, day, length)
 			slot++
@@ -32,7 +32,7 @@ func (c ColdCurve) Climate() *Climate {
 }
 
 // at a day of a month, 0 to 11, that has so many days.
-func (c ColdCurve) at(month, day, length int) measure.Celsius {
+func (c MonthlyCurve) at(month, day, length int) measure.Celsius {
 	// Position in months from the middle of this month, −0.5 to +0.5.
 	x := (float64(day)-0.5)/float64(length) - 0.5
 	other := (month + 1) % 12
@@ -46,14 +46,12 @@ func (c ColdCurve) at(month, day, length int) measure.Celsius {
 // slots of a year: every calendar day has its own, 29 February too.
 const slots = 366
 
-var leapMonths = [12]int{31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31}
-
 const leapDay = 59
 
 // monthSlot is the slot of the first of each month.
 var monthSlot = func() (s [12]int) {
 	for m := 1; m < 12; m++ {
-		s[m] = s[m-1] + leapMonths[m-1]
+		s[m] = s[m-1] + measure.LeapYearMonths[m-1]
 	}
 	return s
 }()
@@ -65,8 +63,6 @@ func (k *Climate) Southern() bool {
 }
 
 func slotOf(day measure.Date) int { return monthSlot[day.Month()-1] + day.Day() - 1 }
-
-func leap(year int) bool { return year%4 == 0 && (year%100 != 0 || year%400 == 0) }
 
 // Climate is the cold that a site is planned for: for each day of the year a
 // temperature such that of n winters one has any night below its date's, and for
@@ -118,7 +114,7 @@ const (
 	AheadNights = 10
 )
 
-// NewClimate reckons the curve from a record of nightly minima. It is false when
+// New reckons the curve from a record of nightly minima. It is false when
 // the record holds fewer than three years of 300 nights.
 //
 // For each date the nights of all years within a week of it are one sample; its
@@ -134,7 +130,7 @@ const (
 // Maidment and Mays, Applied Hydrology, 12.3.8; from memory). It is lowered no
 // further than to the n-winter return level of the winter's coldest night: colder it
 // is once in n winters, whatever the date.
-func NewClimate(record []Minimum, winters int) (*Climate, bool) {
+func New(record []Minimum, winters int) (*Climate, bool) {
 	years := map[int]int{}
 	for _, m := range record {
 		years[m.Day.Year()]++
@@ -285,9 +281,9 @@ func Quantile(sorted []float64, p float64) float64 {
 	return sorted[k-1] + (at-float64(k))*(sorted[k]-sorted[k-1])
 }
 
-// RestoreClimate is the climate of a curve that was reckoned before, a value for
+// Restore is the climate of a curve that was reckoned before, a value for
 // each day of a leap year; false when there are not 366.
-func RestoreClimate(stored Climate, curve []measure.Celsius) (*Climate, bool) {
+func Restore(stored Climate, curve []measure.Celsius) (*Climate, bool) {
 	if len(curve) != slots {
 		return nil, false
 	}
@@ -342,7 +338,7 @@ func (k *Climate) Forecast(day measure.Date) (measure.Celsius, bool) {
 	if len(k.ahead) == 0 {
 		return 0, false
 	}
-	n := DaysBetween(k.from, day)
+	n := day.Sub(k.from)
 	if n < 0 || n >= len(k.ahead) || math.IsNaN(float64(k.ahead[n])) {
 		return 0, false
 	}
@@ -371,7 +367,7 @@ func (k *Climate) PlannedMinimum(day measure.Date) measure.Celsius {
 	if len(k.ahead) == 0 {
 		return k.CurveMinimum(day)
 	}
-	return k.expected(k.CurveMinimum(day), DaysBetween(k.from, day))
+	return k.expected(k.CurveMinimum(day), day.Sub(k.from))
 }
 
 // CurveMinimum is the curve in the night after day, whatever the forecast says.
@@ -381,10 +377,10 @@ func (k *Climate) CurveMinimum(day measure.Date) measure.Celsius { return k.nigh
 // until f says stop. It goes through the slots by hand: a step of time.Time for
 // each night would take a hundred times as long.
 func (k *Climate) walk(day measure.Date, nights int, f func(n int, t measure.Celsius) (stop bool)) {
-	year, slot, skip := day.Year(), slotOf(day), !leap(day.Year())
+	year, slot, skip := day.Year(), slotOf(day), !measure.IsLeap(day.Year())
 	off := 0
 	if len(k.ahead) > 0 {
-		off = DaysBetween(k.from, day)
+		off = day.Sub(k.from)
 	}
 	for n := range nights {
 		t := k.expected(k.nights[slot], n+off)
@@ -396,7 +392,7 @@ func (k *Climate) walk(day measure.Date, nights int, f func(n int, t measure.Cel
 		}
 		if slot == slots {
 			slot, year = 0, year+1
-			skip = !leap(year)
+			skip = !measure.IsLeap(year)
 		}
 	}
 }
@@ -404,52 +400,52 @@ func (k *Climate) walk(day measure.Date, nights int, f func(n int, t measure.Cel
 // FirstBelow is the first night from day on, within nights nights, that is colder
 // than limit.
 func (k *Climate) FirstBelow(limit measure.Celsius, day measure.Date, nights int) (first measure.Date, found bool) {
-	return k.firstBelow(protection{at: limit}, day, nights)
+	return k.FirstBelowProtection(Protection{At: limit}, day, nights)
 }
 
-// protection is a temperature that moves with the time: so many days from now it
+// Protection is a temperature that moves with the time: so many days from now it
 // is at + drift·days + wide·√(spread² + (doubt·(days + since))²).
-type protection struct {
-	at         measure.Celsius
-	since      int     // days ago that it was known
-	drift      float64 // K a day
-	wide       float64 // standard deviations to this side
-	spread     float64 // standard deviation now, K
-	driftSigma float64 // of the drift, K a day
+type Protection struct {
+	At         measure.Celsius
+	Since      int     // days ago that it was known
+	Drift      float64 // K a day
+	Wide       float64 // standard deviations to this side
+	Spread     float64 // standard deviation now, K
+	DriftSigma float64 // of the drift, K a day
 }
 
-func (p protection) on(days int) measure.Celsius {
-	t := float64(p.at) + p.drift*float64(days)
-	d := float64(days + p.since)
-	if p.wide != 0 {
-		t += p.wide * math.Sqrt(p.spread*p.spread+p.driftSigma*p.driftSigma*d*d)
+func (p Protection) On(days int) measure.Celsius {
+	t := float64(p.At) + p.Drift*float64(days)
+	d := float64(days + p.Since)
+	if p.Wide != 0 {
+		t += p.Wide * math.Sqrt(p.Spread*p.Spread+p.DriftSigma*p.DriftSigma*d*d)
 	}
 	return measure.Celsius(t)
 }
 
 // warmest it is within so many days: at one of the ends while the bow opens
 // upwards, and never warmer than without its width otherwise.
-func (p protection) warmest(days int) measure.Celsius {
-	if p.wide < 0 {
-		p.wide = 0
+func (p Protection) warmest(days int) measure.Celsius {
+	if p.Wide < 0 {
+		p.Wide = 0
 	}
-	return max(p.on(0), p.on(days))
+	return max(p.On(0), p.On(days))
 }
 
-func (k *Climate) firstBelow(p protection, day measure.Date, nights int) (first measure.Date, found bool) {
+func (k *Climate) FirstBelowProtection(p Protection, day measure.Date, nights int) (first measure.Date, found bool) {
 	warmest := p.warmest(nights)
 	if k.coldest >= warmest {
 		// Only the forecast can be colder.
 		nights = 0
 		if len(k.ahead) > 0 {
-			nights = max(0, len(k.ahead)-DaysBetween(k.from, day))
+			nights = max(0, len(k.ahead)-day.Sub(k.from))
 		}
 	}
 	k.walk(day, nights, func(n int, t measure.Celsius) bool {
 		if t >= warmest {
 			return false
 		}
-		if found = t < p.on(n); found {
+		if found = t < p.On(n); found {
 			first = day.AddDays(n)
 		}
 		return found
@@ -464,8 +460,8 @@ func (k *Climate) Coldest() measure.Celsius { return k.coldest }
 // reckoned with.
 type Season struct{ From, To measure.Date }
 
-// seasonWithin reports whether the cold season runs, or begins in so many days.
-func (k *Climate) seasonWithin(days int, day measure.Date) bool {
+// SeasonWithin reports whether the cold season runs, or begins in so many days.
+func (k *Climate) SeasonWithin(days int, day measure.Date) bool {
 	return len(k.Seasons(day, day.AddDays(days))) > 0
 }
 

@@ -1,4 +1,4 @@
-package forecast
+package clock
 
 import "diligentledger/core/coolant"
 

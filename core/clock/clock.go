@@ -1,4 +1,17 @@
-package forecast
+// Package clock evaluates when each thing about a unit's coolant runs out, and why.
+//
+// Several clocks run at once: months since the renewal, distance or engine hours since the
+// renewal, the protection against the coldest night to come, the level, tests, cap, hoses and
+// chemistry. The first to run out governs the unit. Inputs are the account
+// ([ledger.Account]), the service plan ([serviceplan.Plan]), the site's cold
+// ([climate.Climate]) and the day of evaluation; a reason is a code with its numbers.
+//
+// # Windows
+//
+// An uncertain day is a window: one in ten before P10, half before P50, nine in ten before
+// P90. How often the windows hold what came is measured by internal/backtest; the figures are
+// in docs/forecast.md.
+package clock
 
 import (
 	"fmt"
@@ -7,9 +20,12 @@ import (
 	"sync"
 	"time"
 
+	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 )
 
 // Verdict on a clock or a unit.
@@ -39,22 +55,22 @@ const (
 )
 
 // Nights the cold curve is searched for: two years hold every season twice.
-const horizon = 730
+const SearchNights = 730
 
 // StaleMonths after which a freeze point nobody has tested is no longer taken
 // on trust: one year and a month, so that each winter sees one test (common
 // practice).
 const StaleMonths = 13
 
-// ClockKind names what runs out.
-type ClockKind string
+// Kind names what runs out.
+type Kind string
 
 // The clocks of this package.
 const (
-	Age    ClockKind = "age"
-	Use    ClockKind = "use"
-	Freeze ClockKind = "freeze"
-	Level  ClockKind = "level"
+	Age    Kind = "age"
+	Use    Kind = "use"
+	Freeze Kind = "freeze"
+	Level  Kind = "level"
 )
 
 // Code of a reason; the numbers that go with each are given beside it.
@@ -102,13 +118,13 @@ type Reason struct {
 
 // Clock is one clock of a unit, as of today.
 type Clock struct {
-	Kind    ClockKind
+	Kind    Kind
 	Verdict Verdict
 	// Due is the day it runs out, as likely sooner as later; nil when it never
 	// does, or nobody can tell.
 	Due *measure.Date
 	// Window of days around it; nil when the day is sure, or unknown.
-	Window *Window
+	Window *usage.Window
 	// Remaining is the share of the interval that is left, 0 to 1; nil when unknown.
 	Remaining *float64
 	Reason    Reason
@@ -128,7 +144,7 @@ type UnitStatus struct {
 // Conditions is what a unit's clocks depend on besides its own books and its plan.
 type Conditions struct {
 	// Climate of its site.
-	Climate *Climate
+	Climate *climate.Climate
 	// Zeroed tells when each instrument was last zeroed, in anybody's books.
 	Zeroed map[string]time.Time
 	// Zone of the site, in which a moment falls on a day; UTC when nil.
@@ -136,7 +152,7 @@ type Conditions struct {
 }
 
 // Evaluation is the clock of a unit whose books or clocks cannot be evaluated.
-const Evaluation ClockKind = "evaluation"
+const Evaluation Kind = "evaluation"
 
 // NotEvaluated is its reason; about: the error.
 const NotEvaluated Code = "not_evaluated"
@@ -150,7 +166,7 @@ func unevaluated(why string) UnitStatus {
 // Evaluate the clocks of an account as of a day. Books that cannot be evaluated are unknown,
 // with the error: one unit never takes down the answer about another. The laws show that no
 // clock panics; the guard holds for what they have not drawn.
-func Evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) (o UnitStatus) {
+func Evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day measure.Date) (o UnitStatus) {
 	if a.Failure != "" {
 		return unevaluated(a.Failure)
 	}
@@ -171,10 +187,10 @@ func Evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) (o
 }
 
 // evaluate is [Evaluate] without its guard.
-func evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) UnitStatus {
+func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day measure.Date) UnitStatus {
 	now := dayInZone(day, around.Zone)
-	use := sync.OnceValue(func() *UseModel {
-		model := NewUseModel(a.Readings, ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
+	use := sync.OnceValue(func() *usage.Model {
+		model := usage.NewModel(a.Readings, usage.ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
 		return &model
 	})
 	clocks := make([]Clock, 1, 16)
@@ -192,7 +208,7 @@ func evaluate(a *ledger.Account, p Plan, around Conditions, day measure.Date) Un
 	}
 	clocks = appendCalendar(clocks, a, p, around, now)
 	clocks = appendMix(clocks, a, p, use, now)
-	interval, shorter := conventional(p.activeInterval(a.Factory), a)
+	interval, shorter := conventional(p.ActiveInterval(a.Factory), a)
 	name := "later"
 	switch {
 	case shorter:
@@ -236,7 +252,7 @@ func ByUrgency(a, b Clock) int {
 const windowLead = 7
 
 // verdictIn is the verdict of a clock that runs out in a window.
-func verdictIn(w Window, today evaluationDay) Verdict {
+func verdictIn(w usage.Window, today evaluationDay) Verdict {
 	v := verdictOn(w.P50, today)
 	if v.Rank() > Due.Rank() && today.until(w.P10) <= windowLead {
 		return Due
@@ -263,7 +279,7 @@ func ageClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	}
 	renewed := today.of(*a.Balance.RenewedAt)
 	due := renewed.AddMonths(limit)
-	used := months(renewed, today.Date)
+	used := measure.MonthsBetween(renewed, today.Date)
 	left := share(1 - used/float64(limit))
 	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Remaining: &left,
 		Reason: Reason{Code: AgeRuns, Numbers: map[string]float64{"used": used, "limit": float64(limit)}}}
@@ -272,13 +288,13 @@ func ageClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
 
 // useClock is false when the plan limits nothing that this unit's meter counts.
-func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today evaluationDay) (Clock, bool) {
+func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usage.Model, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Use, Verdict: Unknown}
 	if a.Unit.Meter == "" {
 		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
 		return c, true
 	}
-	limit := interval.limit(a.Unit.Meter)
+	limit := interval.Limit(a.Unit.Meter)
 	if limit == 0 {
 		// The plan counts what this meter does not.
 		c.Reason = Reason{Code: UseOtherMeter, Numbers: map[string]float64{"km": float64(interval.Km), "hours": float64(interval.Hours)}}
@@ -311,7 +327,7 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
 		"suspects": float64(len(model.Outliers)), "changed": indicator(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
 		"few": indicator(model.Segments < fewSegments), "read": math.Max(model.Last.Value-start, 0),
-		"season": indicator(model.singleRest || model.Seasons < 2 && model.seasonRange > 0.5)}}
+		"season": indicator(model.SingleRest || model.Seasons < 2 && model.SeasonRange > 0.5)}}
 	w, ok := model.Reaches(start + limit)
 	if a.LaidUp != nil && used < limit {
 		c.Verdict, c.Reason.Code = Sound, UseLaidUp
@@ -334,7 +350,7 @@ func useClock(a *ledger.Account, interval Interval, use func() *UseModel, today 
 	case !ok:
 		c.Verdict = Sound // it is not used
 	default:
-		days := w.days(today.zone)
+		days := w.Days(today.zone)
 		c.Due, c.Window, c.Verdict = &days.P50, &days, verdictIn(days, today)
 	}
 	return c, true
@@ -350,12 +366,7 @@ func indicator(on bool) float64 {
 	return 0
 }
 
-// days that the moments of a span fall on.
-func (s Span) days(zone *time.Location) Window {
-	return Window{measure.DateOf(s.P10, zone), measure.DateOf(s.P50, zone), measure.DateOf(s.P90, zone)}
-}
-
-func freezeClock(a *ledger.Account, p Plan, cold *Climate, today evaluationDay) Clock {
+func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, today evaluationDay) Clock {
 	c := Clock{Kind: Freeze}
 	protects := a.ProtectsTo()
 	bound := protects == nil && a.Bound != nil
@@ -381,19 +392,19 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today evaluationDay) 
 	drift := driftOf(a)
 	// What is known of the strength is from the last test or fill: the doubt has grown
 	// since.
-	expected := protection{at: *protects + margin, drift: drift.perDay, since: sinceKnown(a, today)}
-	night, caught := cold.firstBelow(expected, today.Date, horizon)
+	expected := climate.Protection{At: *protects + margin, Drift: drift.perDay, Since: sinceKnown(a, today)}
+	night, caught := cold.FirstBelowProtection(expected, today.Date, SearchNights)
 	// The warm and the cold end of nine tenths of the book's band, which widens as
 	// nobody looks.
 	warm, chilly := expected, expected
-	warm.wide, chilly.wide, warm.driftSigma, chilly.driftSigma = z, -z, drift.sigma, drift.sigma
+	warm.Wide, chilly.Wide, warm.DriftSigma, chilly.DriftSigma = usage.Z90, -usage.Z90, drift.sigma, drift.sigma
 	if b := a.Balance; b.High != nil && b.Freeze != nil {
-		warm.spread = math.Max(0, float64(*b.Freeze+(*b.High-*b.Freeze)*bandShare-*protects)) / z
-		chilly.spread = math.Max(0, float64(*protects-*b.Freeze-(*b.Low-*b.Freeze)*bandShare)) / z
+		warm.Spread = math.Max(0, float64(*b.Freeze+(*b.High-*b.Freeze)*bandShare-*protects)) / usage.Z90
+		chilly.Spread = math.Max(0, float64(*protects-*b.Freeze-(*b.Low-*b.Freeze)*bandShare)) / usage.Z90
 	}
-	first, narrow := cold.firstBelow(warm, today.Date, horizon)
-	if drift.perDay*365 >= minDrift {
-		numbers["drift"] = drift.perDay * 365
+	first, narrow := cold.FirstBelowProtection(warm, today.Date, SearchNights)
+	if drift.perDay*measure.DaysPerYear >= minDrift {
+		numbers["drift"] = drift.perDay * measure.DaysPerYear
 	}
 	if bound {
 		return boundClock(c, numbers, night, caught, today)
@@ -402,17 +413,17 @@ func freezeClock(a *ledger.Account, p Plan, cold *Climate, today evaluationDay) 
 		one := 1.0
 		c.Verdict, c.Remaining, c.Reason = Sound, &one, Reason{Code: FreezeAll, Numbers: numbers}
 		if narrow && today.until(first) < 365 {
-			numbers["high"] = float64(warm.on(today.until(first)) - margin)
+			numbers["high"] = float64(warm.On(today.until(first)) - margin)
 			c.Verdict, c.Due, c.Remaining, c.Reason.Code = Watch, &first, nil, FreezeNarrow
 			return c
 		}
 		return c.whenUntested(a, today, numbers)
 	}
-	last, ends := cold.firstBelow(chilly, today.Date, horizon)
+	last, ends := cold.FirstBelowProtection(chilly, today.Date, SearchNights)
 	if !ends {
 		last = night.AddDate(1, 0, 0)
 	}
-	c.Window = &Window{first, night, last}
+	c.Window = &usage.Window{P10: first, P50: night, P90: last}
 	numbers["need"] = float64(cold.PlannedMinimum(night))
 	if t, told := cold.Forecast(night); told && t == cold.PlannedMinimum(night) {
 		numbers["forecast"] = 1
@@ -438,7 +449,7 @@ const frostDays = 31
 func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught bool, today evaluationDay) Clock {
 	c.Verdict, c.Reason = Watch, Reason{Code: FreezeBound, Numbers: numbers}
 	if caught {
-		c.Due, c.Window = &night, &Window{night, night, night}
+		c.Due, c.Window = &night, &usage.Window{P10: night, P50: night, P90: night}
 		if v := verdictOn(night, today); v.Rank() < c.Verdict.Rank() {
 			c.Verdict = v
 		}
@@ -451,7 +462,7 @@ func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught 
 
 // bandShare of the book's band of two standard uncertainties lies between the
 // 10th and the 90th percentile.
-const bandShare = z / 2
+const bandShare = usage.Z90 / 2
 
 // minDrift in K a year that is worth telling.
 const minDrift = 0.5
@@ -461,7 +472,7 @@ type drift struct{ perDay, sigma float64 }
 
 // driftOf an account. Coolant that grows stronger by itself is not counted upon.
 func driftOf(a *ledger.Account) drift {
-	k := a.FreezePerStrength() / 365.25
+	k := a.FreezePerStrength() / measure.DaysPerYear
 	perYear, sigma := a.Drift()
 	return drift{math.Max(0, k*perYear), math.Abs(k * sigma)}
 }
@@ -493,7 +504,7 @@ func (c Clock) whenUntested(a *ledger.Account, today evaluationDay, numbers map[
 	if a.LastTest != nil && a.LastTest.At.After(since) {
 		since = a.LastTest.At
 	}
-	if age := months(today.of(since), today.Date); age >= StaleMonths {
+	if age := measure.MonthsBetween(today.of(since), today.Date); age >= StaleMonths {
 		numbers["months"] = age
 		c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeStale, Numbers: numbers}
 	}
