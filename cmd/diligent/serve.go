@@ -18,8 +18,8 @@ import (
 	"time"
 	_ "time/tzdata" // zones are known on a machine that has none installed
 
-	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/people"
 	"diligentledger/internal/standin"
@@ -190,12 +190,12 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	if err := foldStale(ctx, o.store, steps); err != nil {
 		return o, err
 	}
-	fleet, err := o.store.LoadedFleetName(ctx)
+	name, err := o.store.LoadedFleetName(ctx)
 	if err != nil {
 		return o, err
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	if s.weather == weatherStandIn || s.weather == "" && fleet == demo.Name {
+	if s.weather == weatherStandIn || s.weather == "" && name == demo.Name {
 		steps.begin("asking for the weather")
 		o.weather = &weather.Keeper{Store: o.store, Service: demo.Weather(), Now: time.Now, Log: log}
 		if err := o.weather.Refresh(ctx); err != nil {
@@ -210,9 +210,9 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	if err := service.OpenDevices(ctx); err != nil {
 		return o, err
 	}
-	cfg := web.Config{Books: books.New(o.store, time.Now), People: service, Screens: ui.Screens(),
+	cfg := web.Config{Fleet: fleet.New(o.store, time.Now), People: service, Screens: ui.Screens(),
 		Log: log, Room: func() error { return roomOn(s.data) }}
-	if s.demo && fleet == demo.Name {
+	if s.demo && name == demo.Name {
 		steps.begin("opening the demo accounts")
 		cfg.Demo = demo.People
 		if err := service.AddDemo(ctx, demo.People); err != nil {

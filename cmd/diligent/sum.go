@@ -8,8 +8,8 @@ import (
 	"slices"
 
 	"diligentledger/api"
+	"diligentledger/core/refusal"
 	"diligentledger/internal/sums"
-	"diligentledger/internal/web"
 )
 
 // sum answers a question of the Bench: JSON in, JSON out, the same as the API's
@@ -52,10 +52,10 @@ func sum(args []string, in io.Reader, out io.Writer) error {
 		units = sums.Units(*asked.Units)
 	}
 	result, err := sums.Ask(args[0], units, asked.Inputs)
-	var refusal *sums.Refusal
-	if errors.As(err, &refusal) {
+	var refused *refusal.Error
+	if errors.As(err, &refused) {
 		// For programs on standard output, for people on standard error.
-		return errors.Join(err, encode.Encode(web.RefusedSum(refusal)))
+		return errors.Join(err, encode.Encode(api.RefusedProblem(refused, 0)))
 	}
 	if err != nil {
 		return err
@@ -63,5 +63,5 @@ func sum(args []string, in io.Reader, out io.Writer) error {
 	if !curve {
 		result.Curve = nil
 	}
-	return encode.Encode(web.Answer(result))
+	return encode.Encode(result.Contract())
 }

@@ -16,6 +16,7 @@ package access
 
 import (
 	"cmp"
+	"diligentledger/core/refusal"
 	"fmt"
 	"slices"
 	"strings"
@@ -96,16 +97,16 @@ type Actor struct {
 
 // Check says whether w may write e into an account of u that holds written; nil,
 // or what would be accepted.
-func Check(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *ledger.FieldError {
+func Check(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *refusal.Field {
 	for _, effect := range EffectsOf(w, u, written, e) {
 		if may := Permitted(effect, u.Aircraft); !slices.Contains(may, w.Role) {
-			return refusal(w.Role, e, effect, u.Aircraft, may)
+			return refused(w.Role, e, effect, u.Aircraft, may)
 		}
 	}
 	return nil
 }
 
-func refusal(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *ledger.FieldError {
+func refused(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *refusal.Field {
 	accepted := "the entry it strikes first, then the strike"
 	if len(may) > 0 {
 		names := make([]string, len(may))
@@ -121,7 +122,7 @@ func refusal(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *
 	if effect != Records && effect != Releases {
 		got += ", which would " + string(effect)
 	}
-	return &ledger.FieldError{Field: "/kind", Got: got, Accepted: accepted}
+	return &refusal.Field{Pointer: "/kind", Got: got, Accepted: accepted}
 }
 
 // EffectsOf e on an account of u that holds written, in the order of the table.

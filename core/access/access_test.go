@@ -120,7 +120,7 @@ func TestEffects(t *testing.T) {
 			switch err := access.Check(w, c.unit, c.written, e); {
 			case err == nil:
 				got += string(r[0])
-			case err.Field != "/kind" || err.Accepted == "" || err.Got == "":
+			case err.Pointer != "/kind" || err.Accepted == "" || err.Got == "":
 				t.Errorf("%s: %+v", c.name, err)
 			}
 		}

@@ -85,7 +85,7 @@ func TestCheckPlan(t *testing.T) {
 		p := good
 		c.change(&p)
 		errs := serviceplan.Check(p)
-		if (len(errs) == 0) != (c.field == "") || len(errs) > 0 && errs[0].Field != c.field {
+		if (len(errs) == 0) != (c.field == "") || len(errs) > 0 && errs[0].Pointer != c.field {
 			t.Errorf("%s: %v", c.name, errs)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/core/usage"
 )
 
@@ -33,14 +34,14 @@ var (
 )
 
 // Check holds a new entry against the rules of its kind and against the
-// account as written so far. It returns a [FieldError] for each field that is
+// account as written so far. It returns a [refusal.Field] for each field that is
 // wrong; nil means the entry may be written. now is the time of writing.
 //
 // What depends on entries that may still be on their way is noted by the fold
 // rather than refused here, so that lines sent late and out of order all get in.
 // What is possible but odd (a leap of the meter, a fill that is far from what the
 // system holds) is a question: it is accepted once its writer has confirmed it.
-func Check(u Unit, written []Entry, e Entry, now time.Time) []*FieldError {
+func Check(u Unit, written []Entry, e Entry, now time.Time) []*refusal.Field {
 	c := checker{unit: u, written: written, entry: e, confirmed: e.Confirmed}
 	c.when(now)
 	if e.Body == nil {
@@ -137,7 +138,7 @@ type checker struct {
 	entry     Entry
 	at        string // pointer to the content
 	confirmed bool   // the writer has confirmed what was asked
-	errs      []*FieldError
+	errs      []*refusal.Field
 }
 
 // question whether something possible but odd is meant, unless its writer is sure.
@@ -149,7 +150,7 @@ func (c *checker) question(field, got, accepted string) {
 }
 
 func (c *checker) refuse(field, got, accepted string) {
-	c.errs = append(c.errs, &FieldError{Field: c.at + field, Got: got, Accepted: accepted})
+	c.errs = append(c.errs, &refusal.Field{Pointer: c.at + field, Got: got, Accepted: accepted})
 }
 
 func (c *checker) when(now time.Time) {
@@ -298,7 +299,7 @@ func (c *checker) release() {
 		case StopCoolant:
 			accepted = "a release once a later sample looks clear"
 		}
-		c.errs = append(c.errs, &FieldError{Field: "/kind", Got: got, Accepted: accepted})
+		c.errs = append(c.errs, &refusal.Field{Pointer: "/kind", Got: got, Accepted: accepted})
 	}
 }
 

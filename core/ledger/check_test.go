@@ -136,7 +136,7 @@ func TestCheck(t *testing.T) {
 			t.Errorf("%s: accepted", c.name)
 			continue
 		}
-		if e := errs[0]; e.Field != c.field || !strings.Contains(e.Accepted, c.accepted) || !strings.Contains(e.Error(), e.Got) {
+		if e := errs[0]; e.Pointer != c.field || !strings.Contains(e.Accepted, c.accepted) || !strings.Contains(e.Error(), e.Got) {
 			t.Errorf("%s: %v; want %s … %s", c.name, e, c.field, c.accepted)
 		}
 	}

@@ -15,7 +15,6 @@
 package ledger
 
 import (
-	"fmt"
 	"time"
 
 	"diligentledger/core/coolant"
@@ -131,19 +130,4 @@ func (u Unit) replaced() float64 {
 		return u.Replaced
 	}
 	return DefaultReplaced
-}
-
-// FieldError says what is wrong with one field of an entry, for the person who
-// has to put it right.
-type FieldError struct {
-	Field    string // JSON pointer into the entry, such as /topUp/volume/value
-	Got      string
-	Accepted string
-	// Question: it may be right after all; it is written once its writer has
-	// confirmed it (see [Entry.Sure]).
-	Question bool
-}
-
-func (e *FieldError) Error() string {
-	return fmt.Sprintf("%s: %s is not accepted; accepted: %s", e.Field, e.Got, e.Accepted)
 }

@@ -135,7 +135,7 @@ func TestRenewalIsWhatWasMeasured(t *testing.T) {
 		switch {
 		case c.field == "" && len(errs) > 0:
 			t.Errorf("%s: %v", c.name, errs[0])
-		case c.field != "" && (len(errs) == 0 || errs[0].Field != c.field || errs[0].Question != c.question):
+		case c.field != "" && (len(errs) == 0 || errs[0].Pointer != c.field || errs[0].Question != c.question):
 			t.Errorf("%s: %v", c.name, errs)
 		}
 	}
@@ -308,7 +308,7 @@ func TestProposalsAreRanked(t *testing.T) {
 		t.Error("a scale that no instrument of the site has is a cause")
 	}
 	balance := Entry{ID: "zz", At: found[0].At, Body: found[0].Balance}
-	if errs := Check(car, a.Entries(), balance, day(300)); !found[0].Retest || len(errs) != 1 || errs[0].Field != "/topUp/inferred" {
+	if errs := Check(car, a.Entries(), balance, day(300)); !found[0].Retest || len(errs) != 1 || errs[0].Pointer != "/topUp/inferred" {
 		t.Errorf("balanced without a second test: %v", errs)
 	}
 	again := Fold(car, append(a.Entries(), on(201, zeroTest(-29.4))))

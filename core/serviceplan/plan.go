@@ -10,8 +10,8 @@ import (
 	"slices"
 	"strings"
 
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 )
 
 // Strategy is how a service plan decides that coolant is renewed.
@@ -128,10 +128,10 @@ func (p Plan) Diff(before Plan) string {
 }
 
 // Check holds a plan against what can be meant. It returns a
-// [ledger.FieldError] for each field that is wrong.
-func Check(p Plan) (errs []*ledger.FieldError) {
+// [refusal.Field] for each field that is wrong.
+func Check(p Plan) (errs []*refusal.Field) {
 	wrong := func(field, got, accepted string) {
-		errs = append(errs, &ledger.FieldError{Field: field, Got: got, Accepted: accepted})
+		errs = append(errs, &refusal.Field{Pointer: field, Got: got, Accepted: accepted})
 	}
 	if n := len([]rune(strings.TrimSpace(p.Name))); n < 2 || n > 80 {
 		wrong("/name", fmt.Sprintf("%q", p.Name), "a name of 2 to 80 characters")

@@ -20,6 +20,7 @@ import (
 	"github.com/trustelem/zxcvbn"
 
 	"diligentledger/core/access"
+	"diligentledger/core/refusal"
 	"diligentledger/internal/store"
 )
 
@@ -116,20 +117,6 @@ func (w *Wait) Error() string {
 
 // ErrWrong says that address and password do not belong together.
 var ErrWrong = errors.New("address and password do not belong together, or the account is closed; a forgotten password is replaced by a link in the mail")
-
-// BadField is something typed that cannot be taken; a question, with Got as its words, when it
-// can once it is confirmed.
-type BadField struct {
-	Field, Got, Accepted string
-	Question             bool
-}
-
-func (b *BadField) Error() string {
-	if b.Question {
-		return b.Field + ": " + b.Got
-	}
-	return b.Field + ": " + b.Got + " is not accepted; accepted: " + b.Accepted
-}
 
 // SignIn checks a password. from is the network address, devices the cookies by which this
 // device is known, one for each person who signed in from it. It returns the cookie that the
@@ -283,7 +270,7 @@ func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email
 		return store.Person{}, err
 	}
 	if !slices.Contains(access.Roles, role) {
-		return store.Person{}, &BadField{Field: "role", Got: string(role), Accepted: "coordinator, technician, signatory, reader"}
+		return store.Person{}, &refusal.Field{Pointer: "/role", Got: string(role), Accepted: "coordinator, technician, signatory, reader"}
 	}
 	if !sure {
 		if err := s.lookAlike(ctx, name, email); err != nil {
@@ -309,7 +296,7 @@ func (s *Service) lookAlike(ctx context.Context, name, email string) error {
 	for _, p := range all {
 		one, other := visible(p.Name), visible(name)
 		if p.Name != name && p.Email != email && (confusables.Confusable(one, other) || confusables.Confusable(strings.ToLower(one), strings.ToLower(other))) {
-			return &BadField{Field: "name", Got: fmt.Sprintf("%q looks like the name of %s <%s>. Is it another person?", name, p.Name, p.Email), Accepted: "a name that is not taken for another person's", Question: true}
+			return &refusal.Field{Pointer: "/name", Got: fmt.Sprintf("%q, which looks like %s <%s>,", name, p.Name, p.Email), Accepted: "a name that is not taken for another person's", Question: true}
 		}
 	}
 	return nil
@@ -328,10 +315,10 @@ func visible(name string) string {
 func (s *Service) checkPerson(name, email string) (string, string, error) {
 	name, email = strings.Join(strings.Fields(name), " "), strings.ToLower(strings.TrimSpace(email))
 	if n := len([]rune(name)); n < 2 || n > 120 {
-		return name, email, &BadField{Field: "name", Got: fmt.Sprintf("%q", name), Accepted: "a name of 2 to 120 characters"}
+		return name, email, &refusal.Field{Pointer: "/name", Got: fmt.Sprintf("%q", name), Accepted: "a name of 2 to 120 characters"}
 	}
 	if a, err := mail.ParseAddress(email); err != nil || a.Address != email || len(email) > 190 {
-		return name, email, &BadField{Field: "email", Got: fmt.Sprintf("%q", email), Accepted: "an e-mail address such as a.brook@example.org"}
+		return name, email, &refusal.Field{Pointer: "/email", Got: fmt.Sprintf("%q", email), Accepted: "an e-mail address such as a.brook@example.org"}
 	}
 	return name, email, nil
 }
@@ -341,12 +328,12 @@ func alreadyTaken(err error, name, email string) error {
 		return err
 	}
 	if strings.Contains(err.Error(), "person_name") {
-		return &BadField{Field: "name", Got: name + ", which is somebody's already,", Accepted: "a name of their own: the books name their writers by it"}
+		return &refusal.Field{Pointer: "/name", Got: name + ", which is somebody's already,", Accepted: "a name of their own: the books name their writers by it"}
 	}
-	return &BadField{Field: "email", Got: email + ", which is somebody's already,", Accepted: "another address"}
+	return &refusal.Field{Pointer: "/email", Got: email + ", which is somebody's already,", Accepted: "another address"}
 }
 
-// InviteAgain mails somebody who has not come in yet a new link; a [BadField] for one who has,
+// InviteAgain mails somebody who has not come in yet a new link; a [refusal.Field] for one who has,
 // or whose account is closed.
 func (s *Service) InviteAgain(ctx context.Context, by store.Person, from string, id int64) error {
 	p, err := s.Store.Person(ctx, id)
@@ -354,9 +341,9 @@ func (s *Service) InviteAgain(ctx context.Context, by store.Person, from string,
 	case err != nil:
 		return err
 	case !p.Active:
-		return &BadField{Field: "id", Got: p.Name + ", whose account is closed,", Accepted: "somebody who may sign in; open the account first"}
+		return &refusal.Field{Pointer: "/id", Got: p.Name + ", whose account is closed,", Accepted: "somebody who may sign in; open the account first"}
 	case p.Password != "":
-		return &BadField{Field: "id", Got: p.Name + ", who has a password,", Accepted: "somebody who has not come in yet; a forgotten password is replaced at the sign-in"}
+		return &refusal.Field{Pointer: "/id", Got: p.Name + ", who has a password,", Accepted: "somebody who has not come in yet; a forgotten password is replaced at the sign-in"}
 	}
 	link, address := s.newLink(p, store.Invitation, InvitationLasts)
 	line := store.Audited{Who: by.Name, Address: from, What: "invited_again", Detail: p.Name + " <" + p.Email + ">"}
@@ -447,7 +434,7 @@ func (s *Service) Linked(ctx context.Context, token string) (store.Person, strin
 }
 
 // SetPassword a password by link; name and email are asked of the first coordinator
-// only. A [BadField], or [store.ErrNoLink].
+// only. A [refusal.Field], or [store.ErrNoLink].
 func (s *Service) SetPassword(ctx context.Context, token, password, name, email, from string) (store.Person, error) {
 	p, purpose, err := s.Linked(ctx, token)
 	if err != nil {
@@ -505,25 +492,25 @@ func letters(text string) string {
 }
 
 // CheckPassword of p: nil, or what would be accepted.
-func CheckPassword(password string, p store.Person) *BadField {
+func CheckPassword(password string, p store.Person) *refusal.Field {
 	accepted := fmt.Sprintf("%d to %d characters that are not easily guessed, your name, your address or this program's name, such as four unrelated words", shortest, longest)
 	runes := []rune(password)
 	if len(runes) < shortest || len(runes) > longest {
-		return &BadField{Field: "password", Got: fmt.Sprintf("one of %d characters", len(runes)), Accepted: accepted}
+		return &refusal.Field{Pointer: "/password", Got: fmt.Sprintf("one of %d characters", len(runes)), Accepted: accepted}
 	}
 	local, _, _ := strings.Cut(p.Email, "@")
 	plain := strings.ToLower(password)
 	for _, known := range []string{p.Name, local, "password", "123456789", "qwertyuiop"} {
 		if known = strings.ToLower(known); len(known) > 3 && strings.Contains(plain, known) {
-			return &BadField{Field: "password", Got: "one that holds " + known, Accepted: accepted}
+			return &refusal.Field{Pointer: "/password", Got: "one that holds " + known, Accepted: accepted}
 		}
 	}
 	if strings.Contains(letters(password), productName[0]) {
-		return &BadField{Field: "password", Got: "one that holds this program's name", Accepted: accepted}
+		return &refusal.Field{Pointer: "/password", Got: "one that holds this program's name", Accepted: accepted}
 	}
 	hints := append(append(strings.Fields(p.Name), p.Email, local), productName...)
 	if zxcvbn.PasswordStrength(string(runes[:min(len(runes), estimated)]), hints).Score < leastScore {
-		return &BadField{Field: "password", Got: "one that is easily guessed", Accepted: accepted}
+		return &refusal.Field{Pointer: "/password", Got: "one that is easily guessed", Accepted: accepted}
 	}
 	return nil
 }
@@ -542,7 +529,7 @@ func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string
 			p.Active = *active
 		}
 		if was && coordinators <= 1 && (p.Role != access.Coordinator || !p.Active) {
-			return p, "", &BadField{Field: "role", Got: p.Name + " as anything else", Accepted: "a coordinator: there is no other"}
+			return p, "", &refusal.Field{Pointer: "/role", Got: p.Name + " as anything else", Accepted: "a coordinator: there is no other"}
 		}
 		return p, what, nil
 	})

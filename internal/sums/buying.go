@@ -38,7 +38,7 @@ func answerBuy(in *inputs) Result {
 	cleaner := in.yes("cleaner")
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
-		in.fault("target", quoted(in.text("target")), "33 to 65 % by volume")
+		in.refuse("target", quoted(in.text("target")), "33 to 65 % by volume")
 	}
 	if in.failed() {
 		return Result{}

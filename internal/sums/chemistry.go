@@ -142,7 +142,7 @@ func answerDose(in *inputs) Result {
 	s.Nitrite = in.band("nitrite", "", "nitriteas", 20_000)
 	holds := in.within("holds", measure.Plain, 1, 1000)
 	if s.Nitrite == nil {
-		in.fault("nitrite", quoted(in.text("nitrite")), "the last test: a charge that was not tested is not dosed")
+		in.refuse("nitrite", quoted(in.text("nitrite")), "the last test: a charge that was not tested is not dosed")
 	}
 	if in.failed() {
 		return Result{}

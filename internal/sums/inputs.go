@@ -9,21 +9,22 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 )
 
 // inputs reads what was given and gathers what is wrong with it, so that a
 // person is told of everything at once.
 type inputs struct {
 	figures
-	fields []Field
-	given  map[string]string
-	typed  map[string]measure.Unit // unit of what was read
-	faults []Fault
-	read   []Line
+	fields  []Field
+	given   map[string]string
+	typed   map[string]measure.Unit // unit of what was read
+	refused []*refusal.Field
+	read    []Line
 }
 
-func (in *inputs) fault(field, got, accepted string) {
-	in.faults = append(in.faults, Fault{field, got, accepted})
+func (in *inputs) refuse(field, got, accepted string) {
+	in.refused = append(in.refused, &refusal.Field{Pointer: "/inputs/" + field, Got: got, Accepted: accepted})
 }
 
 // bad notes an error of the core under the field that caused it.
@@ -33,17 +34,17 @@ func (in *inputs) bad(field string, err error) {
 	var cold *coolant.ColdError
 	switch text := quoted(in.given[field]); {
 	case errors.As(err, &within):
-		in.fault(field, text, within.Accepted)
+		in.refuse(field, text, within.Accepted)
 	case errors.As(err, &strength):
 		most, err := coolant.VolumeFraction(strength.Base, strength.Max)
 		if err != nil {
 			most = strength.Max
 		}
-		in.fault(field, text, fmt.Sprintf("0 to %.0f %% %s by volume, which is what the tables hold", math.Floor(100*most), strength.Base))
+		in.refuse(field, text, fmt.Sprintf("0 to %.0f %% %s by volume, which is what the tables hold", math.Floor(100*most), strength.Base))
 	case errors.As(err, &cold):
-		in.fault(field, text, fmt.Sprintf("%s to %s for %s", in.temp1(cold.Lowest), in.temp1(0), cold.Base))
+		in.refuse(field, text, fmt.Sprintf("%s to %s for %s", in.temp1(cold.Lowest), in.temp1(0), cold.Base))
 	default:
-		in.fault(field, text, err.Error())
+		in.refuse(field, text, err.Error())
 	}
 }
 
@@ -70,7 +71,7 @@ func (in *inputs) choice(name string) string {
 		}
 		values = append(values, o.Value)
 	}
-	in.fault(name, quoted(got), strings.Join(values, ", "))
+	in.refuse(name, quoted(got), strings.Join(values, ", "))
 	return values[0]
 }
 
@@ -85,14 +86,14 @@ func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
 	}
 	if text == "" {
 		if !in.field(name).Optional {
-			in.fault(name, "nothing", (&measure.ParseError{Want: d}).Accepted())
+			in.refuse(name, "nothing", (&measure.ParseError{Want: d}).Accepted())
 		}
 		return nil
 	}
 	r, err := measure.Parse(text, d, usual)
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
-		in.fault(name, quoted(text), refused.Accepted())
+		in.refuse(name, quoted(text), refused.Accepted())
 		return nil
 	}
 	metric, err := r.Metric(d)
@@ -135,7 +136,7 @@ func (in *inputs) optional(name string, d measure.Dimension, least, most float64
 		}
 		// In the unit that was typed.
 		unit := in.typed[name]
-		in.fault(name, quoted(in.text(name)), inUnit(least, unit)+" to "+inUnit(most, unit))
+		in.refuse(name, quoted(in.text(name)), inUnit(least, unit)+" to "+inUnit(most, unit))
 		return nil
 	}
 	return v
@@ -177,7 +178,7 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 		if len(refused.Suggestions) > 0 {
 			accepted = refused.Accepted()
 		}
-		in.fault(name, quoted(text), accepted)
+		in.refuse(name, quoted(text), accepted)
 		return 0
 	}
 	in.readAs(name, freeze)
@@ -204,28 +205,28 @@ func (in *inputs) containers(name string) (list []coolant.Container, labels []st
 		words := strings.Fields(item)
 		cost, err := measure.Parse(words[len(words)-1], measure.Plain, measure.One)
 		if err != nil || len(words) < 2 || len(list) == 12 {
-			in.fault(name, quoted(item), accepted)
+			in.refuse(name, quoted(item), accepted)
 			return nil, nil
 		}
 		price := cost.Value
 		size, err := measure.Parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
 		if err != nil {
-			in.fault(name, quoted(item), accepted)
+			in.refuse(name, quoted(item), accepted)
 			return nil, nil
 		}
 		litres, err := size.Metric(measure.Volume)
 		if err != nil || litres < 0.05 || litres > 2000 || !(price >= 0 && price < 1e9) {
-			in.fault(name, quoted(item), accepted+"; each from 0.05 to 2000 L")
+			in.refuse(name, quoted(item), accepted+"; each from 0.05 to 2000 L")
 			return nil, nil
 		}
 		list = append(list, coolant.Container{Size: measure.Litre(litres), Price: price})
 		labels = append(labels, size.String())
 	}
 	if len(list) == 0 {
-		in.fault(name, quoted(in.text(name)), accepted)
+		in.refuse(name, quoted(in.text(name)), accepted)
 	}
 	return list, labels
 }
 
 // failed reports whether anything was wrong so far; the core need not be asked.
-func (in *inputs) failed() bool { return len(in.faults) > 0 }
+func (in *inputs) failed() bool { return len(in.refused) > 0 }

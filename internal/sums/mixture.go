@@ -190,7 +190,7 @@ func answerTarget(in *inputs) Result {
 	night := in.optional("night", measure.Temperature, -80, 40)
 	goal, err := coolant.VolumeFraction(base, wanted)
 	if err == nil && (goal < coolant.TargetLeast-0.002 || goal > coolant.TargetMost+0.002) {
-		in.fault("target", quoted(in.text("target")), "33 to 65 % by volume: thinner has too few inhibitors, stronger protects and cools worse")
+		in.refuse("target", quoted(in.text("target")), "33 to 65 % by volume: thinner has too few inhibitors, stronger protects and cools worse")
 	}
 	if in.failed() {
 		return Result{}
@@ -328,7 +328,7 @@ func again() Question {
 			now, fresh := in.strength("strength", base), in.strength("new", base)
 			counts := in.within("counts", measure.Share, 1, 100) / 100
 			if passes != float64(int(passes)) {
-				in.fault("passes", quoted(in.text("passes")), "a whole number from 1 to 20")
+				in.refuse("passes", quoted(in.text("passes")), "a whole number from 1 to 20")
 			}
 			if in.failed() {
 				return Result{}

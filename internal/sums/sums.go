@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/internal/words"
 )
 
@@ -84,26 +85,15 @@ type Point struct{ Percent, Temperature float64 }
 // Mark is the point asked about, with its uncertainty.
 type Mark struct{ Percent, Temperature, Low, High float64 }
 
-// Fault is what is wrong with one input.
-type Fault struct{ Field, Got, Accepted string }
-
-// Refusal lists the faults of the inputs.
-type Refusal struct{ Faults []Fault }
-
-func (r *Refusal) Error() string {
-	var parts []string
-	for _, f := range r.Faults {
-		parts = append(parts, fmt.Sprintf("%s: %s is not accepted; accepted: %s", f.Field, f.Got, f.Accepted))
-	}
-	return strings.Join(parts, "; ")
-}
-
 // Questions in the order of the page.
 func Questions() []Question {
 	return []Question{protects(), boil(), target(), buy(), again(), tester(), chemistry(), dose(), mayPour(), water()}
 }
 
-// Ask answers a question. It returns a [Refusal] for an unknown question, an
+// QuestionPointer is the field of a refusal of the question itself.
+const QuestionPointer = "/question"
+
+// Ask answers a question. It returns a [refusal.Error] for an unknown question, an
 // unknown system of units, an input the question does not have, and every input
 // that cannot be right.
 func Ask(question string, units Units, given map[string]string) (Result, error) {
@@ -111,7 +101,7 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		units = Metric
 	}
 	if !slices.Contains([]Units{Metric, US, Imperial}, units) {
-		return Result{}, &Refusal{[]Fault{{"units", fmt.Sprintf("%q", string(units)), "metric, us, imperial"}}}
+		return Result{}, refusal.New("/units", fmt.Sprintf("%q", string(units)), "metric, us, imperial")
 	}
 	all := Questions()
 	i := slices.IndexFunc(all, func(q Question) bool { return q.Name == question })
@@ -120,20 +110,20 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		for _, q := range all {
 			names = append(names, q.Name)
 		}
-		return Result{}, &Refusal{[]Fault{{"question", fmt.Sprintf("%q", question), strings.Join(names, ", ")}}}
+		return Result{}, refusal.New(QuestionPointer, fmt.Sprintf("%q", question), strings.Join(names, ", "))
 	}
 	in := &inputs{figures: figures{units}, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
 	for name, text := range given {
 		if !slices.ContainsFunc(in.fields, func(f Field) bool { return f.Name == name }) {
-			in.fault(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")
+			in.refuse(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")
 			continue
 		}
 		in.given[name] = text
 	}
 	result := all[i].answer(in)
-	if len(in.faults) > 0 {
-		slices.SortStableFunc(in.faults, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
-		return Result{}, &Refusal{in.faults}
+	if len(in.refused) > 0 {
+		slices.SortStableFunc(in.refused, func(a, b *refusal.Field) int { return strings.Compare(a.Pointer, b.Pointer) })
+		return Result{}, &refusal.Error{Fields: in.refused}
 	}
 	result.Read = in.read
 	return result, nil

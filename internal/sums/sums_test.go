@@ -1,7 +1,9 @@
 package sums
 
 import (
+	"diligentledger/core/refusal"
 	"errors"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -176,8 +178,8 @@ func TestRefusals(t *testing.T) {
 		{"why", given{}, "question", "protects"},
 	} {
 		_, err := Ask(c.question, Metric, c.given)
-		var refusal *Refusal
-		if !errors.As(err, &refusal) || refusal.Faults[0].Field != c.field || !strings.Contains(strings.ReplaceAll(refusal.Faults[0].Accepted, "\u00a0", " "), c.accepted) {
+		var refused *refusal.Error
+		if !errors.As(err, &refused) || !slices.Contains([]string{"/inputs/" + c.field, "/" + c.field}, refused.Fields[0].Pointer) || !strings.Contains(strings.ReplaceAll(refused.Fields[0].Accepted, "\u00a0", " "), c.accepted) {
 			t.Errorf("%s %v: %v; want %s … %s", c.question, c.given, err, c.field, c.accepted)
 		}
 	}
@@ -194,8 +196,8 @@ func TestRefusals(t *testing.T) {
 		t.Errorf("cubits: %v", err)
 	}
 	_, err := Ask("target", Metric, given{"capacity": "x", "strength": "y"})
-	var refusal *Refusal
-	if !errors.As(err, &refusal) || len(refusal.Faults) < 2 {
+	var refused *refusal.Error
+	if !errors.As(err, &refused) || len(refused.Fields) < 2 {
 		t.Errorf("two faults at once: %v", err)
 	}
 }

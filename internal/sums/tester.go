@@ -127,7 +127,7 @@ func (in *inputs) discs(inside coolant.Base) (coolant.Reading, error) {
 	for item := range strings.SplitSeq(in.text("chart"), ";") {
 		r, err := measure.Parse(item, measure.Temperature, measure.DegC)
 		if err != nil {
-			in.fault("chart", quoted(item), "temperatures, one disc first, such as -7; -15; -23")
+			in.refuse("chart", quoted(item), "temperatures, one disc first, such as -7; -15; -23")
 			return coolant.Reading{}, nil
 		}
 		c, err := r.Metric(measure.Temperature)
@@ -138,7 +138,7 @@ func (in *inputs) discs(inside coolant.Base) (coolant.Reading, error) {
 	}
 	n := in.within("floating", measure.Plain, 0, float64(len(chart)))
 	if n != float64(int(n)) {
-		in.fault("floating", quoted(in.text("floating")), "a whole number")
+		in.refuse("floating", quoted(in.text("floating")), "a whole number")
 	}
 	if in.failed() {
 		return coolant.Reading{}, nil
@@ -208,7 +208,7 @@ func (in *inputs) dated(name string) []coolant.DatedValue {
 		day, err1 := time.Parse(time.DateOnly, words[0])
 		value, err2 := measure.Parse(words[len(words)-1], measure.Plain, measure.One)
 		if err1 != nil || err2 != nil || len(words) != 2 {
-			in.fault(name, quoted(item), "days with values, such as 2024-05-01 8.9; 2025-05-01 8.6")
+			in.refuse(name, quoted(item), "days with values, such as 2024-05-01 8.9; 2025-05-01 8.6")
 			return nil
 		}
 		all = append(all, coolant.DatedValue{Day: float64(day.Unix()) / 86400, Value: value.Value})

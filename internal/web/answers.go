@@ -14,7 +14,7 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
-	"diligentledger/internal/books"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
 )
@@ -24,7 +24,7 @@ import (
 
 const monthOf = measure.DaysPerMonth * 24 // hours, for mean ages, which are good to a week at best
 
-func account(m books.EvaluatedUnit) api.Account {
+func account(m fleet.EvaluatedUnit) api.Account {
 	a := m.Account
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
@@ -125,7 +125,7 @@ func disagreement(a *ledger.Account) *api.Disagreement {
 
 // chemistry is each property by its last test in this charge, what the last sample left
 // untested, and what puts the nitrite right.
-func chemistry(m books.EvaluatedUnit, last ledger.Chemistry) *api.Chemistry {
+func chemistry(m fleet.EvaluatedUnit, last ledger.Chemistry) *api.Chemistry {
 	a := m.Account
 	out := &api.Chemistry{At: last.At, Grade: api.Grade(coolant.GradeUnknown), Proposals: each(a.Proposals(m.Additives), proposal)}
 	now := a.ChemistryNow()
@@ -185,7 +185,7 @@ func proposal(p ledger.Proposal) api.Proposal {
 const drawnYears = 3
 
 // nights to be reckoned with at the site, a week apart.
-func nights(m books.EvaluatedUnit) []api.ColdNight {
+func nights(m fleet.EvaluatedUnit) []api.ColdNight {
 	from := m.Today.AddDate(-drawnYears, 0, 0)
 	if begun := m.Account.OpenedAt(); !begun.IsZero() {
 		if first := measure.DateOf(begun, m.Unit.Zone); first.After(from) {
@@ -213,7 +213,7 @@ func turnover(t *ledger.Turnover) *api.Turnover {
 	return out
 }
 
-func moment(m books.EvaluatedUnit) api.Moment {
+func moment(m fleet.EvaluatedUnit) api.Moment {
 	return api.Moment{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Outlook: outlook(m.Status, m.Today)}
 }
 

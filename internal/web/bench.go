@@ -34,29 +34,5 @@ func (h handlers) AskBench(_ context.Context, r api.AskBenchRequestObject) (api.
 	if err != nil {
 		return nil, err
 	}
-	return api.AskBench200JSONResponse(answerOf(result)), nil
+	return api.AskBench200JSONResponse(result.Contract()), nil
 }
-
-func answerOf(r sums.Result) api.Answer {
-	read := each(r.Read, func(l sums.Line) api.AnswerLine { return api.AnswerLine(l) })
-	out := api.Answer{Headline: r.Headline, Read: &read, Warnings: append([]string{}, r.Warnings...),
-		Lines: each(r.Lines, func(l sums.Line) api.AnswerLine { return api.AnswerLine(l) }),
-		Steps: each(r.Steps, func(s sums.Step) api.SumStep {
-			return api.SumStep{What: s.What, Formula: s.Formula, Numbers: s.Numbers, Source: s.Source}
-		})}
-	if c := r.Curve; c != nil {
-		point := func(p sums.Point) api.CurvePoint { return api.CurvePoint(p) }
-		out.Curve = &api.Curve{Base: c.Base, Unit: c.Unit, Freeze: each(c.Freeze, point), Boil: each(c.Boil, point), Night: c.Night}
-		if c.At != nil {
-			out.Curve.At = &api.CurveMark{Percent: c.At.Percent, Temperature: c.At.Temperature, Low: c.At.Low, High: c.At.High}
-		}
-	}
-	return out
-}
-
-// RefusedSum is a refusal of the Bench as the contract has it, for the command
-// line.
-func RefusedSum(r *sums.Refusal) api.Problem { return refusedSum(r).Problem }
-
-// Answer is an answer of the Bench as the contract has it, for the command line.
-func Answer(r sums.Result) api.Answer { return answerOf(r) }

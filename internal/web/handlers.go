@@ -21,14 +21,15 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
-	"diligentledger/internal/books"
+	"diligentledger/core/refusal"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 )
 
 // handlers implement the contract.
 type handlers struct {
-	books    *books.Fleet
+	fleet    *fleet.Fleet
 	people   *people.Service
 	sessions *scs.SessionManager
 	demo     []api.DemoAccount
@@ -44,7 +45,7 @@ func (h handlers) GetHealth(context.Context, api.GetHealthRequestObject) (api.Ge
 
 // GetReady answers when the database does.
 func (h handlers) GetReady(ctx context.Context, _ api.GetReadyRequestObject) (api.GetReadyResponseObject, error) {
-	if err := h.books.Ready(ctx); err != nil {
+	if err := h.fleet.Ready(ctx); err != nil {
 		return nil, newProblem(http.StatusServiceUnavailable, "Not ready", "the database does not answer")
 	}
 	if h.room != nil {
@@ -57,13 +58,13 @@ func (h handlers) GetReady(ctx context.Context, _ api.GetReadyRequestObject) (ap
 
 // GetMorning lists the fleet, soonest due first.
 func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject) (api.GetMorningResponseObject, error) {
-	m, err := h.books.Morning(ctx)
+	m, err := h.fleet.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
 	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
 		Owed: []api.MorningRow{}, OffBook: []api.OffBookRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
-	sites, err := h.books.Sites(ctx)
+	sites, err := h.fleet.Sites(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +99,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 }
 
 // offBook is a unit whose last trusted test does not agree with its book.
-func offBook(m *books.EvaluatedUnit) api.OffBookRow {
+func offBook(m *fleet.EvaluatedUnit) api.OffBookRow {
 	a := m.Account
 	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
 	if d := a.Diagnosis(); d != nil {
@@ -116,20 +117,20 @@ const horizonYears = 3
 
 // GetClocks tells all the clocks of the units asked for.
 func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
-	some, err := h.books.Units(ctx, r.Body.Units)
-	return api.GetClocks200JSONResponse(each(some, func(m books.EvaluatedUnit) api.UnitClocks {
+	some, err := h.fleet.Units(ctx, r.Body.Units)
+	return api.GetClocks200JSONResponse(each(some, func(m fleet.EvaluatedUnit) api.UnitClocks {
 		return api.UnitClocks{Unit: m.Unit.Code, Clocks: outlook(m.Status, m.Today).Clocks}
 	})), err
 }
 
 // GetHorizon lists the fleet with the clock that governs each unit.
 func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
-	m, err := h.books.Morning(ctx)
+	m, err := h.fleet.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
 	answer := api.GetHorizon200JSONResponse{Today: date(m.Today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(m.Rows))}
-	plans, err := h.books.WorkListOf(ctx, &m)
+	plans, err := h.fleet.WorkListOf(ctx, &m)
 	if err != nil {
 		return nil, err
 	}
@@ -173,7 +174,7 @@ func (h handlers) ListUnits(ctx context.Context, r api.ListUnitsRequestObject) (
 	if r.Params.Limit != nil {
 		limit = *r.Params.Limit
 	}
-	found, err := h.books.Find(ctx, text, limit)
+	found, err := h.fleet.Find(ctx, text, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -182,7 +183,7 @@ func (h handlers) ListUnits(ctx context.Context, r api.ListUnitsRequestObject) (
 
 // GetAccount opens one account.
 func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject) (api.GetAccountResponseObject, error) {
-	m, err := h.books.Account(ctx, r.Code)
+	m, err := h.fleet.Account(ctx, r.Code)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +195,7 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 
 // ListProducts for the fill and top-up forms.
 func (h handlers) ListProducts(ctx context.Context, _ api.ListProductsRequestObject) (api.ListProductsResponseObject, error) {
-	products, err := h.books.Products(ctx)
+	products, err := h.fleet.Products(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -203,7 +204,7 @@ func (h handlers) ListProducts(ctx context.Context, _ api.ListProductsRequestObj
 
 // ListAdditives for the forms of a dose, an extender and a filter.
 func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestObject) (api.ListAdditivesResponseObject, error) {
-	additives, err := h.books.Additives(ctx)
+	additives, err := h.fleet.Additives(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -217,7 +218,7 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	receipts, err := h.books.WriteEntries(ctx, writer(ctx), r.Code, entries...)
+	receipts, err := h.fleet.WriteEntries(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -236,7 +237,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	effect, err := h.books.PreviewEntries(ctx, writer(ctx), r.Code, entries...)
+	effect, err := h.fleet.PreviewEntries(ctx, writer(ctx), r.Code, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -295,7 +296,7 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 		return nil, fieldProblem("/"+name, string(given[name]), fmt.Sprintf("the content of a %s entry", in.Kind))
 	}
 	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
-		return nil, &books.Refusal{Fields: wrong}
+		return nil, &refusal.Error{Fields: wrong}
 	}
 	if code, ok := fields["product"].(string); ok {
 		if fields["product"], err = h.product(ctx, "/"+name+"/product", code); err != nil {
@@ -314,7 +315,7 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 }
 
 func (h handlers) product(ctx context.Context, field, code string) (*coolant.Product, error) {
-	p, err := h.books.Product(ctx, code)
+	p, err := h.fleet.Product(ctx, code)
 	if errors.Is(err, store.ErrNoProduct) {
 		return nil, fieldProblem(field, code, "the code of a product in the register")
 	}
@@ -322,7 +323,7 @@ func (h handlers) product(ctx context.Context, field, code string) (*coolant.Pro
 }
 
 func (h handlers) additive(ctx context.Context, field, code string) (*coolant.Additive, error) {
-	a, err := h.books.Additive(ctx, code)
+	a, err := h.fleet.Additive(ctx, code)
 	if errors.Is(err, store.ErrNoAdditive) {
 		return nil, fieldProblem(field, code, "the code of an additive in the register")
 	}
@@ -330,7 +331,7 @@ func (h handlers) additive(ctx context.Context, field, code string) (*coolant.Ad
 }
 
 func fieldProblem(field, got, accepted string) error {
-	return &books.Refusal{Fields: []*ledger.FieldError{{Field: field, Got: got, Accepted: accepted}}}
+	return &refusal.Error{Fields: []*refusal.Field{{Pointer: field, Got: got, Accepted: accepted}}}
 }
 
 func each[A, B any](in []A, f func(A) B) []B {

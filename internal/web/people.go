@@ -16,7 +16,7 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/access"
-	"diligentledger/internal/books"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 )
@@ -103,11 +103,11 @@ func address(ctx context.Context) string {
 	return a
 }
 
-func writer(ctx context.Context) books.Actor {
+func writer(ctx context.Context) fleet.Actor {
 	if p := signedIn(ctx); p != nil {
-		return books.Actor{Name: p.Name, Role: p.Role}
+		return fleet.Actor{Name: p.Name, Role: p.Role}
 	}
-	return books.Actor{}
+	return fleet.Actor{}
 }
 
 // who puts the person of the session into the request's context.

@@ -18,7 +18,7 @@ func planned(p store.WorkItem) api.Planned {
 
 // ListPlanned work, the earliest first.
 func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObject) (api.ListPlannedResponseObject, error) {
-	lines, err := h.books.WorkList(ctx)
+	lines, err := h.fleet.WorkList(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -50,7 +50,7 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 		day := measure.DateOf(r.Body.To.Time, time.UTC)
 		to = &day
 	}
-	sent, err := h.books.AddWork(ctx, by(ctx), r.Body.Units, from, to)
+	sent, err := h.fleet.AddWork(ctx, by(ctx), r.Body.Units, from, to)
 	if err != nil {
 		return nil, err
 	}
@@ -61,17 +61,17 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 
 // MovePlanned gives a line other days.
 func (h handlers) MovePlanned(ctx context.Context, r api.MovePlannedRequestObject) (api.MovePlannedResponseObject, error) {
-	return api.MovePlanned204Response{}, h.books.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
+	return api.MovePlanned204Response{}, h.fleet.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
 }
 
 // TakeBackPlanned takes lines off the plan list.
 func (h handlers) TakeBackPlanned(ctx context.Context, r api.TakeBackPlannedRequestObject) (api.TakeBackPlannedResponseObject, error) {
-	return api.TakeBackPlanned204Response{}, h.books.RemoveWork(ctx, by(ctx), r.Body.Ids)
+	return api.TakeBackPlanned204Response{}, h.fleet.RemoveWork(ctx, by(ctx), r.Body.Ids)
 }
 
 // ListSites with their cold.
 func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (api.ListSitesResponseObject, error) {
-	sites, err := h.books.Sites(ctx)
+	sites, err := h.fleet.Sites(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +84,7 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 
 // ChangeSite sets how cautious the cold curve of a site is.
 func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	s, err := h.books.SetSite(ctx, by(ctx), r.Id, r.Body.Winters, r.Body.Zone)
+	s, err := h.fleet.SetSite(ctx, by(ctx), r.Id, r.Body.Winters, r.Body.Zone)
 	if err != nil {
 		return nil, err
 	}
@@ -137,7 +137,7 @@ func coldestAhead(name string, k *climate.Climate, today measure.Date) api.Night
 
 // PreviewKindOnPlan tells what moving a kind would do.
 func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlanRequestObject) (api.PreviewKindOnPlanResponseObject, error) {
-	changed, err := h.books.PreviewServicePlanByKind(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
+	changed, err := h.fleet.PreviewServicePlanByKind(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +147,7 @@ func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlan
 
 // PutKindOnPlan moves all units of a kind.
 func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestObject) (api.PutKindOnPlanResponseObject, error) {
-	moved, err := h.books.AssignServicePlanByKind(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
+	moved, err := h.fleet.AssignServicePlanByKind(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
@@ -156,17 +156,17 @@ func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestO
 
 // today of the fleet, and the zone it is in.
 func (h handlers) today(ctx context.Context) (measure.Date, *time.Location, error) {
-	zone, err := h.books.Zone(ctx)
+	zone, err := h.fleet.Zone(ctx)
 	if err != nil {
 		return measure.Date{}, nil, err
 	}
-	today, err := h.books.Today(ctx)
+	today, err := h.fleet.Today(ctx)
 	return today, zone, err
 }
 
 // GetSettings of the installation.
 func (h handlers) GetSettings(ctx context.Context, _ api.GetSettingsRequestObject) (api.GetSettingsResponseObject, error) {
-	zone, err := h.books.Zone(ctx)
+	zone, err := h.fleet.Zone(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -175,5 +175,5 @@ func (h handlers) GetSettings(ctx context.Context, _ api.GetSettingsRequestObjec
 
 // ChangeSettings of the installation.
 func (h handlers) ChangeSettings(ctx context.Context, r api.ChangeSettingsRequestObject) (api.ChangeSettingsResponseObject, error) {
-	return api.ChangeSettings204Response{}, h.books.SetZone(ctx, by(ctx), r.Body.Zone)
+	return api.ChangeSettings204Response{}, h.fleet.SetZone(ctx, by(ctx), r.Body.Zone)
 }

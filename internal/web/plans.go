@@ -8,13 +8,13 @@ import (
 	"diligentledger/core/clock"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
-	"diligentledger/internal/books"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
 )
 
 // ListPlans by name.
 func (h handlers) ListPlans(ctx context.Context, _ api.ListPlansRequestObject) (api.ListPlansResponseObject, error) {
-	all, err := h.books.ServicePlans(ctx)
+	all, err := h.fleet.ServicePlans(ctx)
 	return api.ListPlans200JSONResponse(each(all, registerPlan)), err
 }
 
@@ -69,11 +69,11 @@ func by(ctx context.Context) store.Actor {
 }
 
 func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput) (api.RegisterPlan, error) {
-	id, err := h.books.SaveServicePlan(ctx, by(ctx), id, mark, planOf(in))
+	id, err := h.fleet.SaveServicePlan(ctx, by(ctx), id, mark, planOf(in))
 	if err != nil {
 		return api.RegisterPlan{}, err
 	}
-	all, err := h.books.ServicePlans(ctx)
+	all, err := h.fleet.ServicePlans(ctx)
 	for _, saved := range all {
 		if saved.ID == id {
 			return registerPlan(saved), err
@@ -102,7 +102,7 @@ func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject)
 
 // PreviewPlan tells what a change would do.
 func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObject) (api.PreviewPlanResponseObject, error) {
-	changed, err := h.books.PreviewServicePlan(ctx, r.Id, planOf(*r.Body))
+	changed, err := h.fleet.PreviewServicePlan(ctx, r.Id, planOf(*r.Body))
 	if err != nil {
 		return nil, err
 	}
@@ -110,7 +110,7 @@ func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObjec
 	return api.PreviewPlan200JSONResponse(planEffect(changed, today)), err
 }
 
-func planEffect(changed []books.StatusChange, today measure.Date) api.PlanEffect {
+func planEffect(changed []fleet.StatusChange, today measure.Date) api.PlanEffect {
 	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
 	for _, c := range changed {
 		due := func(o clock.UnitStatus) bool { return o.Verdict.Rank() <= clock.Due.Rank() }
@@ -127,5 +127,5 @@ func planEffect(changed []books.StatusChange, today measure.Date) api.PlanEffect
 
 // PutOnPlan moves a unit.
 func (h handlers) PutOnPlan(ctx context.Context, r api.PutOnPlanRequestObject) (api.PutOnPlanResponseObject, error) {
-	return api.PutOnPlan204Response{}, h.books.AssignServicePlan(ctx, by(ctx), r.Code, r.Body.Plan)
+	return api.PutOnPlan204Response{}, h.fleet.AssignServicePlan(ctx, by(ctx), r.Code, r.Body.Plan)
 }

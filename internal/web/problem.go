@@ -23,7 +23,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"diligentledger/api"
-	"diligentledger/internal/books"
+	"diligentledger/core/refusal"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 	"diligentledger/internal/sums"
@@ -35,11 +36,7 @@ type problem struct{ api.Problem }
 func (p *problem) Error() string { return p.Title }
 
 func newProblem(status int, title, detail string, fields ...api.FieldProblem) *problem {
-	p := &problem{api.Problem{Type: "about:blank", Title: title, Status: status, Detail: &detail}}
-	if len(fields) > 0 {
-		p.Errors = &fields
-	}
-	return p
+	return &problem{api.NewProblem(status, title, detail, fields...)}
 }
 
 var noDatabase = newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
@@ -79,33 +76,28 @@ func answerError(log *slog.Logger, room func() error) echo.HTTPErrorHandler {
 
 func problemOf(err error) *problem {
 	var p *problem
-	var refusal *books.Refusal
-	var sum *sums.Refusal
+	var list *refusal.Error
 	var tooLarge *http.MaxBytesError
 	var coded echo.HTTPStatusCoder
 	var network *net.OpError
 	var wait *people.Wait
-	var forbidden *books.Forbidden
-	var bad *people.BadField
+	var forbidden *fleet.Forbidden
+	var bad *refusal.Field
 	var server *mysql.MySQLError
 	switch {
 	case errors.As(err, &p):
 		return p
-	case errors.As(err, &refusal):
-		return refused(refusal)
-	case errors.As(err, &sum):
-		return refusedSum(sum)
+	case errors.As(err, &list):
+		return refused(list)
 	case errors.As(err, &tooLarge), errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge:
 		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
 			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", bodyLimit>>10))
 	case errors.As(err, &wait):
 		return newProblem(http.StatusTooManyRequests, "Too many tries", wait.Error())
 	case errors.As(err, &forbidden):
-		return newProblem(http.StatusForbidden, "Not yours to write", forbidden.Error(),
-			api.FieldProblem{Pointer: forbidden.Field, Detail: forbidden.Got + " is not accepted", Accepted: &forbidden.Accepted})
+		return newProblem(http.StatusForbidden, "Not permitted", forbidden.Error(), api.FieldProblemOf(forbidden.Field))
 	case errors.As(err, &bad):
-		return newProblem(http.StatusUnprocessableEntity, "Not taken", bad.Error(),
-			badField(bad))
+		return refused(&refusal.Error{Fields: []*refusal.Field{bad}})
 	case errors.Is(err, people.ErrWrong):
 		return newProblem(http.StatusUnauthorized, "Not signed in", people.ErrWrong.Error())
 	case errors.Is(err, store.ErrNoLink):
@@ -137,13 +129,6 @@ func problemOf(err error) *problem {
 	return nil
 }
 
-func badField(b *people.BadField) api.FieldProblem {
-	if b.Question {
-		return api.FieldProblem{Pointer: "/" + b.Field, Detail: b.Got, Accepted: &b.Accepted, Question: &b.Question}
-	}
-	return api.FieldProblem{Pointer: "/" + b.Field, Detail: b.Got + " is not accepted", Accepted: &b.Accepted}
-}
-
 // reason of a request that was not readable: what its innermost error says.
 func reason(err error) string {
 	var wrong *json.UnmarshalTypeError
@@ -166,29 +151,13 @@ var plainTypes = map[reflect.Kind]string{
 	reflect.Slice: "a list", reflect.Struct: "an object", reflect.Map: "an object", reflect.Pointer: "another kind of value",
 }
 
-func refused(r *books.Refusal) *problem {
-	var fields []api.FieldProblem
-	for _, f := range r.Fields {
-		accepted := f.Accepted
-		field := api.FieldProblem{Pointer: f.Field, Detail: f.Got + " is not accepted", Accepted: &accepted}
-		if f.Question {
-			field.Detail, field.Question = "is "+f.Got+" right?", &f.Question
-		}
-		fields = append(fields, field)
+// refused is the problem of a refusal; 404 for a question that does not exist.
+func refused(r *refusal.Error) *problem {
+	status := http.StatusUnprocessableEntity
+	if len(r.Fields) == 1 && r.Fields[0].Pointer == sums.QuestionPointer {
+		status = http.StatusNotFound
 	}
-	return newProblem(http.StatusUnprocessableEntity, "Not taken", r.Error(), fields...)
-}
-
-func refusedSum(r *sums.Refusal) *problem {
-	status, fields := http.StatusUnprocessableEntity, []api.FieldProblem{}
-	for _, f := range r.Faults {
-		accepted, pointer := f.Accepted, "/inputs/"+f.Field
-		if f.Field == "question" {
-			status, pointer = http.StatusNotFound, f.Field
-		}
-		fields = append(fields, api.FieldProblem{Pointer: pointer, Detail: f.Got + " is not accepted", Accepted: &accepted})
-	}
-	return newProblem(status, "Not answered", r.Error(), fields...)
+	return &problem{api.RefusedProblem(r, status)}
 }
 
 // validator holds each API request against the contract before a handler sees

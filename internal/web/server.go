@@ -19,13 +19,13 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"diligentledger/api"
-	"diligentledger/internal/books"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 )
 
 // Config of a server. Every field is needed unless it says otherwise.
 type Config struct {
-	Books  *books.Fleet
+	Fleet  *fleet.Fleet
 	People *people.Service
 	// Demo accounts to show at the sign-in; none outside demo mode.
 	Demo []people.Demo
@@ -69,7 +69,7 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := handlers{books: cfg.Books, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
+	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room)

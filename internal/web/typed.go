@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"diligentledger/api"
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 )
 
 // plainNumbers are the fields of an entry that hold a number without a reading's
@@ -28,7 +28,7 @@ var plainNumbers = map[string]struct {
 // readTyped turns text that somebody typed into numbers, in place: the value of each
 // reading, in its unit unless the text names another, and the numbers that have no
 // unit. It returns what cannot be read, each with its pointer.
-func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
+func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
 	names := make([]string, 0, len(fields))
 	for name := range fields {
 		names = append(names, name)
@@ -77,14 +77,14 @@ func readTyped(fields map[string]any, at string) (wrong []*ledger.FieldError) {
 			}
 		}
 		if n, ok := fields[name].(float64); ok && (name == "flushes" || name == "rinses") && n != float64(int(n)) {
-			wrong = append(wrong, &ledger.FieldError{Field: pointer, Got: measure.Digits(n), Accepted: "a whole number, 0 to 10"})
+			wrong = append(wrong, &refusal.Field{Pointer: pointer, Got: measure.Digits(n), Accepted: "a whole number, 0 to 10"})
 		}
 	}
 	return wrong
 }
 
 // readTypedReading reads the value of a reading; an object that is none is gone through.
-func readTypedReading(reading map[string]any, pointer string) []*ledger.FieldError {
+func readTypedReading(reading map[string]any, pointer string) []*refusal.Field {
 	unit, hasUnit := reading["unit"].(string)
 	text, typed := reading["value"].(string)
 	if !hasUnit {
@@ -95,19 +95,19 @@ func readTypedReading(reading map[string]any, pointer string) []*ledger.FieldErr
 	}
 	r, err := measure.Parse(text, measure.Unit(unit).Dimension(), measure.Unit(unit))
 	if err != nil {
-		return []*ledger.FieldError{notRead(pointer+"/value", text, err)}
+		return []*refusal.Field{notRead(pointer+"/value", text, err)}
 	}
 	reading["value"], reading["unit"] = r.Value, string(r.Unit)
 	return nil
 }
 
-func notRead(pointer, text string, err error) *ledger.FieldError {
+func notRead(pointer, text string, err error) *refusal.Field {
 	accepted := "a number, such as 8.5"
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
 		accepted = refused.Accepted()
 	}
-	return &ledger.FieldError{Field: pointer, Got: fmt.Sprintf("%q", text), Accepted: accepted}
+	return &refusal.Field{Pointer: pointer, Got: fmt.Sprintf("%q", text), Accepted: accepted}
 }
 
 // ReadNumbers as they were typed.

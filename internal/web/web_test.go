@@ -22,8 +22,8 @@ import (
 	"diligentledger/api"
 	"diligentledger/core/access"
 	"diligentledger/core/ledger"
-	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
 	"diligentledger/internal/people"
@@ -110,7 +110,7 @@ func handler(st *store.Store, rate float64) http.Handler {
 			panic(err)
 		}
 	}
-	h, err := web.New(web.Config{Books: books.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
+	h, err := web.New(web.Config{Fleet: fleet.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
 	if err != nil {
 		panic(err)
 	}

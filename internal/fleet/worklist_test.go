@@ -1,4 +1,4 @@
-package books_test
+package fleet_test
 
 import (
 	"errors"
@@ -13,8 +13,9 @@ import (
 	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/core/serviceplan"
-	"diligentledger/internal/books"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
 )
 
@@ -34,7 +35,7 @@ func TestPlanListAgain(t *testing.T) {
 		codes = append(codes, r.Unit.Code)
 	}
 	for round := range 10 {
-		var all [2]books.AddedWork
+		var all [2]fleet.AddedWork
 		var wait sync.WaitGroup
 		for i := range all {
 			list := slices.Clone(codes)
@@ -67,7 +68,7 @@ func TestPlanListAgain(t *testing.T) {
 func TestPlanList(t *testing.T) {
 	ctx := t.Context()
 	codes := []string{"CA-20", "CA-49", "TK-18", "CA-20"}
-	var all [2]books.AddedWork
+	var all [2]fleet.AddedWork
 	var wait sync.WaitGroup
 	for i := range all {
 		wait.Go(func() {
@@ -82,7 +83,7 @@ func TestPlanList(t *testing.T) {
 		t.Fatalf("sent %+v", all)
 	}
 	lines, err := open.WorkList(ctx)
-	lines = slices.DeleteFunc(lines, func(l books.WorkLine) bool { return !slices.Contains(codes, l.Unit.Code) })
+	lines = slices.DeleteFunc(lines, func(l fleet.WorkLine) bool { return !slices.Contains(codes, l.Unit.Code) })
 	if err != nil || len(lines) != 3-len(all[0].Nothing) {
 		t.Fatalf("%d lines, %v", len(lines), err)
 	}
@@ -98,17 +99,17 @@ func TestPlanList(t *testing.T) {
 	if err := open.RescheduleWork(ctx, marrow, at.ID, from, to); err != nil {
 		t.Fatal(err)
 	}
-	var refusal *books.Refusal
+	var refused *refusal.Error
 	for field, days := range map[string][2]measure.Date{"/to": {to, from}, "/from": {today.AddDate(0, 0, -1), to}} {
-		if err := open.RescheduleWork(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refusal) || refusal.Fields[0].Field != field {
+		if err := open.RescheduleWork(ctx, marrow, at.ID, days[0], days[1]); !errors.As(err, &refused) || refused.Fields[0].Pointer != field {
 			t.Errorf("moved to %v: %v", days, err)
 		}
 	}
-	if _, err := open.AddWork(ctx, marrow, []string{"XX-99"}, nil, nil); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/units/0" {
+	if _, err := open.AddWork(ctx, marrow, []string{"XX-99"}, nil, nil); !errors.As(err, &refused) || refused.Fields[0].Pointer != "/units/0" {
 		t.Errorf("a unit that is not there: %v", err)
 	}
 	lines, err = open.WorkList(ctx)
-	if i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.ID == at.ID }); err != nil || i < 0 || lines[i].From.Sub(today) != 20 {
+	if i := slices.IndexFunc(lines, func(l fleet.WorkLine) bool { return l.ID == at.ID }); err != nil || i < 0 || lines[i].From.Sub(today) != 20 {
 		t.Errorf("moved: %+v, %v", lines, err)
 	}
 	if err := open.RemoveWork(ctx, marrow, []int64{at.ID}); err != nil {
@@ -126,12 +127,12 @@ func TestPlannedIsDone(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sound := m.Rows[slices.IndexFunc(m.Rows, func(r books.EvaluatedUnit) bool { return r.Status.Verdict == clock.Sound })]
+	sound := m.Rows[slices.IndexFunc(m.Rows, func(r fleet.EvaluatedUnit) bool { return r.Status.Verdict == clock.Sound })]
 	code := sound.Unit.Code
 	write := func(b ledger.Body) {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon, Body: b}
-		if _, err := open.WriteEntries(ctx, books.Actor{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
+		if _, err := open.WriteEntries(ctx, fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -139,10 +140,10 @@ func TestPlannedIsDone(t *testing.T) {
 	if sent, err := open.AddWork(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs) != 1 {
 		t.Fatalf("sent %+v, %v", sent, err)
 	}
-	line := func() books.WorkLine {
+	line := func() fleet.WorkLine {
 		t.Helper()
 		lines, err := open.WorkList(ctx)
-		i := slices.IndexFunc(lines, func(l books.WorkLine) bool { return l.Unit.Code == code })
+		i := slices.IndexFunc(lines, func(l fleet.WorkLine) bool { return l.Unit.Code == code })
 		if err != nil || i < 0 {
 			t.Fatalf("lines %+v, %v", lines, err)
 		}
@@ -192,8 +193,8 @@ func TestKindOnPlan(t *testing.T) {
 	if again, err2 := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Harbour yard"); err != nil || err2 != nil || again != 0 {
 		t.Errorf("moved again %d, %v, %v", again, err, err2)
 	}
-	var refusal *books.Refusal
-	if _, err := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Nowhere"); !errors.As(err, &refusal) || refusal.Fields[0].Field != "/site" {
+	var refused *refusal.Error
+	if _, err := open.AssignServicePlanByKind(ctx, marrow, id, "boat", "Nowhere"); !errors.As(err, &refused) || refused.Fields[0].Pointer != "/site" {
 		t.Errorf("nowhere: %v", err)
 	}
 	if _, err := open.PreviewServicePlanByKind(ctx, 9999, "boat", ""); !errors.Is(err, store.ErrNoServicePlan) {
@@ -205,7 +206,7 @@ func TestKindOnPlan(t *testing.T) {
 // struck.
 func TestZeroedInAnothersBooks(t *testing.T) {
 	ctx := t.Context()
-	w := books.Actor{Name: "E. Marrow", Role: access.Coordinator}
+	w := fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "TK-20", At: noon.Add(-time.Minute), Body: b}

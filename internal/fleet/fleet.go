@@ -1,7 +1,7 @@
 // Package books answers what the screens ask: it fetches entries from the
 // store, lets the core fold and forecast them, and hands the result on. It
 // holds no rule of its own.
-package books
+package fleet
 
 import (
 	"context"
@@ -16,6 +16,7 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/core/serviceplan"
 	"diligentledger/internal/store"
 )
@@ -52,8 +53,8 @@ type conditions struct {
 }
 
 // day for some accounts: it knows the instruments that they were tested with.
-func (b *Fleet) day(ctx context.Context, accounts ...*ledger.Account) (conditions, error) {
-	d := conditions{now: b.now()}
+func (f *Fleet) day(ctx context.Context, accounts ...*ledger.Account) (conditions, error) {
+	d := conditions{now: f.now()}
 	var tools []string
 	for _, a := range accounts {
 		if t := a.LastTest; t != nil && t.Tool != "" && !slices.Contains(tools, t.Tool) {
@@ -61,13 +62,13 @@ func (b *Fleet) day(ctx context.Context, accounts ...*ledger.Account) (condition
 		}
 	}
 	var err error
-	d.zeroed, err = b.store.ZeroChecks(ctx, tools, d.now.AddDate(0, 0, -coolant.ZeroMonth-1))
+	d.zeroed, err = f.store.ZeroChecks(ctx, tools, d.now.AddDate(0, 0, -coolant.ZeroMonth-1))
 	return d, err
 }
 
-func (b *Fleet) evaluated(ctx context.Context, u store.Unit, entries []ledger.Entry) (EvaluatedUnit, error) {
+func (f *Fleet) evaluated(ctx context.Context, u store.Unit, entries []ledger.Entry) (EvaluatedUnit, error) {
 	a := ledger.TryFold(u.Ledger, entries)
-	d, err := b.day(ctx, &a)
+	d, err := f.day(ctx, &a)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
@@ -83,30 +84,30 @@ func (d conditions) evaluate(account *ledger.Account, p serviceplan.Plan, u stor
 }
 
 // Account of one unit. It returns [store.ErrNoUnit] for an unknown code.
-func (b *Fleet) Account(ctx context.Context, code string) (EvaluatedUnit, error) {
-	u, err := b.store.Unit(ctx, code)
+func (f *Fleet) Account(ctx context.Context, code string) (EvaluatedUnit, error) {
+	u, err := f.store.Unit(ctx, code)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
-	entries, err := b.store.Entries(ctx, u)
+	entries, err := f.store.Entries(ctx, u)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
-	m, err := b.evaluated(ctx, u, entries)
+	m, err := f.evaluated(ctx, u, entries)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
-	m.Additives, err = b.store.Additives(ctx)
+	m.Additives, err = f.store.Additives(ctx)
 	return m, err
 }
 
 // Today in the fleet's own time zone.
-func (b *Fleet) Today(ctx context.Context) (measure.Date, error) {
-	zone, err := b.store.Zone(ctx)
+func (f *Fleet) Today(ctx context.Context) (measure.Date, error) {
+	zone, err := f.store.Zone(ctx)
 	if err != nil {
 		return measure.Date{}, err
 	}
-	return measure.DateOf(b.now(), zone), nil
+	return measure.DateOf(f.now(), zone), nil
 }
 
 // Morning is every unit, soonest due first.
@@ -127,20 +128,20 @@ type Night struct {
 
 // Morning reckons the clocks of the whole fleet from its stored accounts, which
 // have no lines.
-func (b *Fleet) Morning(ctx context.Context) (Morning, error) {
-	units, err := b.store.Units(ctx)
+func (f *Fleet) Morning(ctx context.Context) (Morning, error) {
+	units, err := f.store.Units(ctx)
 	if err != nil {
 		return Morning{}, err
 	}
-	accounts, _, err := b.store.Accounts(ctx, units)
+	accounts, _, err := f.store.Accounts(ctx, units)
 	if err != nil {
 		return Morning{}, err
 	}
-	zone, err := b.store.Zone(ctx)
+	zone, err := f.store.Zone(ctx)
 	if err != nil {
 		return Morning{}, err
 	}
-	d := conditions{now: b.now(), zeroed: map[string]time.Time{}}
+	d := conditions{now: f.now(), zeroed: map[string]time.Time{}}
 	for _, a := range accounts {
 		for tool, at := range a.Zeroed {
 			if at.After(d.zeroed[tool]) {
@@ -163,16 +164,16 @@ func (b *Fleet) Morning(ctx context.Context) (Morning, error) {
 
 // Units units as the Morning has them, in the order asked for; those that are not
 // in the register are left out.
-func (b *Fleet) Units(ctx context.Context, codes []string) ([]EvaluatedUnit, error) {
-	units, err := b.store.UnitsOf(ctx, codes)
+func (f *Fleet) Units(ctx context.Context, codes []string) ([]EvaluatedUnit, error) {
+	units, err := f.store.UnitsOf(ctx, codes)
 	if err != nil {
 		return nil, err
 	}
-	accounts, _, err := b.store.Accounts(ctx, units)
+	accounts, _, err := f.store.Accounts(ctx, units)
 	if err != nil {
 		return nil, err
 	}
-	d, err := b.day(ctx, slices.Collect(maps.Values(accounts))...)
+	d, err := f.day(ctx, slices.Collect(maps.Values(accounts))...)
 	if err != nil {
 		return nil, err
 	}
@@ -190,58 +191,44 @@ func (b *Fleet) Units(ctx context.Context, codes []string) ([]EvaluatedUnit, err
 }
 
 // Find units by part of their code or name.
-func (b *Fleet) Find(ctx context.Context, text string, limit int) ([]store.UnitName, error) {
-	return b.store.Find(ctx, text, limit)
+func (f *Fleet) Find(ctx context.Context, text string, limit int) ([]store.UnitName, error) {
+	return f.store.Find(ctx, text, limit)
 }
 
 // Products that may be poured in.
-func (b *Fleet) Products(ctx context.Context) ([]coolant.Product, error) {
-	return b.store.Products(ctx)
+func (f *Fleet) Products(ctx context.Context) ([]coolant.Product, error) {
+	return f.store.Products(ctx)
 }
 
 // Additives of the register.
-func (b *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
-	return b.store.Additives(ctx)
+func (f *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
+	return f.store.Additives(ctx)
 }
 
 // Additive of that code; [store.ErrNoAdditive] when there is none.
-func (b *Fleet) Additive(ctx context.Context, code string) (coolant.Additive, error) {
-	return b.store.Additive(ctx, code)
+func (f *Fleet) Additive(ctx context.Context, code string) (coolant.Additive, error) {
+	return f.store.Additive(ctx, code)
 }
 
 // Ready reports whether the books can be opened.
-func (b *Fleet) Ready(ctx context.Context) error { return b.store.Ready(ctx) }
+func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 
-// Refusal lists what is wrong with an entry, field by field.
-type Refusal struct{ Fields []*ledger.FieldError }
-
-func (r *Refusal) Error() string {
-	text := ""
-	for i, f := range r.Fields {
-		if i > 0 {
-			text += "; "
-		}
-		text += f.Error()
-	}
-	return text
-}
-
-func (b *Fleet) check(u store.Unit, w Actor) func(ledger.Entry, []ledger.Entry) error {
+func (f *Fleet) check(u store.Unit, w Actor) func(ledger.Entry, []ledger.Entry) error {
 	return func(e ledger.Entry, written []ledger.Entry) error {
 		if f := access.Check(w, u.Ledger, written, e); f != nil {
 			return &Forbidden{f}
 		}
-		if fields := ledger.Check(u.Ledger, written, e, b.now()); len(fields) > 0 {
-			return &Refusal{Fields: fields}
+		if fields := ledger.Check(u.Ledger, written, e, f.now()); len(fields) > 0 {
+			return &refusal.Error{Fields: fields}
 		}
-		return b.evaluable(u, written, e)
+		return f.evaluable(u, written, e)
 	}
 }
 
 // evaluable refuses an entry after which the account could not be evaluated, though it could
 // before: what a preview cannot answer is not written either.
-func (b *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
-	d := conditions{now: b.now()}
+func (f *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
+	d := conditions{now: f.now()}
 	failure := func(entries []ledger.Entry) string {
 		a := ledger.TryFold(u.Ledger, entries)
 		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
@@ -250,31 +237,31 @@ func (b *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) 
 		return ""
 	}
 	if why := failure(append(slices.Clip(written), e)); why != "" && failure(written) == "" {
-		return &Refusal{Fields: []*ledger.FieldError{{Field: "/kind", Got: string(e.Body.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
+		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Body.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
 	}
 	return nil
 }
 
 // Forbidden says that the writer's role may not write such an entry.
-type Forbidden struct{ *ledger.FieldError }
+type Forbidden struct{ *refusal.Field }
 
 // Product of that code; [store.ErrNoProduct] when there is none.
-func (b *Fleet) Product(ctx context.Context, code string) (coolant.Product, error) {
-	return b.store.Product(ctx, code)
+func (f *Fleet) Product(ctx context.Context, code string) (coolant.Product, error) {
+	return f.store.Product(ctx, code)
 }
 
 // WriteEntries entries into the books of their unit, all or none. It returns a
-// [Refusal] when one cannot be right, [Forbidden], [store.ErrNoUnit] or
+// [refusal.Error] when one cannot be right, [Forbidden], [store.ErrNoUnit] or
 // [store.ErrOtherEntry].
-func (b *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
-	u, err := b.store.Unit(ctx, code)
+func (f *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
+	u, err := f.store.Unit(ctx, code)
 	if err != nil {
 		return nil, err
 	}
 	for i := range entries {
 		entries[i].RecordedBy = w.Name
 	}
-	return b.store.Append(ctx, u, entries, b.check(u, w))
+	return f.store.Append(ctx, u, entries, f.check(u, w))
 }
 
 // Effect of entries that are not written yet.
@@ -284,13 +271,13 @@ type Effect struct {
 }
 
 // PreviewEntries tells what entries would do, with the same refusals as Write.
-func (b *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) (Effect, error) {
-	before, err := b.Account(ctx, code)
+func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) (Effect, error) {
+	before, err := f.Account(ctx, code)
 	if err != nil {
 		return Effect{}, err
 	}
 	written := before.Account.Entries()
-	check := b.check(before.Unit, w)
+	check := f.check(before.Unit, w)
 	for _, e := range entries {
 		e.RecordedBy = w.Name
 		if err := check(e, written); err != nil {
@@ -298,7 +285,7 @@ func (b *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entrie
 		}
 		written = append(written, e)
 	}
-	after, err := b.evaluated(ctx, before.Unit, written)
+	after, err := f.evaluated(ctx, before.Unit, written)
 	if err != nil {
 		return Effect{}, err
 	}
@@ -315,21 +302,21 @@ type StatusChange struct {
 }
 
 // PreviewServicePlan tells which units on the plan would stand otherwise, the worst
-// first; a [Refusal] when the plan cannot be meant, [store.ErrNoPlan].
-func (b *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.Plan) ([]StatusChange, error) {
+// first; a [refusal.Error] when the plan cannot be meant, [store.ErrNoPlan].
+func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.Plan) ([]StatusChange, error) {
 	if fields := serviceplan.Check(p); len(fields) > 0 {
-		return nil, &Refusal{Fields: fields}
+		return nil, &refusal.Error{Fields: fields}
 	}
-	if _, err := b.servicePlan(ctx, id); err != nil {
+	if _, err := f.servicePlan(ctx, id); err != nil {
 		return nil, err
 	}
-	return b.statusChanges(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
+	return f.statusChanges(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
 }
 
 // statusChanges tells which of some units would stand otherwise on a plan, the worst
 // first.
-func (b *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
-	m, err := b.Morning(ctx)
+func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
+	m, err := f.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -340,7 +327,7 @@ func (b *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant fun
 		}
 		account := r.Account
 		if p.Replaced != r.Unit.Plan.Replaced {
-			entries, err := b.store.Entries(ctx, r.Unit)
+			entries, err := f.store.Entries(ctx, r.Unit)
 			if err != nil {
 				return nil, err
 			}
@@ -367,17 +354,17 @@ func ofKindNotOn(kind, site string, plan int64) func(store.Unit) bool {
 
 // PreviewServicePlanByKind tells which units would stand otherwise if all of a kind, at
 // one site or at all, were on the plan; [store.ErrNoPlan].
-func (b *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
-	p, err := b.servicePlan(ctx, plan)
+func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
+	p, err := f.servicePlan(ctx, plan)
 	if err != nil {
 		return nil, err
 	}
-	return b.statusChanges(ctx, p.Plan, ofKindNotOn(kind, site, plan))
+	return f.statusChanges(ctx, p.Plan, ofKindNotOn(kind, site, plan))
 }
 
 // servicePlan of the register; [store.ErrNoPlan].
-func (b *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, error) {
-	all, err := b.store.ServicePlans(ctx)
+func (f *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, error) {
+	all, err := f.store.ServicePlans(ctx)
 	if err != nil {
 		return store.ServicePlan{}, err
 	}
@@ -390,45 +377,45 @@ func (b *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, e
 
 // AssignServicePlanByKind moves all units of a kind, at one site or at all, to the plan, and
 // tells how many that were.
-func (b *Fleet) AssignServicePlanByKind(ctx context.Context, by store.Actor, plan int64, kind, site string) (int, error) {
+func (f *Fleet) AssignServicePlanByKind(ctx context.Context, by store.Actor, plan int64, kind, site string) (int, error) {
 	if site != "" {
-		sites, err := b.store.Sites(ctx)
+		sites, err := f.store.Sites(ctx)
 		if err != nil {
 			return 0, err
 		}
 		if !slices.ContainsFunc(sites, func(s store.Site) bool { return s.Name == site }) {
-			return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/site", Got: site, Accepted: "the name of a site in the register"}}}
+			return 0, &refusal.Error{Fields: []*refusal.Field{{Pointer: "/site", Got: site, Accepted: "the name of a site in the register"}}}
 		}
 	}
-	return b.store.AssignServicePlanByKind(ctx, by, plan, kind, site)
+	return f.store.AssignServicePlanByKind(ctx, by, plan, kind, site)
 }
 
 func sameDay(a, b *measure.Date) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
 
 // ServicePlans of the register.
-func (b *Fleet) ServicePlans(ctx context.Context) ([]store.ServicePlan, error) {
-	return b.store.ServicePlans(ctx)
+func (f *Fleet) ServicePlans(ctx context.Context) ([]store.ServicePlan, error) {
+	return f.store.ServicePlans(ctx)
 }
 
 // SaveServicePlan changes a plan that still bears the mark, or adds one when id is 0; a
-// [Refusal] when it cannot be meant, [store.ErrPlanChanged].
-func (b *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p serviceplan.Plan) (int64, error) {
+// [refusal.Error] when it cannot be meant, [store.ErrPlanChanged].
+func (f *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p serviceplan.Plan) (int64, error) {
 	if fields := serviceplan.Check(p); len(fields) > 0 {
-		return 0, &Refusal{Fields: fields}
+		return 0, &refusal.Error{Fields: fields}
 	}
 	var err error
 	if id == 0 {
-		id, err = b.store.AddServicePlan(ctx, by, p)
+		id, err = f.store.AddServicePlan(ctx, by, p)
 	} else {
-		err = b.store.SetServicePlan(ctx, by, id, mark, p)
+		err = f.store.SetServicePlan(ctx, by, id, mark, p)
 	}
 	if errors.Is(err, store.ErrTaken) {
-		return 0, &Refusal{Fields: []*ledger.FieldError{{Field: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
+		return 0, &refusal.Error{Fields: []*refusal.Field{{Pointer: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
 	}
 	return id, err
 }
 
 // AssignServicePlan moves a unit to another plan.
-func (b *Fleet) AssignServicePlan(ctx context.Context, by store.Actor, code string, plan int64) error {
-	return b.store.AssignServicePlan(ctx, by, code, plan)
+func (f *Fleet) AssignServicePlan(ctx context.Context, by store.Actor, code string, plan int64) error {
+	return f.store.AssignServicePlan(ctx, by, code, plan)
 }

@@ -1,4 +1,4 @@
-package books
+package fleet
 
 import (
 	"context"
@@ -8,8 +8,8 @@ import (
 
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/internal/store"
 )
 
@@ -23,21 +23,21 @@ type WorkLine struct {
 }
 
 // WorkList is every open line with what the books say of it.
-func (b *Fleet) WorkList(ctx context.Context) ([]WorkLine, error) {
-	m, err := b.Morning(ctx)
+func (f *Fleet) WorkList(ctx context.Context) ([]WorkLine, error) {
+	m, err := f.Morning(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return b.planList(ctx, m.byCode())
+	return f.planList(ctx, m.byCode())
 }
 
 // WorkListOf is the same for a morning that was reckoned already.
-func (b *Fleet) WorkListOf(ctx context.Context, m *Morning) ([]WorkLine, error) {
-	return b.planList(ctx, m.byCode())
+func (f *Fleet) WorkListOf(ctx context.Context, m *Morning) ([]WorkLine, error) {
+	return f.planList(ctx, m.byCode())
 }
 
-func (b *Fleet) planList(ctx context.Context, at map[string]*EvaluatedUnit) ([]WorkLine, error) {
-	planned, err := b.store.WorkList(ctx)
+func (f *Fleet) planList(ctx context.Context, at map[string]*EvaluatedUnit) ([]WorkLine, error) {
+	planned, err := f.store.WorkList(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -70,18 +70,18 @@ type AddedWork struct {
 const farthest = 5 * 365
 
 // AddWork puts units on the plan list, each for what its governing clock asks:
-// between the days given, or in the days its clock leaves. A [Refusal] when a unit
+// between the days given, or in the days its clock leaves. A [refusal.Error] when a unit
 // is unknown or the days cannot be meant.
-func (b *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
-	m, err := b.Morning(ctx)
+func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
+	m, err := f.Morning(ctx)
 	if err != nil {
 		return AddedWork{}, err
 	}
 	if fields := checkDays(from, to, m.Today); len(fields) > 0 {
-		return AddedWork{}, &Refusal{Fields: fields}
+		return AddedWork{}, &refusal.Error{Fields: fields}
 	}
 	at := m.byCode()
-	open, err := b.planList(ctx, at)
+	open, err := f.planList(ctx, at)
 	if err != nil {
 		return AddedWork{}, err
 	}
@@ -91,7 +91,7 @@ func (b *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 	for i, code := range codes {
 		r, ok := at[code]
 		if !ok {
-			return AddedWork{}, &Refusal{Fields: []*ledger.FieldError{{Field: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
+			return AddedWork{}, &refusal.Error{Fields: []*refusal.Field{{Pointer: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
 		}
 		if seen[code] {
 			continue
@@ -118,13 +118,13 @@ func (b *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 		}
 		lines = append(lines, l)
 	}
-	sent.IDs, sent.Already, err = b.store.AddWork(ctx, by, lines)
+	sent.IDs, sent.Already, err = f.store.AddWork(ctx, by, lines)
 	return sent, err
 }
 
-func checkDays(from, to *measure.Date, today measure.Date) (fields []*ledger.FieldError) {
+func checkDays(from, to *measure.Date, today measure.Date) (fields []*refusal.Field) {
 	wrong := func(field string, day measure.Date, accepted string) {
-		fields = append(fields, &ledger.FieldError{Field: field, Got: day.String(), Accepted: accepted})
+		fields = append(fields, &refusal.Field{Pointer: field, Got: day.String(), Accepted: accepted})
 	}
 	for field, day := range map[string]*measure.Date{"/from": from, "/to": to} {
 		if day != nil && (day.Sub(today) < 0 || day.Sub(today) > farthest) {
@@ -137,57 +137,57 @@ func checkDays(from, to *measure.Date, today measure.Date) (fields []*ledger.Fie
 	return fields
 }
 
-// RescheduleWork gives a line other days; a [Refusal] when they cannot be meant, or
+// RescheduleWork gives a line other days; a [refusal.Error] when they cannot be meant, or
 // [store.ErrNoPlanned].
-func (b *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, from, to measure.Date) error {
-	today, err := b.Today(ctx)
+func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, from, to measure.Date) error {
+	today, err := f.Today(ctx)
 	if err != nil {
 		return err
 	}
 	if fields := checkDays(&from, &to, today); len(fields) > 0 {
-		return &Refusal{Fields: fields}
+		return &refusal.Error{Fields: fields}
 	}
-	return b.store.RescheduleWork(ctx, by, id, from, to)
+	return f.store.RescheduleWork(ctx, by, id, from, to)
 }
 
 // RemoveWork lines from the plan list; [store.ErrNoPlanned].
-func (b *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
-	return b.store.RemoveWork(ctx, by, ids)
+func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
+	return f.store.RemoveWork(ctx, by, ids)
 }
 
 // Sites with their cold.
-func (b *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return b.store.Sites(ctx) }
+func (f *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return f.store.Sites(ctx) }
 
 // SetSite changes how cautious the cold curve of a site is, or its time zone ("" for
-// the fleet's); nil leaves it. A [Refusal] when it cannot be meant, or
+// the fleet's); nil leaves it. A [refusal.Error] when it cannot be meant, or
 // [store.ErrNoSite].
-func (b *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
-	var fields []*ledger.FieldError
+func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
+	var fields []*refusal.Field
 	if winters != nil && (*winters < climate.MinReturnPeriod || *winters > climate.MaxReturnPeriod) {
-		fields = append(fields, &ledger.FieldError{Field: "/winters", Got: fmt.Sprint(*winters),
+		fields = append(fields, &refusal.Field{Pointer: "/winters", Got: fmt.Sprint(*winters),
 			Accepted: fmt.Sprintf("%d to %d", climate.MinReturnPeriod, climate.MaxReturnPeriod)})
 	}
 	var at *time.Location
 	if zone != nil && *zone != "" {
-		var bad *ledger.FieldError
+		var bad *refusal.Field
 		if at, bad = zoneOf(*zone); bad != nil {
 			fields = append(fields, bad)
 		}
 	}
 	if len(fields) > 0 {
-		return store.Site{}, &Refusal{Fields: fields}
+		return store.Site{}, &refusal.Error{Fields: fields}
 	}
 	if winters != nil {
-		if err := b.store.SetReturnPeriod(ctx, by, id, *winters); err != nil {
+		if err := f.store.SetReturnPeriod(ctx, by, id, *winters); err != nil {
 			return store.Site{}, err
 		}
 	}
 	if zone != nil {
-		if err := b.store.SetSiteZone(ctx, by, id, at); err != nil {
+		if err := f.store.SetSiteZone(ctx, by, id, at); err != nil {
 			return store.Site{}, err
 		}
 	}
-	all, err := b.store.Sites(ctx)
+	all, err := f.store.Sites(ctx)
 	i := slices.IndexFunc(all, func(s store.Site) bool { return s.ID == id })
 	if err == nil && i < 0 {
 		err = fmt.Errorf("%w: %d", store.ErrNoSite, id)
@@ -199,22 +199,22 @@ func (b *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *
 }
 
 // zoneOf a name, or what is wrong with it. "Local" is the server's and no setting.
-func zoneOf(name string) (*time.Location, *ledger.FieldError) {
+func zoneOf(name string) (*time.Location, *refusal.Field) {
 	zone, err := time.LoadLocation(name)
 	if err != nil || name == "" || name == "Local" {
-		return nil, &ledger.FieldError{Field: "/zone", Got: fmt.Sprintf("%q", name), Accepted: "the name of a time zone, such as Europe/Oslo or America/Santiago"}
+		return nil, &refusal.Field{Pointer: "/zone", Got: fmt.Sprintf("%q", name), Accepted: "the name of a time zone, such as Europe/Oslo or America/Santiago"}
 	}
 	return zone, nil
 }
 
 // Zone of the fleet.
-func (b *Fleet) Zone(ctx context.Context) (*time.Location, error) { return b.store.Zone(ctx) }
+func (f *Fleet) Zone(ctx context.Context) (*time.Location, error) { return f.store.Zone(ctx) }
 
-// SetZone of the fleet; a [Refusal] when there is no such zone.
-func (b *Fleet) SetZone(ctx context.Context, by store.Actor, name string) error {
+// SetZone of the fleet; a [refusal.Error] when there is no such zone.
+func (f *Fleet) SetZone(ctx context.Context, by store.Actor, name string) error {
 	zone, bad := zoneOf(name)
 	if bad != nil {
-		return &Refusal{Fields: []*ledger.FieldError{bad}}
+		return &refusal.Error{Fields: []*refusal.Field{bad}}
 	}
-	return b.store.SetZone(ctx, by, zone)
+	return f.store.SetZone(ctx, by, zone)
 }

@@ -1,4 +1,4 @@
-package books_test
+package fleet_test
 
 import (
 	"context"
@@ -19,8 +19,8 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
-	"diligentledger/internal/books"
 	"diligentledger/internal/demo"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
 	"diligentledger/internal/store"
@@ -29,7 +29,7 @@ import (
 var (
 	noon       = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 	app, owner *store.Store
-	open       *books.Fleet
+	open       *fleet.Fleet
 )
 
 func now() time.Time { return noon }
@@ -46,7 +46,7 @@ func TestMain(m *testing.M) {
 		if app, err = store.Open(i.AppDSN(), now); err != nil {
 			panic(err)
 		}
-		open = books.New(app, now)
+		open = fleet.New(app, now)
 	})
 }
 
@@ -102,7 +102,7 @@ func TestStoredAccounts(t *testing.T) {
 		t.Fatalf("%d accounts are stored", all)
 	}
 	alike(t, "as loaded")
-	w := books.Actor{Name: "E. Marrow", Role: access.Coordinator}
+	w := fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}
 	write := func(code string, b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon.Add(-time.Hour), Body: b}
