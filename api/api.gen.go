@@ -271,24 +271,6 @@ func (e EntryKind) Valid() bool {
 	}
 }
 
-// Defines values for ExplanationApart.
-const (
-	OtherScale       ExplanationApart = "other_scale"
-	SecondInstrument ExplanationApart = "second_instrument"
-)
-
-// Valid indicates whether the value is a known member of the ExplanationApart enum.
-func (e ExplanationApart) Valid() bool {
-	switch e {
-	case OtherScale:
-		return true
-	case SecondInstrument:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ExplanationCause.
 const (
 	ExplanationCauseConcentrateAdded ExplanationCause = "concentrate_added"
@@ -322,6 +304,24 @@ func (e ExplanationCause) Valid() bool {
 	case ExplanationCauseWaterLost:
 		return true
 	case ExplanationCauseWrongScale:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExplanationDistinguish.
+const (
+	OtherScale       ExplanationDistinguish = "other_scale"
+	SecondInstrument ExplanationDistinguish = "second_instrument"
+)
+
+// Valid indicates whether the value is a known member of the ExplanationDistinguish enum.
+func (e ExplanationDistinguish) Valid() bool {
+	switch e {
+	case OtherScale:
+		return true
+	case SecondInstrument:
 		return true
 	default:
 		return false
@@ -673,36 +673,18 @@ func (e OpenDefectSeverity) Valid() bool {
 	}
 }
 
-// Defines values for OwedWhat.
+// Defines values for PendingCheckWhat.
 const (
-	FreezeRetest OwedWhat = "freeze_retest"
-	LevelCold    OwedWhat = "level_cold"
+	FreezeRetest PendingCheckWhat = "freeze_retest"
+	LevelCold    PendingCheckWhat = "level_cold"
 )
 
-// Valid indicates whether the value is a known member of the OwedWhat enum.
-func (e OwedWhat) Valid() bool {
+// Valid indicates whether the value is a known member of the PendingCheckWhat enum.
+func (e PendingCheckWhat) Valid() bool {
 	switch e {
 	case FreezeRetest:
 		return true
 	case LevelCold:
-		return true
-	default:
-		return false
-	}
-}
-
-// Defines values for PlanInputDistanceUnit.
-const (
-	PlanInputDistanceUnitKm PlanInputDistanceUnit = "km"
-	PlanInputDistanceUnitMi PlanInputDistanceUnit = "mi"
-)
-
-// Valid indicates whether the value is a known member of the PlanInputDistanceUnit enum.
-func (e PlanInputDistanceUnit) Valid() bool {
-	switch e {
-	case PlanInputDistanceUnitKm:
-		return true
-	case PlanInputDistanceUnitMi:
 		return true
 	default:
 		return false
@@ -793,21 +775,18 @@ func (e Role) Valid() bool {
 	}
 }
 
-// Defines values for School.
+// Defines values for ServicePlanInputDistanceUnit.
 const (
-	SchoolCondition School = "condition"
-	SchoolInterval  School = "interval"
-	SchoolSealed    School = "sealed"
+	ServicePlanInputDistanceUnitKm ServicePlanInputDistanceUnit = "km"
+	ServicePlanInputDistanceUnitMi ServicePlanInputDistanceUnit = "mi"
 )
 
-// Valid indicates whether the value is a known member of the School enum.
-func (e School) Valid() bool {
+// Valid indicates whether the value is a known member of the ServicePlanInputDistanceUnit enum.
+func (e ServicePlanInputDistanceUnit) Valid() bool {
 	switch e {
-	case SchoolCondition:
+	case ServicePlanInputDistanceUnitKm:
 		return true
-	case SchoolInterval:
-		return true
-	case SchoolSealed:
+	case ServicePlanInputDistanceUnitMi:
 		return true
 	default:
 		return false
@@ -841,6 +820,27 @@ func (e StopCause) Valid() bool {
 	case StopCauseLevel:
 		return true
 	case StopCauseReturn:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Strategy.
+const (
+	StrategyCondition Strategy = "condition"
+	StrategyInterval  Strategy = "interval"
+	StrategySealed    Strategy = "sealed"
+)
+
+// Valid indicates whether the value is a known member of the Strategy enum.
+func (e Strategy) Valid() bool {
+	switch e {
+	case StrategyCondition:
+		return true
+	case StrategyInterval:
+		return true
+	case StrategySealed:
 		return true
 	default:
 		return false
@@ -1035,8 +1035,8 @@ type Account struct {
 	Coldest float64      `json:"coldest"`
 	Defects []OpenDefect `json:"defects"`
 
-	// Disagreement The test that does not agree with the book, until it is settled.
-	Disagreement *Disagreement `json:"disagreement,omitempty"`
+	// Discrepancy The test that does not agree with the book, until it is settled.
+	Discrepancy *Discrepancy `json:"discrepancy,omitempty"`
 
 	// EarlierTest The last test of the charges before.
 	EarlierTest *time.Time `json:"earlierTest,omitempty"`
@@ -1071,11 +1071,9 @@ type Account struct {
 	Mixed bool `json:"mixed"`
 
 	// Nights The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart.
-	Nights  []ColdNight `json:"nights"`
-	Outlook Outlook     `json:"outlook"`
-	Owed    []Owed      `json:"owed"`
-	Plan    Plan        `json:"plan"`
-	Product *Product    `json:"product,omitempty"`
+	Nights        []ColdNight    `json:"nights"`
+	PendingChecks []PendingCheck `json:"pendingChecks"`
+	Product       *Product       `json:"product,omitempty"`
 
 	// ProtectsTo The temperature to rely on, °C.
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
@@ -1083,11 +1081,16 @@ type Account struct {
 	// RenewalMeter km or h at the last qualifying renewal, run on through changes of the meter.
 	RenewalMeter *float64 `json:"renewalMeter,omitempty"`
 
-	// Return Return level of the winter minimum, °C.
-	Return *float64 `json:"return,omitempty"`
+	// ReturnLevel Return level of the winter minimum, °C.
+	ReturnLevel *float64 `json:"returnLevel,omitempty"`
+
+	// ReturnPeriod Return period of the cold curve, winters.
+	ReturnPeriod int             `json:"returnPeriod"`
+	ServicePlan  UnitServicePlan `json:"servicePlan"`
 
 	// Shift How far the curve lies below the nights of single dates, K.
-	Shift *float64 `json:"shift,omitempty"`
+	Shift  *float64   `json:"shift,omitempty"`
+	Status UnitStatus `json:"status"`
 
 	// Stops All things for which it must not run, the most urgent first.
 	Stops []Stop `json:"stops"`
@@ -1096,13 +1099,22 @@ type Account struct {
 	System UnitSystemFacts    `json:"system"`
 	Today  openapi_types.Date `json:"today"`
 	Unit   UnitName           `json:"unit"`
-
-	// Winters Return period of the cold curve, winters.
-	Winters int `json:"winters"`
 }
 
 // AccountMeterUnit defines model for Account.MeterUnit.
 type AccountMeterUnit string
+
+// AddedWork defines model for AddedWork.
+type AddedWork struct {
+	// Already Units that were on the list for the same work.
+	Already []string `json:"already"`
+
+	// Nothing Units whose governing clock asks for nothing.
+	Nothing []string `json:"nothing"`
+
+	// Sent Ids of the new lines.
+	Sent []int64 `json:"sent"`
+}
 
 // Additive defines model for Additive.
 type Additive struct {
@@ -1245,12 +1257,12 @@ type Clock struct {
 	Due      *openapi_types.Date `json:"due,omitempty"`
 	Interval *ClockInterval      `json:"interval,omitempty"`
 	Kind     ClockKind           `json:"kind"`
+	Reason   Reason              `json:"reason"`
 
-	// Left Share of the interval left, 0 to 1.
-	Left    *float64     `json:"left,omitempty"`
-	Reason  Reason       `json:"reason"`
-	Unit    *MeasureUnit `json:"unit,omitempty"`
-	Verdict Verdict      `json:"verdict"`
+	// Remaining Share of the interval left, 0 to 1.
+	Remaining *float64     `json:"remaining,omitempty"`
+	Unit      *MeasureUnit `json:"unit,omitempty"`
+	Verdict   Verdict      `json:"verdict"`
 
 	// Window One in ten before the first day, half before the middle, nine in ten before the last.
 	Window *Window `json:"window,omitempty"`
@@ -1309,8 +1321,8 @@ type DemoAccount struct {
 	Role     Role   `json:"role"`
 }
 
-// Disagreement The test that does not agree with the book, until it is settled.
-type Disagreement struct {
+// Discrepancy The test that does not agree with the book, until it is settled.
+type Discrepancy struct {
 	// Confirmed A second test showed the same.
 	Confirmed bool               `json:"confirmed"`
 	Line      openapi_types.UUID `json:"line"`
@@ -1319,21 +1331,41 @@ type Disagreement struct {
 	Waits bool `json:"waits"`
 }
 
+// DiscrepancyRow defines model for DiscrepancyRow.
+type DiscrepancyRow struct {
+	// At Of the test.
+	At   time.Time `json:"at"`
+	Book *float64  `json:"book,omitempty"`
+
+	// Likeliest Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
+	Likeliest *Explanation `json:"likeliest,omitempty"`
+	Measured  float64      `json:"measured"`
+	Unit      UnitName     `json:"unit"`
+}
+
 // DoseBody defines model for DoseBody.
 type DoseBody = json.RawMessage
 
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
-// Effect defines model for Effect.
-type Effect struct {
-	After  Moment `json:"after"`
-	Before Moment `json:"before"`
-	Line   Line   `json:"line"`
-}
-
 // EntryBody What happened; the one property named by the kind.
 type EntryBody = json.RawMessage
+
+// EntryEffect defines model for EntryEffect.
+type EntryEffect struct {
+	After  EntryEffectSide `json:"after"`
+	Before EntryEffectSide `json:"before"`
+	Line   Line            `json:"line"`
+}
+
+// EntryEffectSide defines model for EntryEffectSide.
+type EntryEffectSide struct {
+	// Balance What the books say; a property that is not there is not known.
+	Balance    Balance    `json:"balance"`
+	ProtectsTo *float64   `json:"protectsTo,omitempty"`
+	Status     UnitStatus `json:"status"`
+}
 
 // EntryInput An entry; exactly the property named by its kind is filled in.
 type EntryInput struct {
@@ -1343,10 +1375,13 @@ type EntryInput struct {
 	At            time.Time          `json:"at"`
 	CapTest       *CapTestBody       `json:"capTest,omitempty"`
 	ChemistryTest *ChemistryTestBody `json:"chemistryTest,omitempty"`
-	DefectClosed  *DefectClosedBody  `json:"defectClosed,omitempty"`
-	DefectOpened  *DefectOpenedBody  `json:"defectOpened,omitempty"`
-	Dose          *DoseBody          `json:"dose,omitempty"`
-	Extender      *DoseBody          `json:"extender,omitempty"`
+
+	// Confirmed The author has confirmed what was asked about; see question in FieldProblem.
+	Confirmed    *bool             `json:"confirmed,omitempty"`
+	DefectClosed *DefectClosedBody `json:"defectClosed,omitempty"`
+	DefectOpened *DefectOpenedBody `json:"defectOpened,omitempty"`
+	Dose         *DoseBody         `json:"dose,omitempty"`
+	Extender     *DoseBody         `json:"extender,omitempty"`
 
 	// FreezeTest The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
 	FreezeTest *FreezeTestBody `json:"freezeTest,omitempty"`
@@ -1371,10 +1406,7 @@ type EntryInput struct {
 	Strike       *StrikeBody        `json:"strike,omitempty"`
 
 	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
-	Strikes *StrikesInput `json:"strikes,omitempty"`
-
-	// Sure The writer has confirmed what was asked about; see question in FieldProblem.
-	Sure      *bool          `json:"sure,omitempty"`
+	Strikes   *StrikesInput  `json:"strikes,omitempty"`
 	TopUp     *TopUpBody     `json:"topUp,omitempty"`
 	ZeroCheck *ZeroCheckBody `json:"zeroCheck,omitempty"`
 }
@@ -1384,13 +1416,13 @@ type EntryKind string
 
 // Explanation Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
 type Explanation struct {
-	// Apart Another proposal is about as likely; this test distinguishes them.
-	Apart *ExplanationApart `json:"apart,omitempty"`
-
 	// Balance The entry that would balance the books.
 	Balance *Balancing       `json:"balance,omitempty"`
 	Cause   ExplanationCause `json:"cause"`
-	From    time.Time        `json:"from"`
+
+	// Distinguish Another proposal is about as likely; this test distinguishes them.
+	Distinguish *ExplanationDistinguish `json:"distinguish,omitempty"`
+	From        time.Time               `json:"from"`
 
 	// Likelihood Of what it proposes, all causes that propose the same taken together.
 	Likelihood ExplanationLikelihood `json:"likelihood"`
@@ -1408,11 +1440,11 @@ type Explanation struct {
 	Truth *float64 `json:"truth,omitempty"`
 }
 
-// ExplanationApart Another proposal is about as likely; this test distinguishes them.
-type ExplanationApart string
-
 // ExplanationCause defines model for Explanation.Cause.
 type ExplanationCause string
+
+// ExplanationDistinguish Another proposal is about as likely; this test distinguishes them.
+type ExplanationDistinguish string
 
 // ExplanationLikelihood Of what it proposes, all causes that propose the same taken together.
 type ExplanationLikelihood string
@@ -1468,8 +1500,8 @@ type GoverningClock struct {
 	Due  *openapi_types.Date `json:"due,omitempty"`
 	Kind ClockKind           `json:"kind"`
 
-	// Left Share of the interval left, 0 to 1.
-	Left *float64 `json:"left,omitempty"`
+	// Remaining Share of the interval left, 0 to 1.
+	Remaining *float64 `json:"remaining,omitempty"`
 
 	// Window One in ten before the first day, half before the middle, nine in ten before the last.
 	Window *Window `json:"window,omitempty"`
@@ -1493,15 +1525,15 @@ type Horizon struct {
 type HorizonRow struct {
 	// Governing The clock that governs a unit, without its reason.
 	Governing GoverningClock `json:"governing"`
-
-	// Planned What the plan list holds for it and is not done.
-	Planned *[]Planned `json:"planned,omitempty"`
-	Product *string    `json:"product,omitempty"`
+	Product   *string        `json:"product,omitempty"`
 
 	// ProtectsTo °C
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
 	Unit       UnitName `json:"unit"`
 	Verdict    Verdict  `json:"verdict"`
+
+	// Work What the plan list holds for it and is not done.
+	Work *[]WorkItem `json:"work,omitempty"`
 }
 
 // HorizonSite defines model for HorizonSite.
@@ -1610,27 +1642,19 @@ type MeterBody = json.RawMessage
 // MeterChangeBody defines model for MeterChangeBody.
 type MeterChangeBody = json.RawMessage
 
-// Moment defines model for Moment.
-type Moment struct {
-	// Balance What the books say; a property that is not there is not known.
-	Balance    Balance  `json:"balance"`
-	Outlook    Outlook  `json:"outlook"`
-	ProtectsTo *float64 `json:"protectsTo,omitempty"`
-}
-
 // Morning defines model for Morning.
 type Morning struct {
 	// Ahead The coldest of the next ten nights at each site, by site.
 	Ahead []NightAhead `json:"ahead"`
 
+	// Discrepancies Books that do not balance, with what explains it.
+	Discrepancies []DiscrepancyRow `json:"discrepancies"`
+
 	// Nights The units that the next ten nights would catch, by site, the first night first.
 	Nights []MorningRow `json:"nights"`
 
-	// OffBook Books that do not balance, with what explains it.
-	OffBook []OffBookRow `json:"offBook"`
-
-	// Owed Checks owed today, whatever governs the unit.
-	Owed []MorningRow `json:"owed"`
+	// PendingChecks Checks owed today, whatever governs the unit.
+	PendingChecks []MorningRow `json:"pendingChecks"`
 
 	// Rows Every unit with its governing clock, soonest due first.
 	Rows    []MorningRow       `json:"rows"`
@@ -1672,18 +1696,6 @@ type Note string
 // NoteBody defines model for NoteBody.
 type NoteBody = json.RawMessage
 
-// OffBookRow defines model for OffBookRow.
-type OffBookRow struct {
-	// At Of the test.
-	At   time.Time `json:"at"`
-	Book *float64  `json:"book,omitempty"`
-
-	// Likeliest Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
-	Likeliest *Explanation `json:"likeliest,omitempty"`
-	Measured  float64      `json:"measured"`
-	Unit      UnitName     `json:"unit"`
-}
-
 // OneTimeLink defines model for OneTimeLink.
 type OneTimeLink struct {
 	Email   string             `json:"email"`
@@ -1714,21 +1726,14 @@ type Option struct {
 	Value string `json:"value"`
 }
 
-// Outlook defines model for Outlook.
-type Outlook struct {
-	// Clocks The governing clock first.
-	Clocks  []Clock `json:"clocks"`
-	Verdict Verdict `json:"verdict"`
+// PendingCheck defines model for PendingCheck.
+type PendingCheck struct {
+	Since time.Time        `json:"since"`
+	What  PendingCheckWhat `json:"what"`
 }
 
-// Owed defines model for Owed.
-type Owed struct {
-	Since time.Time `json:"since"`
-	What  OwedWhat  `json:"what"`
-}
-
-// OwedWhat defines model for Owed.What.
-type OwedWhat string
+// PendingCheckWhat defines model for PendingCheck.What.
+type PendingCheckWhat string
 
 // Person defines model for Person.
 type Person struct {
@@ -1740,98 +1745,6 @@ type Person struct {
 	Invited bool   `json:"invited"`
 	Name    string `json:"name"`
 	Role    Role   `json:"role"`
-}
-
-// Plan defines model for Plan.
-type Plan struct {
-	First      Interval `json:"first"`
-	FollowDays *int     `json:"followDays,omitempty"`
-	FollowRuns *int     `json:"followRuns,omitempty"`
-
-	// FreezeMargin K
-	FreezeMargin float64  `json:"freezeMargin"`
-	Later        Interval `json:"later"`
-	Name         string   `json:"name"`
-}
-
-// PlanEffect defines model for PlanEffect.
-type PlanEffect struct {
-	// NewlyDue Units that would be due or worse and are not.
-	NewlyDue int `json:"newlyDue"`
-
-	// Relieved Units that are due or worse and would not be.
-	Relieved int                `json:"relieved"`
-	Rows     []PlanEffectRow    `json:"rows"`
-	Today    openapi_types.Date `json:"today"`
-}
-
-// PlanEffectRow defines model for PlanEffectRow.
-type PlanEffectRow struct {
-	After  Outlook  `json:"after"`
-	Before Outlook  `json:"before"`
-	Unit   UnitName `json:"unit"`
-}
-
-// PlanInput defines model for PlanInput.
-type PlanInput struct {
-	CapMonths *int `json:"capMonths,omitempty"`
-
-	// DistanceUnit In what its distances are given; km when it is left out.
-	DistanceUnit *PlanInputDistanceUnit `json:"distanceUnit,omitempty"`
-	First        Interval               `json:"first"`
-
-	// FollowDays Days after a renewal on which the level is looked at cold; none for the first morning alone.
-	FollowDays *int `json:"followDays,omitempty"`
-
-	// FollowRuns Instead, runs after each of which it is looked at, besides the first morning.
-	FollowRuns *int `json:"followRuns,omitempty"`
-
-	// FreezeMargin K
-	FreezeMargin float64 `json:"freezeMargin"`
-	HoseMonths   *int    `json:"hoseMonths,omitempty"`
-
-	// HoseYears That a hose may be old; none for any age.
-	HoseYears *int     `json:"hoseYears,omitempty"`
-	Later     Interval `json:"later"`
-	Name      string   `json:"name"`
-
-	// Replaced Share of the charge that must be new for a renewal, 0 to 1.
-	Replaced float64 `json:"replaced"`
-	School   School  `json:"school"`
-
-	// TestMonths Between freeze tests; none asks for none.
-	TestMonths *int `json:"testMonths,omitempty"`
-}
-
-// PlanInputDistanceUnit In what its distances are given; km when it is left out.
-type PlanInputDistanceUnit string
-
-// PlanLine defines model for PlanLine.
-type PlanLine struct {
-	Clock *Clock `json:"clock,omitempty"`
-
-	// Done The day on which the work was done by the books.
-	Done    *openapi_types.Date `json:"done,omitempty"`
-	Planned Planned             `json:"planned"`
-	SentAt  time.Time           `json:"sentAt"`
-	SentBy  string              `json:"sentBy"`
-	Unit    UnitName            `json:"unit"`
-}
-
-// PlanList defines model for PlanList.
-type PlanList struct {
-	// Cautions What holds for the work on the list.
-	Cautions []string           `json:"cautions"`
-	Lines    []PlanLine         `json:"lines"`
-	Today    openapi_types.Date `json:"today"`
-}
-
-// Planned defines model for Planned.
-type Planned struct {
-	From openapi_types.Date `json:"from"`
-	Id   int64              `json:"id"`
-	To   openapi_types.Date `json:"to"`
-	Work Work               `json:"work"`
 }
 
 // PointBody defines model for PointBody.
@@ -1986,16 +1899,6 @@ type Reconciliation struct {
 	Trusted bool `json:"trusted"`
 }
 
-// RegisterPlan defines model for RegisterPlan.
-type RegisterPlan struct {
-	Id int64 `json:"id"`
-
-	// Mark Of the plan as it stands; another one once somebody has changed it.
-	Mark  string    `json:"mark"`
-	Plan  PlanInput `json:"plan"`
-	Units int       `json:"units"`
-}
-
 // ReleaseBody defines model for ReleaseBody.
 type ReleaseBody = json.RawMessage
 
@@ -2011,26 +1914,55 @@ type ReturnBody = json.RawMessage
 // Role defines model for Role.
 type Role string
 
-// School defines model for School.
-type School string
-
 // Season defines model for Season.
 type Season struct {
 	From openapi_types.Date `json:"from"`
 	To   openapi_types.Date `json:"to"`
 }
 
-// SentToPlan defines model for SentToPlan.
-type SentToPlan struct {
-	// Already Units that were on the list for the same work.
-	Already []string `json:"already"`
+// ServicePlan defines model for ServicePlan.
+type ServicePlan struct {
+	Id   int64            `json:"id"`
+	Plan ServicePlanInput `json:"plan"`
 
-	// Nothing Units whose governing clock asks for nothing.
-	Nothing []string `json:"nothing"`
-
-	// Sent Ids of the new lines.
-	Sent []int64 `json:"sent"`
+	// Revision Of the plan as it stands; another one once somebody has changed it.
+	Revision string `json:"revision"`
+	Units    int    `json:"units"`
 }
+
+// ServicePlanInput defines model for ServicePlanInput.
+type ServicePlanInput struct {
+	CapMonths *int `json:"capMonths,omitempty"`
+
+	// DistanceUnit In what its distances are given; km when it is left out.
+	DistanceUnit *ServicePlanInputDistanceUnit `json:"distanceUnit,omitempty"`
+	First        Interval                      `json:"first"`
+
+	// FollowDays Days after a renewal on which the level is looked at cold; none for the first morning alone.
+	FollowDays *int `json:"followDays,omitempty"`
+
+	// FollowRuns Instead, runs after each of which it is looked at, besides the first morning.
+	FollowRuns *int `json:"followRuns,omitempty"`
+
+	// FreezeMargin K
+	FreezeMargin float64 `json:"freezeMargin"`
+	HoseMonths   *int    `json:"hoseMonths,omitempty"`
+
+	// HoseYears That a hose may be old; none for any age.
+	HoseYears *int     `json:"hoseYears,omitempty"`
+	Later     Interval `json:"later"`
+	Name      string   `json:"name"`
+
+	// Replaced Share of the charge that must be new for a renewal, 0 to 1.
+	Replaced float64  `json:"replaced"`
+	Strategy Strategy `json:"strategy"`
+
+	// TestMonths Between freeze tests; none asks for none.
+	TestMonths *int `json:"testMonths,omitempty"`
+}
+
+// ServicePlanInputDistanceUnit In what its distances are given; km when it is left out.
+type ServicePlanInputDistanceUnit string
 
 // Session defines model for Session.
 type Session struct {
@@ -2058,27 +1990,27 @@ type SiteCold struct {
 	Ahead []ColdNight `json:"ahead"`
 
 	// Altitude m
-	Altitude float64 `json:"altitude"`
+	Altitude   float64    `json:"altitude"`
+	Coldest    float64    `json:"coldest"`
+	ForecastAt *time.Time `json:"forecastAt,omitempty"`
+	Id         int64      `json:"id"`
+	Name       string     `json:"name"`
 
-	// Colder Nights a year of the record that were colder than the curve.
-	Colder  *float64 `json:"colder,omitempty"`
-	Coldest float64  `json:"coldest"`
-	Id      int64    `json:"id"`
-	Name    string   `json:"name"`
+	// NightsBelow Nights a year of the record that were colder than the curve.
+	NightsBelow *float64 `json:"nightsBelow,omitempty"`
 
 	// OwnZone The zone is its own; otherwise it is the fleet's.
 	OwnZone bool `json:"ownZone"`
 
-	// Return Return level of the winter minimum, °C.
-	Return  *float64 `json:"return,omitempty"`
-	Seasons []Season `json:"seasons"`
+	// ReturnLevel Return level of the winter minimum, °C.
+	ReturnLevel *float64 `json:"returnLevel,omitempty"`
+
+	// ReturnPeriod Return period of the cold curve, winters.
+	ReturnPeriod int      `json:"returnPeriod"`
+	Seasons      []Season `json:"seasons"`
 
 	// Shift How far the curve lies below the nights of single dates, K.
-	Shift  *float64   `json:"shift,omitempty"`
-	ToldAt *time.Time `json:"toldAt,omitempty"`
-
-	// Winters Return period of the cold curve, winters.
-	Winters int `json:"winters"`
+	Shift *float64 `json:"shift,omitempty"`
 
 	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.
 	Years int `json:"years"`
@@ -2099,6 +2031,24 @@ type State struct {
 	Status string `json:"status"`
 }
 
+// StatusChange defines model for StatusChange.
+type StatusChange struct {
+	After  UnitStatus `json:"after"`
+	Before UnitStatus `json:"before"`
+	Unit   UnitName   `json:"unit"`
+}
+
+// StatusChanges defines model for StatusChanges.
+type StatusChanges struct {
+	// NewlyDue Units that would be due or worse and are not.
+	NewlyDue int `json:"newlyDue"`
+
+	// NoLongerDue Units that are due or worse and would not be.
+	NoLongerDue int                `json:"noLongerDue"`
+	Rows        []StatusChange     `json:"rows"`
+	Today       openapi_types.Date `json:"today"`
+}
+
 // Stop defines model for Stop.
 type Stop struct {
 	About string    `json:"about"`
@@ -2111,6 +2061,9 @@ type Stop struct {
 
 // StopCause defines model for Stop.Cause.
 type StopCause string
+
+// Strategy defines model for Strategy.
+type Strategy string
 
 // StrikeBody defines model for StrikeBody.
 type StrikeBody = json.RawMessage
@@ -2192,6 +2145,25 @@ type UnitName struct {
 	Site string   `json:"site"`
 }
 
+// UnitServicePlan defines model for UnitServicePlan.
+type UnitServicePlan struct {
+	First      Interval `json:"first"`
+	FollowDays *int     `json:"followDays,omitempty"`
+	FollowRuns *int     `json:"followRuns,omitempty"`
+
+	// FreezeMargin K
+	FreezeMargin float64  `json:"freezeMargin"`
+	Later        Interval `json:"later"`
+	Name         string   `json:"name"`
+}
+
+// UnitStatus defines model for UnitStatus.
+type UnitStatus struct {
+	// Clocks The governing clock first.
+	Clocks  []Clock `json:"clocks"`
+	Verdict Verdict `json:"verdict"`
+}
+
 // UnitSystem defines model for UnitSystem.
 type UnitSystem string
 
@@ -2232,6 +2204,34 @@ type Window struct {
 // Work defines model for Work.
 type Work string
 
+// WorkItem defines model for WorkItem.
+type WorkItem struct {
+	From openapi_types.Date `json:"from"`
+	Id   int64              `json:"id"`
+	To   openapi_types.Date `json:"to"`
+	Work Work               `json:"work"`
+}
+
+// WorkLine defines model for WorkLine.
+type WorkLine struct {
+	AddedAt time.Time `json:"addedAt"`
+	AddedBy string    `json:"addedBy"`
+	Clock   *Clock    `json:"clock,omitempty"`
+
+	// Done The day on which the work was done by the books.
+	Done *openapi_types.Date `json:"done,omitempty"`
+	Item WorkItem            `json:"item"`
+	Unit UnitName            `json:"unit"`
+}
+
+// WorkList defines model for WorkList.
+type WorkList struct {
+	// Cautions What holds for the work on the list.
+	Cautions []string           `json:"cautions"`
+	Lines    []WorkLine         `json:"lines"`
+	Today    openapi_types.Date `json:"today"`
+}
+
 // ZeroCheckBody defines model for ZeroCheckBody.
 type ZeroCheckBody = json.RawMessage
 
@@ -2244,16 +2244,16 @@ type PersonId = int64
 // Entry An entry; exactly the property named by its kind is filled in.
 type Entry = EntryInput
 
-// KindOnPlan defines model for KindOnPlan.
-type KindOnPlan struct {
+// ServicePlanByKind defines model for ServicePlanByKind.
+type ServicePlanByKind struct {
 	Kind UnitKind `json:"kind"`
 
 	// Site None for all sites.
 	Site *string `json:"site,omitempty"`
 }
 
-// PlanChange defines model for PlanChange.
-type PlanChange = PlanInput
+// ServicePlanChange defines model for ServicePlanChange.
+type ServicePlanChange = ServicePlanInput
 
 // ListAuditParams defines parameters for ListAudit.
 type ListAuditParams struct {
@@ -2281,19 +2281,18 @@ type ReadNumbersJSONBody struct {
 	Texts map[string]string `json:"texts"`
 }
 
-// ForgotPasswordJSONBody defines parameters for ForgotPassword.
-type ForgotPasswordJSONBody struct {
+// RequestPasswordResetJSONBody defines parameters for RequestPasswordReset.
+type RequestPasswordResetJSONBody struct {
 	Email string `json:"email"`
 }
 
 // InvitePersonJSONBody defines parameters for InvitePerson.
 type InvitePersonJSONBody struct {
-	Email string `json:"email"`
-	Name  string `json:"name"`
-	Role  Role   `json:"role"`
-
-	// Sure The writer has confirmed what was asked about; see question in FieldProblem.
-	Sure *bool `json:"sure,omitempty"`
+	// Confirmed The author has confirmed what was asked about; see question in FieldProblem.
+	Confirmed *bool  `json:"confirmed,omitempty"`
+	Email     string `json:"email"`
+	Name      string `json:"name"`
+	Role      Role   `json:"role"`
 }
 
 // ChangePersonJSONBody defines parameters for ChangePerson.
@@ -2302,43 +2301,22 @@ type ChangePersonJSONBody struct {
 	Role   *Role `json:"role,omitempty"`
 }
 
-// SendToPlanJSONBody defines parameters for SendToPlan.
-type SendToPlanJSONBody struct {
-	// From Without it, from the first day of each unit's window.
-	From *openapi_types.Date `json:"from,omitempty"`
-
-	// To Without it, to the day each unit's governing clock runs out.
-	To    *openapi_types.Date `json:"to,omitempty"`
-	Units []string            `json:"units"`
-}
-
-// TakeBackPlannedJSONBody defines parameters for TakeBackPlanned.
-type TakeBackPlannedJSONBody struct {
-	Ids []int64 `json:"ids"`
-}
-
-// MovePlannedJSONBody defines parameters for MovePlanned.
-type MovePlannedJSONBody struct {
-	From openapi_types.Date `json:"from"`
-	To   openapi_types.Date `json:"to"`
-}
-
-// ChangePlanParams defines parameters for ChangePlan.
-type ChangePlanParams struct {
+// ChangeServicePlanParams defines parameters for ChangeServicePlan.
+type ChangeServicePlanParams struct {
 	// IfMatch The mark of the plan that is changed. Another one by now is not overwritten.
 	IfMatch string `json:"If-Match"`
 }
 
-// PutKindOnPlanJSONBody defines parameters for PutKindOnPlan.
-type PutKindOnPlanJSONBody struct {
+// AssignServicePlanByKindJSONBody defines parameters for AssignServicePlanByKind.
+type AssignServicePlanByKindJSONBody struct {
 	Kind UnitKind `json:"kind"`
 
 	// Site None for all sites.
 	Site *string `json:"site,omitempty"`
 }
 
-// PreviewKindOnPlanJSONBody defines parameters for PreviewKindOnPlan.
-type PreviewKindOnPlanJSONBody struct {
+// PreviewServicePlanByKindJSONBody defines parameters for PreviewServicePlanByKind.
+type PreviewServicePlanByKindJSONBody struct {
 	Kind UnitKind `json:"kind"`
 
 	// Site None for all sites.
@@ -2358,8 +2336,8 @@ type SignInJSONBody struct {
 
 // ChangeSiteJSONBody defines parameters for ChangeSite.
 type ChangeSiteJSONBody struct {
-	// Winters Return period of the cold curve, winters, 2 to 200.
-	Winters *int `json:"winters,omitempty"`
+	// ReturnPeriod Return period of the cold curve, winters, 2 to 200.
+	ReturnPeriod *int `json:"returnPeriod,omitempty"`
 
 	// Zone Its time zone, such as Europe/Oslo; empty for the fleet's.
 	Zone *string `json:"zone,omitempty"`
@@ -2371,9 +2349,30 @@ type ListUnitsParams struct {
 	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
-// PutOnPlanJSONBody defines parameters for PutOnPlan.
-type PutOnPlanJSONBody struct {
+// AssignServicePlanJSONBody defines parameters for AssignServicePlan.
+type AssignServicePlanJSONBody struct {
 	Plan int64 `json:"plan"`
+}
+
+// AddWorkJSONBody defines parameters for AddWork.
+type AddWorkJSONBody struct {
+	// From Without it, from the first day of each unit's window.
+	From *openapi_types.Date `json:"from,omitempty"`
+
+	// To Without it, to the day each unit's governing clock runs out.
+	To    *openapi_types.Date `json:"to,omitempty"`
+	Units []string            `json:"units"`
+}
+
+// RemoveWorkJSONBody defines parameters for RemoveWork.
+type RemoveWorkJSONBody struct {
+	Ids []int64 `json:"ids"`
+}
+
+// RescheduleWorkJSONBody defines parameters for RescheduleWork.
+type RescheduleWorkJSONBody struct {
+	From openapi_types.Date `json:"from"`
+	To   openapi_types.Date `json:"to"`
 }
 
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
@@ -2388,8 +2387,8 @@ type UseLinkJSONRequestBody UseLinkJSONBody
 // ReadNumbersJSONRequestBody defines body for ReadNumbers for application/json ContentType.
 type ReadNumbersJSONRequestBody ReadNumbersJSONBody
 
-// ForgotPasswordJSONRequestBody defines body for ForgotPassword for application/json ContentType.
-type ForgotPasswordJSONRequestBody ForgotPasswordJSONBody
+// RequestPasswordResetJSONRequestBody defines body for RequestPasswordReset for application/json ContentType.
+type RequestPasswordResetJSONRequestBody RequestPasswordResetJSONBody
 
 // InvitePersonJSONRequestBody defines body for InvitePerson for application/json ContentType.
 type InvitePersonJSONRequestBody InvitePersonJSONBody
@@ -2397,29 +2396,20 @@ type InvitePersonJSONRequestBody InvitePersonJSONBody
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody ChangePersonJSONBody
 
-// SendToPlanJSONRequestBody defines body for SendToPlan for application/json ContentType.
-type SendToPlanJSONRequestBody SendToPlanJSONBody
+// AddServicePlanJSONRequestBody defines body for AddServicePlan for application/json ContentType.
+type AddServicePlanJSONRequestBody = ServicePlanInput
 
-// TakeBackPlannedJSONRequestBody defines body for TakeBackPlanned for application/json ContentType.
-type TakeBackPlannedJSONRequestBody TakeBackPlannedJSONBody
+// ChangeServicePlanJSONRequestBody defines body for ChangeServicePlan for application/json ContentType.
+type ChangeServicePlanJSONRequestBody = ServicePlanInput
 
-// MovePlannedJSONRequestBody defines body for MovePlanned for application/json ContentType.
-type MovePlannedJSONRequestBody MovePlannedJSONBody
+// PreviewServicePlanJSONRequestBody defines body for PreviewServicePlan for application/json ContentType.
+type PreviewServicePlanJSONRequestBody = ServicePlanInput
 
-// AddPlanJSONRequestBody defines body for AddPlan for application/json ContentType.
-type AddPlanJSONRequestBody = PlanInput
+// AssignServicePlanByKindJSONRequestBody defines body for AssignServicePlanByKind for application/json ContentType.
+type AssignServicePlanByKindJSONRequestBody AssignServicePlanByKindJSONBody
 
-// ChangePlanJSONRequestBody defines body for ChangePlan for application/json ContentType.
-type ChangePlanJSONRequestBody = PlanInput
-
-// PreviewPlanJSONRequestBody defines body for PreviewPlan for application/json ContentType.
-type PreviewPlanJSONRequestBody = PlanInput
-
-// PutKindOnPlanJSONRequestBody defines body for PutKindOnPlan for application/json ContentType.
-type PutKindOnPlanJSONRequestBody PutKindOnPlanJSONBody
-
-// PreviewKindOnPlanJSONRequestBody defines body for PreviewKindOnPlan for application/json ContentType.
-type PreviewKindOnPlanJSONRequestBody PreviewKindOnPlanJSONBody
+// PreviewServicePlanByKindJSONRequestBody defines body for PreviewServicePlanByKind for application/json ContentType.
+type PreviewServicePlanByKindJSONRequestBody PreviewServicePlanByKindJSONBody
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
@@ -2436,8 +2426,17 @@ type WriteEntryJSONRequestBody = EntryInput
 // PreviewEntryJSONRequestBody defines body for PreviewEntry for application/json ContentType.
 type PreviewEntryJSONRequestBody = EntryInput
 
-// PutOnPlanJSONRequestBody defines body for PutOnPlan for application/json ContentType.
-type PutOnPlanJSONRequestBody PutOnPlanJSONBody
+// AssignServicePlanJSONRequestBody defines body for AssignServicePlan for application/json ContentType.
+type AssignServicePlanJSONRequestBody AssignServicePlanJSONBody
+
+// AddWorkJSONRequestBody defines body for AddWork for application/json ContentType.
+type AddWorkJSONRequestBody AddWorkJSONBody
+
+// RemoveWorkJSONRequestBody defines body for RemoveWork for application/json ContentType.
+type RemoveWorkJSONRequestBody RemoveWorkJSONBody
+
+// RescheduleWorkJSONRequestBody defines body for RescheduleWork for application/json ContentType.
+type RescheduleWorkJSONRequestBody RescheduleWorkJSONBody
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -2471,9 +2470,9 @@ type ServerInterface interface {
 	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
 	// (POST /api/v1/numbers)
 	ReadNumbers(ctx *echo.Context) error
-	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer does not tell.
 	// (POST /api/v1/password-reset)
-	ForgotPassword(ctx *echo.Context) error
+	RequestPasswordReset(ctx *echo.Context) error
 	// ListPeople Everybody who may sign in, by name.
 	// (GET /api/v1/people)
 	ListPeople(ctx *echo.Context) error
@@ -2486,39 +2485,27 @@ type ServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx *echo.Context, id PersonId) error
-	// ListPlanned The work that is meant to be done, the earliest first.
-	// (GET /api/v1/plan-list)
-	ListPlanned(ctx *echo.Context) error
-	// SendToPlan Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
-	// (POST /api/v1/plan-list)
-	SendToPlan(ctx *echo.Context) error
-	// TakeBackPlanned Take lines off the plan list.
-	// (POST /api/v1/plan-list/take-back)
-	TakeBackPlanned(ctx *echo.Context) error
-	// MovePlanned Give a line other days.
-	// (PUT /api/v1/plan-list/{id})
-	MovePlanned(ctx *echo.Context, id PersonId) error
-	// ListPlans The service plans and how many units are on each.
-	// (GET /api/v1/plans)
-	ListPlans(ctx *echo.Context) error
-	// AddPlan Add a plan.
-	// (POST /api/v1/plans)
-	AddPlan(ctx *echo.Context) error
-	// ChangePlan Change a plan, for all units on it.
-	// (PUT /api/v1/plans/{id})
-	ChangePlan(ctx *echo.Context, id PersonId, params ChangePlanParams) error
-	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
-	// (POST /api/v1/plans/{id}/preview)
-	PreviewPlan(ctx *echo.Context, id PersonId) error
-	// PutKindOnPlan Put all units of a kind on a plan, everywhere or at one site.
-	// (PUT /api/v1/plans/{id}/units)
-	PutKindOnPlan(ctx *echo.Context, id PersonId) error
-	// PreviewKindOnPlan Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
-	// (POST /api/v1/plans/{id}/units/preview)
-	PreviewKindOnPlan(ctx *echo.Context, id PersonId) error
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
+	// ListServicePlans The service plans and how many units are on each.
+	// (GET /api/v1/service-plans)
+	ListServicePlans(ctx *echo.Context) error
+	// AddServicePlan Add a plan.
+	// (POST /api/v1/service-plans)
+	AddServicePlan(ctx *echo.Context) error
+	// ChangeServicePlan Change a plan, for all units on it.
+	// (PUT /api/v1/service-plans/{id})
+	ChangeServicePlan(ctx *echo.Context, id PersonId, params ChangeServicePlanParams) error
+	// PreviewServicePlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// (POST /api/v1/service-plans/{id}/preview)
+	PreviewServicePlan(ctx *echo.Context, id PersonId) error
+	// AssignServicePlanByKind Put all units of a kind on a plan, everywhere or at one site.
+	// (PUT /api/v1/service-plans/{id}/units)
+	AssignServicePlanByKind(ctx *echo.Context, id PersonId) error
+	// PreviewServicePlanByKind Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// (POST /api/v1/service-plans/{id}/units/preview)
+	PreviewServicePlanByKind(ctx *echo.Context, id PersonId) error
 	// SignOut End this session, or all of this person's sessions on every machine.
 	// (DELETE /api/v1/session)
 	SignOut(ctx *echo.Context, params SignOutParams) error
@@ -2552,9 +2539,21 @@ type ServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx *echo.Context, code Code) error
-	// PutOnPlan Put a unit on another plan.
-	// (PUT /api/v1/units/{code}/plan)
-	PutOnPlan(ctx *echo.Context, code Code) error
+	// AssignServicePlan Put a unit on another plan.
+	// (PUT /api/v1/units/{code}/service-plan)
+	AssignServicePlan(ctx *echo.Context, code Code) error
+	// ListWork The work that is meant to be done, the earliest first.
+	// (GET /api/v1/work-list)
+	ListWork(ctx *echo.Context) error
+	// AddWork Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// (POST /api/v1/work-list)
+	AddWork(ctx *echo.Context) error
+	// RemoveWork Take lines off the plan list.
+	// (POST /api/v1/work-list/remove)
+	RemoveWork(ctx *echo.Context) error
+	// RescheduleWork Give a line other days.
+	// (PUT /api/v1/work-list/{id})
+	RescheduleWork(ctx *echo.Context, id PersonId) error
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx *echo.Context) error
@@ -2695,12 +2694,12 @@ func (w *ServerInterfaceWrapper) ReadNumbers(ctx *echo.Context) error {
 	return err
 }
 
-// ForgotPassword converts echo context to params.
-func (w *ServerInterfaceWrapper) ForgotPassword(ctx *echo.Context) error {
+// RequestPasswordReset converts echo context to params.
+func (w *ServerInterfaceWrapper) RequestPasswordReset(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ForgotPassword(ctx)
+	err = w.Handler.RequestPasswordReset(ctx)
 	return err
 }
 
@@ -2754,69 +2753,35 @@ func (w *ServerInterfaceWrapper) InviteAgain(ctx *echo.Context) error {
 	return err
 }
 
-// ListPlanned converts echo context to params.
-func (w *ServerInterfaceWrapper) ListPlanned(ctx *echo.Context) error {
+// ListProducts converts echo context to params.
+func (w *ServerInterfaceWrapper) ListProducts(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListPlanned(ctx)
+	err = w.Handler.ListProducts(ctx)
 	return err
 }
 
-// SendToPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) SendToPlan(ctx *echo.Context) error {
+// ListServicePlans converts echo context to params.
+func (w *ServerInterfaceWrapper) ListServicePlans(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SendToPlan(ctx)
+	err = w.Handler.ListServicePlans(ctx)
 	return err
 }
 
-// TakeBackPlanned converts echo context to params.
-func (w *ServerInterfaceWrapper) TakeBackPlanned(ctx *echo.Context) error {
+// AddServicePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) AddServicePlan(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TakeBackPlanned(ctx)
+	err = w.Handler.AddServicePlan(ctx)
 	return err
 }
 
-// MovePlanned converts echo context to params.
-func (w *ServerInterfaceWrapper) MovePlanned(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id PersonId
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.MovePlanned(ctx, id)
-	return err
-}
-
-// ListPlans converts echo context to params.
-func (w *ServerInterfaceWrapper) ListPlans(ctx *echo.Context) error {
-	var err error
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListPlans(ctx)
-	return err
-}
-
-// AddPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) AddPlan(ctx *echo.Context) error {
-	var err error
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.AddPlan(ctx)
-	return err
-}
-
-// ChangePlan converts echo context to params.
-func (w *ServerInterfaceWrapper) ChangePlan(ctx *echo.Context) error {
+// ChangeServicePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeServicePlan(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "id" -------------
 	var id PersonId
@@ -2827,7 +2792,7 @@ func (w *ServerInterfaceWrapper) ChangePlan(ctx *echo.Context) error {
 	}
 
 	// Parameter object where we will unmarshal all parameters from the context
-	var params ChangePlanParams
+	var params ChangeServicePlanParams
 
 	headers := ctx.Request().Header
 	// ------------- Required header parameter "If-Match" -------------
@@ -2849,12 +2814,12 @@ func (w *ServerInterfaceWrapper) ChangePlan(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ChangePlan(ctx, id, params)
+	err = w.Handler.ChangeServicePlan(ctx, id, params)
 	return err
 }
 
-// PreviewPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) PreviewPlan(ctx *echo.Context) error {
+// PreviewServicePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewServicePlan(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "id" -------------
 	var id PersonId
@@ -2865,12 +2830,12 @@ func (w *ServerInterfaceWrapper) PreviewPlan(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PreviewPlan(ctx, id)
+	err = w.Handler.PreviewServicePlan(ctx, id)
 	return err
 }
 
-// PutKindOnPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) PutKindOnPlan(ctx *echo.Context) error {
+// AssignServicePlanByKind converts echo context to params.
+func (w *ServerInterfaceWrapper) AssignServicePlanByKind(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "id" -------------
 	var id PersonId
@@ -2881,12 +2846,12 @@ func (w *ServerInterfaceWrapper) PutKindOnPlan(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PutKindOnPlan(ctx, id)
+	err = w.Handler.AssignServicePlanByKind(ctx, id)
 	return err
 }
 
-// PreviewKindOnPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) PreviewKindOnPlan(ctx *echo.Context) error {
+// PreviewServicePlanByKind converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewServicePlanByKind(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "id" -------------
 	var id PersonId
@@ -2897,16 +2862,7 @@ func (w *ServerInterfaceWrapper) PreviewKindOnPlan(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PreviewKindOnPlan(ctx, id)
-	return err
-}
-
-// ListProducts converts echo context to params.
-func (w *ServerInterfaceWrapper) ListProducts(ctx *echo.Context) error {
-	var err error
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListProducts(ctx)
+	err = w.Handler.PreviewServicePlanByKind(ctx, id)
 	return err
 }
 
@@ -3062,8 +3018,8 @@ func (w *ServerInterfaceWrapper) PreviewEntry(ctx *echo.Context) error {
 	return err
 }
 
-// PutOnPlan converts echo context to params.
-func (w *ServerInterfaceWrapper) PutOnPlan(ctx *echo.Context) error {
+// AssignServicePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) AssignServicePlan(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "code" -------------
 	var code Code
@@ -3074,7 +3030,50 @@ func (w *ServerInterfaceWrapper) PutOnPlan(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PutOnPlan(ctx, code)
+	err = w.Handler.AssignServicePlan(ctx, code)
+	return err
+}
+
+// ListWork converts echo context to params.
+func (w *ServerInterfaceWrapper) ListWork(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListWork(ctx)
+	return err
+}
+
+// AddWork converts echo context to params.
+func (w *ServerInterfaceWrapper) AddWork(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddWork(ctx)
+	return err
+}
+
+// RemoveWork converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveWork(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveWork(ctx)
+	return err
+}
+
+// RescheduleWork converts echo context to params.
+func (w *ServerInterfaceWrapper) RescheduleWork(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RescheduleWork(ctx, id)
 	return err
 }
 
@@ -3155,22 +3154,22 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
 	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
-	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.ForgotPassword, options.OperationMiddlewares["forgotPassword"]...)
+	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.RequestPasswordReset, options.OperationMiddlewares["requestPasswordReset"]...)
 	router.GET(options.BaseURL+"/api/v1/links/:token", wrapper.GetLink, options.OperationMiddlewares["getLink"]...)
 	router.POST(options.BaseURL+"/api/v1/links/:token", wrapper.UseLink, options.OperationMiddlewares["useLink"]...)
-	router.GET(options.BaseURL+"/api/v1/plans", wrapper.ListPlans, options.OperationMiddlewares["listPlans"]...)
-	router.POST(options.BaseURL+"/api/v1/plans", wrapper.AddPlan, options.OperationMiddlewares["addPlan"]...)
-	router.PUT(options.BaseURL+"/api/v1/plans/:id", wrapper.ChangePlan, options.OperationMiddlewares["changePlan"]...)
-	router.POST(options.BaseURL+"/api/v1/plans/:id/preview", wrapper.PreviewPlan, options.OperationMiddlewares["previewPlan"]...)
-	router.PUT(options.BaseURL+"/api/v1/plans/:id/units", wrapper.PutKindOnPlan, options.OperationMiddlewares["putKindOnPlan"]...)
-	router.POST(options.BaseURL+"/api/v1/plans/:id/units/preview", wrapper.PreviewKindOnPlan, options.OperationMiddlewares["previewKindOnPlan"]...)
+	router.GET(options.BaseURL+"/api/v1/service-plans", wrapper.ListServicePlans, options.OperationMiddlewares["listServicePlans"]...)
+	router.POST(options.BaseURL+"/api/v1/service-plans", wrapper.AddServicePlan, options.OperationMiddlewares["addServicePlan"]...)
+	router.PUT(options.BaseURL+"/api/v1/service-plans/:id", wrapper.ChangeServicePlan, options.OperationMiddlewares["changeServicePlan"]...)
+	router.POST(options.BaseURL+"/api/v1/service-plans/:id/preview", wrapper.PreviewServicePlan, options.OperationMiddlewares["previewServicePlan"]...)
+	router.PUT(options.BaseURL+"/api/v1/service-plans/:id/units", wrapper.AssignServicePlanByKind, options.OperationMiddlewares["assignServicePlanByKind"]...)
+	router.POST(options.BaseURL+"/api/v1/service-plans/:id/units/preview", wrapper.PreviewServicePlanByKind, options.OperationMiddlewares["previewServicePlanByKind"]...)
 	router.GET(options.BaseURL+"/api/v1/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
 	router.PUT(options.BaseURL+"/api/v1/sites/:id", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
-	router.GET(options.BaseURL+"/api/v1/plan-list", wrapper.ListPlanned, options.OperationMiddlewares["listPlanned"]...)
-	router.POST(options.BaseURL+"/api/v1/plan-list", wrapper.SendToPlan, options.OperationMiddlewares["sendToPlan"]...)
-	router.POST(options.BaseURL+"/api/v1/plan-list/take-back", wrapper.TakeBackPlanned, options.OperationMiddlewares["takeBackPlanned"]...)
-	router.PUT(options.BaseURL+"/api/v1/plan-list/:id", wrapper.MovePlanned, options.OperationMiddlewares["movePlanned"]...)
-	router.PUT(options.BaseURL+"/api/v1/units/:code/plan", wrapper.PutOnPlan, options.OperationMiddlewares["putOnPlan"]...)
+	router.GET(options.BaseURL+"/api/v1/work-list", wrapper.ListWork, options.OperationMiddlewares["listWork"]...)
+	router.POST(options.BaseURL+"/api/v1/work-list", wrapper.AddWork, options.OperationMiddlewares["addWork"]...)
+	router.POST(options.BaseURL+"/api/v1/work-list/remove", wrapper.RemoveWork, options.OperationMiddlewares["removeWork"]...)
+	router.PUT(options.BaseURL+"/api/v1/work-list/:id", wrapper.RescheduleWork, options.OperationMiddlewares["rescheduleWork"]...)
+	router.PUT(options.BaseURL+"/api/v1/units/:code/service-plan", wrapper.AssignServicePlan, options.OperationMiddlewares["assignServicePlan"]...)
 	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
 	router.POST(options.BaseURL+"/api/v1/people", wrapper.InvitePerson, options.OperationMiddlewares["invitePerson"]...)
 	router.PATCH(options.BaseURL+"/api/v1/people/:id", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
@@ -3578,28 +3577,28 @@ func (response ReadNumbersdefaultApplicationProblemPlusJSONResponse) VisitReadNu
 	return err
 }
 
-type ForgotPasswordRequestObject struct {
-	Body *ForgotPasswordJSONRequestBody
+type RequestPasswordResetRequestObject struct {
+	Body *RequestPasswordResetJSONRequestBody
 }
 
-type ForgotPasswordResponseObject interface {
-	VisitForgotPasswordResponse(w http.ResponseWriter) error
+type RequestPasswordResetResponseObject interface {
+	VisitRequestPasswordResetResponse(w http.ResponseWriter) error
 }
 
-type ForgotPassword202Response struct {
+type RequestPasswordReset202Response struct {
 }
 
-func (response ForgotPassword202Response) VisitForgotPasswordResponse(w http.ResponseWriter) error {
+func (response RequestPasswordReset202Response) VisitRequestPasswordResetResponse(w http.ResponseWriter) error {
 	w.WriteHeader(202)
 	return nil
 }
 
-type ForgotPassworddefaultApplicationProblemPlusJSONResponse struct {
+type RequestPasswordResetdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response ForgotPassworddefaultApplicationProblemPlusJSONResponse) VisitForgotPasswordResponse(w http.ResponseWriter) error {
+func (response RequestPasswordResetdefaultApplicationProblemPlusJSONResponse) VisitRequestPasswordResetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3761,388 +3760,6 @@ func (response InviteAgaindefaultApplicationProblemPlusJSONResponse) VisitInvite
 	return err
 }
 
-type ListPlannedRequestObject struct {
-}
-
-type ListPlannedResponseObject interface {
-	VisitListPlannedResponse(w http.ResponseWriter) error
-}
-
-type ListPlanned200JSONResponse PlanList
-
-func (response ListPlanned200JSONResponse) VisitListPlannedResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPlanneddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPlanneddefaultApplicationProblemPlusJSONResponse) VisitListPlannedResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SendToPlanRequestObject struct {
-	Body *SendToPlanJSONRequestBody
-}
-
-type SendToPlanResponseObject interface {
-	VisitSendToPlanResponse(w http.ResponseWriter) error
-}
-
-type SendToPlan200JSONResponse SentToPlan
-
-func (response SendToPlan200JSONResponse) VisitSendToPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SendToPlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SendToPlandefaultApplicationProblemPlusJSONResponse) VisitSendToPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type TakeBackPlannedRequestObject struct {
-	Body *TakeBackPlannedJSONRequestBody
-}
-
-type TakeBackPlannedResponseObject interface {
-	VisitTakeBackPlannedResponse(w http.ResponseWriter) error
-}
-
-type TakeBackPlanned204Response struct {
-}
-
-func (response TakeBackPlanned204Response) VisitTakeBackPlannedResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
-}
-
-type TakeBackPlanneddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TakeBackPlanneddefaultApplicationProblemPlusJSONResponse) VisitTakeBackPlannedResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type MovePlannedRequestObject struct {
-	Id   PersonId `json:"id"`
-	Body *MovePlannedJSONRequestBody
-}
-
-type MovePlannedResponseObject interface {
-	VisitMovePlannedResponse(w http.ResponseWriter) error
-}
-
-type MovePlanned204Response struct {
-}
-
-func (response MovePlanned204Response) VisitMovePlannedResponse(w http.ResponseWriter) error {
-	w.WriteHeader(204)
-	return nil
-}
-
-type MovePlanneddefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response MovePlanneddefaultApplicationProblemPlusJSONResponse) VisitMovePlannedResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPlansRequestObject struct {
-}
-
-type ListPlansResponseObject interface {
-	VisitListPlansResponse(w http.ResponseWriter) error
-}
-
-type ListPlans200JSONResponse []RegisterPlan
-
-func (response ListPlans200JSONResponse) VisitListPlansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ListPlansdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ListPlansdefaultApplicationProblemPlusJSONResponse) VisitListPlansResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddPlanRequestObject struct {
-	Body *AddPlanJSONRequestBody
-}
-
-type AddPlanResponseObject interface {
-	VisitAddPlanResponse(w http.ResponseWriter) error
-}
-
-type AddPlan201JSONResponse RegisterPlan
-
-func (response AddPlan201JSONResponse) VisitAddPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type AddPlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response AddPlandefaultApplicationProblemPlusJSONResponse) VisitAddPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ChangePlanRequestObject struct {
-	Id     PersonId `json:"id"`
-	Params ChangePlanParams
-	Body   *ChangePlanJSONRequestBody
-}
-
-type ChangePlanResponseObject interface {
-	VisitChangePlanResponse(w http.ResponseWriter) error
-}
-
-type ChangePlan200JSONResponse RegisterPlan
-
-func (response ChangePlan200JSONResponse) VisitChangePlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ChangePlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ChangePlandefaultApplicationProblemPlusJSONResponse) VisitChangePlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PreviewPlanRequestObject struct {
-	Id   PersonId `json:"id"`
-	Body *PreviewPlanJSONRequestBody
-}
-
-type PreviewPlanResponseObject interface {
-	VisitPreviewPlanResponse(w http.ResponseWriter) error
-}
-
-type PreviewPlan200JSONResponse PlanEffect
-
-func (response PreviewPlan200JSONResponse) VisitPreviewPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PreviewPlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PreviewPlandefaultApplicationProblemPlusJSONResponse) VisitPreviewPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutKindOnPlanRequestObject struct {
-	Id   PersonId `json:"id"`
-	Body *PutKindOnPlanJSONRequestBody
-}
-
-type PutKindOnPlanResponseObject interface {
-	VisitPutKindOnPlanResponse(w http.ResponseWriter) error
-}
-
-type PutKindOnPlan200JSONResponse Moved
-
-func (response PutKindOnPlan200JSONResponse) VisitPutKindOnPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PutKindOnPlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PutKindOnPlandefaultApplicationProblemPlusJSONResponse) VisitPutKindOnPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PreviewKindOnPlanRequestObject struct {
-	Id   PersonId `json:"id"`
-	Body *PreviewKindOnPlanJSONRequestBody
-}
-
-type PreviewKindOnPlanResponseObject interface {
-	VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error
-}
-
-type PreviewKindOnPlan200JSONResponse PlanEffect
-
-func (response PreviewKindOnPlan200JSONResponse) VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type PreviewKindOnPlandefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response PreviewKindOnPlandefaultApplicationProblemPlusJSONResponse) VisitPreviewKindOnPlanResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListProductsRequestObject struct {
 }
 
@@ -4170,6 +3787,244 @@ type ListProductsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListProductsdefaultApplicationProblemPlusJSONResponse) VisitListProductsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListServicePlansRequestObject struct {
+}
+
+type ListServicePlansResponseObject interface {
+	VisitListServicePlansResponse(w http.ResponseWriter) error
+}
+
+type ListServicePlans200JSONResponse []ServicePlan
+
+func (response ListServicePlans200JSONResponse) VisitListServicePlansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListServicePlansdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListServicePlansdefaultApplicationProblemPlusJSONResponse) VisitListServicePlansResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddServicePlanRequestObject struct {
+	Body *AddServicePlanJSONRequestBody
+}
+
+type AddServicePlanResponseObject interface {
+	VisitAddServicePlanResponse(w http.ResponseWriter) error
+}
+
+type AddServicePlan201JSONResponse ServicePlan
+
+func (response AddServicePlan201JSONResponse) VisitAddServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddServicePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddServicePlandefaultApplicationProblemPlusJSONResponse) VisitAddServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeServicePlanRequestObject struct {
+	Id     PersonId `json:"id"`
+	Params ChangeServicePlanParams
+	Body   *ChangeServicePlanJSONRequestBody
+}
+
+type ChangeServicePlanResponseObject interface {
+	VisitChangeServicePlanResponse(w http.ResponseWriter) error
+}
+
+type ChangeServicePlan200JSONResponse ServicePlan
+
+func (response ChangeServicePlan200JSONResponse) VisitChangeServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeServicePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeServicePlandefaultApplicationProblemPlusJSONResponse) VisitChangeServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewServicePlanRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *PreviewServicePlanJSONRequestBody
+}
+
+type PreviewServicePlanResponseObject interface {
+	VisitPreviewServicePlanResponse(w http.ResponseWriter) error
+}
+
+type PreviewServicePlan200JSONResponse StatusChanges
+
+func (response PreviewServicePlan200JSONResponse) VisitPreviewServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewServicePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewServicePlandefaultApplicationProblemPlusJSONResponse) VisitPreviewServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AssignServicePlanByKindRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *AssignServicePlanByKindJSONRequestBody
+}
+
+type AssignServicePlanByKindResponseObject interface {
+	VisitAssignServicePlanByKindResponse(w http.ResponseWriter) error
+}
+
+type AssignServicePlanByKind200JSONResponse Moved
+
+func (response AssignServicePlanByKind200JSONResponse) VisitAssignServicePlanByKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AssignServicePlanByKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AssignServicePlanByKinddefaultApplicationProblemPlusJSONResponse) VisitAssignServicePlanByKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewServicePlanByKindRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *PreviewServicePlanByKindJSONRequestBody
+}
+
+type PreviewServicePlanByKindResponseObject interface {
+	VisitPreviewServicePlanByKindResponse(w http.ResponseWriter) error
+}
+
+type PreviewServicePlanByKind200JSONResponse StatusChanges
+
+func (response PreviewServicePlanByKind200JSONResponse) VisitPreviewServicePlanByKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewServicePlanByKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewServicePlanByKinddefaultApplicationProblemPlusJSONResponse) VisitPreviewServicePlanByKindResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4567,7 +4422,7 @@ type PreviewEntryResponseObject interface {
 	VisitPreviewEntryResponse(w http.ResponseWriter) error
 }
 
-type PreviewEntry200JSONResponse Effect
+type PreviewEntry200JSONResponse EntryEffect
 
 func (response PreviewEntry200JSONResponse) VisitPreviewEntryResponse(w http.ResponseWriter) error {
 
@@ -4598,29 +4453,173 @@ func (response PreviewEntrydefaultApplicationProblemPlusJSONResponse) VisitPrevi
 	return err
 }
 
-type PutOnPlanRequestObject struct {
+type AssignServicePlanRequestObject struct {
 	Code Code `json:"code"`
-	Body *PutOnPlanJSONRequestBody
+	Body *AssignServicePlanJSONRequestBody
 }
 
-type PutOnPlanResponseObject interface {
-	VisitPutOnPlanResponse(w http.ResponseWriter) error
+type AssignServicePlanResponseObject interface {
+	VisitAssignServicePlanResponse(w http.ResponseWriter) error
 }
 
-type PutOnPlan204Response struct {
+type AssignServicePlan204Response struct {
 }
 
-func (response PutOnPlan204Response) VisitPutOnPlanResponse(w http.ResponseWriter) error {
+func (response AssignServicePlan204Response) VisitAssignServicePlanResponse(w http.ResponseWriter) error {
 	w.WriteHeader(204)
 	return nil
 }
 
-type PutOnPlandefaultApplicationProblemPlusJSONResponse struct {
+type AssignServicePlandefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response PutOnPlandefaultApplicationProblemPlusJSONResponse) VisitPutOnPlanResponse(w http.ResponseWriter) error {
+func (response AssignServicePlandefaultApplicationProblemPlusJSONResponse) VisitAssignServicePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWorkRequestObject struct {
+}
+
+type ListWorkResponseObject interface {
+	VisitListWorkResponse(w http.ResponseWriter) error
+}
+
+type ListWork200JSONResponse WorkList
+
+func (response ListWork200JSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWorkdefaultApplicationProblemPlusJSONResponse) VisitListWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWorkRequestObject struct {
+	Body *AddWorkJSONRequestBody
+}
+
+type AddWorkResponseObject interface {
+	VisitAddWorkResponse(w http.ResponseWriter) error
+}
+
+type AddWork200JSONResponse AddedWork
+
+func (response AddWork200JSONResponse) VisitAddWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddWorkdefaultApplicationProblemPlusJSONResponse) VisitAddWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveWorkRequestObject struct {
+	Body *RemoveWorkJSONRequestBody
+}
+
+type RemoveWorkResponseObject interface {
+	VisitRemoveWorkResponse(w http.ResponseWriter) error
+}
+
+type RemoveWork204Response struct {
+}
+
+func (response RemoveWork204Response) VisitRemoveWorkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveWorkdefaultApplicationProblemPlusJSONResponse) VisitRemoveWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RescheduleWorkRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *RescheduleWorkJSONRequestBody
+}
+
+type RescheduleWorkResponseObject interface {
+	VisitRescheduleWorkResponse(w http.ResponseWriter) error
+}
+
+type RescheduleWork204Response struct {
+}
+
+func (response RescheduleWork204Response) VisitRescheduleWorkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RescheduleWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RescheduleWorkdefaultApplicationProblemPlusJSONResponse) VisitRescheduleWorkResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4722,9 +4721,9 @@ type StrictServerInterface interface {
 	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
 	// (POST /api/v1/numbers)
 	ReadNumbers(ctx context.Context, request ReadNumbersRequestObject) (ReadNumbersResponseObject, error)
-	// ForgotPassword Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer does not tell.
 	// (POST /api/v1/password-reset)
-	ForgotPassword(ctx context.Context, request ForgotPasswordRequestObject) (ForgotPasswordResponseObject, error)
+	RequestPasswordReset(ctx context.Context, request RequestPasswordResetRequestObject) (RequestPasswordResetResponseObject, error)
 	// ListPeople Everybody who may sign in, by name.
 	// (GET /api/v1/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -4737,39 +4736,27 @@ type StrictServerInterface interface {
 	// InviteAgain Mail somebody a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
-	// ListPlanned The work that is meant to be done, the earliest first.
-	// (GET /api/v1/plan-list)
-	ListPlanned(ctx context.Context, request ListPlannedRequestObject) (ListPlannedResponseObject, error)
-	// SendToPlan Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
-	// (POST /api/v1/plan-list)
-	SendToPlan(ctx context.Context, request SendToPlanRequestObject) (SendToPlanResponseObject, error)
-	// TakeBackPlanned Take lines off the plan list.
-	// (POST /api/v1/plan-list/take-back)
-	TakeBackPlanned(ctx context.Context, request TakeBackPlannedRequestObject) (TakeBackPlannedResponseObject, error)
-	// MovePlanned Give a line other days.
-	// (PUT /api/v1/plan-list/{id})
-	MovePlanned(ctx context.Context, request MovePlannedRequestObject) (MovePlannedResponseObject, error)
-	// ListPlans The service plans and how many units are on each.
-	// (GET /api/v1/plans)
-	ListPlans(ctx context.Context, request ListPlansRequestObject) (ListPlansResponseObject, error)
-	// AddPlan Add a plan.
-	// (POST /api/v1/plans)
-	AddPlan(ctx context.Context, request AddPlanRequestObject) (AddPlanResponseObject, error)
-	// ChangePlan Change a plan, for all units on it.
-	// (PUT /api/v1/plans/{id})
-	ChangePlan(ctx context.Context, request ChangePlanRequestObject) (ChangePlanResponseObject, error)
-	// PreviewPlan Which units would stand otherwise if the plan were so. Nothing is stored.
-	// (POST /api/v1/plans/{id}/preview)
-	PreviewPlan(ctx context.Context, request PreviewPlanRequestObject) (PreviewPlanResponseObject, error)
-	// PutKindOnPlan Put all units of a kind on a plan, everywhere or at one site.
-	// (PUT /api/v1/plans/{id}/units)
-	PutKindOnPlan(ctx context.Context, request PutKindOnPlanRequestObject) (PutKindOnPlanResponseObject, error)
-	// PreviewKindOnPlan Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
-	// (POST /api/v1/plans/{id}/units/preview)
-	PreviewKindOnPlan(ctx context.Context, request PreviewKindOnPlanRequestObject) (PreviewKindOnPlanResponseObject, error)
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
+	// ListServicePlans The service plans and how many units are on each.
+	// (GET /api/v1/service-plans)
+	ListServicePlans(ctx context.Context, request ListServicePlansRequestObject) (ListServicePlansResponseObject, error)
+	// AddServicePlan Add a plan.
+	// (POST /api/v1/service-plans)
+	AddServicePlan(ctx context.Context, request AddServicePlanRequestObject) (AddServicePlanResponseObject, error)
+	// ChangeServicePlan Change a plan, for all units on it.
+	// (PUT /api/v1/service-plans/{id})
+	ChangeServicePlan(ctx context.Context, request ChangeServicePlanRequestObject) (ChangeServicePlanResponseObject, error)
+	// PreviewServicePlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// (POST /api/v1/service-plans/{id}/preview)
+	PreviewServicePlan(ctx context.Context, request PreviewServicePlanRequestObject) (PreviewServicePlanResponseObject, error)
+	// AssignServicePlanByKind Put all units of a kind on a plan, everywhere or at one site.
+	// (PUT /api/v1/service-plans/{id}/units)
+	AssignServicePlanByKind(ctx context.Context, request AssignServicePlanByKindRequestObject) (AssignServicePlanByKindResponseObject, error)
+	// PreviewServicePlanByKind Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// (POST /api/v1/service-plans/{id}/units/preview)
+	PreviewServicePlanByKind(ctx context.Context, request PreviewServicePlanByKindRequestObject) (PreviewServicePlanByKindResponseObject, error)
 	// SignOut End this session, or all of this person's sessions on every machine.
 	// (DELETE /api/v1/session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
@@ -4803,9 +4790,21 @@ type StrictServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx context.Context, request PreviewEntryRequestObject) (PreviewEntryResponseObject, error)
-	// PutOnPlan Put a unit on another plan.
-	// (PUT /api/v1/units/{code}/plan)
-	PutOnPlan(ctx context.Context, request PutOnPlanRequestObject) (PutOnPlanResponseObject, error)
+	// AssignServicePlan Put a unit on another plan.
+	// (PUT /api/v1/units/{code}/service-plan)
+	AssignServicePlan(ctx context.Context, request AssignServicePlanRequestObject) (AssignServicePlanResponseObject, error)
+	// ListWork The work that is meant to be done, the earliest first.
+	// (GET /api/v1/work-list)
+	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
+	// AddWork Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// (POST /api/v1/work-list)
+	AddWork(ctx context.Context, request AddWorkRequestObject) (AddWorkResponseObject, error)
+	// RemoveWork Take lines off the plan list.
+	// (POST /api/v1/work-list/remove)
+	RemoveWork(ctx context.Context, request RemoveWorkRequestObject) (RemoveWorkResponseObject, error)
+	// RescheduleWork Give a line other days.
+	// (PUT /api/v1/work-list/{id})
+	RescheduleWork(ctx context.Context, request RescheduleWorkRequestObject) (RescheduleWorkResponseObject, error)
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -5156,11 +5155,11 @@ func (sh *strictHandler) ReadNumbers(ctx *echo.Context) error {
 	return nil
 }
 
-// ForgotPassword operation middleware
-func (sh *strictHandler) ForgotPassword(ctx *echo.Context) error {
-	var request ForgotPasswordRequestObject
+// RequestPasswordReset operation middleware
+func (sh *strictHandler) RequestPasswordReset(ctx *echo.Context) error {
+	var request RequestPasswordResetRequestObject
 
-	var body ForgotPasswordJSONRequestBody
+	var body RequestPasswordResetJSONRequestBody
 	var err error
 	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
 		// A request validator built on kin-openapi's openapi3filter with
@@ -5184,18 +5183,18 @@ func (sh *strictHandler) ForgotPassword(ctx *echo.Context) error {
 	request.Body = &body
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ForgotPassword(ctx.Request().Context(), request.(ForgotPasswordRequestObject))
+		return sh.ssi.RequestPasswordReset(ctx.Request().Context(), request.(RequestPasswordResetRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ForgotPassword")
+		handler = middleware(handler, "RequestPasswordReset")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		return err
-	} else if validResponse, ok := response.(ForgotPasswordResponseObject); ok {
-		return validResponse.VisitForgotPasswordResponse(ctx.Response())
+	} else if validResponse, ok := response.(RequestPasswordResetResponseObject); ok {
+		return validResponse.VisitRequestPasswordResetResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -5344,431 +5343,6 @@ func (sh *strictHandler) InviteAgain(ctx *echo.Context, id PersonId) error {
 	return nil
 }
 
-// ListPlanned operation middleware
-func (sh *strictHandler) ListPlanned(ctx *echo.Context) error {
-	var request ListPlannedRequestObject
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListPlanned(ctx.Request().Context(), request.(ListPlannedRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListPlanned")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ListPlannedResponseObject); ok {
-		return validResponse.VisitListPlannedResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// SendToPlan operation middleware
-func (sh *strictHandler) SendToPlan(ctx *echo.Context) error {
-	var request SendToPlanRequestObject
-
-	var body SendToPlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SendToPlan(ctx.Request().Context(), request.(SendToPlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SendToPlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(SendToPlanResponseObject); ok {
-		return validResponse.VisitSendToPlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// TakeBackPlanned operation middleware
-func (sh *strictHandler) TakeBackPlanned(ctx *echo.Context) error {
-	var request TakeBackPlannedRequestObject
-
-	var body TakeBackPlannedJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TakeBackPlanned(ctx.Request().Context(), request.(TakeBackPlannedRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TakeBackPlanned")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(TakeBackPlannedResponseObject); ok {
-		return validResponse.VisitTakeBackPlannedResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// MovePlanned operation middleware
-func (sh *strictHandler) MovePlanned(ctx *echo.Context, id PersonId) error {
-	var request MovePlannedRequestObject
-
-	request.Id = id
-
-	var body MovePlannedJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.MovePlanned(ctx.Request().Context(), request.(MovePlannedRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "MovePlanned")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(MovePlannedResponseObject); ok {
-		return validResponse.VisitMovePlannedResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// ListPlans operation middleware
-func (sh *strictHandler) ListPlans(ctx *echo.Context) error {
-	var request ListPlansRequestObject
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ListPlans(ctx.Request().Context(), request.(ListPlansRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ListPlans")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ListPlansResponseObject); ok {
-		return validResponse.VisitListPlansResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// AddPlan operation middleware
-func (sh *strictHandler) AddPlan(ctx *echo.Context) error {
-	var request AddPlanRequestObject
-
-	var body AddPlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.AddPlan(ctx.Request().Context(), request.(AddPlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "AddPlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(AddPlanResponseObject); ok {
-		return validResponse.VisitAddPlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// ChangePlan operation middleware
-func (sh *strictHandler) ChangePlan(ctx *echo.Context, id PersonId, params ChangePlanParams) error {
-	var request ChangePlanRequestObject
-
-	request.Id = id
-	request.Params = params
-
-	var body ChangePlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ChangePlan(ctx.Request().Context(), request.(ChangePlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ChangePlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ChangePlanResponseObject); ok {
-		return validResponse.VisitChangePlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// PreviewPlan operation middleware
-func (sh *strictHandler) PreviewPlan(ctx *echo.Context, id PersonId) error {
-	var request PreviewPlanRequestObject
-
-	request.Id = id
-
-	var body PreviewPlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PreviewPlan(ctx.Request().Context(), request.(PreviewPlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PreviewPlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(PreviewPlanResponseObject); ok {
-		return validResponse.VisitPreviewPlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// PutKindOnPlan operation middleware
-func (sh *strictHandler) PutKindOnPlan(ctx *echo.Context, id PersonId) error {
-	var request PutKindOnPlanRequestObject
-
-	request.Id = id
-
-	var body PutKindOnPlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutKindOnPlan(ctx.Request().Context(), request.(PutKindOnPlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutKindOnPlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(PutKindOnPlanResponseObject); ok {
-		return validResponse.VisitPutKindOnPlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// PreviewKindOnPlan operation middleware
-func (sh *strictHandler) PreviewKindOnPlan(ctx *echo.Context, id PersonId) error {
-	var request PreviewKindOnPlanRequestObject
-
-	request.Id = id
-
-	var body PreviewKindOnPlanJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PreviewKindOnPlan(ctx.Request().Context(), request.(PreviewKindOnPlanRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PreviewKindOnPlan")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(PreviewKindOnPlanResponseObject); ok {
-		return validResponse.VisitPreviewKindOnPlanResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
 // ListProducts operation middleware
 func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 	var request ListProductsRequestObject
@@ -5786,6 +5360,268 @@ func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ListProductsResponseObject); ok {
 		return validResponse.VisitListProductsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListServicePlans operation middleware
+func (sh *strictHandler) ListServicePlans(ctx *echo.Context) error {
+	var request ListServicePlansRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListServicePlans(ctx.Request().Context(), request.(ListServicePlansRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListServicePlans")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListServicePlansResponseObject); ok {
+		return validResponse.VisitListServicePlansResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddServicePlan operation middleware
+func (sh *strictHandler) AddServicePlan(ctx *echo.Context) error {
+	var request AddServicePlanRequestObject
+
+	var body AddServicePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddServicePlan(ctx.Request().Context(), request.(AddServicePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddServicePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddServicePlanResponseObject); ok {
+		return validResponse.VisitAddServicePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeServicePlan operation middleware
+func (sh *strictHandler) ChangeServicePlan(ctx *echo.Context, id PersonId, params ChangeServicePlanParams) error {
+	var request ChangeServicePlanRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	var body ChangeServicePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeServicePlan(ctx.Request().Context(), request.(ChangeServicePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeServicePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeServicePlanResponseObject); ok {
+		return validResponse.VisitChangeServicePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewServicePlan operation middleware
+func (sh *strictHandler) PreviewServicePlan(ctx *echo.Context, id PersonId) error {
+	var request PreviewServicePlanRequestObject
+
+	request.Id = id
+
+	var body PreviewServicePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewServicePlan(ctx.Request().Context(), request.(PreviewServicePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewServicePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewServicePlanResponseObject); ok {
+		return validResponse.VisitPreviewServicePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AssignServicePlanByKind operation middleware
+func (sh *strictHandler) AssignServicePlanByKind(ctx *echo.Context, id PersonId) error {
+	var request AssignServicePlanByKindRequestObject
+
+	request.Id = id
+
+	var body AssignServicePlanByKindJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AssignServicePlanByKind(ctx.Request().Context(), request.(AssignServicePlanByKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AssignServicePlanByKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AssignServicePlanByKindResponseObject); ok {
+		return validResponse.VisitAssignServicePlanByKindResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewServicePlanByKind operation middleware
+func (sh *strictHandler) PreviewServicePlanByKind(ctx *echo.Context, id PersonId) error {
+	var request PreviewServicePlanByKindRequestObject
+
+	request.Id = id
+
+	var body PreviewServicePlanByKindJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewServicePlanByKind(ctx.Request().Context(), request.(PreviewServicePlanByKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewServicePlanByKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewServicePlanByKindResponseObject); ok {
+		return validResponse.VisitPreviewServicePlanByKindResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -6172,13 +6008,13 @@ func (sh *strictHandler) PreviewEntry(ctx *echo.Context, code Code) error {
 	return nil
 }
 
-// PutOnPlan operation middleware
-func (sh *strictHandler) PutOnPlan(ctx *echo.Context, code Code) error {
-	var request PutOnPlanRequestObject
+// AssignServicePlan operation middleware
+func (sh *strictHandler) AssignServicePlan(ctx *echo.Context, code Code) error {
+	var request AssignServicePlanRequestObject
 
 	request.Code = code
 
-	var body PutOnPlanJSONRequestBody
+	var body AssignServicePlanJSONRequestBody
 	var err error
 	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
 		// A request validator built on kin-openapi's openapi3filter with
@@ -6202,18 +6038,181 @@ func (sh *strictHandler) PutOnPlan(ctx *echo.Context, code Code) error {
 	request.Body = &body
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.PutOnPlan(ctx.Request().Context(), request.(PutOnPlanRequestObject))
+		return sh.ssi.AssignServicePlan(ctx.Request().Context(), request.(AssignServicePlanRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "PutOnPlan")
+		handler = middleware(handler, "AssignServicePlan")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		return err
-	} else if validResponse, ok := response.(PutOnPlanResponseObject); ok {
-		return validResponse.VisitPutOnPlanResponse(ctx.Response())
+	} else if validResponse, ok := response.(AssignServicePlanResponseObject); ok {
+		return validResponse.VisitAssignServicePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListWork operation middleware
+func (sh *strictHandler) ListWork(ctx *echo.Context) error {
+	var request ListWorkRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWork(ctx.Request().Context(), request.(ListWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListWorkResponseObject); ok {
+		return validResponse.VisitListWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddWork operation middleware
+func (sh *strictHandler) AddWork(ctx *echo.Context) error {
+	var request AddWorkRequestObject
+
+	var body AddWorkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddWork(ctx.Request().Context(), request.(AddWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddWorkResponseObject); ok {
+		return validResponse.VisitAddWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveWork operation middleware
+func (sh *strictHandler) RemoveWork(ctx *echo.Context) error {
+	var request RemoveWorkRequestObject
+
+	var body RemoveWorkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveWork(ctx.Request().Context(), request.(RemoveWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveWorkResponseObject); ok {
+		return validResponse.VisitRemoveWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RescheduleWork operation middleware
+func (sh *strictHandler) RescheduleWork(ctx *echo.Context, id PersonId) error {
+	var request RescheduleWorkRequestObject
+
+	request.Id = id
+
+	var body RescheduleWorkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RescheduleWork(ctx.Request().Context(), request.(RescheduleWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RescheduleWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RescheduleWorkResponseObject); ok {
+		return validResponse.VisitRescheduleWorkResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

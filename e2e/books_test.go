@@ -427,7 +427,7 @@ func TestQuickTyping(t *testing.T) {
 	}
 }
 
-// After a renewal the old disagreement is gone, with what it proposed.
+// After a renewal the old discrepancy is gone, with what it proposed.
 func TestDisagreementEndsWithARenewal(t *testing.T) {
 	b := newTab(t)
 	const box = `[aria-label="Book and test disagree"]`
@@ -444,7 +444,7 @@ func TestDisagreementEndsWithARenewal(t *testing.T) {
 	b.until(`!document.querySelector('` + box + `')`)
 	b.open("/units/TK-28", protects)
 	if js[bool](b, `Boolean(document.querySelector('`+box+`'))`) {
-		t.Error("the disagreement of before the renewal is still shown")
+		t.Error("the discrepancy of before the renewal is still shown")
 	}
 	b.calm()
 }

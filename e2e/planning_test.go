@@ -33,7 +33,7 @@ func TestPickAndSend(t *testing.T) {
 	b.wait(`[data-unit="MC-03"] [data-planned]`)
 	b.wait(`[data-unit="MC-08"] [data-planned]`)
 	// The pointer may come to lie over another line as the page moves: focus again.
-	b.until(`(document.activeElement.blur(), document.querySelector('[data-unit="MC-03"]').focus(), document.querySelector('` + sentence + `').innerText.includes('Planned: renewal, '))`)
+	b.until(`(document.activeElement.blur(), document.querySelector('[data-unit="MC-03"]').focus(), document.querySelector('` + sentence + `').innerText.includes('WorkItem: renewal, '))`)
 
 	// A span by dragging across the months picks what runs out in it, and nothing else.
 	b.open("/horizon?zoom=3", `[data-unit]`)

@@ -28,10 +28,10 @@ func account(m fleet.EvaluatedUnit) api.Account {
 	a := m.Account
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
-		Plan: api.Plan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
+		ServicePlan: api.UnitServicePlan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
 			FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
-		Outlook: outlook(m.Status, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
+		Status: outlook(m.Status, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
 			return api.Finding{Point: f.Point, State: f.State, Grade: api.Grade(f.Grade), At: f.At}
 		}),
@@ -39,12 +39,12 @@ func account(m fleet.EvaluatedUnit) api.Account {
 		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
-		Owed: each(a.Pending, func(o ledger.PendingCheck) api.Owed { return api.Owed{What: api.OwedWhat(o.What), Since: o.Since} }),
+		PendingChecks: each(a.Pending, func(o ledger.PendingCheck) api.PendingCheck { return api.PendingCheck{What: api.PendingCheckWhat(o.What), Since: o.Since} }),
 		Stops: each(a.Stops(), func(s ledger.Stop) api.Stop {
 			return api.Stop{Cause: api.StopCause(s.Cause), About: s.About, At: s.At, Ready: s.Ready}
 		}),
-		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, Winters: m.Unit.Cold.ReturnPeriod,
-		Return: number(m.Unit.Cold.ReturnLevel), Disagreement: disagreement(a),
+		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
+		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(a),
 	}
 	if m.Unit.Cold.Years > 0 {
 		out.Shift = number(&m.Unit.Cold.Shift)
@@ -111,14 +111,14 @@ func account(m fleet.EvaluatedUnit) api.Account {
 	return out
 }
 
-// disagreement of book and test as the account has it: the test that is off the book,
+// discrepancy of book and test as the account has it: the test that is off the book,
 // or one that says nothing as it was read and that something explains.
-func disagreement(a *ledger.Account) *api.Disagreement {
+func discrepancy(a *ledger.Account) *api.Discrepancy {
 	if t := a.Discrepancy; t != nil {
-		return &api.Disagreement{Line: id(t.Entry), Confirmed: t.Confirmed, Waits: t.Waits}
+		return &api.Discrepancy{Line: id(t.Entry), Confirmed: t.Confirmed, Waits: t.Waits}
 	}
 	if t := a.Distrusted; t != nil && t.Note == ledger.NoteWrongScale {
-		return &api.Disagreement{Line: id(t.Entry)}
+		return &api.Discrepancy{Line: id(t.Entry)}
 	}
 	return nil
 }
@@ -213,8 +213,8 @@ func turnover(t *ledger.Turnover) *api.Turnover {
 	return out
 }
 
-func moment(m fleet.EvaluatedUnit) api.Moment {
-	return api.Moment{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Outlook: outlook(m.Status, m.Today)}
+func moment(m fleet.EvaluatedUnit) api.EntryEffectSide {
+	return api.EntryEffectSide{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Status: outlook(m.Status, m.Today)}
 }
 
 func balance(b ledger.Balance) api.Balance {
@@ -230,12 +230,12 @@ func balance(b ledger.Balance) api.Balance {
 	return out
 }
 
-func outlook(o clock.UnitStatus, today measure.Date) api.Outlook {
-	return api.Outlook{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c clock.Clock) api.Clock { return clockOf(c, today) })}
+func outlook(o clock.UnitStatus, today measure.Date) api.UnitStatus {
+	return api.UnitStatus{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c clock.Clock) api.Clock { return clockOf(c, today) })}
 }
 
 func clockOf(c clock.Clock, today measure.Date) api.Clock {
-	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Left: c.Remaining,
+	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Remaining: c.Remaining,
 		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
 	if out.Reason.Numbers == nil {
 		out.Reason.Numbers = map[string]float64{}
@@ -339,7 +339,7 @@ func explanation(x ledger.Explanation) api.Explanation {
 		out.Retest = &x.Retest
 	}
 	if x.Close {
-		out.Apart = (*api.ExplanationApart)(&x.Distinguish)
+		out.Distinguish = (*api.ExplanationDistinguish)(&x.Distinguish)
 	}
 	if x.Litres > 0 {
 		out.Litres = number(&x.Litres)

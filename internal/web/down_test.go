@@ -29,7 +29,7 @@ func TestTestOfAnEmptyBook(t *testing.T) {
 			emptied = entry("level_check", noon.Add(-3*time.Hour), m{"temper": "cold", "mark": "empty"})
 		}
 		for _, e := range []m{emptied, entry("loss", noon.Add(-2*time.Hour), m{"volume": reading(account.Capacity, "L"), "cause": "leak"}), entry("freeze_test", noon.Add(-time.Hour), freezeTest(-30))} {
-			e["sure"] = true
+			e["confirmed"] = true
 			if res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries/preview", e); res.StatusCode != http.StatusOK {
 				t.Fatalf("%s, preview of a %s: %d %s", unit, e["kind"], res.StatusCode, text)
 			}
@@ -37,7 +37,7 @@ func TestTestOfAnEmptyBook(t *testing.T) {
 				t.Fatalf("%s, %s: %d %s", unit, e["kind"], res.StatusCode, text)
 			}
 			after := get[api.Account](t, "/api/v1/units/"+unit)
-			if after.Outlook.Verdict == api.VerdictSound {
+			if after.Status.Verdict == api.VerdictSound {
 				t.Errorf("%s after a %s is sound", unit, e["kind"])
 			}
 		}
@@ -99,9 +99,9 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	}
 	same("a torn line", "CA-20")
 	a := get[api.Account](t, "/api/v1/units/CA-20")
-	c := a.Outlook.Clocks[0]
-	if a.Outlook.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(*c.Reason.Words, tiny.ID) || a.ProtectsTo != nil {
-		t.Errorf("a torn account is %s: %+v", a.Outlook.Verdict, c)
+	c := a.Status.Clocks[0]
+	if a.Status.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(*c.Reason.Words, tiny.ID) || a.ProtectsTo != nil {
+		t.Errorf("a torn account is %s: %+v", a.Status.Verdict, c)
 	}
 	// A stored account that is damaged is folded from its lines.
 	if _, err := owner.DB().ExecContext(t.Context(), `UPDATE account SET body = 'torn'`); err != nil {

@@ -63,7 +63,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 		return nil, err
 	}
 	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
-		Owed: []api.MorningRow{}, OffBook: []api.OffBookRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
+		PendingChecks: []api.MorningRow{}, Discrepancies: []api.DiscrepancyRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
 	sites, err := h.fleet.Sites(ctx)
 	if err != nil {
 		return nil, err
@@ -83,13 +83,13 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 		for _, c := range r.Status.Clocks {
 			switch {
 			case c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank():
-				answer.Owed = append(answer.Owed, row(c))
+				answer.PendingChecks = append(answer.PendingChecks, row(c))
 			case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights:
 				answer.Nights = append(answer.Nights, row(c))
 			}
 		}
 		if r.Account.Discrepancy != nil {
-			answer.OffBook = append(answer.OffBook, offBook(r))
+			answer.Discrepancies = append(answer.Discrepancies, discrepancies(r))
 		}
 	}
 	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int {
@@ -98,10 +98,10 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	return answer, nil
 }
 
-// offBook is a unit whose last trusted test does not agree with its book.
-func offBook(m *fleet.EvaluatedUnit) api.OffBookRow {
+// discrepancies is a unit whose last trusted test does not agree with its book.
+func discrepancies(m *fleet.EvaluatedUnit) api.DiscrepancyRow {
 	a := m.Account
-	row := api.OffBookRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
+	row := api.DiscrepancyRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
 	if d := a.Diagnosis(); d != nil {
 		row.Book = number(d.Book)
 		if x := d.Likeliest; x != nil {
@@ -134,7 +134,7 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	onList := map[string][]api.Planned{}
+	onList := map[string][]api.WorkItem{}
 	for _, l := range plans {
 		if l.Done == nil {
 			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.WorkItem))
@@ -144,12 +144,12 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 	for _, r := range m.Rows {
 		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Status.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
 		c := clockOf(r.Status.Governing, m.Today)
-		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Left: c.Left}
+		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Remaining: c.Remaining}
 		if p := r.Account.Product; p != nil {
 			row.Product = &p.Name
 		}
 		if p, ok := onList[r.Unit.Code]; ok {
-			row.Planned = &p
+			row.Work = &p
 		}
 		answer.Rows = append(answer.Rows, row)
 		if !seen[r.Unit.Site] {
@@ -265,7 +265,7 @@ func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) (
 	}
 	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body})
 	for i := range entries {
-		entries[i].Confirmed = in.Sure != nil && *in.Sure
+		entries[i].Confirmed = in.Confirmed != nil && *in.Confirmed
 	}
 	return entries, nil
 }

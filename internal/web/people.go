@@ -187,9 +187,9 @@ func (h handlers) SignOut(ctx context.Context, r api.SignOutRequestObject) (api.
 	return api.SignOut204Response{}, h.sessions.Destroy(ctx)
 }
 
-// ForgotPassword mails a link.
-func (h handlers) ForgotPassword(ctx context.Context, r api.ForgotPasswordRequestObject) (api.ForgotPasswordResponseObject, error) {
-	return api.ForgotPassword202Response{}, h.people.RequestReset(ctx, r.Body.Email, address(ctx))
+// RequestPasswordReset mails a link.
+func (h handlers) RequestPasswordReset(ctx context.Context, r api.RequestPasswordResetRequestObject) (api.RequestPasswordResetResponseObject, error) {
+	return api.RequestPasswordReset202Response{}, h.people.RequestReset(ctx, r.Body.Email, address(ctx))
 }
 
 // GetLink tells whose link it is.
@@ -229,7 +229,7 @@ func (h handlers) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject)
 
 // InvitePerson by mail.
 func (h handlers) InvitePerson(ctx context.Context, r api.InvitePersonRequestObject) (api.InvitePersonResponseObject, error) {
-	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, access.Role(r.Body.Role), r.Body.Sure != nil && *r.Body.Sure)
+	p, err := h.people.Invite(ctx, *signedIn(ctx), address(ctx), r.Body.Name, r.Body.Email, access.Role(r.Body.Role), r.Body.Confirmed != nil && *r.Body.Confirmed)
 	if err != nil {
 		return nil, err
 	}

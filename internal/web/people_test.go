@@ -29,12 +29,12 @@ func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 // Who may call what, written down by hand: by operation, the first letters of the
 // roles (coordinator, technician, signatory, reader), "-" for whoever is not signed in.
 var mayCall = map[string]string{
-	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "forgotPassword": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
-	"getMorning": "ctsr", "getHorizon": "ctsr", "getClocks": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listPlans": "ctsr", "listSites": "ctsr",
-	"listPlanned": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
+	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "requestPasswordReset": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
+	"getMorning": "ctsr", "getHorizon": "ctsr", "getClocks": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
+	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts",
-	"addPlan": "c", "changePlan": "c", "previewPlan": "c", "putKindOnPlan": "c", "previewKindOnPlan": "c", "putOnPlan": "c", "changeSite": "c", "changeSettings": "c",
-	"sendToPlan": "c", "takeBackPlanned": "c", "movePlanned": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",
+	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",
+	"addWork": "c", "removeWork": "c", "rescheduleWork": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",
 	"listAudit": "cr",
 }
 
@@ -367,7 +367,7 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 	}
 	sent := life()
 	for _, e := range sent {
-		e["sure"] = true // water went onto a premix
+		e["confirmed"] = true // water went onto a premix
 	}
 	finished := make(chan bool)
 	for range 2 {

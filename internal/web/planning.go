@@ -12,12 +12,12 @@ import (
 	"diligentledger/internal/words"
 )
 
-func planned(p store.WorkItem) api.Planned {
-	return api.Planned{Id: p.ID, Work: api.Work(p.Work), From: date(p.From), To: date(p.To)}
+func planned(p store.WorkItem) api.WorkItem {
+	return api.WorkItem{Id: p.ID, Work: api.Work(p.Work), From: date(p.From), To: date(p.To)}
 }
 
-// ListPlanned work, the earliest first.
-func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObject) (api.ListPlannedResponseObject, error) {
+// ListWork work, the earliest first.
+func (h handlers) ListWork(ctx context.Context, _ api.ListWorkRequestObject) (api.ListWorkResponseObject, error) {
 	lines, err := h.fleet.WorkList(ctx)
 	if err != nil {
 		return nil, err
@@ -26,10 +26,10 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	answer := api.ListPlanned200JSONResponse{Today: date(today), Lines: make([]api.PlanLine, 0, len(lines)), Cautions: words.Cautions("", "")}
+	answer := api.ListWork200JSONResponse{Today: date(today), Lines: make([]api.WorkLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
 		governing := clockOf(l.Governing, today)
-		line := api.PlanLine{Planned: planned(l.WorkItem), Unit: unitName(l.Unit), SentBy: l.SentBy, SentAt: l.SentAt, Clock: &governing}
+		line := api.WorkLine{Item: planned(l.WorkItem), Unit: unitName(l.Unit), AddedBy: l.SentBy, AddedAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
 			done := date(measure.DateOf(*l.Done, zone))
 			line.Done = &done
@@ -39,8 +39,8 @@ func (h handlers) ListPlanned(ctx context.Context, _ api.ListPlannedRequestObjec
 	return answer, nil
 }
 
-// SendToPlan puts units on the plan list.
-func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject) (api.SendToPlanResponseObject, error) {
+// AddWork puts units on the plan list.
+func (h handlers) AddWork(ctx context.Context, r api.AddWorkRequestObject) (api.AddWorkResponseObject, error) {
 	var from, to *measure.Date
 	if r.Body.From != nil {
 		day := measure.DateOf(r.Body.From.Time, time.UTC)
@@ -54,19 +54,19 @@ func (h handlers) SendToPlan(ctx context.Context, r api.SendToPlanRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	answer := api.SendToPlan200JSONResponse{Sent: []int64{}, Already: []string{}, Nothing: []string{}}
+	answer := api.AddWork200JSONResponse{Sent: []int64{}, Already: []string{}, Nothing: []string{}}
 	answer.Sent, answer.Already, answer.Nothing = append(answer.Sent, sent.IDs...), append(answer.Already, sent.Already...), append(answer.Nothing, sent.Nothing...)
 	return answer, nil
 }
 
-// MovePlanned gives a line other days.
-func (h handlers) MovePlanned(ctx context.Context, r api.MovePlannedRequestObject) (api.MovePlannedResponseObject, error) {
-	return api.MovePlanned204Response{}, h.fleet.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
+// RescheduleWork gives a line other days.
+func (h handlers) RescheduleWork(ctx context.Context, r api.RescheduleWorkRequestObject) (api.RescheduleWorkResponseObject, error) {
+	return api.RescheduleWork204Response{}, h.fleet.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
 }
 
-// TakeBackPlanned takes lines off the plan list.
-func (h handlers) TakeBackPlanned(ctx context.Context, r api.TakeBackPlannedRequestObject) (api.TakeBackPlannedResponseObject, error) {
-	return api.TakeBackPlanned204Response{}, h.fleet.RemoveWork(ctx, by(ctx), r.Body.Ids)
+// RemoveWork takes lines off the plan list.
+func (h handlers) RemoveWork(ctx context.Context, r api.RemoveWorkRequestObject) (api.RemoveWorkResponseObject, error) {
+	return api.RemoveWork204Response{}, h.fleet.RemoveWork(ctx, by(ctx), r.Body.Ids)
 }
 
 // ListSites with their cold.
@@ -84,7 +84,7 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 
 // ChangeSite sets how cautious the cold curve of a site is.
 func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	s, err := h.fleet.SetSite(ctx, by(ctx), r.Id, r.Body.Winters, r.Body.Zone)
+	s, err := h.fleet.SetSite(ctx, by(ctx), r.Id, r.Body.ReturnPeriod, r.Body.Zone)
 	if err != nil {
 		return nil, err
 	}
@@ -93,10 +93,10 @@ func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject)
 }
 
 func siteCold(s store.Site, today measure.Date) api.SiteCold {
-	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, Winters: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
-		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ToldAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
+	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, ReturnPeriod: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
+		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ForecastAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
 	if s.Cold.Years > 0 {
-		out.Colder, out.Shift, out.Return = &s.Cold.NightsBelow, number(&s.Cold.Shift), number(s.Cold.ReturnLevel)
+		out.NightsBelow, out.Shift, out.ReturnLevel = &s.Cold.NightsBelow, number(&s.Cold.Shift), number(s.Cold.ReturnLevel)
 	}
 	inZone(&out, s.Zone)
 	return out
@@ -135,23 +135,23 @@ func coldestAhead(name string, k *climate.Climate, today measure.Date) api.Night
 	return out
 }
 
-// PreviewKindOnPlan tells what moving a kind would do.
-func (h handlers) PreviewKindOnPlan(ctx context.Context, r api.PreviewKindOnPlanRequestObject) (api.PreviewKindOnPlanResponseObject, error) {
+// PreviewServicePlanByKind tells what moving a kind would do.
+func (h handlers) PreviewServicePlanByKind(ctx context.Context, r api.PreviewServicePlanByKindRequestObject) (api.PreviewServicePlanByKindResponseObject, error) {
 	changed, err := h.fleet.PreviewServicePlanByKind(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
 	today, _, err := h.today(ctx)
-	return api.PreviewKindOnPlan200JSONResponse(planEffect(changed, today)), err
+	return api.PreviewServicePlanByKind200JSONResponse(planEffect(changed, today)), err
 }
 
-// PutKindOnPlan moves all units of a kind.
-func (h handlers) PutKindOnPlan(ctx context.Context, r api.PutKindOnPlanRequestObject) (api.PutKindOnPlanResponseObject, error) {
+// AssignServicePlanByKind moves all units of a kind.
+func (h handlers) AssignServicePlanByKind(ctx context.Context, r api.AssignServicePlanByKindRequestObject) (api.AssignServicePlanByKindResponseObject, error) {
 	moved, err := h.fleet.AssignServicePlanByKind(ctx, by(ctx), r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {
 		return nil, err
 	}
-	return api.PutKindOnPlan200JSONResponse{Moved: moved}, nil
+	return api.AssignServicePlanByKind200JSONResponse{Moved: moved}, nil
 }
 
 // today of the fleet, and the zone it is in.

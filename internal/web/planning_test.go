@@ -15,9 +15,9 @@ import (
 // Units go to the plan list, are seen on the Horizon, get other days and come off
 // again; what cannot be meant is told by the field.
 func TestPlanListAPI(t *testing.T) {
-	sent := func(body any, status int) (out api.SentToPlan) {
+	sent := func(body any, status int) (out api.AddedWork) {
 		t.Helper()
-		res, text := ask(t, "POST", "/api/v1/plan-list", body)
+		res, text := ask(t, "POST", "/api/v1/work-list", body)
 		if res.StatusCode != status {
 			t.Fatalf("sent %v: %d %s", body, res.StatusCode, text)
 		}
@@ -37,10 +37,10 @@ func TestPlanListAPI(t *testing.T) {
 	if again := sent(m{"units": []string{"MC-03"}}, http.StatusOK); len(again.Sent) != 0 || !slices.Equal(again.Already, []string{"MC-03"}) {
 		t.Errorf("sent again %+v", again)
 	}
-	onHorizon := func() (planned []api.Planned) {
+	onHorizon := func() (planned []api.WorkItem) {
 		for _, r := range get[api.Horizon](t, "/api/v1/horizon").Rows {
-			if r.Unit.Code == "MC-03" && r.Planned != nil {
-				planned = *r.Planned
+			if r.Unit.Code == "MC-03" && r.Work != nil {
+				planned = *r.Work
 			}
 		}
 		return planned
@@ -48,7 +48,7 @@ func TestPlanListAPI(t *testing.T) {
 	if p := onHorizon(); len(p) != 1 || p[0].From.Format(time.DateOnly) != in(3) || p[0].To.Format(time.DateOnly) != in(10) || p[0].Work != "renewal" {
 		t.Fatalf("on the Horizon %+v", p)
 	}
-	path := fmt.Sprint("/api/v1/plan-list/", onHorizon()[0].Id)
+	path := fmt.Sprint("/api/v1/work-list/", onHorizon()[0].Id)
 	if res, text := ask(t, "PUT", path, m{"from": in(20), "to": in(21)}); res.StatusCode != http.StatusNoContent || onHorizon()[0].From.Format(time.DateOnly) != in(20) {
 		t.Errorf("moved: %d %s", res.StatusCode, text)
 	}
@@ -58,18 +58,18 @@ func TestPlanListAPI(t *testing.T) {
 		}
 	}
 	for field, body := range map[string]any{"/units/1": m{"units": []string{"MC-03", "NO-1"}}, "/units": m{"units": []string{}}, "/from": m{"units": []string{"MC-03"}, "from": "tomorrow"}} {
-		if res, text := ask(t, "POST", "/api/v1/plan-list", body); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"pointer":"`+field+`"`) {
+		if res, text := ask(t, "POST", "/api/v1/work-list", body); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"pointer":"`+field+`"`) {
 			t.Errorf("%v: %d %s", body, res.StatusCode, text)
 		}
 	}
-	if res, text := ask(t, "POST", "/api/v1/plan-list/take-back", m{"ids": got.Sent}); res.StatusCode != http.StatusNoContent || len(onHorizon()) != 0 {
+	if res, text := ask(t, "POST", "/api/v1/work-list/remove", m{"ids": got.Sent}); res.StatusCode != http.StatusNoContent || len(onHorizon()) != 0 {
 		t.Errorf("taken back: %d %s", res.StatusCode, text)
 	}
 	if res, text := ask(t, "PUT", path, m{"from": in(20), "to": in(21)}); res.StatusCode != http.StatusNotFound {
 		t.Errorf("moved when it was off: %d %s", res.StatusCode, text)
 	}
-	lines := get[api.PlanList](t, "/api/v1/plan-list").Lines
-	if !slices.ContainsFunc(lines, func(l api.PlanLine) bool { return l.Unit.Code == "CA-43" && l.Done != nil }) {
+	lines := get[api.WorkList](t, "/api/v1/work-list").Lines
+	if !slices.ContainsFunc(lines, func(l api.WorkLine) bool { return l.Unit.Code == "CA-43" && l.Done != nil }) {
 		t.Error("a test that was made is not done by the books")
 	}
 }
@@ -78,19 +78,19 @@ func TestPlanListAPI(t *testing.T) {
 // bounds, and moves the curve of all their units.
 func TestSitesAPI(t *testing.T) {
 	sites := get[[]api.SiteCold](t, "/api/v1/sites")
-	if len(sites) != 4 || sites[0].Name != "Airstrip" || sites[0].Years != 0 || sites[0].ToldAt != nil {
+	if len(sites) != 4 || sites[0].Name != "Airstrip" || sites[0].Years != 0 || sites[0].ForecastAt != nil {
 		t.Fatalf("sites %+v", sites)
 	}
 	path := fmt.Sprint("/api/v1/sites/", sites[0].Id)
 	for _, winters := range []int{1, 201, -3} {
-		if res, text := ask(t, "PUT", path, m{"winters": winters}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "accepted: 2 to 200") {
+		if res, text := ask(t, "PUT", path, m{"returnPeriod": winters}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "accepted: 2 to 200") {
 			t.Errorf("%d winters: %d %s", winters, res.StatusCode, text)
 		}
 	}
-	if res, text := ask(t, "PUT", path, m{"winters": 30}); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"winters":30`) {
+	if res, text := ask(t, "PUT", path, m{"returnPeriod": 30}); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"returnPeriod":30`) {
 		t.Errorf("30 winters: %d %s", res.StatusCode, text)
 	}
-	if res, text := ask(t, "PUT", "/api/v1/sites/999", m{"winters": 30}); res.StatusCode != http.StatusNotFound {
+	if res, text := ask(t, "PUT", "/api/v1/sites/999", m{"returnPeriod": 30}); res.StatusCode != http.StatusNotFound {
 		t.Errorf("no site: %d %s", res.StatusCode, text)
 	}
 }
@@ -98,14 +98,14 @@ func TestSitesAPI(t *testing.T) {
 // All of a kind at a site go to a plan after a look at what that does.
 func TestKindOnPlanAPI(t *testing.T) {
 	months := 6
-	res, text := ask(t, "POST", "/api/v1/plans", api.PlanInput{Name: "Half a year", School: "interval", Later: api.Interval{Months: &months}, FreezeMargin: 3, Replaced: 0.6})
-	var plan api.RegisterPlan
+	res, text := ask(t, "POST", "/api/v1/service-plans", api.ServicePlanInput{Name: "Half a year", Strategy: "interval", Later: api.Interval{Months: &months}, FreezeMargin: 3, Replaced: 0.6})
+	var plan api.ServicePlan
 	if err := json.Unmarshal(text, &plan); err != nil || res.StatusCode != http.StatusCreated {
 		t.Fatalf("added: %d %s", res.StatusCode, text)
 	}
-	path := fmt.Sprintf("/api/v1/plans/%d/units", plan.Id)
+	path := fmt.Sprintf("/api/v1/service-plans/%d/units", plan.Id)
 	body := m{"kind": "boat", "site": "Harbour yard"}
-	var effect api.PlanEffect
+	var effect api.StatusChanges
 	if res, text = ask(t, "POST", path+"/preview", body); res.StatusCode != http.StatusOK || json.Unmarshal(text, &effect) != nil || effect.NewlyDue == 0 {
 		t.Errorf("preview: %d %.200s", res.StatusCode, text)
 	}

@@ -12,17 +12,17 @@ import (
 	"diligentledger/internal/store"
 )
 
-// ListPlans by name.
-func (h handlers) ListPlans(ctx context.Context, _ api.ListPlansRequestObject) (api.ListPlansResponseObject, error) {
+// ListServicePlans by name.
+func (h handlers) ListServicePlans(ctx context.Context, _ api.ListServicePlansRequestObject) (api.ListServicePlansResponseObject, error) {
 	all, err := h.fleet.ServicePlans(ctx)
-	return api.ListPlans200JSONResponse(each(all, registerPlan)), err
+	return api.ListServicePlans200JSONResponse(each(all, registerPlan)), err
 }
 
-func registerPlan(p store.ServicePlan) api.RegisterPlan {
-	out := api.RegisterPlan{Id: p.ID, Mark: p.Revision(), Units: p.Units, Plan: api.PlanInput{Name: p.Name, School: api.School(p.Strategy),
+func registerPlan(p store.ServicePlan) api.ServicePlan {
+	out := api.ServicePlan{Id: p.ID, Revision: p.Revision(), Units: p.Units, Plan: api.ServicePlanInput{Name: p.Name, Strategy: api.Strategy(p.Strategy),
 		First: interval(p.First), Later: interval(p.Later), FreezeMargin: float64(p.FreezeMargin), Replaced: p.Replaced}}
 	if p.Miles {
-		unit := api.PlanInputDistanceUnitMi
+		unit := api.ServicePlanInputDistanceUnitMi
 		out.Plan.DistanceUnit = &unit
 		for _, i := range []*api.Interval{&out.Plan.First, &out.Plan.Later} {
 			if i.Km != nil {
@@ -40,8 +40,8 @@ func registerPlan(p store.ServicePlan) api.RegisterPlan {
 	return out
 }
 
-func planOf(in api.PlanInput) serviceplan.Plan {
-	miles := in.DistanceUnit != nil && *in.DistanceUnit == api.PlanInputDistanceUnitMi
+func planOf(in api.ServicePlanInput) serviceplan.Plan {
+	miles := in.DistanceUnit != nil && *in.DistanceUnit == api.ServicePlanInputDistanceUnitMi
 	span := func(i api.Interval) serviceplan.Interval {
 		km := value(i.Km)
 		if miles {
@@ -49,7 +49,7 @@ func planOf(in api.PlanInput) serviceplan.Plan {
 		}
 		return serviceplan.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
 	}
-	return serviceplan.Plan{Name: in.Name, Strategy: serviceplan.Strategy(in.School), First: span(in.First), Later: span(in.Later),
+	return serviceplan.Plan{Name: in.Name, Strategy: serviceplan.Strategy(in.Strategy), First: span(in.First), Later: span(in.Later),
 		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
 		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths),
 		HoseYears: value(in.HoseYears), FollowDays: value(in.FollowDays), FollowRuns: value(in.FollowRuns), Miles: miles}
@@ -68,10 +68,10 @@ func by(ctx context.Context) store.Actor {
 	return store.Actor{Name: signedIn(ctx).Name, Address: address(ctx)}
 }
 
-func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanInput) (api.RegisterPlan, error) {
+func (h handlers) save(ctx context.Context, id int64, mark string, in api.ServicePlanInput) (api.ServicePlan, error) {
 	id, err := h.fleet.SaveServicePlan(ctx, by(ctx), id, mark, planOf(in))
 	if err != nil {
-		return api.RegisterPlan{}, err
+		return api.ServicePlan{}, err
 	}
 	all, err := h.fleet.ServicePlans(ctx)
 	for _, saved := range all {
@@ -79,53 +79,53 @@ func (h handlers) save(ctx context.Context, id int64, mark string, in api.PlanIn
 			return registerPlan(saved), err
 		}
 	}
-	return api.RegisterPlan{Id: id, Plan: in}, err
+	return api.ServicePlan{Id: id, Plan: in}, err
 }
 
-// AddPlan to the register.
-func (h handlers) AddPlan(ctx context.Context, r api.AddPlanRequestObject) (api.AddPlanResponseObject, error) {
+// AddServicePlan to the register.
+func (h handlers) AddServicePlan(ctx context.Context, r api.AddServicePlanRequestObject) (api.AddServicePlanResponseObject, error) {
 	p, err := h.save(ctx, 0, "", *r.Body)
 	if err != nil {
 		return nil, err
 	}
-	return api.AddPlan201JSONResponse(p), nil
+	return api.AddServicePlan201JSONResponse(p), nil
 }
 
-// ChangePlan for all units on it, unless somebody else did meanwhile.
-func (h handlers) ChangePlan(ctx context.Context, r api.ChangePlanRequestObject) (api.ChangePlanResponseObject, error) {
+// ChangeServicePlan for all units on it, unless somebody else did meanwhile.
+func (h handlers) ChangeServicePlan(ctx context.Context, r api.ChangeServicePlanRequestObject) (api.ChangeServicePlanResponseObject, error) {
 	p, err := h.save(ctx, r.Id, r.Params.IfMatch, *r.Body)
 	if err != nil {
 		return nil, err
 	}
-	return api.ChangePlan200JSONResponse(p), nil
+	return api.ChangeServicePlan200JSONResponse(p), nil
 }
 
-// PreviewPlan tells what a change would do.
-func (h handlers) PreviewPlan(ctx context.Context, r api.PreviewPlanRequestObject) (api.PreviewPlanResponseObject, error) {
+// PreviewServicePlan tells what a change would do.
+func (h handlers) PreviewServicePlan(ctx context.Context, r api.PreviewServicePlanRequestObject) (api.PreviewServicePlanResponseObject, error) {
 	changed, err := h.fleet.PreviewServicePlan(ctx, r.Id, planOf(*r.Body))
 	if err != nil {
 		return nil, err
 	}
 	today, _, err := h.today(ctx)
-	return api.PreviewPlan200JSONResponse(planEffect(changed, today)), err
+	return api.PreviewServicePlan200JSONResponse(planEffect(changed, today)), err
 }
 
-func planEffect(changed []fleet.StatusChange, today measure.Date) api.PlanEffect {
-	out := api.PlanEffect{Today: date(today), Rows: make([]api.PlanEffectRow, 0, len(changed))}
+func planEffect(changed []fleet.StatusChange, today measure.Date) api.StatusChanges {
+	out := api.StatusChanges{Today: date(today), Rows: make([]api.StatusChange, 0, len(changed))}
 	for _, c := range changed {
 		due := func(o clock.UnitStatus) bool { return o.Verdict.Rank() <= clock.Due.Rank() }
 		switch before, after := due(c.Before), due(c.After); {
 		case after && !before:
 			out.NewlyDue++
 		case before && !after:
-			out.Relieved++
+			out.NoLongerDue++
 		}
-		out.Rows = append(out.Rows, api.PlanEffectRow{Unit: unitName(c.Unit.UnitName), Before: outlook(c.Before, today), After: outlook(c.After, today)})
+		out.Rows = append(out.Rows, api.StatusChange{Unit: unitName(c.Unit.UnitName), Before: outlook(c.Before, today), After: outlook(c.After, today)})
 	}
 	return out
 }
 
-// PutOnPlan moves a unit.
-func (h handlers) PutOnPlan(ctx context.Context, r api.PutOnPlanRequestObject) (api.PutOnPlanResponseObject, error) {
-	return api.PutOnPlan204Response{}, h.fleet.AssignServicePlan(ctx, by(ctx), r.Code, r.Body.Plan)
+// AssignServicePlan moves a unit.
+func (h handlers) AssignServicePlan(ctx context.Context, r api.AssignServicePlanRequestObject) (api.AssignServicePlanResponseObject, error) {
+	return api.AssignServicePlan204Response{}, h.fleet.AssignServicePlan(ctx, by(ctx), r.Code, r.Body.Plan)
 }

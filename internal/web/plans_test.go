@@ -14,16 +14,16 @@ import (
 // A plan is looked at before it is changed, changed, and the audit tells; a plan
 // that cannot be meant is told why.
 func TestPlans(t *testing.T) {
-	plans := get[[]api.RegisterPlan](t, "/api/v1/plans")
-	at := slices.IndexFunc(plans, func(p api.RegisterPlan) bool { return p.Plan.Name == "Motorcycle" })
+	plans := get[[]api.ServicePlan](t, "/api/v1/service-plans")
+	at := slices.IndexFunc(plans, func(p api.ServicePlan) bool { return p.Plan.Name == "Motorcycle" })
 	if at < 0 || plans[at].Units < 5 || plans[at].Plan.TestMonths == nil || *plans[at].Plan.TestMonths != 12 {
 		t.Fatalf("plans %+v", plans)
 	}
-	path := fmt.Sprint("/api/v1/plans/", plans[at].Id)
+	path := fmt.Sprint("/api/v1/service-plans/", plans[at].Id)
 	shorter := plans[at].Plan
 	months := 6
 	shorter.First.Months, shorter.Later.Months = &months, &months
-	var effect api.PlanEffect
+	var effect api.StatusChanges
 	res, text := ask(t, "POST", path+"/preview", shorter)
 	if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK || effect.NewlyDue < 2 || len(effect.Rows) < effect.NewlyDue {
 		t.Errorf("six months for all motorcycles: %d %.300s", res.StatusCode, text)
@@ -38,12 +38,12 @@ func TestPlans(t *testing.T) {
 	}
 	bad := shorter
 	bad.Later = api.Interval{}
-	if res, text := ask(t, "PUT", path, bad, "If-Match", plans[at].Mark); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later"`) {
+	if res, text := ask(t, "PUT", path, bad, "If-Match", plans[at].Revision); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later"`) {
 		t.Errorf("a plan without a limit: %d %s", res.StatusCode, text)
 	}
 	taken := shorter
 	taken.Name = "Pool car"
-	if res, text := ask(t, "PUT", path, taken, "If-Match", plans[at].Mark); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/name"`) {
+	if res, text := ask(t, "PUT", path, taken, "If-Match", plans[at].Revision); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/name"`) {
 		t.Errorf("another plan's name: %d %s", res.StatusCode, text)
 	}
 	if res, text := ask(t, "PUT", path, shorter); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "If-Match") {
@@ -58,7 +58,7 @@ func TestPlans(t *testing.T) {
 	if res, text := ask(t, "POST", path+"/preview", never); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later/months"`) || !strings.Contains(string(text), "0 is not accepted") {
 		t.Errorf("every nought months: %d %s", res.StatusCode, text)
 	}
-	if res, text := ask(t, "POST", "/api/v1/plans/99999/preview", shorter); res.StatusCode != http.StatusNotFound {
+	if res, text := ask(t, "POST", "/api/v1/service-plans/99999/preview", shorter); res.StatusCode != http.StatusNotFound {
 		t.Errorf("no such plan: %d %s", res.StatusCode, text)
 	}
 	half := plans[at].Plan
@@ -66,34 +66,34 @@ func TestPlans(t *testing.T) {
 	if res, text := ask(t, "POST", path+"/preview", half); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "140 % is not accepted") || !strings.Contains(string(text), "10 to 100 %") {
 		t.Errorf("more than all of it: %d %s", res.StatusCode, text)
 	}
-	if res, text := ask(t, "PUT", path, plans[at].Plan, "If-Match", plans[at].Mark); res.StatusCode != http.StatusOK {
+	if res, text := ask(t, "PUT", path, plans[at].Plan, "If-Match", plans[at].Revision); res.StatusCode != http.StatusOK {
 		t.Errorf("as it stands: %d %s", res.StatusCode, text)
 	}
-	unit, miles := api.PlanInputDistanceUnitMi, 8_000.0
+	unit, miles := api.ServicePlanInputDistanceUnitMi, 8_000.0
 	inMiles := shorter
 	inMiles.Name, inMiles.DistanceUnit, inMiles.First.Km, inMiles.Later.Km, inMiles.Later.Miles = "Motorcycle, in miles", &unit, nil, nil, &miles
-	res, text = ask(t, "POST", "/api/v1/plans", inMiles)
-	var told api.RegisterPlan
+	res, text = ask(t, "POST", "/api/v1/service-plans", inMiles)
+	var told api.ServicePlan
 	if err := json.Unmarshal(text, &told); err != nil || res.StatusCode != http.StatusCreated || told.Plan.Later.Miles == nil || *told.Plan.Later.Miles != 8000 || told.Plan.Later.Km != nil {
 		t.Errorf("8,000 miles: %d %s", res.StatusCode, text)
 	}
 	miles = 900_000
-	if res, text := ask(t, "POST", "/api/v1/plans", inMiles); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later/miles"`) {
+	if res, text := ask(t, "POST", "/api/v1/service-plans", inMiles); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/later/miles"`) {
 		t.Errorf("900,000 miles: %d %s", res.StatusCode, text)
 	}
 	shorter.Name = "Motorcycle, half a year"
-	res, text = ask(t, "POST", "/api/v1/plans", shorter)
-	var added api.RegisterPlan
+	res, text = ask(t, "POST", "/api/v1/service-plans", shorter)
+	var added api.ServicePlan
 	if err := json.Unmarshal(text, &added); err != nil || res.StatusCode != http.StatusCreated || added.Units != 0 {
 		t.Fatalf("added: %d %s", res.StatusCode, text)
 	}
-	if res, text := ask(t, "PUT", "/api/v1/units/MC-01/plan", m{"plan": added.Id}); res.StatusCode != http.StatusNoContent {
+	if res, text := ask(t, "PUT", "/api/v1/units/MC-01/service-plan", m{"plan": added.Id}); res.StatusCode != http.StatusNoContent {
 		t.Errorf("put on it: %d %s", res.StatusCode, text)
 	}
-	if a := get[api.Account](t, "/api/v1/units/MC-01"); a.Plan.Name != shorter.Name || *a.Plan.Later.Months != 6 {
-		t.Errorf("the unit's plan: %+v", a.Plan)
+	if a := get[api.Account](t, "/api/v1/units/MC-01"); a.ServicePlan.Name != shorter.Name || *a.ServicePlan.Later.Months != 6 {
+		t.Errorf("the unit's plan: %+v", a.ServicePlan)
 	}
-	for where, status := range map[string]int{"/api/v1/units/ZZ-1/plan": http.StatusNotFound, "/api/v1/units/MC-01/plan": http.StatusNotFound} {
+	for where, status := range map[string]int{"/api/v1/units/ZZ-1/service-plan": http.StatusNotFound, "/api/v1/units/MC-01/service-plan": http.StatusNotFound} {
 		if res, text := ask(t, "PUT", where, m{"plan": 99_999}); res.StatusCode != status {
 			t.Errorf("%s: %d %s", where, res.StatusCode, text)
 		}

@@ -77,7 +77,7 @@ func TestUnreadable(t *testing.T) {
 		}
 	}
 	for _, n := range []string{"9223372036854775808", "-9223372036854775809", "1e30", "0.5", "100000000000000000000000"} {
-		res, p, text := raw(t, "/api/v1/plan-list/take-back", `{"ids":[`+n+`]}`)
+		res, p, text := raw(t, "/api/v1/work-list/remove", `{"ids":[`+n+`]}`)
 		if res.StatusCode < 400 || res.StatusCode >= 500 || p.Detail == nil || *p.Detail == "" {
 			t.Errorf("an id of %s: %d %.300s", n, res.StatusCode, text)
 		}
@@ -116,7 +116,7 @@ func TestAnswerFits(t *testing.T) {
 		"a long key": `{"` + long + `":1}`, "a long id": `{"id":"` + long + `"}`, "a long kind": `{"kind":"` + long + `"}`,
 		"text after": `{} ` + long, "few keys": `{"a":1,"b":2}`,
 	} {
-		for _, path := range []string{"/api/v1/units/CA-22/entries", "/api/v1/units/CA-22/entries/preview", "/api/v1/people", "/api/v1/plan-list/take-back", "/api/v1/numbers"} {
+		for _, path := range []string{"/api/v1/units/CA-22/entries", "/api/v1/units/CA-22/entries/preview", "/api/v1/people", "/api/v1/work-list/remove", "/api/v1/numbers"} {
 			res, p, text := raw(t, path, body)
 			if res.StatusCode < 400 || p.Detail == nil {
 				t.Errorf("%s to %s: %d %.200s", name, path, res.StatusCode, text)
@@ -135,7 +135,7 @@ func TestAnswerFits(t *testing.T) {
 // A name in letters of another script that looks like somebody's is asked about.
 func TestLookAlike(t *testing.T) {
 	invite := func(name, email string, sure bool) (*http.Response, api.Problem) {
-		res, text := ask(t, "POST", "/api/v1/people", m{"name": name, "email": email, "role": "reader", "sure": sure})
+		res, text := ask(t, "POST", "/api/v1/people", m{"name": name, "email": email, "role": "reader", "confirmed": sure})
 		var p api.Problem
 		if res.StatusCode >= 400 {
 			if err := json.Unmarshal(text, &p); err != nil {

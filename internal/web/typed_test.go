@@ -56,7 +56,7 @@ func TestTypedNumbers(t *testing.T) {
 			}
 			continue
 		}
-		var effect api.Effect
+		var effect api.EntryEffect
 		if err := json.Unmarshal(text, &effect); err != nil || !strings.Contains(string(text), fmt.Sprint(c.litres)) {
 			t.Errorf("%s: %v, %.200s", c.name, err, text)
 		}
@@ -86,7 +86,7 @@ func TestLeapIsAsked(t *testing.T) {
 	if n := len(account().Lines); n != len(before.Lines) {
 		t.Fatalf("%d lines were written", n-len(before.Lines))
 	}
-	leap["sure"] = true
+	leap["confirmed"] = true
 	if res, text := ask(t, "POST", "/api/v1/units/CA-37/entries", leap); res.StatusCode != http.StatusCreated {
 		t.Fatalf("confirmed: %d %s", res.StatusCode, text)
 	}
@@ -153,7 +153,7 @@ func TestZones(t *testing.T) {
 		if res, text := ask(t, "PUT", path, m{"zone": zone}); res.StatusCode != 200 {
 			t.Errorf("%q: %d %s", zone, res.StatusCode, text)
 		}
-		if s := get[[]api.SiteCold](t, "/api/v1/sites")[0]; s.OwnZone != (zone != "") || zone != "" && s.Zone != zone || s.Winters != site.Winters {
+		if s := get[[]api.SiteCold](t, "/api/v1/sites")[0]; s.OwnZone != (zone != "") || zone != "" && s.Zone != zone || s.ReturnPeriod != site.ReturnPeriod {
 			t.Errorf("%q: %+v", zone, s)
 		}
 	}

@@ -239,10 +239,10 @@ func TestMorning(t *testing.T) {
 // the units.
 func TestMorningSections(t *testing.T) {
 	m := get[api.Morning](t, "/api/v1/morning")
-	find := func(code string) *api.OffBookRow {
-		for i := range m.OffBook {
-			if m.OffBook[i].Unit.Code == code {
-				return &m.OffBook[i]
+	find := func(code string) *api.DiscrepancyRow {
+		for i := range m.Discrepancies {
+			if m.Discrepancies[i].Unit.Code == code {
+				return &m.Discrepancies[i]
 			}
 		}
 		return nil
@@ -264,14 +264,14 @@ func TestMorningSections(t *testing.T) {
 		t.Errorf("the next nights catch %v", caught)
 	}
 	owes := false
-	for _, r := range m.Owed {
+	for _, r := range m.PendingChecks {
 		owes = owes || r.Unit.Code == "TK-32"
 		if r.Clock.Kind != "follow_up" {
 			t.Errorf("%s owes a %s", r.Unit.Code, r.Clock.Kind)
 		}
 	}
 	if !owes {
-		t.Errorf("TK-32 was renewed yesterday and owes nothing: %+v", m.Owed)
+		t.Errorf("TK-32 was renewed yesterday and owes nothing: %+v", m.PendingChecks)
 	}
 }
 
@@ -339,9 +339,9 @@ func TestWriteEntry(t *testing.T) {
 	if res, text := ask(t, "POST", "/api/v1/units/CA-22/entries", body); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "The same premix first") || !strings.Contains(string(text), `"question":true`) {
 		t.Errorf("water onto a premix: %d %s", res.StatusCode, text)
 	}
-	body["sure"] = true
+	body["confirmed"] = true
 	res, text := ask(t, "POST", "/api/v1/units/CA-22/entries/preview", body)
-	var effect api.Effect
+	var effect api.EntryEffect
 	if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK {
 		t.Fatalf("preview: %d %s", res.StatusCode, text)
 	}
@@ -371,7 +371,7 @@ func TestWriteEntry(t *testing.T) {
 	if len(after.Lines) != len(before.Lines)+1 || !strings.Contains(string(last.Body), `"volume":{"unit":"qt_us","value":1.9}`) || *last.RecordedBy != "E. Marrow" {
 		t.Errorf("read back: %d lines, %+v", len(after.Lines), last)
 	}
-	if *after.ProtectsTo != *effect.After.ProtectsTo || after.Outlook.Clocks[0].Kind != effect.After.Outlook.Clocks[0].Kind {
+	if *after.ProtectsTo != *effect.After.ProtectsTo || after.Status.Clocks[0].Kind != effect.After.Status.Clocks[0].Kind {
 		t.Errorf("protects to %v, previewed %v", *after.ProtectsTo, *effect.After.ProtectsTo)
 	}
 }
@@ -414,7 +414,7 @@ func TestWriteEveryKind(t *testing.T) {
 		t.Errorf("%d kinds are tried of %d", len(all), len(ledger.Kinds))
 	}
 	for i, e := range all {
-		e["at"], e["sure"] = at.Add(time.Duration(i)*time.Minute).Format(time.RFC3339), true
+		e["at"], e["confirmed"] = at.Add(time.Duration(i)*time.Minute).Format(time.RFC3339), true
 		if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", e); res.StatusCode != http.StatusOK {
 			t.Errorf("preview of %s: %d %s", e["kind"], res.StatusCode, text)
 		}

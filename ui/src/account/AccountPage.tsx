@@ -19,7 +19,7 @@ import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
 import { Blended, LedgerPage, LedgerTools, inside, pageful } from "./LedgerPage";
 import { ProtectionDrawing } from "./ProtectionDrawing";
-import { Disagreement, Standing } from "./Standing";
+import { Discrepancy, Standing } from "./Standing";
 
 /** What is being written, as the address has it. */
 function writingOf(query: URLSearchParams, account: Account | undefined): Writing | undefined {
@@ -139,7 +139,7 @@ export function AccountPage() {
             </Flex>
           </Box>
           <Box gridColumn={{ xl: "2" }} gridRow={{ xl: "1 / span 2" }}>
-            <Disagreement
+            <Discrepancy
               account={data}
               onBalance={mayWrite ? go.balance : undefined}
               onTest={mayWrite ? () => go.write({ kind: "freeze_test", key: "f", words: "freeze test" }) : undefined}
@@ -221,14 +221,14 @@ function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void;
 }
 
 function Opening({ account }: { account: Account }) {
-  const governing = account.outlook.clocks[0];
+  const governing = account.status.clocks[0];
   const age = meanAge(account.balance);
   return (
     <Flex gap="12px" align="center" data-testid="opening">
-      <Vial verdict={account.outlook.verdict} left={governing?.left} />
+      <Vial verdict={account.status.verdict} left={governing?.remaining} />
       <Box>
         <Text>
-          <b>{verdictWords[account.outlook.verdict]}</b> · protects to{" "}
+          <b>{verdictWords[account.status.verdict]}</b> · protects to{" "}
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
           {account.protectsTo !== undefined && ` ${protectedBy(account)}`}
           {account.mixed && " · EG and PG are mixed"}
@@ -282,7 +282,7 @@ function BenchLinks({ account }: { account: Account }) {
     strength: `${protectsTo.toFixed(1)} C`,
     capacity: `${account.capacity} L`,
     night: `${account.coldest.toFixed(1)} C`,
-    margin: String(account.plan.freezeMargin),
+    margin: String(account.servicePlan.freezeMargin),
     // What one drain reaches is not in the register: it must be typed.
     drainable: "",
     rated: account.cap === undefined ? "" : `${account.cap} kPa`,
@@ -311,11 +311,11 @@ function BenchLinks({ account }: { account: Account }) {
 }
 
 function PlanOf({ account }: { account: Account }) {
-  const { plan } = account;
+  const { servicePlan } = account;
   return (
     <Text mt="14px" fontSize="14px" color="faint">
-      Plan “{plan.name}”: first {allowed(plan.first)}, later {allowed(plan.later)}; {figure(plan.freezeMargin)} K to
-      spare on the coldest night. The maker’s manual overrides it.
+      Plan “{servicePlan.name}”: first {allowed(servicePlan.first)}, later {allowed(servicePlan.later)};{" "}
+      {figure(servicePlan.freezeMargin)} K to spare on the coldest night. The maker’s manual overrides it.
     </Text>
   );
 }

@@ -11,7 +11,7 @@ export function Clocks({ account }: { account: Account }) {
       <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">
         what runs out first
       </Text>
-      {account.outlook.clocks.map((c) => (
+      {account.status.clocks.map((c) => (
         <ClockLine key={c.kind} clock={c} account={account} />
       ))}
     </Box>
@@ -23,7 +23,7 @@ function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
     <Collapsible.Root>
       <Box borderBottomWidth="1px" borderColor="rule" py="8px" data-clock={clock.kind}>
         <Flex gap="10px" align="flex-start">
-          <Vial verdict={clock.verdict} left={clock.left} />
+          <Vial verdict={clock.verdict} left={clock.remaining} />
           <Box flex="1" minW="0">
             <Text>
               <b>{clockNames[clock.kind]}</b> {reason(clock, account.unit.site)}

@@ -1,11 +1,11 @@
 import { Box, Text } from "@chakra-ui/react";
-import type { Moment, Schemas } from "../api/client";
+import type { EntryEffectSide, Schemas } from "../api/client";
 import { figure, longDay } from "../words/figures";
 import { explains, reconciles } from "../words/lines";
 import { clockNames, noteWords, quietNotes, reason, verdictWords } from "../words/reasons";
 
 /** What an entry would do: the books before and after it, and what is due next. */
-export function EffectOf({ effect, site, today }: { effect: Schemas["Effect"]; site: string; today: string }) {
+export function EffectOf({ effect, site, today }: { effect: Schemas["EntryEffect"]; site: string; today: string }) {
   const { before, after, line } = effect;
   const [quiet, loud] = [true, false].map((q) =>
     line.notes.filter((n) => quietNotes.has(n) === q).map((n) => noteWords[n]),
@@ -53,14 +53,14 @@ function Change(p: { name: string; a: number | undefined; b: number | undefined;
   );
 }
 
-function next(m: Moment, today: string): string {
-  const governing = m.outlook.clocks[0];
+function next(m: EntryEffectSide, today: string): string {
+  const governing = m.status.clocks[0];
   if (!governing) return "";
   const due = governing.due ? (governing.due === today ? "today" : longDay(governing.due)) : "no day";
-  return `${clockNames[governing.kind].toLowerCase()}, ${verdictWords[m.outlook.verdict]}, ${due}`;
+  return `${clockNames[governing.kind].toLowerCase()}, ${verdictWords[m.status.verdict]}, ${due}`;
 }
 
-function governingReason(m: Moment, site: string): string {
-  const governing = m.outlook.clocks[0];
+function governingReason(m: EntryEffectSide, site: string): string {
+  const governing = m.status.clocks[0];
   return governing ? reason(governing, site) : "";
 }

@@ -122,7 +122,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
     setWritten("");
     write.reset();
     // What was confirmed was confirmed of what was typed by then.
-    setDraft({ ...draft, sure: undefined, ...part });
+    setDraft({ ...draft, confirmed: undefined, ...part });
   }
   function submit(event: SyntheticEvent) {
     event.preventDefault();
@@ -195,7 +195,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
           {write.isPending ? "writing …" : draft.strikes ? "strike the old line and write this one" : "write it down"}
         </Submit>
         {asked(refusal) && (
-          <Checkbox.Root ml="16px" mt="8px" checked={false} onCheckedChange={() => change({ sure: true })}>
+          <Checkbox.Root ml="16px" mt="8px" checked={false} onCheckedChange={() => change({ confirmed: true })}>
             <Checkbox.HiddenInput />
             <Checkbox.Control borderColor="faint" />
             <Checkbox.Label>{asked(refusal)}</Checkbox.Label>

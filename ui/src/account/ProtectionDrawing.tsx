@@ -103,7 +103,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
       .curve(curveStepAfter)(steps) ?? "";
   const relied = account.protectsTo;
   const last = tests.at(-1);
-  const caught = account.outlook.clocks.find((c) => c.kind === "freeze");
+  const caught = account.status.clocks.find((c) => c.kind === "freeze");
   const tooCold = caught?.due !== undefined && caught.due <= account.today;
   const says = [
     `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,

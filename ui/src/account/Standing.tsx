@@ -8,21 +8,21 @@ import { word, wordsOf } from "../words/names";
 export type Balance = (line: Line, which: number) => void;
 
 /** Book and test disagree: what may explain it by what it proposes, and the test or the entry that comes next. */
-export function Disagreement(p: {
+export function Discrepancy(p: {
   account: Account;
   onBalance?: Balance | undefined;
   onTest?: (() => void) | undefined;
 }) {
-  const { disagreement, lines } = p.account;
-  const line = lines.find((l) => l.id === disagreement?.line);
-  if (!disagreement || !line?.test) return null;
+  const { discrepancy, lines } = p.account;
+  const line = lines.find((l) => l.id === discrepancy?.line);
+  if (!discrepancy || !line?.test) return null;
   const { test, explanations = [] } = line;
   const off = test.book === undefined ? 0 : Math.abs(test.measured - test.book);
   const title = test.trusted
     ? `The book and the test of ${shortDay(line.at)} disagree by ${figure(off)}\u00a0K.`
     : `The test of ${shortDay(line.at)} says nothing as it was read.`;
-  const retest = !disagreement.confirmed;
-  const apart = explanations.find((x) => x.apart)?.apart;
+  const retest = !discrepancy.confirmed;
+  const apart = explanations.find((x) => x.distinguish)?.distinguish;
   return (
     <Box
       as="section"
@@ -36,7 +36,7 @@ export function Disagreement(p: {
       <Text as="h2" fontWeight="700">
         {title}
       </Text>
-      {disagreement.waits && (
+      {discrepancy.waits && (
         <Text mt="4px">It reads colder than the book: the book counts until a second, zeroed test shows the same.</Text>
       )}
       {retest && (
@@ -50,7 +50,7 @@ export function Disagreement(p: {
           <Cause
             key={x.cause}
             x={x}
-            first={i === 0 || x.apart !== undefined}
+            first={i === 0 || x.distinguish !== undefined}
             onBalance={p.onBalance && x.balance && !retest ? () => p.onBalance?.(line, i) : undefined}
           />
         ))}
@@ -59,7 +59,7 @@ export function Disagreement(p: {
   );
 }
 
-const tellsApart: Record<NonNullable<Explanation["apart"]>, string> = {
+const tellsApart: Record<NonNullable<Explanation["distinguish"]>, string> = {
   second_instrument:
     "Two explanations are about as likely. A second reading with another instrument distinguishes them.",
   other_scale:
@@ -139,7 +139,7 @@ export function Standing({ account }: { account: Account }) {
     rows.push([word(`stop_${s.cause}`), `${stopWords[s.cause](s)} (${shortDay(s.at)})`, true]);
   for (const d of account.defects.filter((d) => !account.stops.some((s) => s.cause === "defect" && s.about === d.what)))
     rows.push(["defect", `${d.what} (${word(d.severity)}, ${shortDay(d.at)})`, false]);
-  for (const o of account.owed) rows.push(["owed", `${word(o.what)}, since ${shortDay(o.since)}`, false]);
+  for (const o of account.pendingChecks) rows.push(["owed", `${word(o.what)}, since ${shortDay(o.since)}`, false]);
   if (account.laidUp)
     rows.push([
       "laid up",

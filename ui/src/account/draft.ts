@@ -10,7 +10,7 @@ export interface Draft {
   readonly when: string;
   readonly told: Readonly<Record<string, string>>;
   /** What the server asked about has been confirmed. */
-  readonly sure?: boolean;
+  readonly confirmed?: boolean;
   /** The entry this one takes the place of, and why. */
   readonly strikes?: string;
   readonly why: string;
@@ -112,7 +112,7 @@ export function toEntry(
   // The share of blocked fins stands on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
-  if (draft.sure) entry.sure = true;
+  if (draft.confirmed) entry.confirmed = true;
   if (draft.strikes) {
     if (draft.why.trim() === "") reader.missing = true;
     entry.strikes = { id: ids.strike, entry: draft.strikes, why: draft.why.trim() };

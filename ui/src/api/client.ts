@@ -13,7 +13,7 @@ export type Role = Schemas["Role"];
 export type Session = Schemas["Session"];
 export type Line = Schemas["Line"];
 export type MeasureUnit = Schemas["MeasureUnit"];
-export type Moment = Schemas["Moment"];
+export type EntryEffectSide = Schemas["EntryEffectSide"];
 export type Product = Schemas["Product"];
 export type Reading = Schemas["Reading"];
 export type Typed = Schemas["Typed"];
@@ -77,18 +77,18 @@ export const api = {
     answer(client.GET("/api/v1/links/{token}", { params: { path: { token } }, signal })),
   choose: (token: string, body: { password: string; name?: string; email?: string }) =>
     answer(client.POST("/api/v1/links/{token}", { params: { path: { token } }, body })),
-  plans: (signal?: AbortSignal) => answer(client.GET("/api/v1/plans", { signal })),
-  addPlan: (body: Schemas["PlanInput"]) => answer(client.POST("/api/v1/plans", { body })),
-  changePlan: (id: number, mark: string, body: Schemas["PlanInput"]) =>
-    answer(client.PUT("/api/v1/plans/{id}", { params: { path: { id }, header: { "If-Match": mark } }, body })),
-  previewPlan: (id: number, body: Schemas["PlanInput"], signal?: AbortSignal) =>
-    answer(client.POST("/api/v1/plans/{id}/preview", { params: { path: { id } }, body, signal })),
-  putOnPlan: (code: string, plan: number) =>
-    answer(client.PUT("/api/v1/units/{code}/plan", { params: { path: { code } }, body: { plan } })),
+  plans: (signal?: AbortSignal) => answer(client.GET("/api/v1/service-plans", { signal })),
+  addServicePlan: (body: Schemas["ServicePlanInput"]) => answer(client.POST("/api/v1/service-plans", { body })),
+  changeServicePlan: (id: number, mark: string, body: Schemas["ServicePlanInput"]) =>
+    answer(client.PUT("/api/v1/service-plans/{id}", { params: { path: { id }, header: { "If-Match": mark } }, body })),
+  previewServicePlan: (id: number, body: Schemas["ServicePlanInput"], signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/service-plans/{id}/preview", { params: { path: { id } }, body, signal })),
+  assignServicePlan: (code: string, plan: number) =>
+    answer(client.PUT("/api/v1/units/{code}/service-plan", { params: { path: { code } }, body: { plan } })),
   previewKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }, signal?: AbortSignal) =>
-    answer(client.POST("/api/v1/plans/{id}/units/preview", { params: { path: { id } }, body, signal })),
+    answer(client.POST("/api/v1/service-plans/{id}/units/preview", { params: { path: { id } }, body, signal })),
   putKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
-    answer(client.PUT("/api/v1/plans/{id}/units", { params: { path: { id } }, body })),
+    answer(client.PUT("/api/v1/service-plans/{id}/units", { params: { path: { id } }, body })),
   sites: (signal?: AbortSignal) => answer(client.GET("/api/v1/sites", { signal })),
   changeSite: (id: number, body: { winters?: number; zone?: string }) =>
     answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body })),
@@ -96,14 +96,14 @@ export const api = {
   changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),
   numbers: (texts: Record<string, string>, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
-  planList: (signal?: AbortSignal) => answer(client.GET("/api/v1/plan-list", { signal })),
-  sendToPlan: (body: { units: string[]; from?: string; to?: string }) =>
-    answer(client.POST("/api/v1/plan-list", { body })),
-  movePlanned: (id: number, from: string, to: string) =>
-    answer(client.PUT("/api/v1/plan-list/{id}", { params: { path: { id } }, body: { from, to } })),
-  takeBack: (ids: number[]) => answer(client.POST("/api/v1/plan-list/take-back", { body: { ids } })),
+  planList: (signal?: AbortSignal) => answer(client.GET("/api/v1/work-list", { signal })),
+  addWork: (body: { units: string[]; from?: string; to?: string }) =>
+    answer(client.POST("/api/v1/work-list", { body })),
+  rescheduleWork: (id: number, from: string, to: string) =>
+    answer(client.PUT("/api/v1/work-list/{id}", { params: { path: { id } }, body: { from, to } })),
+  takeBack: (ids: number[]) => answer(client.POST("/api/v1/work-list/remove", { body: { ids } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
-  invite: (body: { name: string; email: string; role: Role; sure?: boolean }) =>
+  invite: (body: { name: string; email: string; role: Role; confirmed?: boolean }) =>
     answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
   changePerson: (id: number, body: { role?: Role; active?: boolean }) =>

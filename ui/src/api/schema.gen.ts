@@ -195,7 +195,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Mail a one-time link to the person of that address, if there is one. The answer does not tell. */
-        post: operations["forgotPassword"];
+        post: operations["requestPasswordReset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -222,7 +222,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plans": {
+    "/api/v1/service-plans": {
         parameters: {
             query?: never;
             header?: never;
@@ -230,17 +230,17 @@ export interface paths {
             cookie?: never;
         };
         /** The service plans and how many units are on each. */
-        get: operations["listPlans"];
+        get: operations["listServicePlans"];
         put?: never;
         /** Add a plan. */
-        post: operations["addPlan"];
+        post: operations["addServicePlan"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plans/{id}": {
+    "/api/v1/service-plans/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -251,7 +251,7 @@ export interface paths {
         };
         get?: never;
         /** Change a plan, for all units on it. */
-        put: operations["changePlan"];
+        put: operations["changeServicePlan"];
         post?: never;
         delete?: never;
         options?: never;
@@ -259,7 +259,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plans/{id}/preview": {
+    "/api/v1/service-plans/{id}/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -271,14 +271,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Which units would stand otherwise if the plan were so. Nothing is stored. */
-        post: operations["previewPlan"];
+        post: operations["previewServicePlan"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plans/{id}/units": {
+    "/api/v1/service-plans/{id}/units": {
         parameters: {
             query?: never;
             header?: never;
@@ -289,7 +289,7 @@ export interface paths {
         };
         get?: never;
         /** Put all units of a kind on a plan, everywhere or at one site. */
-        put: operations["putKindOnPlan"];
+        put: operations["assignServicePlanByKind"];
         post?: never;
         delete?: never;
         options?: never;
@@ -297,7 +297,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plans/{id}/units/preview": {
+    "/api/v1/service-plans/{id}/units/preview": {
         parameters: {
             query?: never;
             header?: never;
@@ -309,7 +309,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Which units would stand otherwise if all of a kind were on the plan. Nothing is stored. */
-        post: operations["previewKindOnPlan"];
+        post: operations["previewServicePlanByKind"];
         delete?: never;
         options?: never;
         head?: never;
@@ -352,7 +352,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plan-list": {
+    "/api/v1/work-list": {
         parameters: {
             query?: never;
             header?: never;
@@ -360,17 +360,17 @@ export interface paths {
             cookie?: never;
         };
         /** The work that is meant to be done, the earliest first. */
-        get: operations["listPlanned"];
+        get: operations["listWork"];
         put?: never;
         /** Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
-        post: operations["sendToPlan"];
+        post: operations["addWork"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plan-list/take-back": {
+    "/api/v1/work-list/remove": {
         parameters: {
             query?: never;
             header?: never;
@@ -380,14 +380,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take lines off the plan list. */
-        post: operations["takeBackPlanned"];
+        post: operations["removeWork"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/plan-list/{id}": {
+    "/api/v1/work-list/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -398,7 +398,7 @@ export interface paths {
         };
         get?: never;
         /** Give a line other days. */
-        put: operations["movePlanned"];
+        put: operations["rescheduleWork"];
         post?: never;
         delete?: never;
         options?: never;
@@ -406,7 +406,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/units/{code}/plan": {
+    "/api/v1/units/{code}/service-plan": {
         parameters: {
             query?: never;
             header?: never;
@@ -418,7 +418,7 @@ export interface paths {
         };
         get?: never;
         /** Put a unit on another plan. */
-        put: operations["putOnPlan"];
+        put: operations["assignServicePlan"];
         post?: never;
         delete?: never;
         options?: never;
@@ -785,8 +785,8 @@ export interface components {
              * @description When it happened.
              */
             at: string;
-            /** @description The writer has confirmed what was asked about; see question in FieldProblem. */
-            sure?: boolean;
+            /** @description The author has confirmed what was asked about; see question in FieldProblem. */
+            confirmed?: boolean;
             strikes?: components["schemas"]["StrikesInput"];
             opening?: components["schemas"]["OpeningBody"];
             renewal?: components["schemas"]["RenewalBody"];
@@ -1276,13 +1276,13 @@ export interface components {
              * Format: double
              * @description Share of the interval left, 0 to 1.
              */
-            left?: number;
+            remaining?: number;
             reason: components["schemas"]["Reason"];
             /** @enum {string} */
             interval?: "first" | "later" | "conventional";
             unit?: components["schemas"]["MeasureUnit"];
         };
-        Outlook: {
+        UnitStatus: {
             verdict: components["schemas"]["Verdict"];
             /** @description The governing clock first. */
             clocks: components["schemas"]["Clock"][];
@@ -1313,15 +1313,15 @@ export interface components {
             /** @description Every unit with its governing clock, soonest due first. */
             rows: components["schemas"]["MorningRow"][];
             /** @description Checks owed today, whatever governs the unit. */
-            owed: components["schemas"]["MorningRow"][];
+            pendingChecks: components["schemas"]["MorningRow"][];
             /** @description Books that do not balance, with what explains it. */
-            offBook: components["schemas"]["OffBookRow"][];
+            discrepancies: components["schemas"]["DiscrepancyRow"][];
             /** @description The units that the next ten nights would catch, by site, the first night first. */
             nights: components["schemas"]["MorningRow"][];
             /** @description The coldest of the next ten nights at each site, by site. */
             ahead: components["schemas"]["NightAhead"][];
         };
-        OffBookRow: {
+        DiscrepancyRow: {
             unit: components["schemas"]["UnitName"];
             /**
              * Format: date-time
@@ -1335,10 +1335,10 @@ export interface components {
             likeliest?: components["schemas"]["Explanation"];
         };
         /** @enum {string} */
-        School: "interval" | "condition" | "sealed";
-        PlanInput: {
+        Strategy: "interval" | "condition" | "sealed";
+        ServicePlanInput: {
             name: string;
-            school: components["schemas"]["School"];
+            strategy: components["schemas"]["Strategy"];
             /**
              * @description In what its distances are given; km when it is left out.
              * @enum {string}
@@ -1367,34 +1367,34 @@ export interface components {
             followRuns?: number;
             hoseMonths?: number;
         };
-        RegisterPlan: {
+        ServicePlan: {
             /** Format: int64 */
             id: number;
             /** @description Of the plan as it stands; another one once somebody has changed it. */
-            mark: string;
+            revision: string;
             units: number;
-            plan: components["schemas"]["PlanInput"];
+            plan: components["schemas"]["ServicePlanInput"];
         };
-        PlanEffectRow: {
+        StatusChange: {
             unit: components["schemas"]["UnitName"];
-            before: components["schemas"]["Outlook"];
-            after: components["schemas"]["Outlook"];
+            before: components["schemas"]["UnitStatus"];
+            after: components["schemas"]["UnitStatus"];
         };
-        PlanEffect: {
+        StatusChanges: {
             /** Format: date */
             today: string;
             /** @description Units that would be due or worse and are not. */
             newlyDue: number;
             /** @description Units that are due or worse and would not be. */
-            relieved: number;
-            rows: components["schemas"]["PlanEffectRow"][];
+            noLongerDue: number;
+            rows: components["schemas"]["StatusChange"][];
         };
         Moved: {
             moved: number;
         };
         /** @enum {string} */
         Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair" | "dose" | "filter" | "chemistry";
-        Planned: {
+        WorkItem: {
             /** Format: int64 */
             id: number;
             work: components["schemas"]["Work"];
@@ -1403,12 +1403,12 @@ export interface components {
             /** Format: date */
             to: string;
         };
-        PlanLine: {
-            planned: components["schemas"]["Planned"];
+        WorkLine: {
+            item: components["schemas"]["WorkItem"];
             unit: components["schemas"]["UnitName"];
-            sentBy: string;
+            addedBy: string;
             /** Format: date-time */
-            sentAt: string;
+            addedAt: string;
             /**
              * Format: date
              * @description The day on which the work was done by the books.
@@ -1416,14 +1416,14 @@ export interface components {
             done?: string;
             clock?: components["schemas"]["Clock"];
         };
-        PlanList: {
+        WorkList: {
             /** Format: date */
             today: string;
-            lines: components["schemas"]["PlanLine"][];
+            lines: components["schemas"]["WorkLine"][];
             /** @description What holds for the work on the list. */
             cautions: string[];
         };
-        SentToPlan: {
+        AddedWork: {
             /** @description Ids of the new lines. */
             sent: number[];
             /** @description Units that were on the list for the same work. */
@@ -1441,7 +1441,7 @@ export interface components {
              */
             altitude: number;
             /** @description Return period of the cold curve, winters. */
-            winters: number;
+            returnPeriod: number;
             /** @description Its time zone. */
             zone: string;
             /** @description The zone is its own; otherwise it is the fleet's. */
@@ -1455,21 +1455,21 @@ export interface components {
              * Format: double
              * @description Return level of the winter minimum, °C.
              */
-            return?: number;
+            returnLevel?: number;
             /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
             years: number;
             /**
              * Format: double
              * @description Nights a year of the record that were colder than the curve.
              */
-            colder?: number;
+            nightsBelow?: number;
             /** Format: double */
             coldest: number;
             seasons: components["schemas"]["Season"][];
             /** @description The minima that the weather service expects. */
             ahead: components["schemas"]["ColdNight"][];
             /** Format: date-time */
-            toldAt?: string;
+            forecastAt?: string;
         };
         Season: {
             /** Format: date */
@@ -1498,7 +1498,7 @@ export interface components {
             protectsTo?: number;
             governing: components["schemas"]["GoverningClock"];
             /** @description What the plan list holds for it and is not done. */
-            planned?: components["schemas"]["Planned"][];
+            work?: components["schemas"]["WorkItem"][];
         };
         /** @description The clock that governs a unit, without its reason. */
         GoverningClock: {
@@ -1512,7 +1512,7 @@ export interface components {
              * Format: double
              * @description Share of the interval left, 0 to 1.
              */
-            left?: number;
+            remaining?: number;
         };
         UnitClocks: {
             unit: string;
@@ -1617,7 +1617,7 @@ export interface components {
              * @description Another proposal is about as likely; this test distinguishes them.
              * @enum {string}
              */
-            apart?: "second_instrument" | "other_scale";
+            distinguish?: "second_instrument" | "other_scale";
             /** @description Not tested a second time; the balancing entry is accepted only then. */
             retest?: boolean;
             /** Format: date-time */
@@ -1686,7 +1686,7 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
-        Owed: {
+        PendingCheck: {
             /** @enum {string} */
             what: "level_cold" | "freeze_retest";
             /** Format: date-time */
@@ -1782,7 +1782,7 @@ export interface components {
             waits?: boolean;
         };
         /** @description The test that does not agree with the book, until it is settled. */
-        Disagreement: {
+        Discrepancy: {
             /** Format: uuid */
             line: string;
             /** @description A second test showed the same. */
@@ -1831,7 +1831,7 @@ export interface components {
             /** Format: double */
             hours?: number;
         };
-        Plan: {
+        UnitServicePlan: {
             name: string;
             first: components["schemas"]["Interval"];
             later: components["schemas"]["Interval"];
@@ -1853,7 +1853,7 @@ export interface components {
             /** @enum {string} */
             meterUnit?: "km" | "h";
             product?: components["schemas"]["Product"];
-            plan: components["schemas"]["Plan"];
+            servicePlan: components["schemas"]["UnitServicePlan"];
             /**
              * Format: double
              * @description Coldest night of the year to be reckoned with at the site, °C.
@@ -1862,7 +1862,7 @@ export interface components {
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
             coldYears: number;
             /** @description Return period of the cold curve, winters. */
-            winters: number;
+            returnPeriod: number;
             /**
              * Format: double
              * @description How far the curve lies below the nights of single dates, K.
@@ -1872,7 +1872,7 @@ export interface components {
              * Format: double
              * @description Return level of the winter minimum, °C.
              */
-            return?: number;
+            returnLevel?: number;
             /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
             nights: components["schemas"]["ColdNight"][];
             /**
@@ -1898,13 +1898,13 @@ export interface components {
             blended: components["schemas"]["Product"][];
             findings: components["schemas"]["Finding"][];
             defects: components["schemas"]["OpenDefect"][];
-            owed: components["schemas"]["Owed"][];
+            pendingChecks: components["schemas"]["PendingCheck"][];
             leak?: components["schemas"]["Leak"];
             chemistry?: components["schemas"]["Chemistry"];
             held?: components["schemas"]["Standing"];
             air?: components["schemas"]["Turnover"];
             laidUp?: components["schemas"]["Standing"];
-            disagreement?: components["schemas"]["Disagreement"];
+            discrepancy?: components["schemas"]["Discrepancy"];
             /** @description What holds for any work on this unit. */
             cautions: string[];
             system: components["schemas"]["UnitSystemFacts"];
@@ -1932,19 +1932,19 @@ export interface components {
             protectsTo?: number;
             /** @description EG and PG were poured together. */
             mixed: boolean;
-            outlook: components["schemas"]["Outlook"];
+            status: components["schemas"]["UnitStatus"];
             /** @description In the order in which things happened. */
             lines: components["schemas"]["Line"][];
         };
-        Moment: {
+        EntryEffectSide: {
             balance: components["schemas"]["Balance"];
             /** Format: double */
             protectsTo?: number;
-            outlook: components["schemas"]["Outlook"];
+            status: components["schemas"]["UnitStatus"];
         };
-        Effect: {
-            before: components["schemas"]["Moment"];
-            after: components["schemas"]["Moment"];
+        EntryEffect: {
+            before: components["schemas"]["EntryEffectSide"];
+            after: components["schemas"]["EntryEffectSide"];
             line: components["schemas"]["Line"];
         };
     };
@@ -1974,7 +1974,7 @@ export interface components {
         personId: number;
     };
     requestBodies: {
-        KindOnPlan: {
+        ServicePlanByKind: {
             content: {
                 "application/json": {
                     kind: components["schemas"]["UnitKind"];
@@ -1988,9 +1988,9 @@ export interface components {
                 "application/json": components["schemas"]["EntryInput"];
             };
         };
-        PlanChange: {
+        ServicePlanChange: {
             content: {
-                "application/json": components["schemas"]["PlanInput"];
+                "application/json": components["schemas"]["ServicePlanInput"];
             };
         };
     };
@@ -2183,7 +2183,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Effect"];
+                    "application/json": components["schemas"]["EntryEffect"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2259,7 +2259,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    forgotPassword: {
+    requestPasswordReset: {
         parameters: {
             query?: never;
             header?: never;
@@ -2340,7 +2340,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listPlans: {
+    listServicePlans: {
         parameters: {
             query?: never;
             header?: never;
@@ -2355,20 +2355,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RegisterPlan"][];
+                    "application/json": components["schemas"]["ServicePlan"][];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    addPlan: {
+    addServicePlan: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["PlanChange"];
+        requestBody: components["requestBodies"]["ServicePlanChange"];
         responses: {
             /** @description Added. */
             201: {
@@ -2376,13 +2376,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RegisterPlan"];
+                    "application/json": components["schemas"]["ServicePlan"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    changePlan: {
+    changeServicePlan: {
         parameters: {
             query?: never;
             header: {
@@ -2394,7 +2394,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["PlanChange"];
+        requestBody: components["requestBodies"]["ServicePlanChange"];
         responses: {
             /** @description As it stands now. */
             200: {
@@ -2402,13 +2402,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RegisterPlan"];
+                    "application/json": components["schemas"]["ServicePlan"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    previewPlan: {
+    previewServicePlan: {
         parameters: {
             query?: never;
             header?: never;
@@ -2417,7 +2417,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["PlanChange"];
+        requestBody: components["requestBodies"]["ServicePlanChange"];
         responses: {
             /** @description The units that would stand otherwise, the worst first. */
             200: {
@@ -2425,13 +2425,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanEffect"];
+                    "application/json": components["schemas"]["StatusChanges"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    putKindOnPlan: {
+    assignServicePlanByKind: {
         parameters: {
             query?: never;
             header?: never;
@@ -2440,7 +2440,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["KindOnPlan"];
+        requestBody: components["requestBodies"]["ServicePlanByKind"];
         responses: {
             /** @description How many changed over. */
             200: {
@@ -2454,7 +2454,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    previewKindOnPlan: {
+    previewServicePlanByKind: {
         parameters: {
             query?: never;
             header?: never;
@@ -2463,7 +2463,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: components["requestBodies"]["KindOnPlan"];
+        requestBody: components["requestBodies"]["ServicePlanByKind"];
         responses: {
             /** @description The units that would stand otherwise, the worst first. */
             200: {
@@ -2471,7 +2471,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanEffect"];
+                    "application/json": components["schemas"]["StatusChanges"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2511,7 +2511,7 @@ export interface operations {
             content: {
                 "application/json": {
                     /** @description Return period of the cold curve, winters, 2 to 200. */
-                    winters?: number;
+                    returnPeriod?: number;
                     /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
                     zone?: string;
                 };
@@ -2530,7 +2530,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listPlanned: {
+    listWork: {
         parameters: {
             query?: never;
             header?: never;
@@ -2545,13 +2545,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanList"];
+                    "application/json": components["schemas"]["WorkList"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    sendToPlan: {
+    addWork: {
         parameters: {
             query?: never;
             header?: never;
@@ -2582,13 +2582,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SentToPlan"];
+                    "application/json": components["schemas"]["AddedWork"];
                 };
             };
             default: components["responses"]["Problem"];
         };
     };
-    takeBackPlanned: {
+    removeWork: {
         parameters: {
             query?: never;
             header?: never;
@@ -2613,7 +2613,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    movePlanned: {
+    rescheduleWork: {
         parameters: {
             query?: never;
             header?: never;
@@ -2643,7 +2643,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    putOnPlan: {
+    assignServicePlan: {
         parameters: {
             query?: never;
             header?: never;
@@ -2706,8 +2706,8 @@ export interface operations {
                     name: string;
                     email: string;
                     role: components["schemas"]["Role"];
-                    /** @description The writer has confirmed what was asked about; see question in FieldProblem. */
-                    sure?: boolean;
+                    /** @description The author has confirmed what was asked about; see question in FieldProblem. */
+                    confirmed?: boolean;
                 };
             };
         };

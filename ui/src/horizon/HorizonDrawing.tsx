@@ -285,7 +285,7 @@ const UnitLine = memo(function UnitLine(p: {
         ) : (
           <Box hideBelow="md" />
         )}
-        <Vial verdict={row.verdict} left={governing.left} />
+        <Vial verdict={row.verdict} left={governing.remaining} />
         <Text className="figures" fontWeight="700" truncate>
           {row.unit.code}
           {p.picked && (
@@ -317,7 +317,7 @@ const UnitLine = memo(function UnitLine(p: {
         ))}
         <div className="over grid" style={{ background: scale.grid }} />
         {p.span && <SpanBand scale={scale} span={p.span} />}
-        {row.planned?.map((w) => (
+        {row.work?.map((w) => (
           <Brackets key={w.id} scale={scale} planned={w} />
         ))}
         {clocks.map((c) => (
@@ -393,8 +393,8 @@ function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
   );
 }
 
-/** Planned work is a pair of square brackets. */
-function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["Planned"] }) {
+/** WorkItem work is a pair of square brackets. */
+function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["WorkItem"] }) {
   if (!scale.sees(planned.from, planned.to)) return null;
   return (
     <Box
@@ -519,7 +519,7 @@ function Sentence(p: {
           </Text>
           <Text>
             {reason(c, row.unit.site)}
-            {row.planned?.map((w) => ` Planned: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
+            {row.work?.map((w) => ` WorkItem: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
           </Text>
         </>
       )}

@@ -52,7 +52,7 @@ export function PickBar(p: {
   const from = p.span && p.span.from > p.today ? p.span.from : p.today;
   const send = useMutation({
     mutationFn: () =>
-      api.sendToPlan({ units: [...p.picked], ...(p.span && p.span.to >= from ? { from, to: p.span.to } : {}) }),
+      api.addWork({ units: [...p.picked], ...(p.span && p.span.to >= from ? { from, to: p.span.to } : {}) }),
     onSuccess: async () => {
       p.onPick([]);
       await queries.invalidateQueries();

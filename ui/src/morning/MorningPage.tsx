@@ -31,8 +31,8 @@ const owedToday: Section = { title: "Checks owed today", verdicts: [], empty: ""
 /** The rows of a section; what is owed or does not balance has a section of its own. */
 function own(data: Schemas["Morning"], s: Section): Row[] {
   const elsewhere = (r: Row) =>
-    (r.clock.kind === "follow_up" && data.owed.some((o) => o.unit.code === r.unit.code)) ||
-    (r.clock.reason.code === "off_book" && data.offBook.some((o) => o.unit.code === r.unit.code));
+    (r.clock.kind === "follow_up" && data.pendingChecks.some((o) => o.unit.code === r.unit.code)) ||
+    (r.clock.reason.code === "off_book" && data.discrepancies.some((o) => o.unit.code === r.unit.code));
   return data.rows.filter((r) => s.verdicts.includes(r.verdict) && !elsewhere(r));
 }
 
@@ -61,9 +61,9 @@ export function MorningPage() {
           {sections.slice(0, 2).map((s) => (
             <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
           ))}
-          <Lines section={owedToday} rows={data.owed} today={data.today} />
+          <Lines section={owedToday} rows={data.pendingChecks} today={data.today} />
           <Nights data={data} />
-          <OffBook rows={data.offBook} />
+          <Discrepancies rows={data.discrepancies} />
           {sections.slice(2).map((s) => (
             <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
           ))}
@@ -139,7 +139,7 @@ function Heading({ title, count }: { title: string; count: number }) {
 }
 
 /** Books that do not balance: what was measured, what the book says, and the likeliest cause. */
-function OffBook({ rows }: { rows: readonly Schemas["OffBookRow"][] }) {
+function Discrepancies({ rows }: { rows: readonly Schemas["DiscrepancyRow"][] }) {
   if (rows.length === 0) return null;
   return (
     <Box as="section" mb="22px" aria-label="Books that do not balance">
@@ -217,7 +217,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       _focusWithin={{ bg: "wash" }}
     >
       <Flex align="center" gap="8px" gridRow={{ base: "span 3", lg: "auto" }} direction={{ base: "column", lg: "row" }}>
-        <Vial verdict={verdict} left={clock.left} />
+        <Vial verdict={verdict} left={clock.remaining} />
         <Text as="span" fontSize="13px" color={verdict === "hold" || verdict === "overdue" ? "alarm" : "ink"}>
           {verdictWords[verdict]}
         </Text>

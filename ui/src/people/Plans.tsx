@@ -9,10 +9,10 @@ import { figure } from "../words/figures";
 import { clockNames, dueText, verdictWords } from "../words/reasons";
 import { Submit } from "../frame/Submit";
 
-type Plan = Schemas["PlanInput"];
-type School = Schemas["School"];
+type Plan = Schemas["ServicePlanInput"];
+type Strategy = Schemas["Strategy"];
 
-const schools: readonly (readonly [School, string])[] = [
+const strategies: readonly (readonly [Strategy, string])[] = [
   ["interval", "fixed interval"],
   ["condition", "condition first, interval as the outer limit"],
   ["sealed", "sealed for life, with a precaution of our own"],
@@ -38,7 +38,7 @@ const numbers = [
 
 type Name = (typeof numbers)[number][0];
 type DistanceUnit = NonNullable<Plan["distanceUnit"]>;
-type Typed = Readonly<Record<Name | "name", string> & { school: School; distanceUnit: DistanceUnit }>;
+type Typed = Readonly<Record<Name | "name", string> & { strategy: Strategy; distanceUnit: DistanceUnit }>;
 
 const distanceUnits: readonly (readonly [DistanceUnit, string])[] = [
   ["km", "kilometres"],
@@ -49,7 +49,7 @@ function typedOf(p: Plan): Typed {
   const text = (v: number | undefined) => (v === undefined ? "" : String(v));
   return {
     name: p.name,
-    school: p.school,
+    strategy: p.strategy,
     "first.months": text(p.first.months),
     distanceUnit: p.distanceUnit ?? "km",
     "first.km": text(p.first.km ?? p.first.miles),
@@ -81,7 +81,7 @@ function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
   });
   return {
     name: t.name,
-    school: t.school,
+    strategy: t.strategy,
     distanceUnit: t.distanceUnit,
     first: span("first"),
     later: span("later"),
@@ -135,7 +135,7 @@ export function Plans() {
             <Editor
               key={p.id}
               id={p.id}
-              mark={p.mark}
+              mark={p.revision}
               plan={p.plan}
               onDone={() => setOpen((now) => (now === p.id ? undefined : now))}
             />
@@ -185,7 +185,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
     queryKey: ["plan preview", id, settled],
     queryFn: async ({ signal }) => {
       const { values } = await api.numbers(textsOf(settled), signal);
-      return api.previewPlan(id, planOf(settled, values), signal);
+      return api.previewServicePlan(id, planOf(settled, values), signal);
     },
     enabled: numbersRead.data !== undefined && !numbersRead.isPlaceholderData && !unreadable,
     placeholderData: (previous) => previous,
@@ -198,7 +198,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
       const read = await api.numbers(textsOf(typed));
       if (Object.keys(read.wrong).length > 0) throw new Error("Not every figure is a number.");
       const now = planOf(typed, read.values);
-      return asNew ? api.addPlan(now) : api.changePlan(id, mark, now);
+      return asNew ? api.addServicePlan(now) : api.changeServicePlan(id, mark, now);
     },
     onSuccess: async () => {
       await queries.invalidateQueries();
@@ -244,11 +244,11 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
             error={said("name")}
           />
           <SelectField
-            label="school"
+            label="strategy"
             width="330px"
-            value={typed.school}
-            options={schools}
-            onChange={(school) => type({ school })}
+            value={typed.strategy}
+            options={strategies}
+            onChange={(strategy) => type({ strategy })}
           />
           <SelectField
             label="distances in"
@@ -295,11 +295,11 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   );
 }
 
-function EffectOfPlan({ effect }: { effect: Schemas["PlanEffect"] }) {
+function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
   const [all, setAll] = useState(false);
   if (effect.rows.length === 0) return <Text color="faint">No unit would stand otherwise.</Text>;
   const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
-  const state = (o: Schemas["Outlook"]) => {
+  const state = (o: Schemas["UnitStatus"]) => {
     const c = o.clocks[0];
     return c
       ? `${verdictWords[o.verdict]}, ${clockNames[c.kind].toLowerCase()} ${dueText(c, effect.today)}`
@@ -309,7 +309,7 @@ function EffectOfPlan({ effect }: { effect: Schemas["PlanEffect"] }) {
     <>
       <Text fontWeight="700">
         This change makes {units(effect.newlyDue)} due within the month that {effect.newlyDue === 1 ? "was" : "were"}{" "}
-        not, and takes {units(effect.relieved)} off the list; {units(effect.rows.length)} would stand otherwise.
+        not, and takes {units(effect.noLongerDue)} off the list; {units(effect.rows.length)} would stand otherwise.
       </Text>
       <Box as="ul" listStyleType="none" fontSize="14px">
         {effect.rows.slice(0, all ? undefined : 5).map((r) => (
@@ -337,7 +337,7 @@ const kinds: readonly (readonly [Schemas["UnitKind"] | "unit", string])[] = [
 ];
 
 /** One unit, or all of a kind, onto another plan. */
-function Move({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
+function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
   const [kind, setKind] = useState<Schemas["UnitKind"] | "unit">("unit");
   const [site, setSite] = useState("");
   const [code, setCode] = useState("");
@@ -357,7 +357,7 @@ function Move({ plans }: { plans: readonly Schemas["RegisterPlan"][] }) {
   const move = useMutation({
     mutationFn: async () => {
       if (meant) return (await api.putKind(Number(plan), meant)).moved;
-      await api.putOnPlan(code.trim(), Number(plan));
+      await api.assignServicePlan(code.trim(), Number(plan));
       return 1;
     },
     onSuccess: () => queries.invalidateQueries(),

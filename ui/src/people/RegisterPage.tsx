@@ -161,7 +161,7 @@ function Invite() {
   const [role, setRole] = useState<Role>("technician");
   const queries = useQueryClient();
   const invite = useMutation({
-    mutationFn: (sure: boolean) => api.invite({ name, email, role, sure }),
+    mutationFn: (confirmed: boolean) => api.invite({ name, email, role, confirmed }),
     onSuccess: async () => {
       setName("");
       setEmail("");

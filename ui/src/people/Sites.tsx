@@ -28,7 +28,7 @@ export function Sites() {
 }
 
 function SiteLine({ site }: { site: Site }) {
-  const [winters, setWinters] = useState(String(site.winters));
+  const [winters, setWinters] = useState(String(site.returnPeriod));
   const [zone, setZone] = useState(shownZone(site));
   const queries = useQueryClient();
   const change = useMutation({
@@ -103,7 +103,7 @@ function SiteLine({ site }: { site: Site }) {
               color="accent"
               disabled={
                 !number ||
-                (winters.trim() === String(site.winters) && zone.trim() === shownZone(site)) ||
+                (winters.trim() === String(site.returnPeriod) && zone.trim() === shownZone(site)) ||
                 change.isPending
               }
             >
@@ -126,11 +126,11 @@ const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
 function rests(s: Site): string {
   const coldest = `coldest night planned for ${celsius(s.coldest)}`;
   if (s.years === 0) return `${coldest}, from twelve monthly values: there is no record of nights.`;
-  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${figure(s.shift, 1)} K, no further than the ${figure(s.winters)}-winter minimum, ${celsius(s.return)}.`;
+  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${figure(s.shift, 1)} K, no further than the ${figure(s.returnPeriod)}-winter minimum, ${celsius(s.returnLevel)}.`;
 }
 
 function expected(s: Site): string {
   const least = s.ahead.toSorted((a, b) => a.celsius - b.celsius)[0];
-  if (!least || !s.toldAt) return "No forecast for the nights ahead: the curve counts.";
-  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; forecast of ${shortDay(s.toldAt)}.`;
+  if (!least || !s.forecastAt) return "No forecast for the nights ahead: the curve counts.";
+  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; forecast of ${shortDay(s.forecastAt)}.`;
 }

@@ -13,14 +13,14 @@ import { workNames } from "../words/names";
 import { reason, verdictWords } from "../words/reasons";
 import { Submit } from "../frame/Submit";
 
-type Line = Schemas["PlanLine"];
+type Line = Schemas["WorkLine"];
 
 /** The plan list: the work that is meant to be done, between which days, and what the books say of it. */
 export function PlanPage() {
   const list = useQuery({ queryKey: ["plan list"], queryFn: ({ signal }) => api.planList(signal) });
   const data = list.data;
   const open = data?.lines.filter((l) => l.done === undefined) ?? [];
-  const late = open.filter((l) => data && l.planned.to < data.today);
+  const late = open.filter((l) => data && l.item.to < data.today);
   const ahead = open.filter((l) => !late.includes(l));
   const done = data?.lines.filter((l) => l.done !== undefined) ?? [];
   return (
@@ -51,7 +51,7 @@ export function PlanPage() {
 function Lines({ title, lines, today }: { title: string; lines: readonly Line[]; today: string }) {
   const queries = useQueryClient();
   const clear = useMutation({
-    mutationFn: () => api.takeBack(lines.map((l) => l.planned.id)),
+    mutationFn: () => api.takeBack(lines.map((l) => l.item.id)),
     onSettled: () => queries.invalidateQueries(),
   });
   const coordinator = usePerson().role === "coordinator";
@@ -83,7 +83,7 @@ function Lines({ title, lines, today }: { title: string; lines: readonly Line[];
       </Flex>
       <Box as="ul" listStyleType="none">
         {lines.map((l) => (
-          <PlannedLine key={l.planned.id} line={l} today={today} coordinator={coordinator} />
+          <PlannedLine key={l.item.id} line={l} today={today} coordinator={coordinator} />
         ))}
       </Box>
     </Box>
@@ -91,14 +91,14 @@ function Lines({ title, lines, today }: { title: string; lines: readonly Line[];
 }
 
 function PlannedLine({ line, today, coordinator }: { line: Line; today: string; coordinator: boolean }) {
-  const { unit, planned, clock } = line;
+  const { unit, item, clock } = line;
   const [moving, setMoving] = useState(false);
   const queries = useQueryClient();
   const back = useMutation({
-    mutationFn: () => api.takeBack([planned.id]),
+    mutationFn: () => api.takeBack([item.id]),
     onSettled: () => queries.invalidateQueries(),
   });
-  const late = line.done === undefined && planned.to < today;
+  const late = line.done === undefined && item.to < today;
   return (
     <Box as="li" borderBottomWidth="1px" borderColor="rule" py="4px" data-planned={unit.code}>
       <Box
@@ -114,7 +114,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         _focusWithin={{ bg: "wash" }}
       >
         <Text className="figures" whiteSpace="nowrap" color={late ? "alarm" : undefined}>
-          [ {dueWindow(planned.from, planned.to, today)} ]
+          [ {dueWindow(item.from, item.to, today)} ]
         </Text>
         <Link asChild className="figures" fontWeight="700" color="ink" justifySelf={{ base: "end", lg: "start" }}>
           <RouterLink to={`/units/${encodeURIComponent(unit.code)}`} data-line="">
@@ -125,7 +125,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
           {unit.name}
         </Text>
         <Text fontWeight="700" justifySelf={{ base: "end", lg: "start" }}>
-          {workNames[planned.work]}
+          {workNames[item.work]}
         </Text>
         <Text gridColumn={{ base: "span 2", lg: "auto" }} fontSize="15px">
           {line.done !== undefined ? (
@@ -138,7 +138,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
             )
           )}{" "}
           <Text as="span" color="faint" whiteSpace="nowrap">
-            sent by {line.sentBy}
+            sent by {line.addedBy}
           </Text>
         </Text>
         {coordinator && (
@@ -155,7 +155,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         )}
       </Box>
       {back.error && <Text color="alarm">{back.error.message}</Text>}
-      {moving && <Days planned={planned} today={today} onDone={() => setMoving(false)} />}
+      {moving && <Days item={item} today={today} onDone={() => setMoving(false)} />}
     </Box>
   );
 }
@@ -177,12 +177,12 @@ function Act(p: { label: string; onClick: () => void; disabled?: boolean; childr
   );
 }
 
-function Days({ planned, today, onDone }: { planned: Schemas["Planned"]; today: string; onDone: () => void }) {
-  const [from, setFrom] = useState(planned.from < today ? today : planned.from);
-  const [to, setTo] = useState(planned.to < today ? today : planned.to);
+function Days({ item, today, onDone }: { item: Schemas["WorkItem"]; today: string; onDone: () => void }) {
+  const [from, setFrom] = useState(item.from < today ? today : item.from);
+  const [to, setTo] = useState(item.to < today ? today : item.to);
   const queries = useQueryClient();
   const move = useMutation({
-    mutationFn: () => api.movePlanned(planned.id, from, to),
+    mutationFn: () => api.rescheduleWork(item.id, from, to),
     onSuccess: async () => {
       await queries.invalidateQueries();
       onDone();

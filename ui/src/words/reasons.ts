@@ -221,7 +221,7 @@ const must = (days: number | undefined) =>
 export function rule(clock: Clock, account: Account): string[] {
   if (clock.reason.rule) return clock.reason.rule;
   const n = clock.reason.numbers;
-  const plan = `Plan “${account.plan.name}”`;
+  const plan = `Plan “${account.servicePlan.name}”`;
   const which = clock.interval ? `${clock.interval} interval` : "";
   const renewed = account.balance.renewedAt;
   switch (clock.kind) {
@@ -244,7 +244,7 @@ export function rule(clock: Clock, account: Account): string[] {
       ].filter(Boolean);
     case "freeze":
       return [
-        `${plan}: ${figure(account.plan.freezeMargin)}\u00a0K between the freeze point and the coldest night.`,
+        `${plan}: ${figure(account.servicePlan.freezeMargin)}\u00a0K between the freeze point and the coldest night.`,
         account.balance.freeze === undefined
           ? "The book knows no freeze point."
           : `By the book it freezes at ${figure(account.balance.freeze, 1)}\u00a0°C, by the tables for ${account.base ?? "its glycol"} in water.`,
@@ -254,7 +254,7 @@ export function rule(clock: Clock, account: Account): string[] {
         tested(account),
         `${account.unit.site}: coldest night planned for ${celsius(account.coldest)}, ${
           account.coldYears > 0
-            ? `from ${figure(account.coldYears)} years of nights: of ${figure(account.winters)} nights of one date one is colder than its curve, which is lowered by ${figure(account.shift, 1)}\u00a0K, no further than ${celsius(account.return)}, so that about one winter in ${figure(account.winters)} has a night below it`
+            ? `from ${figure(account.coldYears)} years of nights: of ${figure(account.returnPeriod)} nights of one date one is colder than its curve, which is lowered by ${figure(account.shift, 1)}\u00a0K, no further than ${celsius(account.returnLevel)}, so that about one winter in ${figure(account.returnPeriod)} has a night below it`
             : "from twelve monthly values"
         }. A forecast makes one of the next ten nights colder, and warmer by no more than its own error (1.5 to 4 K).`,
         n.drift
@@ -303,10 +303,10 @@ export function rule(clock: Clock, account: Account): string[] {
     case "follow_up":
       return [
         "After any renewal: the level cold on the next day, and the freeze point once the system has been warm.",
-        account.plan.followRuns
-          ? `${plan}: then cold after each of the first ${figure(account.plan.followRuns)} runs.`
-          : account.plan.followDays
-            ? `${plan}: cold on ${figure(account.plan.followDays)} days; a look on the last of them makes up for one that was missed.`
+        account.servicePlan.followRuns
+          ? `${plan}: then cold after each of the first ${figure(account.servicePlan.followRuns)} runs.`
+          : account.servicePlan.followDays
+            ? `${plan}: cold on ${figure(account.servicePlan.followDays)} days; a look on the last of them makes up for one that was missed.`
             : "",
         "After more than a twentieth of water or concentrate: the freeze point.",
       ].filter(Boolean);
