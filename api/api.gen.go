@@ -512,7 +512,7 @@ const (
 	NoteLevelBelowBook   Note = "level_below_book"
 	NoteLevelHot         Note = "level_hot"
 	NoteMarksUnknown     Note = "marks_unknown"
-	NoteMeterDoubted     Note = "meter_doubted"
+	NoteMeterOutlier     Note = "meter_outlier"
 	NoteMixedBase        Note = "mixed_base"
 	NoteMixedTechnology  Note = "mixed_technology"
 	NoteMoreThanBook     Note = "more_than_book"
@@ -576,7 +576,7 @@ func (e Note) Valid() bool {
 		return true
 	case NoteMarksUnknown:
 		return true
-	case NoteMeterDoubted:
+	case NoteMeterOutlier:
 		return true
 	case NoteMixedBase:
 		return true
@@ -706,6 +706,105 @@ func (e ProductMeets) Valid() bool {
 	case D4985:
 		return true
 	case D6210:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsDates.
+const (
+	Dmy ReadingSettingsDates = "dmy"
+	Mdy ReadingSettingsDates = "mdy"
+	Ymd ReadingSettingsDates = "ymd"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsDates enum.
+func (e ReadingSettingsDates) Valid() bool {
+	switch e {
+	case Dmy:
+		return true
+	case Mdy:
+		return true
+	case Ymd:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsDistance.
+const (
+	ReadingSettingsDistanceKm ReadingSettingsDistance = "km"
+	ReadingSettingsDistanceMi ReadingSettingsDistance = "mi"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsDistance enum.
+func (e ReadingSettingsDistance) Valid() bool {
+	switch e {
+	case ReadingSettingsDistanceKm:
+		return true
+	case ReadingSettingsDistanceMi:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsPressure.
+const (
+	ReadingSettingsPressureBar ReadingSettingsPressure = "bar"
+	ReadingSettingsPressureKPa ReadingSettingsPressure = "kPa"
+	ReadingSettingsPressurePsi ReadingSettingsPressure = "psi"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsPressure enum.
+func (e ReadingSettingsPressure) Valid() bool {
+	switch e {
+	case ReadingSettingsPressureBar:
+		return true
+	case ReadingSettingsPressureKPa:
+		return true
+	case ReadingSettingsPressurePsi:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsTemperature.
+const (
+	ReadingSettingsTemperatureDegC ReadingSettingsTemperature = "degC"
+	ReadingSettingsTemperatureDegF ReadingSettingsTemperature = "degF"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsTemperature enum.
+func (e ReadingSettingsTemperature) Valid() bool {
+	switch e {
+	case ReadingSettingsTemperatureDegC:
+		return true
+	case ReadingSettingsTemperatureDegF:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsVolume.
+const (
+	ReadingSettingsVolumeL     ReadingSettingsVolume = "L"
+	ReadingSettingsVolumeQtImp ReadingSettingsVolume = "qt_imp"
+	ReadingSettingsVolumeQtUs  ReadingSettingsVolume = "qt_us"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsVolume enum.
+func (e ReadingSettingsVolume) Valid() bool {
+	switch e {
+	case ReadingSettingsVolumeL:
+		return true
+	case ReadingSettingsVolumeQtImp:
+		return true
+	case ReadingSettingsVolumeQtUs:
 		return true
 	default:
 		return false
@@ -1167,8 +1266,11 @@ type AuditLine struct {
 	At      time.Time `json:"at"`
 	Detail  string    `json:"detail"`
 	Id      int64     `json:"id"`
-	What    string    `json:"what"`
-	Who     string    `json:"who"`
+
+	// Text What was done.
+	Text string `json:"text"`
+	What string `json:"what"`
+	Who  string `json:"who"`
 }
 
 // Balance What the books say; a property that is not there is not known.
@@ -1433,8 +1535,11 @@ type Explanation struct {
 	Scale  *Base `json:"scale,omitempty"`
 
 	// Share Per cent of concentrate that was really mixed.
-	Share *float64  `json:"share,omitempty"`
-	To    time.Time `json:"to"`
+	Share *float64 `json:"share,omitempty"`
+
+	// Text The explanation as a sentence.
+	Text string    `json:"text"`
+	To   time.Time `json:"to"`
 
 	// Truth What it freezes at if so, °C.
 	Truth *float64 `json:"truth,omitempty"`
@@ -1481,10 +1586,16 @@ type FieldProblem struct {
 type Finding struct {
 	At    time.Time `json:"at"`
 	Grade Grade     `json:"grade"`
-	Point string    `json:"point"`
 
-	// State Words, comma between them.
+	// Label The point in words.
+	Label string `json:"label"`
+	Point string `json:"point"`
+
+	// State Codes, comma between them.
 	State string `json:"state"`
+
+	// Text The state in words.
+	Text string `json:"text"`
 }
 
 // Form defines model for Form.
@@ -1621,13 +1732,25 @@ type Line struct {
 	// Implied L that went, or were found, without being written down.
 	Implied    *float64        `json:"implied,omitempty"`
 	Kind       EntryKind       `json:"kind"`
-	Notes      []Note          `json:"notes"`
+	Notes      []LineNote      `json:"notes"`
 	Product    *Product        `json:"product,omitempty"`
 	RecordedAt *time.Time      `json:"recordedAt,omitempty"`
 	RecordedBy *string         `json:"recordedBy,omitempty"`
 	Struck     *Struck         `json:"struck,omitempty"`
 	Test       *Reconciliation `json:"test,omitempty"`
-	Turnover   *Turnover       `json:"turnover,omitempty"`
+
+	// Text What the line says, as it was read.
+	Text     string    `json:"text"`
+	Turnover *Turnover `json:"turnover,omitempty"`
+}
+
+// LineNote defines model for LineNote.
+type LineNote struct {
+	Code Note   `json:"code"`
+	Text string `json:"text"`
+
+	// Warning Otherwise it only explains.
+	Warning bool `json:"warning"`
 }
 
 // LossBody defines model for LossBody.
@@ -1729,6 +1852,7 @@ type Option struct {
 // PendingCheck defines model for PendingCheck.
 type PendingCheck struct {
 	Since time.Time        `json:"since"`
+	Text  string           `json:"text"`
 	What  PendingCheckWhat `json:"what"`
 }
 
@@ -1842,20 +1966,42 @@ type Reading struct {
 	Value Typed `json:"value"`
 }
 
+// ReadingSettings The units and the dates in which a person reads.
+type ReadingSettings struct {
+	// Dates 26 Nov 2026, 2026-11-26 or 11/26/2026.
+	Dates       ReadingSettingsDates       `json:"dates"`
+	Distance    ReadingSettingsDistance    `json:"distance"`
+	Pressure    ReadingSettingsPressure    `json:"pressure"`
+	Temperature ReadingSettingsTemperature `json:"temperature"`
+	Volume      ReadingSettingsVolume      `json:"volume"`
+}
+
+// ReadingSettingsDates 26 Nov 2026, 2026-11-26 or 11/26/2026.
+type ReadingSettingsDates string
+
+// ReadingSettingsDistance defines model for ReadingSettings.Distance.
+type ReadingSettingsDistance string
+
+// ReadingSettingsPressure defines model for ReadingSettings.Pressure.
+type ReadingSettingsPressure string
+
+// ReadingSettingsTemperature defines model for ReadingSettings.Temperature.
+type ReadingSettingsTemperature string
+
+// ReadingSettingsVolume defines model for ReadingSettings.Volume.
+type ReadingSettingsVolume string
+
 // Reason defines model for Reason.
 type Reason struct {
-	// About What it is about: words of an entry, or codes of a finding such as cap: first_stage.
-	About   *string            `json:"about,omitempty"`
 	Code    string             `json:"code"`
-	Note    *Note              `json:"note,omitempty"`
 	Numbers map[string]float64 `json:"numbers"`
 	Remedy  *Remedy            `json:"remedy,omitempty"`
 
-	// Rule The rule behind it, as sentences.
+	// Rule The rule behind it, as sentences; of the clocks of one unit.
 	Rule *[]string `json:"rule,omitempty"`
 
-	// Words The reason as a sentence, of the clocks of the mix.
-	Words *string `json:"words,omitempty"`
+	// Text The reason as a sentence, in the reader's units.
+	Text string `json:"text"`
 }
 
 // Receipt defines model for Receipt.
@@ -1891,6 +2037,9 @@ type Reconciliation struct {
 
 	// Shown What the instrument showed when that is not what is inside, °C.
 	Shown *float64 `json:"shown,omitempty"`
+
+	// Text How the test compares with the book.
+	Text string `json:"text"`
 
 	// Tolerance Two standard uncertainties, K.
 	Tolerance float64 `json:"tolerance"`
@@ -1981,7 +2130,10 @@ type Settings struct {
 type SignedIn struct {
 	Email string `json:"email"`
 	Name  string `json:"name"`
-	Role  Role   `json:"role"`
+
+	// Reading The units and the dates in which a person reads.
+	Reading ReadingSettings `json:"reading"`
+	Role    Role            `json:"role"`
 }
 
 // SiteCold defines model for SiteCold.
@@ -2051,12 +2203,17 @@ type StatusChanges struct {
 
 // Stop defines model for Stop.
 type Stop struct {
-	About string    `json:"about"`
 	At    time.Time `json:"at"`
 	Cause StopCause `json:"cause"`
 
+	// Entry The entry that caused it; none for a level by the book.
+	Entry *string `json:"entry,omitempty"`
+
 	// Ready What a release waits for is in the books.
 	Ready bool `json:"ready"`
+
+	// Text What it is about and what releases it.
+	Text string `json:"text"`
 }
 
 // StopCause defines model for Stop.Cause.
@@ -2414,6 +2571,9 @@ type PreviewServicePlanByKindJSONRequestBody PreviewServicePlanByKindJSONBody
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
 
+// ChangeReadingJSONRequestBody defines body for ChangeReading for application/json ContentType.
+type ChangeReadingJSONRequestBody = ReadingSettings
+
 // ChangeSettingsJSONRequestBody defines body for ChangeSettings for application/json ContentType.
 type ChangeSettingsJSONRequestBody = Settings
 
@@ -2515,6 +2675,9 @@ type ServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
+	// ChangeReading Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in.
+	// (PUT /api/v1/session/reading)
+	ChangeReading(ctx *echo.Context) error
 	// GetSettings The settings of the installation.
 	// (GET /api/v1/settings)
 	GetSettings(ctx *echo.Context) error
@@ -2902,6 +3065,15 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 	return err
 }
 
+// ChangeReading converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeReading(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeReading(ctx)
+	return err
+}
+
 // GetSettings converts echo context to params.
 func (w *ServerInterfaceWrapper) GetSettings(ctx *echo.Context) error {
 	var err error
@@ -3154,6 +3326,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
 	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.PUT(options.BaseURL+"/api/v1/session/reading", wrapper.ChangeReading, options.OperationMiddlewares["changeReading"]...)
 	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.RequestPasswordReset, options.OperationMiddlewares["requestPasswordReset"]...)
 	router.GET(options.BaseURL+"/api/v1/links/:token", wrapper.GetLink, options.OperationMiddlewares["getLink"]...)
 	router.POST(options.BaseURL+"/api/v1/links/:token", wrapper.UseLink, options.OperationMiddlewares["useLink"]...)
@@ -4146,6 +4319,45 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type ChangeReadingRequestObject struct {
+	Body *ChangeReadingJSONRequestBody
+}
+
+type ChangeReadingResponseObject interface {
+	VisitChangeReadingResponse(w http.ResponseWriter) error
+}
+
+type ChangeReading200JSONResponse Session
+
+func (response ChangeReading200JSONResponse) VisitChangeReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeReadingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeReadingdefaultApplicationProblemPlusJSONResponse) VisitChangeReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetSettingsRequestObject struct {
 }
 
@@ -4766,6 +4978,9 @@ type StrictServerInterface interface {
 	// SignIn Sign in. After too many wrong tries the answer is 429 with the waiting time.
 	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// ChangeReading Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in.
+	// (PUT /api/v1/session/reading)
+	ChangeReading(ctx context.Context, request ChangeReadingRequestObject) (ChangeReadingResponseObject, error)
 	// GetSettings The settings of the installation.
 	// (GET /api/v1/settings)
 	GetSettings(ctx context.Context, request GetSettingsRequestObject) (GetSettingsResponseObject, error)
@@ -5716,6 +5931,52 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		return validResponse.VisitSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeReading operation middleware
+func (sh *strictHandler) ChangeReading(ctx *echo.Context) error {
+	var request ChangeReadingRequestObject
+
+	var body ChangeReadingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeReading(ctx.Request().Context(), request.(ChangeReadingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeReading")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeReadingResponseObject); ok {
+		return validResponse.VisitChangeReadingResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

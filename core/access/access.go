@@ -212,10 +212,8 @@ func sameStop(a, b ledger.Stop) bool {
 	case ledger.StopDefect:
 		return a.Entry == b.Entry
 	}
-	return point(a.About) == point(b.About)
+	return a.About.Point == b.About.Point
 }
-
-func point(about string) string { return strings.SplitN(about, ":", 2)[0] }
 
 // shows reports whether an entry shows coolant where it was missing: poured, or
 // seen. A pour that was not observed shows nothing, and neither does a strike.

@@ -126,7 +126,7 @@ func TestZeroClock(t *testing.T) {
 	} {
 		a := ledger.Fold(car, append([]ledger.Entry{filled}, c.entries...))
 		got := clockOf(t, Evaluate(&a, asked, Conditions{Climate: mild, Zeroed: c.zeroed}, today), ZeroDue)
-		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About != "R-1" || (got.Due == nil) != (c.code == ZeroHolds) {
+		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About.String() != "R-1" || (got.Due == nil) != (c.code == ZeroHolds) {
 			t.Errorf("%s: %s, %s on %v", c.name, got.Verdict, got.Reason.Code, got.Due)
 		}
 	}

@@ -22,17 +22,17 @@ const (
 
 // Their reasons.
 const (
-	TestCalendar Code = "test_calendar" // months since the last test, limit: months
-	TestSeason   Code = "test_season"   // days since the last test; the cold season begins
-	TestNever    Code = "test_never"    // limit: months; days since the fill, when one is written; never tested
-	TestBefore   Code = "test_before"   // months since the last test, which was before the fill; days since the fill; limit: months
-	CapCalendar  Code = "cap_calendar"  // months since the cap was tested, limit; never: 1 when it never was
-	HoseCalendar Code = "hose_calendar" // months since the hoses were looked at, limit; never: 1 when never
-	ZeroLapses   Code = "zero_lapses"   // about: the instrument; days since it was zeroed; limit: days
-	ZeroNever    Code = "zero_never"    // about: the instrument; limit
-	ZeroHolds    Code = "zero_holds"    // about: the instrument; days, limit
-	HoseOld      Code = "hose_old"      // about: the oldest hose, empty for those it came with; used, limit: months
-	HoseAgeless  Code = "hose_ageless"  // about: a hose nobody knows the age of, empty for all; limit: months
+	TestCalendar   Code = "test_calendar"    // months since the last test, limit: months
+	TestSeason     Code = "test_season"      // days since the last test; the cold season begins
+	TestNever      Code = "test_never"       // limit: months; days since the fill, when one is written; never tested
+	TestBefore     Code = "test_before"      // months since the last test, which was before the fill; days since the fill; limit: months
+	CapCalendar    Code = "cap_calendar"     // months since the cap was tested, limit; never: 1 when it never was
+	HoseCalendar   Code = "hose_calendar"    // months since the hoses were looked at, limit; never: 1 when never
+	ZeroLapses     Code = "zero_lapses"      // about: the instrument; days since it was zeroed; limit: days
+	ZeroNever      Code = "zero_never"       // about: the instrument; limit
+	ZeroHolds      Code = "zero_holds"       // about: the instrument; days, limit
+	HoseOld        Code = "hose_old"         // about: the oldest hose, empty for those it came with; used, limit: months
+	HoseAgeUnknown Code = "hose_age_unknown" // about: a hose nobody knows the age of, empty for all; limit: months
 )
 
 // Before the cold season each unit is to be tested once: two weeks before it
@@ -134,7 +134,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 		return Clock{}, false
 	}
 	numbers := map[string]float64{"limit": coolant.ZeroMonth}
-	c := Clock{Kind: ZeroDue, Verdict: Sound, Reason: Reason{Code: ZeroHolds, Numbers: numbers, About: t.Tool}}
+	c := Clock{Kind: ZeroDue, Verdict: Sound, Reason: Reason{Code: ZeroHolds, Numbers: numbers, About: ledger.Subject{Text: t.Tool}}}
 	at := t.ZeroAt
 	if elsewhere, ok := zeroed[t.Tool]; ok && (at == nil || elsewhere.After(*at)) {
 		at = &elsewhere
@@ -163,7 +163,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 // hose that was looked at and whose age nobody knows is itself a reason to act.
 func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	numbers := map[string]float64{"limit": float64(limit)}
-	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeless, Numbers: numbers}}
+	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeUnknown, Numbers: numbers}}
 	oldest, about := a.BuiltAt, ""
 	consider := func(hose string, at *time.Time) {
 		if oldest == nil || at.Before(*oldest) {
@@ -181,7 +181,7 @@ func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 				consider(hose, &at)
 			}
 		case seen && a.BuiltAt == nil:
-			c.Reason.About = hose
+			c.Reason.About = ledger.Subject{Point: hose}
 			return c
 		}
 	}
@@ -200,7 +200,7 @@ func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	numbers["used"] = measure.MonthsBetween(since, today.Date)
 	left := share(1 - numbers["used"]/float64(limit))
 	c.Verdict, c.Due, c.Remaining = atMostDue(verdictOn(due, today)), &due, &left
-	c.Reason.Code, c.Reason.About = HoseOld, about
+	c.Reason.Code, c.Reason.About = HoseOld, ledger.Subject{Point: about}
 	return c
 }
 

@@ -60,7 +60,7 @@ func TestCalendarClocks(t *testing.T) {
 	for i, ph := range []float64{9.0, 8.5, 8.0} {
 		entries = append(entries, ago(731-365*i, ledger.ChemistryTest{PH: &ph}))
 	}
-	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || got.Due.Sub(today) < 715 || got.Due.Sub(today) > 745 || got.Reason.About != "pH" {
+	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || got.Due.Sub(today) < 715 || got.Due.Sub(today) > 745 || got.Reason.About.String() != "pH" {
 		t.Errorf("chemistry: %+v", got)
 	}
 }
@@ -114,13 +114,13 @@ func TestHoseAge(t *testing.T) {
 		{"as old as the unit", []ledger.Entry{opened}, Watch, HoseOld, ""},
 		{"one renewed, the others not", []ledger.Entry{opened, hoses(100, "renewed", "upper")}, Watch, HoseOld, ""},
 		{"all renewed, one of them first", []ledger.Entry{opened, hoses(900, "renewed", "lower"), hoses(100, "renewed", "upper", "heater_feed", "heater_return", "bypass", "recovery")}, Sound, HoseOld, "lower"},
-		{"nobody knows", []ledger.Entry{ago(300, fill(false))}, Unknown, HoseAgeless, ""},
-		{"nobody knows of one", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper"), hoses(10, "good", "lower")}, Unknown, HoseAgeless, "lower"},
+		{"nobody knows", []ledger.Entry{ago(300, fill(false))}, Unknown, HoseAgeUnknown, ""},
+		{"nobody knows of one", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper"), hoses(10, "good", "lower")}, Unknown, HoseAgeUnknown, "lower"},
 		{"known of those there are", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper")}, Sound, HoseOld, "upper"},
 		{"too old", []ledger.Entry{ago(2400, ledger.Opening{History: ledger.Factory})}, Due, HoseOld, ""},
 	} {
 		got := clockOf(t, look(car, asked, mild, c.entries...), HoseAge)
-		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About != c.about {
+		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About.String() != c.about {
 			t.Errorf("%s: %s, %s of %q; want %s, %s of %q", c.name, got.Verdict, got.Reason.Code, got.Reason.About, c.verdict, c.code, c.about)
 		}
 	}

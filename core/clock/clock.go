@@ -90,18 +90,18 @@ const (
 	// UseReadMeter has the numbers of UseRuns: over its limit by the estimate, and not for sure.
 	UseReadMeter Code = "use_read_meter"
 	// UseNoDay has the numbers of UseRuns: no day can be computed.
-	UseNoDay     Code = "use_no_day"
-	FreezeNight  Code = "freeze_night"   // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
-	FreezeNow    Code = "freeze_now"     // the same; tonight may already be too cold
-	FreezeAll    Code = "freeze_all"     // protects, coldest, margin: protected all year
-	FreezeNarrow Code = "freeze_narrow"  // the same, and high: the warm end of the book's band, which is not
-	FreezeStale  Code = "freeze_stale"   // the same, months since a test or fill, stale: months that are too many
-	FreezeUnsure Code = "freeze_unsure"  // measured; the last test cannot be trusted, see Note
-	FreezeNone   Code = "freeze_unknown" // nothing is known of what is inside
-	FreezeBound  Code = "freeze_bound"   // protects at least to, margin, coldest: it is not known which glycol is inside
-	LevelHolds   Code = "level_holds"    // litres, full; low, hold: L that may be missing before due, before hold
-	LevelLow     Code = "level_low"      // the same, and missing
-	LevelFalls   Code = "level_falls"    // the same; days until so much is missing that it must not run
+	UseNoDay        Code = "use_no_day"
+	FreezeNight     Code = "freeze_night"     // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
+	FreezeNow       Code = "freeze_now"       // the same; tonight may already be too cold
+	FreezeAll       Code = "freeze_all"       // protects, coldest, margin: protected all year
+	FreezeNarrow    Code = "freeze_narrow"    // the same, and high: the warm end of the book's band, which is not
+	FreezeStale     Code = "freeze_stale"     // the same, months since a test or fill, stale: months that are too many
+	FreezeUntrusted Code = "freeze_untrusted" // measured; the last test cannot be trusted, see Note
+	FreezeNone      Code = "freeze_unknown"   // nothing is known of what is inside
+	FreezeBound     Code = "freeze_bound"     // protects at least to, margin, coldest: it is not known which glycol is inside
+	LevelHolds      Code = "level_holds"      // litres, full; low, hold: L that may be missing before due, before hold
+	LevelLow        Code = "level_low"        // the same, and missing
+	LevelFalls      Code = "level_falls"      // the same; days until so much is missing that it must not run
 )
 
 // Reason of a clock: a code and the numbers in it.
@@ -109,9 +109,8 @@ type Reason struct {
 	Code    Code
 	Numbers map[string]float64
 	Note    ledger.Note // why a test was not trusted
-	// About is what it is about, in the words of the entry or the codes of a
-	// finding: "cap: first_stage".
-	About string
+	// About is what the reason is about: see the code.
+	About ledger.Subject
 	// Remedy that puts it right; empty for none.
 	Remedy coolant.Remedy
 }
@@ -159,7 +158,7 @@ const NotEvaluated Code = "not_evaluated"
 
 // unevaluated is unknown, with the error.
 func unevaluated(why string) UnitStatus {
-	c := Clock{Kind: Evaluation, Verdict: Unknown, Reason: Reason{Code: NotEvaluated, About: why}}
+	c := Clock{Kind: Evaluation, Verdict: Unknown, Reason: Reason{Code: NotEvaluated, About: ledger.Subject{Text: why}}}
 	return UnitStatus{Verdict: Unknown, Governing: c, Clocks: []Clock{c}}
 }
 
@@ -325,7 +324,7 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 	left := share(1 - used/limit)
 	c.Remaining = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
-		"suspects": float64(len(model.Outliers)), "changed": indicator(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
+		"outliers": float64(len(model.Outliers)), "changed": indicator(model.Changed), "low": math.Max(low-start, 0), "high": high - start,
 		"few": indicator(model.Segments < fewSegments), "read": math.Max(model.Last.Value-start, 0),
 		"season": indicator(model.SingleRest || model.Seasons < 2 && model.SeasonRange > 0.5)}}
 	w, ok := model.Reaches(start + limit)
@@ -376,9 +375,9 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 	if protects == nil {
 		c.Verdict, c.Reason = Unknown, Reason{Code: FreezeNone}
 		if a.WaterIn {
-			c.Reason = Reason{Code: FreezeUnsure, Note: ledger.NoteWaterIn}
+			c.Reason = Reason{Code: FreezeUntrusted, Note: ledger.NoteWaterIn}
 		} else if d := a.Distrusted; d != nil {
-			c.Reason = Reason{Code: FreezeUnsure, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
+			c.Reason = Reason{Code: FreezeUntrusted, Numbers: map[string]float64{"measured": float64(d.Measured)}, Note: d.Note}
 		}
 		// Water may be inside: from a month before the first frost on it is due.
 		if frost, ok := cold.FirstBelow(0, today.Date, frostDays); ok {
@@ -494,7 +493,7 @@ func (c Clock) whenUntested(a *ledger.Account, today evaluationDay, numbers map[
 	}
 	if d := a.Distrusted; d != nil {
 		numbers["measured"] = float64(d.Measured)
-		c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeUnsure, Numbers: numbers, Note: d.Note}
+		c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeUntrusted, Numbers: numbers, Note: d.Note}
 		return c
 	}
 	var since time.Time

@@ -177,7 +177,7 @@ func TestFreezeClock(t *testing.T) {
 func TestFreezeClockDoubts(t *testing.T) {
 	wrong := look(car, plan, mild, ago(100, ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L},
 		Product: coolant.Product{Base: coolant.PG, Form: coolant.Premix, Glycol: 0.5}}), ago(3, freezeTest(-41, coolant.EG)))
-	if got := clockOf(t, wrong, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeUnsure || got.Reason.Note != ledger.NoteWrongScale {
+	if got := clockOf(t, wrong, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeUntrusted || got.Reason.Note != ledger.NoteWrongScale {
 		t.Errorf("wrong scale: %+v", got)
 	}
 	stale := look(car, plan, mild, ago(420, fill(false)), ago(1, loss(0.1)))

@@ -22,11 +22,11 @@ const (
 
 // Their reasons. Shares are in per cent.
 const (
-	StrengthHolds   Code = "strength_holds"  // strength; dueLow, watchLow, watchHigh, dueHigh
-	StrengthLow     Code = "strength_thin"   // the same
-	StrengthHigh    Code = "strength_strong" // the same
-	StrengthBeyond  Code = "strength_beyond" // the last test was beyond the strong end of its scale
-	StrengthDilutes Code = "strength_thins"  // the same, and perYear: per cent by mass a year that it grows thinner
+	StrengthHolds   Code = "strength_holds"   // strength; dueLow, watchLow, watchHigh, dueHigh
+	StrengthLow     Code = "strength_low"     // the same
+	StrengthHigh    Code = "strength_high"    // the same
+	StrengthBeyond  Code = "strength_beyond"  // the last test was beyond the strong end of its scale
+	StrengthDilutes Code = "strength_dilutes" // the same, and perYear: per cent by mass a year that it grows thinner
 
 	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
 	ChemRetest   Code = "chem_retest"   // days since the dose, limit: days
@@ -38,12 +38,12 @@ const (
 
 	ProductForeign Code = "product_foreign" // share, watch, flush: per cent of the charge
 	ProductUnfit   Code = "product_unfit"   // about: why
-	ProductUnsure  Code = "product_unsure"  // about: why
+	ProductUnknown Code = "product_unknown" // about: why
 
 	ExtenderRuns  Code = "extender_runs"  // limit: months; about: which limit runs out first
 	ExtenderGiven Code = "extender_given" // days since it was given
 	FilterRuns    Code = "filter_runs"    // about: the filter; days since it was fitted
-	FilterUnsure  Code = "filter_unsure"  // about: the filter; it has no limit that can be computed
+	FilterUnknown Code = "filter_unknown" // about: the filter; it has no limit that can be computed
 )
 
 // appendMix adds the clocks of the mix and its chemistry.
@@ -173,7 +173,7 @@ func failing(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	if first == nil {
 		return Clock{}, false
 	}
-	c := Clock{Kind: Chemistry, Verdict: Watch, Reason: Reason{Code: ChemFails, About: string(first.Property), Remedy: first.Remedy,
+	c := Clock{Kind: Chemistry, Verdict: Watch, Reason: Reason{Code: ChemFails, About: ledger.Subject{Point: string(first.Property)}, Remedy: first.Remedy,
 		Numbers: map[string]float64{"others": float64(others), "bad": indicator(first.Grade == coolant.GradeBad)}}}
 	if first.Property != coolant.PropAppearance {
 		c.Reason.Numbers["value"], c.Reason.Numbers["high"] = first.Value, first.High
@@ -215,7 +215,7 @@ func trending(a *ledger.Account, today evaluationDay) (Clock, bool) {
 			continue
 		}
 		if day := today.of(at); first == nil || day.Before(*first) {
-			first, r.About, r.Remedy = &day, string(t.Property), a.RemedyWhenLow(t.Property)
+			first, r.About, r.Remedy = &day, ledger.Subject{Point: string(t.Property)}, a.RemedyWhenLow(t.Property)
 			r.Numbers = map[string]float64{"value": t.Value, "high": t.High}
 		}
 	}
@@ -275,10 +275,10 @@ func productClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	case !known || j.Answer == coolant.AnswerYes:
 	case j.Answer == coolant.AnswerUnknown:
 		if c.Verdict == "" {
-			c.Verdict, c.Reason = Unknown, Reason{Code: ProductUnsure, About: j.Words()}
+			c.Verdict, c.Reason = Unknown, Reason{Code: ProductUnknown, About: ledger.Subject{Text: j.Words()}}
 		}
 	default:
-		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: ProductUnfit, About: j.Words(), Remedy: coolant.RemedyFlush}
+		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: ProductUnfit, About: ledger.Subject{Text: j.Words()}, Remedy: coolant.RemedyFlush}
 	}
 	return c, c.Verdict != ""
 }
@@ -351,7 +351,7 @@ func extenderClock(a *ledger.Account, p serviceplan.Plan, use func() *usage.Mode
 		return c, false
 	}
 	c.Due, c.Verdict = &due, atMostDue(verdictOn(due, today))
-	c.Reason = Reason{Code: ExtenderRuns, About: by, Remedy: coolant.RemedyExtender, Numbers: map[string]float64{"limit": float64(l.months), "hours": l.hours, "km": l.km}}
+	c.Reason = Reason{Code: ExtenderRuns, About: ledger.Subject{Point: by}, Remedy: coolant.RemedyExtender, Numbers: map[string]float64{"limit": float64(l.months), "hours": l.hours, "km": l.km}}
 	return c, true
 }
 
@@ -361,11 +361,11 @@ func filterClock(a *ledger.Account, use func() *usage.Model, today evaluationDay
 	if f == nil {
 		return Clock{}, false
 	}
-	c := Clock{Kind: FilterDue, Verdict: Unknown, Reason: Reason{Code: FilterUnsure, About: f.Additive.Name}}
+	c := Clock{Kind: FilterDue, Verdict: Unknown, Reason: Reason{Code: FilterUnknown, About: ledger.Subject{Text: f.Additive.Name}}}
 	l := lifeLimit{f.Additive.Months, float64(f.Additive.Km), float64(f.Additive.Hours)}
 	if due, by, ok := l.until(a, f.At, f.Meter, use, today); ok {
 		c.Due, c.Verdict = &due, atMostDue(verdictOn(due, today))
-		c.Reason = Reason{Code: FilterRuns, About: f.Additive.Name, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": indicator(by == "use")}}
+		c.Reason = Reason{Code: FilterRuns, About: ledger.Subject{Text: f.Additive.Name}, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": indicator(by == "use")}}
 	}
 	return c, true
 }

@@ -141,7 +141,7 @@ func TestProductClock(t *testing.T) {
 		{"an eighth", u, []ledger.Entry{oat, ago(9, pour(1.2))}, Watch, ProductForeign},
 		{"three tenths", u, []ledger.Entry{oat, ago(9, pour(1.5)), ago(8, ledger.Loss{Volume: measure.Reading{Value: 2, Unit: measure.L}}), ago(7, pour(2))}, Due, ProductForeign},
 		{"silicate-free seals", ledger.Unit{Capacity: 10, SilicateFree: true}, []ledger.Entry{ago(9, filledWith(premixOf(coolant.SiOAT), 10, nil))}, Due, ProductUnfit},
-		{"wet liners, unknown", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.SiOAT), 30, nil))}, Unknown, ProductUnsure},
+		{"wet liners, unknown", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.SiOAT), 30, nil))}, Unknown, ProductUnknown},
 		{"wet liners, D6210", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.SiOAT, coolant.D6210), 30, nil))}, "", ""},
 		{"wet liners, a car's IAT", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.IAT, coolant.D3306), 30, nil))}, Due, ProductUnfit},
 	} {

@@ -250,11 +250,11 @@ func wildClocks(t *testing.T, seed uint64, most int) {
 // A unit that cannot be evaluated is unknown, with its error, and never sound.
 func TestUnevaluated(t *testing.T) {
 	failed := ledger.Unevaluated(ledgertest.Units[0], nil, errors.New("the books are torn"))
-	if o := Evaluate(&failed, plan, Conditions{Climate: mild}, today); o.Verdict != Unknown || o.Governing.Reason.About != "the books are torn" || len(o.Clocks) != 1 {
+	if o := Evaluate(&failed, plan, Conditions{Climate: mild}, today); o.Verdict != Unknown || o.Governing.Reason.About.String() != "the books are torn" || len(o.Clocks) != 1 {
 		t.Errorf("torn books: %+v", o)
 	}
 	a := ledger.Fold(ledgertest.Units[0], nil)
-	if o := Evaluate(&a, plan, Conditions{}, today); o.Verdict != Unknown || o.Governing.Kind != Evaluation || o.Governing.Reason.About == "" {
+	if o := Evaluate(&a, plan, Conditions{}, today); o.Verdict != Unknown || o.Governing.Kind != Evaluation || o.Governing.Reason.About.String() == "" {
 		t.Errorf("a site without a climate: %+v", o)
 	}
 }

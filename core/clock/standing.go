@@ -18,24 +18,24 @@ const (
 
 // Their reasons.
 const (
-	HeldByPerson  Code = "held"           // about: why
-	AirTrapped    Code = "air_trapped"    // short, allowed: L; ready: 1 when the level was seen at the mark since, and it may be released
-	StopDefect    Code = "stop_defect"    // about: what
-	CoolantSpoilt Code = "coolant_spoilt" // about: oily or gelled; ready: 1 when a later sample looks clear
-	FindingHolds  Code = "finding_holds"  // about: what was found on an aircraft; ready: 1 when a later look shows it right
-	ReturnCheck   Code = "return_owed"    // about: what was worked on
-	LevelBelow    Code = "level_below"    // about: the mark that the level was seen at, or "book"
-	FoundBad      Code = "found_bad"      // about: the worst; others: how many more
-	FoundSoft     Code = "found_soft"     // the same
-	Discrepancy   Code = "off_book"       // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
-	CheckLevel    Code = "owed_level"     // days since it has been owed
-	CheckRetest   Code = "owed_retest"    // days since it has been owed
-	CheckDays     Code = "owed_days"      // days since the renewal; looked: on how many; wanted: on how many
-	CheckRuns     Code = "owed_runs"      // days since the renewal; looked: after how many runs; wanted: after how many
+	HeldByPerson        Code = "held"                 // about: why
+	AirTrapped          Code = "air_trapped"          // short, allowed: L; ready: 1 when the level was seen at the mark since, and it may be released
+	StopDefect          Code = "stop_defect"          // about: what
+	CoolantContaminated Code = "coolant_contaminated" // about: oily or gelled; ready: 1 when a later sample looks clear
+	FindingHolds        Code = "finding_holds"        // about: what was found on an aircraft; ready: 1 when a later look shows it right
+	ReturnCheck         Code = "return_to_service"    // about: what was worked on
+	LevelBelow          Code = "level_below"          // about: the mark that the level was seen at, or "book"
+	FoundBad            Code = "found_bad"            // about: the worst; others: how many more
+	FoundSoft           Code = "found_soft"           // the same
+	Discrepancy         Code = "discrepancy"          // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
+	CheckLevel          Code = "check_level"          // days since it has been owed
+	CheckRetest         Code = "check_retest"         // days since it has been owed
+	CheckDays           Code = "check_days"           // days since the renewal; looked: on how many; wanted: on how many
+	CheckRuns           Code = "check_runs"           // days since the renewal; looked: after how many runs; wanted: after how many
 )
 
 var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
-	ledger.StopCoolant: CoolantSpoilt, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnCheck, ledger.StopLevel: LevelBelow}
+	ledger.StopCoolant: CoolantContaminated, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnCheck, ledger.StopLevel: LevelBelow}
 
 // holdClock is false when nothing in the books stands against running. It tells
 // the most urgent stop, and how many others there are; of those that can be
@@ -57,20 +57,20 @@ func holdClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 
 // findingsClock is false when nothing was found amiss.
 func findingsClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
-	var bad, soft []string
+	var bad, soft []ledger.Subject
 	for _, d := range a.Defects {
 		switch d.Severity {
 		case "repair":
-			bad = append(bad, d.What)
+			bad = append(bad, ledger.Subject{Text: d.What})
 		case "watch":
-			soft = append(soft, d.What)
+			soft = append(soft, ledger.Subject{Text: d.What})
 		}
 	}
 	for _, f := range a.Findings {
 		if f.Point == ledger.PointChemistry || f.Point == ledger.PointProduct {
 			continue // they have clocks of their own
 		}
-		about := f.Point + ": " + f.State
+		about := ledger.Subject{Point: f.Point, State: f.State}
 		switch f.Grade {
 		case coolant.GradeBad:
 			bad = append(bad, about)

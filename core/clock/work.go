@@ -47,7 +47,7 @@ func WorkFor(c Clock) (Work, bool) {
 		return FilterWork, true
 	case Freeze:
 		switch c.Reason.Code {
-		case FreezeNone, FreezeUnsure, FreezeStale, FreezeNarrow:
+		case FreezeNone, FreezeUntrusted, FreezeStale, FreezeNarrow:
 			return TestWork, true
 		case FreezeAll:
 			return "", false

@@ -22,7 +22,7 @@ const (
 	NoteBaseUnknown   Note = "base_unknown"       // which scale would be right is not known
 	NoteBeyondTable   Note = "beyond_table"       // stronger or colder than any table row
 	NoteVolumeAssumed Note = "volume_assumed"     // first known strength; the system is taken as full
-	NoteMeterOutlier  Note = "meter_doubted"      // cannot be true together with the other readings; not used
+	NoteMeterOutlier  Note = "meter_outlier"      // cannot be true together with the other readings; not used
 	NoteColder        Note = "colder_waits"       // colder than the book: does not count until a second zeroed test or an entry explains it
 	NoteNotMixed      Note = "not_mixed"          // tested less than four hours after coolant was poured in, and without a run
 	NoteOutUnknown    Note = "out_unknown"        // not said what came out: as much as went in

@@ -291,7 +291,7 @@ func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.
 func (c *checker) release() {
 	account := Fold(c.unit, c.written)
 	for _, s := range account.Unready() {
-		got, accepted := "a release while "+s.About+" stands", "a release once a later look shows it good"
+		got, accepted := "a release while "+s.About.String()+" stands", "a release once a later look shows it good"
 		switch s.Cause {
 		case StopAir:
 			got = "a release while air may be trapped"

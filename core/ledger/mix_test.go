@@ -208,7 +208,7 @@ func TestForeignProduct(t *testing.T) {
 	// An aircraft with too much of a foreign product is held until it is released.
 	plane := u
 	plane.Aircraft = true
-	if a := Fold(plane, entries); !slices.ContainsFunc(a.Stops(), func(s Stop) bool { return s.Cause == StopFinding && s.About == "product: foreign_much" }) {
+	if a := Fold(plane, entries); !slices.ContainsFunc(a.Stops(), func(s Stop) bool { return s.Cause == StopFinding && s.About.String() == "product: foreign_much" }) {
 		t.Errorf("an aircraft: %+v", a.Stops())
 	}
 }

@@ -29,11 +29,32 @@ const (
 // that it no longer is; on an aircraft it is a finding and wants the release too.
 type Stop struct {
 	Cause StopCause
-	About string // words of the hold or the defect, a finding as "point: state", the mark
+	About Subject
 	Entry string // the entry that caused it; empty for a level by the book
 	At    time.Time
 	// Ready to be released: what a release waits for is in the books.
 	Ready bool
+}
+
+// PointBook is the point of a stop that the book alone shows: the level.
+const PointBook = "book"
+
+// Subject is what a stop or a reason is about: a point of the unit and the state that it was
+// found in, both codes; or text as somebody wrote it.
+type Subject struct {
+	Point string // such as cap, upper_hose; a property of the coolant; empty for text
+	State string // codes, a comma between them; empty where the point says all
+	Text  string
+}
+
+func (s Subject) String() string {
+	switch {
+	case s.Point == "":
+		return s.Text
+	case s.State == "":
+		return s.Point
+	}
+	return s.Point + ": " + s.State
 }
 
 // ground for which a unit stands until it is released: a finding, the coolant's
@@ -76,7 +97,7 @@ func (a *Account) MissingLitres() measure.Litre {
 func (a *Account) Stops() []Stop {
 	var all []Stop
 	if h := a.Held; h != nil {
-		all = append(all, Stop{Cause: StopHold, About: h.Body.(Hold).Why, Entry: h.ID, At: h.At, Ready: true})
+		all = append(all, Stop{Cause: StopHold, About: Subject{Text: h.Body.(Hold).Why}, Entry: h.ID, At: h.At, Ready: true})
 	}
 	if t := a.Air; t != nil {
 		all = append(all, Stop{Cause: StopAir, Entry: t.Entry, At: t.At, Ready: a.AirSeen != ""})
@@ -88,7 +109,7 @@ func (a *Account) Stops() []Stop {
 	}
 	for _, d := range a.Defects {
 		if d.Severity == "stop" || a.Unit.Aircraft && d.Severity == "repair" {
-			all = append(all, Stop{Cause: StopDefect, About: d.What, Entry: d.ID, At: d.At})
+			all = append(all, Stop{Cause: StopDefect, About: Subject{Text: d.What}, Entry: d.ID, At: d.At})
 		}
 	}
 	for _, cause := range []StopCause{StopFinding, StopReturn} {
@@ -100,17 +121,17 @@ func (a *Account) Stops() []Stop {
 	}
 	switch low := a.Low; {
 	case low != nil:
-		all = append(all, Stop{Cause: StopLevel, About: low.Mark, Entry: low.Entry, At: low.At})
+		all = append(all, Stop{Cause: StopLevel, About: Subject{Point: "level", State: low.Mark}, Entry: low.Entry, At: low.At})
 	case a.Known && a.MissingLitres() >= HoldShare*a.Filled:
-		all = append(all, Stop{Cause: StopLevel, About: "book", At: a.LevelAt})
+		all = append(all, Stop{Cause: StopLevel, About: Subject{Point: PointBook}, At: a.LevelAt})
 	}
 	return all
 }
 
 func (g ground) stop() Stop {
-	about := g.Point
+	about := Subject{Point: g.Point}
 	if g.Cause != StopReturn {
-		about += ": " + g.State
+		about.State = g.State
 	}
 	return Stop{Cause: g.Cause, About: about, Entry: g.Entry, At: g.At, Ready: g.Ready}
 }

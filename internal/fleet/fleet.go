@@ -232,7 +232,7 @@ func (f *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) 
 	failure := func(entries []ledger.Entry) string {
 		a := ledger.TryFold(u.Ledger, entries)
 		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
-			return c.Reason.About
+			return c.Reason.About.Text
 		}
 		return ""
 	}

@@ -572,3 +572,8 @@ func (s *Service) AddDemo(ctx context.Context, all []Demo) error {
 	}
 	return nil
 }
+
+// SetReader keeps the units and the dates in which a person reads.
+func (s *Service) SetReader(ctx context.Context, p store.Person) error {
+	return s.Store.SetReader(ctx, p.ID, p.Reader)
+}

@@ -10,6 +10,8 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"diligentledger/core/access"
+	"diligentledger/core/measure"
+	"diligentledger/internal/words"
 )
 
 // Person who may sign in.
@@ -22,6 +24,8 @@ type Person struct {
 	Epoch int64
 	// Password as its hash; empty until the person has chosen one.
 	Password string
+	// Reader is how the person reads figures and dates.
+	Reader words.Reader
 }
 
 // ErrNoPerson says that nobody of that kind is known.
@@ -30,10 +34,18 @@ var ErrNoPerson = errors.New("no such person")
 // ErrTaken says that a name or an e-mail address belongs to somebody else.
 var ErrTaken = errors.New("taken by somebody else")
 
-const personQuery = `SELECT id, name, email, role, active, epoch, COALESCE(password, '') FROM person`
+const personQuery = `
+	SELECT p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, ''), r.temperature, r.volume, r.pressure, r.distance, r.dates
+	FROM person p LEFT JOIN person_reading r ON r.person_id = p.id`
 
 func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
-	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password)
+	var temperature, volume, pressure, distance, dates sql.NullString
+	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates)
+	p.Reader = words.Metric
+	if dates.Valid {
+		p.Reader = words.Reader{Temperature: measure.Unit(temperature.String), Volume: measure.Unit(volume.String), Pressure: measure.Unit(pressure.String),
+			Distance: measure.Unit(distance.String), Dates: words.DateStyle(dates.String)}
+	}
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNoPerson
 	}
@@ -42,17 +54,26 @@ func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
 
 // PersonByEmail finds somebody by address; [ErrNoPerson] when there is none.
 func (s *Store) PersonByEmail(ctx context.Context, email string) (Person, error) {
-	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE email = ?`, email))
+	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE p.email = ?`, email))
 }
 
 // Person of that id; [ErrNoPerson] when there is none.
 func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
-	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE id = ?`, id))
+	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE p.id = ?`, id))
+}
+
+// SetReader keeps how a person reads figures and dates.
+func (s *Store) SetReader(ctx context.Context, person int64, r words.Reader) error {
+	_, err := s.db.ExecContext(ctx, `
+		INSERT INTO person_reading (person_id, temperature, volume, pressure, distance, dates) VALUES (?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE temperature = VALUES(temperature), volume = VALUES(volume), pressure = VALUES(pressure), distance = VALUES(distance), dates = VALUES(dates)`,
+		person, r.Temperature, r.Volume, r.Pressure, r.Distance, r.Dates)
+	return err
 }
 
 // People by name.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
-	rows, err := s.db.QueryContext(ctx, personQuery+` ORDER BY name`)
+	rows, err := s.db.QueryContext(ctx, personQuery+` ORDER BY p.name`)
 	return collect(rows, err, func(rows *sql.Rows) (Person, error) { return scanPerson(rows) })
 }
 
@@ -150,7 +171,7 @@ func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p
 		if err := tx.QueryRowContext(ctx, `SELECT COUNT(*) FROM person WHERE role = 'coordinator' AND active AND password IS NOT NULL FOR UPDATE`).Scan(&coordinators); err != nil {
 			return err
 		}
-		before, err := scanPerson(tx.QueryRowContext(ctx, personQuery+` WHERE id = ? FOR UPDATE`, id))
+		before, err := scanPerson(tx.QueryRowContext(ctx, personQuery+` WHERE p.id = ? FOR UPDATE`, id))
 		if err != nil {
 			return err
 		}

@@ -41,11 +41,12 @@ var Rights = map[string]string{
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
 
-	"person":        "SELECT, INSERT, UPDATE",
-	"one_time_link": "SELECT, INSERT, UPDATE, DELETE",
-	"throttle":      "SELECT, INSERT, UPDATE, DELETE",
-	"sessions":      "SELECT, INSERT, UPDATE, DELETE",
-	"audit":         "SELECT, INSERT",
+	"person":         "SELECT, INSERT, UPDATE",
+	"person_reading": "SELECT, INSERT, UPDATE",
+	"one_time_link":  "SELECT, INSERT, UPDATE, DELETE",
+	"throttle":       "SELECT, INSERT, UPDATE, DELETE",
+	"sessions":       "SELECT, INSERT, UPDATE, DELETE",
+	"audit":          "SELECT, INSERT",
 
 	"chain":      "SELECT, INSERT, UPDATE",
 	"chain_line": "SELECT, INSERT",

@@ -24,24 +24,31 @@ import (
 
 const monthOf = measure.DaysPerMonth * 24 // hours, for mean ages, which are good to a week at best
 
-func account(m fleet.EvaluatedUnit) api.Account {
+func account(r words.Reader, m fleet.EvaluatedUnit) api.Account {
 	a := m.Account
+	u := wordsUnit(m)
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		ServicePlan: api.UnitServicePlan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
 			FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
-		Status: outlook(m.Status, m.Today), Nights: nights(m), Blended: each(a.Blended, product),
+		Status: ruled(r, m), Nights: nights(m), Blended: each(a.Blended, product),
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
-			return api.Finding{Point: f.Point, State: f.State, Grade: api.Grade(f.Grade), At: f.At}
+			return api.Finding{Point: f.Point, State: f.State, Label: words.Name(f.Point), Text: words.Names(f.State), Grade: api.Grade(f.Grade), At: f.At}
 		}),
 		Cautions: words.Cautions(m.Unit.Kind, m.Unit.Drive), System: systemFacts(m.Unit), Foreign: a.ForeignShare(),
 		Defects: each(a.Defects, func(d ledger.OpenDefect) api.OpenDefect {
 			return api.OpenDefect{Id: id(d.ID), What: d.What, Severity: api.OpenDefectSeverity(d.Severity), At: d.At}
 		}),
-		PendingChecks: each(a.Pending, func(o ledger.PendingCheck) api.PendingCheck { return api.PendingCheck{What: api.PendingCheckWhat(o.What), Since: o.Since} }),
+		PendingChecks: each(a.Pending, func(o ledger.PendingCheck) api.PendingCheck {
+			return api.PendingCheck{What: api.PendingCheckWhat(o.What), Text: words.Name(o.What), Since: o.Since}
+		}),
 		Stops: each(a.Stops(), func(s ledger.Stop) api.Stop {
-			return api.Stop{Cause: api.StopCause(s.Cause), About: s.About, At: s.At, Ready: s.Ready}
+			stop := api.Stop{Cause: api.StopCause(s.Cause), Text: r.Stop(s, a.Air), At: s.At, Ready: s.Ready}
+			if s.Entry != "" {
+				stop.Entry = &s.Entry
+			}
+			return stop
 		}),
 		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(a),
@@ -57,7 +64,7 @@ func account(m fleet.EvaluatedUnit) api.Account {
 		out.Measured = &measured
 	}
 	for i := range a.Lines {
-		out.Lines[i] = line(a, i)
+		out.Lines[i] = line(r, u, a, i)
 	}
 	if a.Base.Known() {
 		out.Base = (*api.Base)(&a.Base)
@@ -213,8 +220,8 @@ func turnover(t *ledger.Turnover) *api.Turnover {
 	return out
 }
 
-func moment(m fleet.EvaluatedUnit) api.EntryEffectSide {
-	return api.EntryEffectSide{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Status: outlook(m.Status, m.Today)}
+func effectSide(r words.Reader, m fleet.EvaluatedUnit) api.EntryEffectSide {
+	return api.EntryEffectSide{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Status: unitStatus(r, m.Status, m.Unit.Site, m.Today)}
 }
 
 func balance(b ledger.Balance) api.Balance {
@@ -230,21 +237,30 @@ func balance(b ledger.Balance) api.Balance {
 	return out
 }
 
-func outlook(o clock.UnitStatus, today measure.Date) api.UnitStatus {
-	return api.UnitStatus{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c clock.Clock) api.Clock { return clockOf(c, today) })}
+// wordsUnit is what the sentences about a unit need.
+func wordsUnit(m fleet.EvaluatedUnit) words.Unit {
+	return words.Unit{Site: m.Unit.Site, Plan: m.Unit.Plan, Climate: m.Unit.Cold, Zone: m.Unit.Zone}
 }
 
-func clockOf(c clock.Clock, today measure.Date) api.Clock {
+func unitStatus(r words.Reader, o clock.UnitStatus, site string, today measure.Date) api.UnitStatus {
+	return api.UnitStatus{Verdict: api.Verdict(o.Verdict), Clocks: each(o.Clocks, func(c clock.Clock) api.Clock { return clockOf(r, c, site, today) })}
+}
+
+// ruled is the status of a unit with the rule behind each clock.
+func ruled(r words.Reader, m fleet.EvaluatedUnit) api.UnitStatus {
+	out, u := unitStatus(r, m.Status, m.Unit.Site, m.Today), wordsUnit(m)
+	for i, c := range m.Status.Clocks {
+		rule := r.Rule(c, u, m.Account)
+		out.Clocks[i].Reason.Rule = &rule
+	}
+	return out
+}
+
+func clockOf(r words.Reader, c clock.Clock, site string, today measure.Date) api.Clock {
 	out := api.Clock{Kind: api.ClockKind(c.Kind), Verdict: api.Verdict(c.Verdict), Remaining: c.Remaining,
-		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers}}
+		Reason: api.Reason{Code: string(c.Reason.Code), Numbers: c.Reason.Numbers, Text: r.Reason(c, site)}}
 	if out.Reason.Numbers == nil {
 		out.Reason.Numbers = map[string]float64{}
-	}
-	if c.Reason.About != "" {
-		out.Reason.About = &c.Reason.About
-	}
-	if c.Reason.Note != "" {
-		out.Reason.Note = (*api.Note)(&c.Reason.Note)
 	}
 	if c.Due != nil {
 		d, days := date(*c.Due), c.Due.Sub(today)
@@ -252,9 +268,6 @@ func clockOf(c clock.Clock, today measure.Date) api.Clock {
 	}
 	if w := c.Window; w != nil {
 		out.Window = &api.Window{P10: date(w.P10), P50: date(w.P50), P90: date(w.P90)}
-	}
-	if text, rule := words.Reason(c); text != "" {
-		out.Reason.Words, out.Reason.Rule = &text, &rule
 	}
 	if c.Reason.Remedy != "" {
 		out.Reason.Remedy = (*api.Remedy)(&c.Reason.Remedy)
@@ -294,11 +307,14 @@ func body(b ledger.Body) json.RawMessage {
 	return text
 }
 
-func line(a *ledger.Account, i int) api.Line {
+func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	l := &a.Lines[i]
 	e := l.Entry
-	out := api.Line{Id: id(e.ID), Kind: api.EntryKind(e.Body.Kind()), At: e.At, After: balance(l.After), Body: body(e.Body),
-		Notes: each(l.Notes, func(n ledger.Note) api.Note { return api.Note(n) }), Turnover: turnover(l.Turn)}
+	out := api.Line{Id: id(e.ID), Kind: api.EntryKind(e.Body.Kind()), At: e.At, After: balance(l.After), Body: body(e.Body), Text: words.Entry(e.Body),
+		Notes: each(l.Notes, func(n ledger.Note) api.LineNote {
+			text, warning := words.Note(n)
+			return api.LineNote{Code: api.Note(n), Text: text, Warning: warning}
+		}), Turnover: turnover(l.Turn)}
 	if !e.RecordedAt.IsZero() {
 		out.RecordedAt, out.RecordedBy = &e.RecordedAt, &e.RecordedBy
 	}
@@ -317,14 +333,14 @@ func line(a *ledger.Account, i int) api.Line {
 		out.Grade = (*api.Grade)(&l.Grade)
 	}
 	if t := l.Test; t != nil {
-		out.Test = &api.Reconciliation{Measured: float64(t.Measured), Book: number(t.Book), Shown: number(t.Shown),
+		out.Test = &api.Reconciliation{Text: r.Reconciliation(*t), Measured: float64(t.Measured), Book: number(t.Book), Shown: number(t.Shown),
 			Tolerance: float64(t.Tolerance), Agrees: t.Agrees, Trusted: t.Trusted, Flags: each(t.Flags, func(f coolant.Flag) string { return string(f) })}
 		if t.Low != 0 || t.High != 0 {
 			out.Test.Low, out.Test.High = number(&t.Low), number(&t.High)
 		}
 	}
 	if x := a.Explain(i); x != nil {
-		found := each(x, explanation)
+		found := each(x, func(x ledger.Explanation) api.Explanation { return explanation(r, x, u.Zone) })
 		out.Explanations = &found
 	}
 	if s := l.Struck; s != nil {
@@ -333,8 +349,8 @@ func line(a *ledger.Account, i int) api.Line {
 	return out
 }
 
-func explanation(x ledger.Explanation) api.Explanation {
-	out := api.Explanation{Cause: api.ExplanationCause(x.Cause), Likelihood: api.ExplanationLikelihood(x.Likelihood), From: x.From, To: x.To, Truth: number(x.True)}
+func explanation(r words.Reader, x ledger.Explanation, zone *time.Location) api.Explanation {
+	out := api.Explanation{Text: r.Explanation(x, measure.DateOf(x.From, zone), measure.DateOf(x.To, zone)), Cause: api.ExplanationCause(x.Cause), Likelihood: api.ExplanationLikelihood(x.Likelihood), From: x.From, To: x.To, Truth: number(x.True)}
 	if x.Retest {
 		out.Retest = &x.Retest
 	}

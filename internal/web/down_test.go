@@ -78,7 +78,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 		}
 	}
 	same("a renewal of 5e-324 L")
-	if a := get[api.Account](t, "/api/v1/units/CA-20"); !slices.Contains(a.Lines[len(a.Lines)-1].Notes, api.NoteImplausible) {
+	if a := get[api.Account](t, "/api/v1/units/CA-20"); !noted(a.Lines[len(a.Lines)-1], api.NoteImplausible) {
 		t.Errorf("the line bears %v", a.Lines[len(a.Lines)-1].Notes)
 	}
 	// A payload that cannot be read, as after a damaged page of the database.
@@ -100,7 +100,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	same("a torn line", "CA-20")
 	a := get[api.Account](t, "/api/v1/units/CA-20")
 	c := a.Status.Clocks[0]
-	if a.Status.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(*c.Reason.Words, tiny.ID) || a.ProtectsTo != nil {
+	if a.Status.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(c.Reason.Text, tiny.ID) || a.ProtectsTo != nil {
 		t.Errorf("a torn account is %s: %+v", a.Status.Verdict, c)
 	}
 	// A stored account that is damaged is folded from its lines.

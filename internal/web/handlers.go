@@ -25,6 +25,7 @@ import (
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 // handlers implement the contract.
@@ -62,6 +63,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	if err != nil {
 		return nil, err
 	}
+	reading := reader(ctx)
 	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
 		PendingChecks: []api.MorningRow{}, Discrepancies: []api.DiscrepancyRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
 	sites, err := h.fleet.Sites(ctx)
@@ -77,7 +79,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	for i := range m.Rows {
 		r := &m.Rows[i]
 		row := func(c clock.Clock) api.MorningRow {
-			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(c, m.Today)}
+			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, r.Unit.Site, m.Today)}
 		}
 		answer.Rows = append(answer.Rows, row(r.Status.Governing))
 		for _, c := range r.Status.Clocks {
@@ -89,7 +91,7 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 			}
 		}
 		if r.Account.Discrepancy != nil {
-			answer.Discrepancies = append(answer.Discrepancies, discrepancies(r))
+			answer.Discrepancies = append(answer.Discrepancies, discrepancies(reading, r))
 		}
 	}
 	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int {
@@ -99,13 +101,13 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 }
 
 // discrepancies is a unit whose last trusted test does not agree with its book.
-func discrepancies(m *fleet.EvaluatedUnit) api.DiscrepancyRow {
+func discrepancies(reading words.Reader, m *fleet.EvaluatedUnit) api.DiscrepancyRow {
 	a := m.Account
 	row := api.DiscrepancyRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
 	if d := a.Diagnosis(); d != nil {
 		row.Book = number(d.Book)
 		if x := d.Likeliest; x != nil {
-			likeliest := explanation(*x)
+			likeliest := explanation(reading, *x, m.Unit.Zone)
 			row.Likeliest = &likeliest
 		}
 	}
@@ -119,7 +121,7 @@ const horizonYears = 3
 func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
 	some, err := h.fleet.Units(ctx, r.Body.Units)
 	return api.GetClocks200JSONResponse(each(some, func(m fleet.EvaluatedUnit) api.UnitClocks {
-		return api.UnitClocks{Unit: m.Unit.Code, Clocks: outlook(m.Status, m.Today).Clocks}
+		return api.UnitClocks{Unit: m.Unit.Code, Clocks: unitStatus(reader(ctx), m.Status, m.Unit.Site, m.Today).Clocks}
 	})), err
 }
 
@@ -143,7 +145,7 @@ func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject)
 	seen := map[string]bool{}
 	for _, r := range m.Rows {
 		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Status.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
-		c := clockOf(r.Status.Governing, m.Today)
+		c := clockOf(words.Metric, r.Status.Governing, r.Unit.Site, m.Today)
 		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Remaining: c.Remaining}
 		if p := r.Account.Product; p != nil {
 			row.Product = &p.Name
@@ -187,7 +189,7 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	out := account(m)
+	out := account(reader(ctx), m)
 	out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
 	inZone(&out, m.Unit.Zone)
 	return api.GetAccount200JSONResponse(out), nil
@@ -241,7 +243,9 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	out := api.PreviewEntry200JSONResponse{Before: moment(effect.Before), After: moment(effect.After), Line: line(effect.After.Account, effect.Line)}
+	reading := reader(ctx)
+	out := api.PreviewEntry200JSONResponse{Before: effectSide(reading, effect.Before), After: effectSide(reading, effect.After),
+		Line: line(reading, wordsUnit(effect.After), effect.After.Account, effect.Line)}
 	inZone(&out, effect.After.Unit.Zone)
 	return out, nil
 }

@@ -16,9 +16,11 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/access"
+	"diligentledger/core/measure"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 // Names of what a session holds.
@@ -110,6 +112,14 @@ func writer(ctx context.Context) fleet.Actor {
 	return fleet.Actor{}
 }
 
+// reader is whoever asks, with the units and dates that they chose.
+func reader(ctx context.Context) words.Reader {
+	if p := signedIn(ctx); p != nil {
+		return p.Reader
+	}
+	return words.Metric
+}
+
 // who puts the person of the session into the request's context.
 func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -157,9 +167,26 @@ func (h handlers) session(p *store.Person) api.Session {
 		s.Demo = []api.DemoAccount{}
 	}
 	if p != nil {
-		s.Person = &api.SignedIn{Name: p.Name, Email: p.Email, Role: api.Role(p.Role)}
+		s.Person = &api.SignedIn{Name: p.Name, Email: p.Email, Role: api.Role(p.Role), Reading: readingSettings(p.Reader)}
 	}
 	return s
+}
+
+func readingSettings(r words.Reader) api.ReadingSettings {
+	return api.ReadingSettings{Temperature: api.ReadingSettingsTemperature(r.Temperature), Volume: api.ReadingSettingsVolume(r.Volume),
+		Pressure: api.ReadingSettingsPressure(r.Pressure), Distance: api.ReadingSettingsDistance(r.Distance), Dates: api.ReadingSettingsDates(r.Dates)}
+}
+
+// ChangeReading sets the units and the dates in which the person who asks reads. The contract
+// has the choices.
+func (h handlers) ChangeReading(ctx context.Context, r api.ChangeReadingRequestObject) (api.ChangeReadingResponseObject, error) {
+	p := *signedIn(ctx)
+	p.Reader = words.Reader{Temperature: measure.Unit(r.Body.Temperature), Volume: measure.Unit(r.Body.Volume), Pressure: measure.Unit(r.Body.Pressure),
+		Distance: measure.Unit(r.Body.Distance), Dates: words.DateStyle(r.Body.Dates)}
+	if err := h.people.SetReader(ctx, p); err != nil {
+		return nil, err
+	}
+	return api.ChangeReading200JSONResponse(h.session(&p)), nil
 }
 
 // GetSession tells who is signed in.
@@ -261,7 +288,7 @@ func (h handlers) ListAudit(ctx context.Context, r api.ListAuditRequestObject) (
 	}
 	lines, err := h.people.Store.AuditLines(ctx, before, limit)
 	return api.ListAudit200JSONResponse(each(lines, func(a store.Audited) api.AuditLine {
-		return api.AuditLine{Id: a.ID, At: a.At, Who: a.Who, Address: a.Address, What: a.What, Detail: a.Detail}
+		return api.AuditLine{Id: a.ID, At: a.At, Who: a.Who, Address: a.Address, What: a.What, Text: words.Audited(a.What), Detail: a.Detail}
 	})), err
 }
 

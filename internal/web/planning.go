@@ -28,7 +28,7 @@ func (h handlers) ListWork(ctx context.Context, _ api.ListWorkRequestObject) (ap
 	}
 	answer := api.ListWork200JSONResponse{Today: date(today), Lines: make([]api.WorkLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
-		governing := clockOf(l.Governing, today)
+		governing := clockOf(reader(ctx), l.Governing, l.Unit.Site, today)
 		line := api.WorkLine{Item: planned(l.WorkItem), Unit: unitName(l.Unit), AddedBy: l.SentBy, AddedAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
 			done := date(measure.DateOf(*l.Done, zone))
@@ -142,7 +142,7 @@ func (h handlers) PreviewServicePlanByKind(ctx context.Context, r api.PreviewSer
 		return nil, err
 	}
 	today, _, err := h.today(ctx)
-	return api.PreviewServicePlanByKind200JSONResponse(planEffect(changed, today)), err
+	return api.PreviewServicePlanByKind200JSONResponse(planEffect(reader(ctx), changed, today)), err
 }
 
 // AssignServicePlanByKind moves all units of a kind.

@@ -10,6 +10,7 @@ import (
 	"diligentledger/core/serviceplan"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 // ListServicePlans by name.
@@ -107,10 +108,10 @@ func (h handlers) PreviewServicePlan(ctx context.Context, r api.PreviewServicePl
 		return nil, err
 	}
 	today, _, err := h.today(ctx)
-	return api.PreviewServicePlan200JSONResponse(planEffect(changed, today)), err
+	return api.PreviewServicePlan200JSONResponse(planEffect(reader(ctx), changed, today)), err
 }
 
-func planEffect(changed []fleet.StatusChange, today measure.Date) api.StatusChanges {
+func planEffect(reading words.Reader, changed []fleet.StatusChange, today measure.Date) api.StatusChanges {
 	out := api.StatusChanges{Today: date(today), Rows: make([]api.StatusChange, 0, len(changed))}
 	for _, c := range changed {
 		due := func(o clock.UnitStatus) bool { return o.Verdict.Rank() <= clock.Due.Rank() }
@@ -120,7 +121,7 @@ func planEffect(changed []fleet.StatusChange, today measure.Date) api.StatusChan
 		case before && !after:
 			out.NoLongerDue++
 		}
-		out.Rows = append(out.Rows, api.StatusChange{Unit: unitName(c.Unit.UnitName), Before: outlook(c.Before, today), After: outlook(c.After, today)})
+		out.Rows = append(out.Rows, api.StatusChange{Unit: unitName(c.Unit.UnitName), Before: unitStatus(reading, c.Before, c.Unit.Site, today), After: unitStatus(reading, c.After, c.Unit.Site, today)})
 	}
 	return out
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/core/access"
 )
 
 // Numbers come as they were typed and are read by one parser; what may mean two things
@@ -92,7 +93,7 @@ func TestLeapIsAsked(t *testing.T) {
 	}
 	after := account()
 	i := slices.IndexFunc(after.Lines, func(l api.Line) bool { return l.Id.String() == leap["id"] })
-	if i < 0 || !slices.Contains(after.Lines[i].Notes, "meter_doubted") {
+	if i < 0 || !noted(after.Lines[i], api.NoteMeterOutlier) {
 		t.Errorf("the line %+v", after.Lines[max(i, 0)])
 	}
 	if before.Balance.Used == nil || after.Balance.Used == nil || *after.Balance.Used > *before.Balance.Used+2000 {
@@ -156,5 +157,33 @@ func TestZones(t *testing.T) {
 		if s := get[[]api.SiteCold](t, "/api/v1/sites")[0]; s.OwnZone != (zone != "") || zone != "" && s.Zone != zone || s.ReturnPeriod != site.ReturnPeriod {
 			t.Errorf("%q: %+v", zone, s)
 		}
+	}
+}
+
+func noted(l api.Line, n api.Note) bool {
+	return slices.ContainsFunc(l.Notes, func(o api.LineNote) bool { return o.Code == n })
+}
+
+// Sentences are in the reader's units and dates; a reading stays in the unit it was read in.
+func TestReadingSettings(t *testing.T) {
+	us := m{"temperature": "degF", "volume": "qt_us", "pressure": "psi", "distance": "mi", "dates": "mdy"}
+	metric := m{"temperature": "degC", "volume": "L", "pressure": "kPa", "distance": "km", "dates": "dmy"}
+	signatory := as(access.Signatory)
+	if res, text := ask(t, "PUT", "/api/v1/session/reading", us, signatory...); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"volume":"qt_us"`) {
+		t.Fatalf("set: %d %s", res.StatusCode, text)
+	}
+	defer ask(t, "PUT", "/api/v1/session/reading", metric, signatory...)
+	_, text := ask(t, "GET", "/api/v1/units/CA-31", nil, signatory...)
+	for _, want := range []string{"°F", "US qt", "°C"} { // the last in what was read
+		if !strings.Contains(string(text), want) {
+			t.Errorf("nothing of %s for a reader of US units", want)
+		}
+	}
+	if _, text := ask(t, "GET", "/api/v1/units/CA-31", nil); strings.Contains(string(text), "°F") {
+		t.Error("one reader's units are another's")
+	}
+	us["volume"] = "bucket"
+	if res, text := ask(t, "PUT", "/api/v1/session/reading", us, signatory...); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "/volume") {
+		t.Errorf("buckets: %d %s", res.StatusCode, text)
 	}
 }

@@ -93,8 +93,9 @@ func Proposal(p ledger.Proposal) string {
 	return fmt.Sprintf("%.2f\u00a0L of %s: nitrite from %.0f to about %.0f\u00a0ppm; never more than %.2f\u00a0L.", float64(p.Litres), p.Additive.Name, p.Now, p.Target, float64(p.Most))
 }
 
-// Reason of a clock of the mix as a sentence, and the rule behind it; empty for any other clock.
-func Reason(c clock.Clock) (text string, rule []string) {
+// mixReason of a clock of the mix as a sentence, and the rule behind it; empty for any other
+// clock.
+func mixReason(c clock.Clock) (text string, rule []string) {
 	n := c.Reason.Numbers
 	switch c.Kind {
 	case clock.Strength:
@@ -113,7 +114,7 @@ func Reason(c clock.Clock) (text string, rule []string) {
 	case clock.Extender:
 		return extender(c), []string{"An extender is given once in the life of a charge, by months, km or hours since it was filled, whichever comes first."}
 	case clock.Evaluation:
-		return "not evaluated: " + c.Reason.About + ".", []string{"Its books cannot be evaluated, so nothing of it is known. Strike the line that the error names, or report it; the other units are not affected."}
+		return "not evaluated: " + c.Reason.About.Text + ".", []string{"Its books cannot be evaluated, so nothing of it is known. Strike the line that the error names, or report it; the other units are not affected."}
 	case clock.FilterDue:
 		return filter(c), []string{"The additive filter's own months, km or hours since it was fitted, whichever comes first."}
 	}
@@ -137,7 +138,7 @@ func strength(c clock.Clock) string {
 		if c.Verdict == clock.Watch {
 			return fmt.Sprintf("%s of glycol by volume: above %s cooling worsens.", now, percent(n["watchHigh"]))
 		}
-		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Thin it.", now, percent(n["dueHigh"]))
+		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Dilute it.", now, percent(n["dueHigh"]))
 	case clock.StrengthDilutes:
 		return fmt.Sprintf("%s of glycol by volume, and %.1f\u00a0%% a year less: %s is reached then.", now, n["perYear"], percent(n["dueLow"]))
 	}
@@ -155,9 +156,9 @@ func chemistry(c clock.Clock) string {
 	n := c.Reason.Numbers
 	switch c.Reason.Code {
 	case clock.ChemFails:
-		text := c.Reason.About
+		text := c.Reason.About.Point
 		if value, ok := n["value"]; ok {
-			text += " " + Value(coolant.Property(c.Reason.About), value, n["high"])
+			text += " " + Value(coolant.Property(c.Reason.About.Point), value, n["high"])
 		}
 		text += ": " + Remedy(c.Reason.Remedy)
 		if others := n["others"]; others > 0 {
@@ -182,7 +183,7 @@ func chemistry(c clock.Clock) string {
 	case clock.ChemHolds:
 		return fmt.Sprintf("nitrite was tested %s ago and is good.", months(n["months"]))
 	}
-	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About, Value(coolant.Property(c.Reason.About), n["value"], n["high"]), Remedy(c.Reason.Remedy))
+	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About.Point, Value(coolant.Property(c.Reason.About.Point), n["value"], n["high"]), Remedy(c.Reason.Remedy))
 }
 
 func days(n float64) string {
@@ -203,10 +204,10 @@ func product(c clock.Clock) string {
 		n := c.Reason.Numbers
 		text := fmt.Sprintf("%s of the charge is a foreign product", percent(n["share"]))
 		return text + pick(c.Verdict == clock.Watch, ": the conventional interval runs.", ": flush it.")
-	case clock.ProductUnsure:
-		return "not known to suit: " + c.Reason.About
+	case clock.ProductUnknown:
+		return "not known to suit: " + c.Reason.About.Text
 	}
-	return "does not suit: " + c.Reason.About
+	return "does not suit: " + c.Reason.About.Text
 }
 
 func extender(c clock.Clock) string {
@@ -218,8 +219,8 @@ func extender(c clock.Clock) string {
 }
 
 func filter(c clock.Clock) string {
-	if c.Reason.Code == clock.FilterUnsure {
-		return c.Reason.About + " is fitted; when it is due cannot be computed: read the meter when it is changed."
+	if c.Reason.Code == clock.FilterUnknown {
+		return c.Reason.About.Text + " is fitted; when it is due cannot be computed: read the meter when it is changed."
 	}
-	return fmt.Sprintf("%s was fitted %s ago.", c.Reason.About, days(c.Reason.Numbers["days"]))
+	return fmt.Sprintf("%s was fitted %s ago.", c.Reason.About.Text, days(c.Reason.Numbers["days"]))
 }

@@ -80,21 +80,23 @@ func TestReasons(t *testing.T) {
 		{clock.Chemistry, clock.ChemTrend, clock.Due, "pH", coolant.RemedyRenew, n{"value": 7.6, "high": 7.6}, "pH runs to its limit; 7.6 at the last test. Then: renew."},
 		{clock.Product, clock.ProductForeign, clock.Watch, "", "", n{"share": 12}, "12 % of the charge is a foreign product: the conventional interval runs"},
 		{clock.Product, clock.ProductForeign, clock.Due, "", "", n{"share": 30}, "flush it"},
-		{clock.Product, clock.ProductUnsure, clock.Unknown, "Why.", "", nil, "not known to suit: Why."},
+		{clock.Product, clock.ProductUnknown, clock.Unknown, "Why.", "", nil, "not known to suit: Why."},
 		{clock.Product, clock.ProductUnfit, clock.Due, "Why.", "", nil, "does not suit: Why."},
 		{clock.Extender, clock.ExtenderRuns, clock.Watch, "months", "", n{"limit": 36, "hours": 6000, "km": 500000}, "36 months, 6000 h or 500000 km after the fill"},
 		{clock.Extender, clock.ExtenderGiven, clock.Sound, "", "", n{"days": 12}, "given 12 days ago"},
 		{clock.FilterDue, clock.FilterRuns, clock.Watch, "The filter", "", n{"days": 300}, "The filter was fitted 300 days ago."},
 		{clock.Evaluation, clock.NotEvaluated, clock.Unknown, "the books are torn", "", nil, "not evaluated: the books are torn."},
-		{clock.FilterDue, clock.FilterUnsure, clock.Unknown, "The filter", "", nil, "cannot be computed"},
+		{clock.FilterDue, clock.FilterUnknown, clock.Unknown, "The filter", "", nil, "cannot be computed"},
 	} {
-		text, rule := Reason(clock.Clock{Kind: c.kind, Verdict: c.verdict, Reason: clock.Reason{Code: c.code, About: c.about, Remedy: c.remedy, Numbers: c.numbers}})
+		about := ledger.Subject{Text: c.about}
+		if c.kind == clock.Chemistry || c.kind == clock.Extender {
+			about = ledger.Subject{Point: c.about}
+		}
+		at := clock.Clock{Kind: c.kind, Verdict: c.verdict, Reason: clock.Reason{Code: c.code, About: about, Remedy: c.remedy, Numbers: c.numbers}}
+		text, rule := Metric.Reason(at, "Depot"), Metric.Rule(at, Unit{}, &ledger.Account{})
 		if !strings.Contains(plain(text), c.want) || len(rule) == 0 {
 			t.Errorf("%s: %q, rule %q; want %q", c.code, plain(text), rule, c.want)
 		}
-	}
-	if text, rule := Reason(clock.Clock{Kind: clock.Age}); text != "" || rule != nil {
-		t.Errorf("the age clock is worded elsewhere: %q", text)
 	}
 }
 

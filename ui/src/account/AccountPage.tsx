@@ -10,9 +10,7 @@ import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
 import { celsius, figure, longDay, shortDay, symbols } from "../words/figures";
-import { explains, meanAge } from "../words/lines";
-import { kindNames } from "../words/names";
-import { verdictWords } from "../words/reasons";
+import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, tellOf } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
@@ -34,7 +32,7 @@ function writingOf(query: URLSearchParams, account: Account | undefined): Writin
       kind: b.kind,
       preset: tellOf(b.body[bodyName(b.kind)] ?? {}),
       line: struck,
-      balance: { at: b.at, why: struck ? explains(balance) : "" },
+      balance: { at: b.at, why: struck ? balance.text : "" },
     };
   }
   return { kind: kind as EntryKind, line, preset: presetOf(query) };
@@ -222,7 +220,7 @@ function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void;
 
 function Opening({ account }: { account: Account }) {
   const governing = account.status.clocks[0];
-  const age = meanAge(account.balance);
+  const age = account.balance.meanAgeMonths === undefined ? "" : `${figure(account.balance.meanAgeMonths, 0)} months`;
   return (
     <Flex gap="12px" align="center" data-testid="opening">
       <Vial verdict={account.status.verdict} left={governing?.remaining} />

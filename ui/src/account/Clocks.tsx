@@ -1,8 +1,8 @@
 import { Box, Collapsible, Flex, Text } from "@chakra-ui/react";
 import type { Account, Clock } from "../api/client";
 import { Vial } from "../marks/Vial";
-import { daysAway } from "../words/figures";
-import { clockNames, dueText, reason, rule, verdictWords } from "../words/reasons";
+import { daysAway, dueText } from "../words/figures";
+import { clockNames, verdictWords } from "../words/names";
 
 /** The clocks of a unit, the governing one first, each with its "why?". */
 export function Clocks({ account }: { account: Account }) {
@@ -26,7 +26,7 @@ function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
           <Vial verdict={clock.verdict} left={clock.remaining} />
           <Box flex="1" minW="0">
             <Text>
-              <b>{clockNames[clock.kind]}</b> {reason(clock, account.unit.site)}
+              <b>{clockNames[clock.kind]}</b> {clock.reason.text}
             </Text>
             <Flex gap="10px" align="center" color="faint" fontSize="13px">
               <span>{verdictWords[clock.verdict]}</span>
@@ -46,7 +46,7 @@ function ClockLine({ clock, account }: { clock: Clock; account: Account }) {
         </Flex>
         <Collapsible.Content>
           <Box as="ul" pl="44px" pt="4px" fontSize="14px" listStyleType="disc">
-            {rule(clock, account).map((r) => (
+            {(clock.reason.rule ?? []).map((r) => (
               <li key={r}>{r}</li>
             ))}
           </Box>

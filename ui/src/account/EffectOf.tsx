@@ -1,16 +1,13 @@
 import { Box, Text } from "@chakra-ui/react";
 import type { EntryEffectSide, Schemas } from "../api/client";
 import { figure, longDay } from "../words/figures";
-import { explains, reconciles } from "../words/lines";
-import { clockNames, noteWords, quietNotes, reason, verdictWords } from "../words/reasons";
+import { clockNames, verdictWords } from "../words/names";
 
 /** What an entry would do: the books before and after it, and what is due next. */
-export function EffectOf({ effect, site, today }: { effect: Schemas["EntryEffect"]; site: string; today: string }) {
+export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; today: string }) {
   const { before, after, line } = effect;
-  const [quiet, loud] = [true, false].map((q) =>
-    line.notes.filter((n) => quietNotes.has(n) === q).map((n) => noteWords[n]),
-  );
-  const compared = reconciles(line);
+  const [quiet, loud] = [true, false].map((q) => line.notes.filter((n) => !n.warning === q).map((n) => n.text));
+  const compared = line.test?.text ?? "";
   const off = line.test !== undefined && !line.test.agrees;
   return (
     <Box data-testid="effect">
@@ -27,11 +24,11 @@ export function EffectOf({ effect, site, today }: { effect: Schemas["EntryEffect
             (was {next(before, today)})
           </Text>
         )}{" "}
-        — {governingReason(after, site)}
+        — {after.status.clocks[0]?.reason.text}
       </Text>
       <Remarks color="faint" remarks={[...(off ? [] : [compared]), ...(quiet ?? [])]} />
       <Remarks color="alarm" remarks={[...(off ? [compared] : []), ...(loud ?? [])]} />
-      {line.explanations?.[0] && <Text color="faint">Likeliest: {explains(line.explanations[0])}</Text>}
+      {line.explanations?.[0] && <Text color="faint">Likeliest: {line.explanations[0].text}</Text>}
     </Box>
   );
 }
@@ -58,9 +55,4 @@ function next(m: EntryEffectSide, today: string): string {
   if (!governing) return "";
   const due = governing.due ? (governing.due === today ? "today" : longDay(governing.due)) : "no day";
   return `${clockNames[governing.kind].toLowerCase()}, ${verdictWords[m.status.verdict]}, ${due}`;
-}
-
-function governingReason(m: EntryEffectSide, site: string): string {
-  const governing = m.status.clocks[0];
-  return governing ? reason(governing, site) : "";
 }

@@ -4,7 +4,6 @@ import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, us
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { shortDay } from "../words/figures";
-import { says } from "../words/lines";
 import { kindNames } from "../words/names";
 import {
   type Draft,
@@ -183,9 +182,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
         </Flex>
         <Box minH="64px" mt="12px" aria-live="polite">
           {written && <Text fontWeight="700">{written}</Text>}
-          {!refusal && entry && preview.data && !written && (
-            <EffectOf effect={preview.data} site={account.unit.site} today={account.today} />
-          )}
+          {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
           {!readable && !written && (
             <Text color="faint">The line says what it does to the account as soon as it can be read.</Text>
           )}
@@ -235,7 +232,7 @@ function keepMoment(typed: string, before: string): string {
 
 function heading(w: Writing): string {
   if (w.line && w.kind === "strike") {
-    return `Strike the line of ${shortDay(w.line.at)}: ${kindNames[w.line.kind]} ${says(w.line)}`;
+    return `Strike the line of ${shortDay(w.line.at)}: ${kindNames[w.line.kind]} ${w.line.text}`;
   }
   if (w.balance) return `${kindNames[w.kind]} that balances the books`;
   if (w.line) return `Correct the line of ${shortDay(w.line.at)}`;

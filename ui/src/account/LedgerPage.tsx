@@ -3,9 +3,7 @@ import { flushSync } from "react-dom";
 import { Box, Button, Flex, Menu, Portal, Table, Text } from "@chakra-ui/react";
 import type { Account, EntryKind, Line } from "../api/client";
 import { asRead, figure, nothing, shortDay, symbols } from "../words/figures";
-import { reconciles, says } from "../words/lines";
 import { kindNames } from "../words/names";
-import { noteWords, quietNotes } from "../words/reasons";
 import { SelectField } from "./fields";
 
 /** How many lines stand before more are asked for; all of them are printed. */
@@ -135,7 +133,7 @@ function LedgerLine(p: {
 }) {
   const { line } = p;
   const struck = line.struck;
-  const compared = struck ? "" : reconciles(line);
+  const compared = struck ? "" : (line.test?.text ?? "");
   const off = line.test?.trusted === true && line.test.book !== undefined && !line.test.agrees;
   const bare = line.kind === "strike" || struck !== undefined;
   return (
@@ -154,7 +152,7 @@ function LedgerLine(p: {
       <Table.Cell px="6px" borderColor="rule" whiteSpace="normal" minW={{ base: "150px", md: "240px" }}>
         <Text as={struck ? "del" : "span"} color={struck ? "faint" : undefined}>
           <b>{kindNames[line.kind]}</b> {p.named}
-          {says(line)}
+          {line.text}
         </Text>
         {compared && (
           <Text as="span" color={off ? "alarm" : "faint"}>
@@ -169,12 +167,12 @@ function LedgerLine(p: {
           </Text>
         )}
         {line.notes.map((n) => (
-          <Text as="span" key={n} color={quietNotes.has(n) ? "faint" : "alarm"}>
+          <Text as="span" key={n.code} color={n.warning ? "alarm" : "faint"}>
             {" "}
-            · {noteWords[n]}
-            {line.implied !== undefined && /implied|level_/.test(n) && ` (${figure(line.implied, 1)}\u00a0L)`}
-            {n === "air_trapped" && line.turnover && ` (${figure(line.turnover.short, 1)}\u00a0L)`}
-            {n === "partial_drain" && line.turnover && ` (${figure(100 * line.turnover.share)}\u00a0% new)`}
+            · {n.text}
+            {line.implied !== undefined && /implied|level_/.test(n.code) && ` (${figure(line.implied, 1)}\u00a0L)`}
+            {n.code === "air_trapped" && line.turnover && ` (${figure(line.turnover.short, 1)}\u00a0L)`}
+            {n.code === "partial_drain" && line.turnover && ` (${figure(100 * line.turnover.share)}\u00a0% new)`}
           </Text>
         ))}
         <Text as="span" fontSize="13px" color="faint">
@@ -274,7 +272,7 @@ export function inside(account: Account): string {
 
 function lastMeter(account: Account): string {
   for (const line of account.lines.toReversed()) {
-    if (line.struck || line.notes.includes("meter_doubted")) continue;
+    if (line.struck || line.notes.some((n) => n.code === "meter_outlier")) continue;
     const b = line.body;
     const read = b.meter?.meter ?? b.meterChange?.new ?? b.renewal?.meter ?? b.opening?.meter;
     if (read) return asRead(read);

@@ -1,8 +1,6 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import type { Account, Explanation, Line, Schemas } from "../api/client";
 import { figure, longDay, shortDay } from "../words/figures";
-import { explains } from "../words/lines";
-import { word, wordsOf } from "../words/names";
 
 /** What balances the books, or the way to it. */
 export type Balance = (line: Line, which: number) => void;
@@ -93,7 +91,7 @@ function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBala
         <Text as="span" color="faint" fontWeight={first ? "700" : undefined}>
           {x.likelihood}:{" "}
         </Text>
-        {explains(x)}
+        {x.text}
       </Text>
       {onBalance && <Act onClick={onBalance}>{balances[x.cause] ?? "record what balances the books"}</Act>}
     </Box>
@@ -110,23 +108,21 @@ const balances: Partial<Record<Explanation["cause"], string>> = {
   stayed_inside: "strike the renewal and record what stayed inside",
 };
 
-/** Why it must not run, and what a release of it waits for. */
-const stopWords: Record<Schemas["Stop"]["cause"], (s: Schemas["Stop"]) => string> = {
-  hold: (s) => s.about,
-  air_trapped: (s) =>
-    s.ready
-      ? "less went in than came out; the level was at the mark since: it may be released"
-      : "less went in than came out: check the level cold, four hours or more after the fill, or bleed again",
-  coolant: (s) =>
-    `${wordsOf(s.about.split(": ")[1] ?? s.about)} coolant${s.ready ? "; clear since: it may be released" : ": find the cause"}`,
-  defect: (s) => s.about,
-  finding: (s) =>
-    `${s.about.split(": ").map(wordsOf).join(": ")}${s.ready ? "; found right since: it may be released" : ""}`,
-  return: (s) => `${word(s.about)}: to be returned to service by a signatory`,
-  level: (s) =>
-    s.about === "book"
-      ? "too much is missing by the book"
-      : `the level was ${word(s.about)}: top up and look again, cold`,
+/** What stops a unit, in a word. */
+const stopNames: Record<Schemas["Stop"]["cause"], string> = {
+  hold: "held",
+  air_trapped: "air",
+  coolant: "coolant",
+  defect: "defect",
+  finding: "finding",
+  return: "unreleased",
+  level: "level",
+};
+
+const severityNames: Record<Schemas["OpenDefect"]["severity"], string> = {
+  stop: "must not run",
+  repair: "repair",
+  watch: "watch",
 };
 
 /** Points that have a clock and a list of their own. */
@@ -135,11 +131,10 @@ const ownClock: ReadonlySet<string> = new Set(["chemistry", "product"]);
 /** All that stands besides the clocks: holds, defects, findings, what is owed, leak and chemistry. */
 export function Standing({ account }: { account: Account }) {
   const rows: [string, string, boolean][] = [];
-  for (const s of account.stops)
-    rows.push([word(`stop_${s.cause}`), `${stopWords[s.cause](s)} (${shortDay(s.at)})`, true]);
-  for (const d of account.defects.filter((d) => !account.stops.some((s) => s.cause === "defect" && s.about === d.what)))
-    rows.push(["defect", `${d.what} (${word(d.severity)}, ${shortDay(d.at)})`, false]);
-  for (const o of account.pendingChecks) rows.push(["owed", `${word(o.what)}, since ${shortDay(o.since)}`, false]);
+  for (const s of account.stops) rows.push([stopNames[s.cause], `${s.text} (${shortDay(s.at)})`, true]);
+  for (const d of account.defects.filter((d) => !account.stops.some((s) => s.cause === "defect" && s.entry === d.id)))
+    rows.push(["defect", `${d.what} (${severityNames[d.severity]}, ${shortDay(d.at)})`, false]);
+  for (const o of account.pendingChecks) rows.push(["to check", `${o.text}, since ${shortDay(o.since)}`, false]);
   if (account.laidUp)
     rows.push([
       "laid up",
@@ -156,7 +151,7 @@ export function Standing({ account }: { account: Account }) {
     ]);
   }
   for (const f of account.findings.filter((f) => !ownClock.has(f.point) && (f.grade === "bad" || f.grade === "soft"))) {
-    rows.push([word(f.point), `${wordsOf(f.state)}, ${shortDay(f.at)}`, f.grade === "bad"]);
+    rows.push([f.label, `${f.text}, ${shortDay(f.at)}`, f.grade === "bad"]);
   }
   const good = account.findings.filter((f) => !ownClock.has(f.point) && f.grade === "good");
   return (
@@ -176,7 +171,7 @@ export function Standing({ account }: { account: Account }) {
       ))}
       {good.length > 0 && (
         <Text py="6px" fontSize="14px" color="faint">
-          Found good: {good.map((f) => `${word(f.point)} ${shortDay(f.at)}`).join(" · ")}
+          Found good: {good.map((f) => `${f.label} ${shortDay(f.at)}`).join(" · ")}
         </Text>
       )}
       {rows.length === 0 && good.length === 0 && (

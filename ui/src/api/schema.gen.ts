@@ -185,6 +185,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in. */
+        put: operations["changeReading"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/password-reset": {
         parameters: {
             query?: never;
@@ -615,7 +632,24 @@ export interface components {
             /** @description The demo accounts; empty outside demo mode. */
             demo: components["schemas"]["DemoAccount"][];
         };
+        /** @description The units and the dates in which a person reads. */
+        ReadingSettings: {
+            /** @enum {string} */
+            temperature: "degC" | "degF";
+            /** @enum {string} */
+            volume: "L" | "qt_us" | "qt_imp";
+            /** @enum {string} */
+            pressure: "kPa" | "psi" | "bar";
+            /** @enum {string} */
+            distance: "km" | "mi";
+            /**
+             * @description 26 Nov 2026, 2026-11-26 or 11/26/2026.
+             * @enum {string}
+             */
+            dates: "dmy" | "ymd" | "mdy";
+        };
         SignedIn: {
+            reading: components["schemas"]["ReadingSettings"];
             name: string;
             email: string;
             role: components["schemas"]["Role"];
@@ -650,6 +684,8 @@ export interface components {
             who: string;
             address: string;
             what: string;
+            /** @description What was done. */
+            text: string;
             detail: string;
         };
         /** @enum {string} */
@@ -1239,17 +1275,20 @@ export interface components {
             numbers: {
                 [key: string]: number;
             };
-            note?: components["schemas"]["Note"];
-            /** @description What it is about: words of an entry, or codes of a finding such as cap: first_stage. */
-            about?: string;
             remedy?: components["schemas"]["Remedy"];
-            /** @description The reason as a sentence, of the clocks of the mix. */
-            words?: string;
-            /** @description The rule behind it, as sentences. */
+            /** @description The reason as a sentence, in the reader's units. */
+            text: string;
+            /** @description The rule behind it, as sentences; of the clocks of one unit. */
             rule?: string[];
         };
+        LineNote: {
+            code: components["schemas"]["Note"];
+            text: string;
+            /** @description Otherwise it only explains. */
+            warning: boolean;
+        };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_doubted" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_outlier" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
         /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
@@ -1556,6 +1595,8 @@ export interface components {
             trusted: boolean;
             /** @description Why the reading is not what it looks like. */
             flags: string[];
+            /** @description How the test compares with the book. */
+            text: string;
         };
         Turnover: {
             /**
@@ -1593,6 +1634,8 @@ export interface components {
         };
         /** @description Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first. */
         Explanation: {
+            /** @description The explanation as a sentence. */
+            text: string;
             /** @enum {string} */
             cause: "water_added" | "leak_and_refill" | "concentrate_added" | "water_lost" | "wrong_scale" | "mixed_wrong" | "fill_volume" | "stayed_inside" | "misread";
             /** Format: double */
@@ -1666,13 +1709,19 @@ export interface components {
              */
             implied?: number;
             grade?: components["schemas"]["Grade"];
-            notes: components["schemas"]["Note"][];
+            /** @description What the line says, as it was read. */
+            text: string;
+            notes: components["schemas"]["LineNote"][];
             struck?: components["schemas"]["Struck"];
         };
         Finding: {
             point: string;
-            /** @description Words, comma between them. */
+            /** @description Codes, comma between them. */
             state: string;
+            /** @description The point in words. */
+            label: string;
+            /** @description The state in words. */
+            text: string;
             grade: components["schemas"]["Grade"];
             /** Format: date-time */
             at: string;
@@ -1689,6 +1738,7 @@ export interface components {
         PendingCheck: {
             /** @enum {string} */
             what: "level_cold" | "freeze_retest";
+            text: string;
             /** Format: date-time */
             since: string;
         };
@@ -1793,7 +1843,10 @@ export interface components {
         Stop: {
             /** @enum {string} */
             cause: "hold" | "air_trapped" | "coolant" | "defect" | "finding" | "return" | "level";
-            about: string;
+            /** @description The entry that caused it; none for a level by the book. */
+            entry?: string;
+            /** @description What it is about and what releases it. */
+            text: string;
             /** Format: date-time */
             at: string;
             /** @description What a release waits for is in the books. */
@@ -2255,6 +2308,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeReading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingSettings"];
+            };
+        };
+        responses: {
+            /** @description The session with the new settings. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
             };
             default: components["responses"]["Problem"];
         };

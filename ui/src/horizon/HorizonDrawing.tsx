@@ -6,9 +6,8 @@ import { Link as RouterLink, useNavigate } from "react-router";
 import type { Clock, Schemas } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
-import { daysAway, dueWindow, longDay } from "../words/figures";
-import { workNames } from "../words/names";
-import { clockNames, dueText, reason, verdictWords } from "../words/reasons";
+import { daysAway, dueText, dueWindow, longDay } from "../words/figures";
+import { clockNames, verdictWords, workNames } from "../words/names";
 import type { DaySpan } from "./PickBar";
 import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
@@ -518,7 +517,7 @@ function Sentence(p: {
               `, ${c.window ? `${dueWindow(c.window.p10, c.window.p90, today)}, most likely ${longDay(c.due)}` : longDay(c.due)}`}
           </Text>
           <Text>
-            {reason(c, row.unit.site)}
+            {c.reason.text}
             {row.work?.map((w) => ` WorkItem: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
           </Text>
         </>

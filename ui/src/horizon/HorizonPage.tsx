@@ -9,7 +9,7 @@ import { Frame } from "../frame/Frame";
 import type { Key } from "../frame/keys";
 import { Failed, Waiting } from "../frame/State";
 import { celsius, figure, longDay } from "../words/figures";
-import { clockNames, verdictWords } from "../words/reasons";
+import { clockNames, verdictWords } from "../words/names";
 import { type Clocks, allClocks } from "./clocks";
 import { HorizonDrawing } from "./HorizonDrawing";
 import { HorizonTable, download } from "./HorizonTable";

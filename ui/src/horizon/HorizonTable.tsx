@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import type { Clock } from "../api/client";
 import { celsius, figure } from "../words/figures";
-import { clockNames, reason, verdictWords } from "../words/reasons";
+import { clockNames, verdictWords } from "../words/names";
 import { type Clocks, useClocks } from "./clocks";
 import { type Item, type Row, rowsOf } from "./view";
 
@@ -78,7 +78,7 @@ function cells(r: Row, c: Clock | undefined): string[] {
     g.window?.p10 ?? "",
     g.window?.p90 ?? "",
     celsius(r.protectsTo),
-    c ? reason(c, r.unit.site) : "…",
+    c ? c.reason.text : "…",
   ];
 }
 
@@ -100,7 +100,7 @@ function csvOf(rows: readonly Row[], clocks: Clocks): string {
       g.window?.p10 ?? "",
       g.window?.p90 ?? "",
     ].map(safe);
-    return [...words, ...figures, safe(c ? reason(c, unit.site) : "")].map(quote).join(",");
+    return [...words, ...figures, safe(c ? c.reason.text : "")].map(quote).join(",");
   });
   return [heads.join(","), ...lines].join("\r\n") + "\r\n";
 }

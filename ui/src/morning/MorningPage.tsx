@@ -6,9 +6,8 @@ import { type Clock, type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, daysAway, figure, longDay } from "../words/figures";
-import { explains } from "../words/lines";
-import { clockNames, dueText, reason, verdictWords } from "../words/reasons";
+import { celsius, daysAway, dueText, figure, longDay } from "../words/figures";
+import { clockNames, verdictWords } from "../words/names";
 
 type Row = Schemas["MorningRow"];
 
@@ -32,7 +31,7 @@ const owedToday: Section = { title: "Checks owed today", verdicts: [], empty: ""
 function own(data: Schemas["Morning"], s: Section): Row[] {
   const elsewhere = (r: Row) =>
     (r.clock.kind === "follow_up" && data.pendingChecks.some((o) => o.unit.code === r.unit.code)) ||
-    (r.clock.reason.code === "off_book" && data.discrepancies.some((o) => o.unit.code === r.unit.code));
+    (r.clock.reason.code === "discrepancy" && data.discrepancies.some((o) => o.unit.code === r.unit.code));
   return data.rows.filter((r) => s.verdicts.includes(r.verdict) && !elsewhere(r));
 }
 
@@ -167,7 +166,7 @@ function Discrepancies({ rows }: { rows: readonly Schemas["DiscrepancyRow"][] })
             </Text>
             <Text flex="1" minW="200px">
               Measured {figure(r.measured)}, the book said {figure(r.book)}.{" "}
-              {r.likeliest && <>Likeliest: {explains(r.likeliest)}</>}
+              {r.likeliest && <>Likeliest: {r.likeliest.text}</>}
             </Text>
             <Text className="figures" color="faint" whiteSpace="nowrap">
               {longDay(r.at).slice(0, -5)}
@@ -236,7 +235,7 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
         {unit.name}
       </Text>
       <Text gridColumn={{ base: "2 / span 2", lg: "auto" }} gridRow={{ base: "2", lg: "auto" }}>
-        <b>{clockNames[clock.kind]}</b> {reason(clock, unit.site)}
+        <b>{clockNames[clock.kind]}</b> {clock.reason.text}
       </Text>
       <Box
         textAlign="right"
@@ -271,7 +270,7 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
   if (verdict === "sound") return { words: "open account" };
   switch (clock.reason.code) {
     case "freeze_unknown":
-    case "freeze_unsure":
+    case "freeze_untrusted":
     case "freeze_stale":
       return { words: "write a test", write: "freeze_test" };
     case "level_low":
@@ -288,18 +287,18 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
     case "cap_calendar":
       return { words: "write the cap", write: "cap_test" };
     case "hose_old":
-    case "hose_ageless":
+    case "hose_age_unknown":
     case "hose_calendar":
       return { words: "write the hoses", write: "hose_check" };
     case "zero_lapses":
     case "zero_never":
       return { words: "write the zero", write: "zero_check" };
     case "level_falls":
-    case "owed_level":
-    case "owed_days":
-    case "owed_runs":
+    case "check_level":
+    case "check_days":
+    case "check_runs":
       return { words: "write the level", write: "level_check" };
-    case "owed_retest":
+    case "check_retest":
       return { words: "write the test", write: "freeze_test" };
     case "use_no_rate":
     case "use_no_start":

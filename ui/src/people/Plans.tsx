@@ -5,8 +5,8 @@ import { SelectField, TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
-import { figure } from "../words/figures";
-import { clockNames, dueText, verdictWords } from "../words/reasons";
+import { dueText, figure } from "../words/figures";
+import { clockNames, verdictWords } from "../words/names";
 import { Submit } from "../frame/Submit";
 
 type Plan = Schemas["ServicePlanInput"];

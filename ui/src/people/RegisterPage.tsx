@@ -6,7 +6,7 @@ import { Problem, type Role, type Schemas, api } from "../api/client";
 import { SelectField, TextField } from "../account/fields";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
-import { roleNames, word } from "../words/names";
+import { roleNames } from "../words/names";
 import { Plans } from "./Plans";
 import { Sites } from "./Sites";
 import { mayRegister, usePerson } from "./session";
@@ -254,7 +254,7 @@ function Audit() {
                     {l.who}
                   </Table.Cell>
                   <Table.Cell px="6px" borderColor="rule" minW="240px" whiteSpace="normal" overflowWrap="anywhere">
-                    {[word(l.what), l.detail].filter(Boolean).join(": ")}
+                    {[l.text, l.detail].filter(Boolean).join(": ")}
                   </Table.Cell>
                   <Table.Cell className="figures" px="6px" borderColor="rule" color="faint">
                     {l.address}

@@ -9,8 +9,7 @@ import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { usePerson } from "../people/session";
 import { dueWindow, figure, longDay } from "../words/figures";
-import { workNames } from "../words/names";
-import { reason, verdictWords } from "../words/reasons";
+import { verdictWords, workNames } from "../words/names";
 import { Submit } from "../frame/Submit";
 
 type Line = Schemas["WorkLine"];
@@ -133,7 +132,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
           ) : (
             clock && (
               <>
-                {verdictWords[clock.verdict]}: {reason(clock, unit.site)}
+                {verdictWords[clock.verdict]}: {clock.reason.text}
               </>
             )
           )}{" "}

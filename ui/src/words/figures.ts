@@ -1,5 +1,5 @@
 import { differenceInCalendarDays, format, parseISO } from "date-fns";
-import type { MeasureUnit, Reading } from "../api/client";
+import type { Clock, MeasureUnit, Reading } from "../api/client";
 
 /** What stands where nothing is known. */
 export const nothing = "–";
@@ -78,4 +78,13 @@ export function dueWindow(p10: string, p90: string, today: string): string {
   if (p10 === p90) return dueDay(p10, today);
   if (!near) return same ? monthYear(a) : `${monthYear(a)} – ${monthYear(b)}`;
   return same ? `${format(a, "d")}–${format(b, "d MMM")}` : `${format(a, "d MMM")} – ${format(b, "d MMM")}`;
+}
+
+/** When a clock runs out: its window, or its day. */
+export function dueText(clock: Pick<Clock, "due" | "window" | "verdict">, today: string): string {
+  if (clock.due === undefined) return "no day";
+  const w = clock.window;
+  return w && clock.verdict !== "overdue" && clock.verdict !== "hold"
+    ? dueWindow(w.p10, w.p90, today)
+    : dueDay(clock.due, today);
 }

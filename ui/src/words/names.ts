@@ -1,4 +1,4 @@
-import type { EntryKind, Schemas } from "../api/client";
+import type { Clock, EntryKind, Schemas, Verdict } from "../api/client";
 
 /** Words for the codes of the contract, in the workshop's own terms. */
 
@@ -50,7 +50,7 @@ export const roleNames: Record<Schemas["Role"], string> = {
   reader: "reader",
 };
 
-/** Every other code, in one list: drain points, hoses, states, marks and the rest. */
+/** Options of the entry form whose code does not read as words. */
 const words: Record<string, string> = {
   petcock: "petcock",
   lower_hose: "lower hose",
@@ -69,14 +69,9 @@ const words: Record<string, string> = {
   waterless: "waterless",
   charged: "charged",
   need_release: "need release",
-  foreign: "foreign, watch",
-  foreign_much: "foreign, too much",
-  foreign_little: "little foreign",
   heater_feed: "heater feed",
   heater_return: "heater return",
   on_ridge: "on the ridge",
-  clamp_on_ridge: "clamp on the ridge",
-  clamp_loose: "clamp loose",
   max: "at the upper mark",
   min: "at the lower mark",
   between: "between the marks",
@@ -91,80 +86,40 @@ const words: Record<string, string> = {
   ground: "ground beneath",
   first_stage: "on its first stage",
   home: "turned home",
-  cap_sound: "sound",
-  cap_worn: "opens below a new one’s, still serves",
-  cap_weak: "opens too early",
-  cap_stuck: "opens too late",
-  cap_vacuum: "vacuum valve stuck",
-  vacuum_leaks: "vacuum valve leaks",
-  cap_unseated: "not turned home",
-  cap_untested: "opening pressure not measured",
-  vacuum_untested: "vacuum valve not tested",
-  cap_seal: "seal dried, cracked or hardened",
-  does_not_hold: "does not hold",
-  upper_hose: "upper hose",
-  heater_feed_hose: "heater feed hose",
-  heater_return_hose: "heater return hose",
-  bypass_hose: "bypass hose",
-  recovery_hose: "recovery hose",
   discs: "floating discs",
   strip: "test strip",
-  stop_hold: "held",
-  stop_air_trapped: "air",
-  stop_coolant: "coolant",
-  stop_defect: "defect",
-  stop_finding: "finding",
-  stop_return: "unreleased",
-  stop_level: "level",
-  too_short: "test too short to prove anything",
-  rating_unknown: "no fall; the cap’s rating is not known",
-  pressure_too_low: "no fall, at too low a pressure",
-  millimetres: "below the lower mark",
-  zone_changed: "changed the time zone",
   stop: "must not run",
-  level_cold: "level, cold",
-  freeze_retest: "freeze point, once mixed",
-  signed_in: "signed in",
-  signed_out: "signed out",
-  signed_out_everywhere: "signed out everywhere",
-  sign_in_failed: "sign-in failed",
-  sign_in_throttled: "sign-in while waiting",
-  password_forgotten: "asked for a new password",
-  password_chosen: "chose a password",
-  person_changed: "changed a person",
-  invited: "invited somebody",
-  invited_again: "sent an invitation again",
-  plan_added: "added a plan",
-  kind_on_plan: "put a kind on a plan",
-  planned: "sent to the plan list",
-  planned_moved: "moved on the plan list",
-  planned_back: "took off the plan list",
-  site_changed: "changed a site",
-  plan_changed: "changed a plan",
-  unit_on_plan: "put a unit on a plan",
-  register_loaded: "loaded the register",
 };
 
 /** A code in words; one that has none of its own reads as it is. */
 export const word = (code: string) => words[code] ?? code.replaceAll("_", " ");
 
-/** A list of codes, such as a finding's state. */
-export const wordsOf = (codes: string) => codes.split(",").map(word).join(", ");
+export const clockNames: Record<Clock["kind"], string> = {
+  hold: "Hold",
+  age: "Age",
+  use: "Use",
+  freeze: "Freeze",
+  level: "Level",
+  findings: "Findings",
+  follow_up: "Follow-up",
+  test: "Test",
+  cap: "Cap",
+  hoses: "Hoses",
+  chemistry: "Chemistry",
+  zero: "Zero",
+  hose_age: "Hose age",
+  strength: "Strength",
+  product: "Product",
+  extender: "Extender",
+  filter: "Additive filter",
+  evaluation: "Not evaluated",
+};
 
-export const flagWords: Record<string, string> = {
-  wrong_scale: "read on the scale of the other glycol",
-  base_unknown: "which glycol is inside is not known",
-  density_on_pg: "a floating tester gives no strength of PG",
-  too_strong: "beyond the strong end of the scale: dilute and test again",
-  sample_temperature: "sample too warm or too cold for the instrument",
-  zero_off: "its zero is off; made up for",
-  zero_far_off: "its zero is far off: zero it first",
-  zero_old: "its zero check is more than a month old",
-  zero_never_checked: "no zero check written down",
-  water_in_waterless: "more water in it than its maker allows",
-  no_freeze_stated: "its product states no freeze point",
-  scale_on_waterless: "a glycol scale says nothing of a waterless coolant",
-  strip_expired: "the strip has expired",
-  strip_read_too_late: "the strip was read too late",
-  beyond_table: "beyond the tables",
+export const verdictWords: Record<Verdict, string> = {
+  hold: "hold",
+  overdue: "overdue",
+  due: "due",
+  watch: "watch",
+  unknown: "unknown",
+  sound: "sound",
 };

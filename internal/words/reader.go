@@ -1,0 +1,113 @@
+package words
+
+import (
+	"math"
+	"strconv"
+	"strings"
+	"time"
+
+	"diligentledger/core/measure"
+)
+
+// DateStyle is how a reader writes dates.
+type DateStyle string
+
+// The styles, by 26 November 2026.
+const (
+	DayMonthYear DateStyle = "dmy" // 26 Nov 2026
+	YearMonthDay DateStyle = "ymd" // 2026-11-26
+	MonthDayYear DateStyle = "mdy" // 11/26/2026
+)
+
+// Reader is who reads a sentence: the units and the dates that they chose. A reading that
+// somebody wrote stays in the unit it was read in.
+type Reader struct {
+	Temperature measure.Unit // degC or degF
+	Volume      measure.Unit // L, qt_us or qt_imp
+	Pressure    measure.Unit // kPa, psi or bar
+	Distance    measure.Unit // km or mi
+	Dates       DateStyle
+}
+
+// Metric is the reader that has chosen nothing.
+var Metric = Reader{measure.DegC, measure.L, measure.KPa, measure.Km, DayMonthYear}
+
+// Choices that a reader has, by setting, the default first.
+var Choices = struct {
+	Temperature, Volume, Pressure, Distance []measure.Unit
+	Dates                                   []DateStyle
+}{
+	[]measure.Unit{measure.DegC, measure.DegF}, []measure.Unit{measure.L, measure.USQt, measure.ImpQt},
+	[]measure.Unit{measure.KPa, measure.Psi, measure.Bar}, []measure.Unit{measure.Km, measure.Mi},
+	[]DateStyle{DayMonthYear, YearMonthDay, MonthDayYear},
+}
+
+// nbsp stands between a number and its unit.
+const nbsp = "\u00a0"
+
+// Figure is a number with a true minus sign and grouped thousands; no minus before a zero.
+func Figure(v float64, digits int) string {
+	text := strconv.FormatFloat(math.Abs(v), 'f', digits, 64)
+	whole, fraction, _ := strings.Cut(text, ".")
+	for at := len(whole) - 3; at > 0; at -= 3 {
+		whole = whole[:at] + "," + whole[at:]
+	}
+	if fraction != "" {
+		whole += "." + fraction
+	}
+	if v < 0 && strings.ContainsAny(whole, "123456789") {
+		return "−" + whole
+	}
+	return whole
+}
+
+func with(text string, u measure.Unit) string { return text + nbsp + u.Symbol() }
+
+// Celsius is a temperature of so many °C.
+func (r Reader) Celsius(t measure.Celsius, digits int) string {
+	return with(Figure(measure.FromMetric(float64(t), r.Temperature), digits), r.Temperature)
+}
+
+// Kelvin is a difference of temperatures of so many K.
+func (r Reader) Kelvin(d float64, digits int) string {
+	if r.Temperature == measure.DegF {
+		return with(Figure(1.8*d, digits), measure.DegF)
+	}
+	return Figure(d, digits) + nbsp + "K"
+}
+
+// Litres is a volume of so many L.
+func (r Reader) Litres(v float64, digits int) string {
+	return with(Figure(measure.FromMetric(v, r.Volume), digits), r.Volume)
+}
+
+// Kilopascals is a pressure of so many kPa.
+func (r Reader) Kilopascals(v float64) string {
+	digits := map[measure.Unit]int{measure.Psi: 1, measure.Bar: 2}[r.Pressure]
+	return with(Figure(measure.FromMetric(v, r.Pressure), digits), r.Pressure)
+}
+
+// Meter is a figure of a meter of km or h, or of a rate of it.
+func (r Reader) Meter(v float64, u measure.Unit, digits int) string {
+	if u == measure.Km {
+		v, u = measure.FromMetric(v, r.Distance), r.Distance
+	}
+	return with(Figure(v, digits), u)
+}
+
+// Reading is a reading as it was read: no digit added, none taken away.
+func Reading(r measure.Reading) string {
+	digits := 0
+	if _, fraction, ok := strings.Cut(measure.Digits(r.Value), "."); ok {
+		digits = len(fraction)
+	}
+	return with(Figure(r.Value, digits), r.Unit)
+}
+
+var layouts = map[DateStyle]string{DayMonthYear: "2 Jan 2006", YearMonthDay: time.DateOnly, MonthDayYear: "01/02/2006"}
+
+// Date of a day.
+func (r Reader) Date(d measure.Date) string { return d.Format(layouts[r.Dates]) }
+
+// Weekday and date of a day.
+func (r Reader) Weekday(d measure.Date) string { return d.Format("Mon " + layouts[r.Dates]) }
