@@ -1643,7 +1643,7 @@ type HorizonRow struct {
 	Unit       UnitName `json:"unit"`
 	Verdict    Verdict  `json:"verdict"`
 
-	// Work What the plan list holds for it and is not done.
+	// Work What the work list holds for it and is not done.
 	Work *[]WorkItem `json:"work,omitempty"`
 }
 
@@ -1776,7 +1776,7 @@ type Morning struct {
 	// Nights The units that the next ten nights would catch, by site, the first night first.
 	Nights []MorningRow `json:"nights"`
 
-	// PendingChecks Checks owed today, whatever governs the unit.
+	// PendingChecks Checks due today, whatever governs the unit.
 	PendingChecks []MorningRow `json:"pendingChecks"`
 
 	// Rows Every unit with its governing clock, soonest due first.
@@ -2657,13 +2657,13 @@ type ServerInterface interface {
 	// ChangeServicePlan Change a plan, for all units on it.
 	// (PUT /api/v1/service-plans/{id})
 	ChangeServicePlan(ctx *echo.Context, id PersonId, params ChangeServicePlanParams) error
-	// PreviewServicePlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// PreviewServicePlan Which units would change status if the plan were so. Nothing is stored.
 	// (POST /api/v1/service-plans/{id}/preview)
 	PreviewServicePlan(ctx *echo.Context, id PersonId) error
 	// AssignServicePlanByKind Put all units of a kind on a plan, everywhere or at one site.
 	// (PUT /api/v1/service-plans/{id}/units)
 	AssignServicePlanByKind(ctx *echo.Context, id PersonId) error
-	// PreviewServicePlanByKind Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// PreviewServicePlanByKind Which units would change status if all of a kind were on the plan. Nothing is stored.
 	// (POST /api/v1/service-plans/{id}/units/preview)
 	PreviewServicePlanByKind(ctx *echo.Context, id PersonId) error
 	// SignOut End this session, or all of this person's sessions on every machine.
@@ -2708,10 +2708,10 @@ type ServerInterface interface {
 	// ListWork The work that is meant to be done, the earliest first.
 	// (GET /api/v1/work-list)
 	ListWork(ctx *echo.Context) error
-	// AddWork Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// AddWork Put units on the work list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
 	// (POST /api/v1/work-list)
 	AddWork(ctx *echo.Context) error
-	// RemoveWork Take lines off the plan list.
+	// RemoveWork Take lines off the work list.
 	// (POST /api/v1/work-list/remove)
 	RemoveWork(ctx *echo.Context) error
 	// RescheduleWork Give a line other days.
@@ -4960,13 +4960,13 @@ type StrictServerInterface interface {
 	// ChangeServicePlan Change a plan, for all units on it.
 	// (PUT /api/v1/service-plans/{id})
 	ChangeServicePlan(ctx context.Context, request ChangeServicePlanRequestObject) (ChangeServicePlanResponseObject, error)
-	// PreviewServicePlan Which units would stand otherwise if the plan were so. Nothing is stored.
+	// PreviewServicePlan Which units would change status if the plan were so. Nothing is stored.
 	// (POST /api/v1/service-plans/{id}/preview)
 	PreviewServicePlan(ctx context.Context, request PreviewServicePlanRequestObject) (PreviewServicePlanResponseObject, error)
 	// AssignServicePlanByKind Put all units of a kind on a plan, everywhere or at one site.
 	// (PUT /api/v1/service-plans/{id}/units)
 	AssignServicePlanByKind(ctx context.Context, request AssignServicePlanByKindRequestObject) (AssignServicePlanByKindResponseObject, error)
-	// PreviewServicePlanByKind Which units would stand otherwise if all of a kind were on the plan. Nothing is stored.
+	// PreviewServicePlanByKind Which units would change status if all of a kind were on the plan. Nothing is stored.
 	// (POST /api/v1/service-plans/{id}/units/preview)
 	PreviewServicePlanByKind(ctx context.Context, request PreviewServicePlanByKindRequestObject) (PreviewServicePlanByKindResponseObject, error)
 	// SignOut End this session, or all of this person's sessions on every machine.
@@ -5011,10 +5011,10 @@ type StrictServerInterface interface {
 	// ListWork The work that is meant to be done, the earliest first.
 	// (GET /api/v1/work-list)
 	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
-	// AddWork Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
+	// AddWork Put units on the work list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is.
 	// (POST /api/v1/work-list)
 	AddWork(ctx context.Context, request AddWorkRequestObject) (AddWorkResponseObject, error)
-	// RemoveWork Take lines off the plan list.
+	// RemoveWork Take lines off the work list.
 	// (POST /api/v1/work-list/remove)
 	RemoveWork(ctx context.Context, request RemoveWorkRequestObject) (RemoveWorkResponseObject, error)
 	// RescheduleWork Give a line other days.

@@ -47,7 +47,7 @@ func TestSignInPage(t *testing.T) {
 	// A reader reads: nothing to write with, nothing to strike.
 	b.open("/units/CA-14?write=freeze_test", protects)
 	b.press("f")
-	b.until(`!document.querySelector('form') && !document.querySelector('[aria-label="Write an entry"]')`)
+	b.until(`!document.querySelector('form') && !document.querySelector('[aria-label="Record an entry"]')`)
 	b.press("g")
 	b.wait(`[aria-label="Audit"] td`)
 	if js[bool](b, `Boolean(document.querySelector('[aria-label="People"]'))`) {
@@ -113,7 +113,7 @@ func TestFewKeys(t *testing.T) {
 			}
 			b.press(key)
 			if i == 0 && key != "n" || i == 1 && c.keys[0] == "n" {
-				b.wait(`form[aria-label="Write an entry"]`)
+				b.wait(`form[aria-label="Record an entry"]`)
 			}
 		}
 		if presses > 4 {
@@ -121,7 +121,7 @@ func TestFewKeys(t *testing.T) {
 		}
 		b.until(fmt.Sprintf(`document.querySelectorAll('tr[data-kind="%s"]').length === %d`, c.kind, before+1))
 		b.press(kb.Escape)
-		b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+		b.until(`!document.querySelector('form[aria-label="Record an entry"]')`)
 		if got := b.text(fmt.Sprintf(`tr[data-kind="%s"]`, c.kind)); !strings.Contains(got, c.says) {
 			t.Errorf("%s reads %q, want %q in it", c.kind, got, c.says)
 		}
@@ -190,7 +190,7 @@ func TestCorrectALine(t *testing.T) {
 	b.click(submitEntry)
 	b.until(`document.querySelector('tr[data-kind="meter"]')?.innerText.includes('999,999')`)
 	b.press(kb.Escape)
-	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	b.until(`!document.querySelector('form[aria-label="Record an entry"]')`)
 	last := js[int](b, `Number(document.querySelectorAll('tr[data-kind="meter"]')[1].innerText.match(/([\d,]+)\skm/)[1].replaceAll(',', ''))`)
 	truth := fmt.Sprint(last + 60)
 	if got := b.text(`tr[data-kind="meter"]`); !strings.Contains(got, "cannot be true together with the other readings; not used") {
@@ -202,7 +202,7 @@ func TestCorrectALine(t *testing.T) {
 	b.typeIn(figureBox, truth)
 	b.wait(effect)
 	b.press(kb.Escape)
-	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	b.until(`!document.querySelector('form[aria-label="Record an entry"]')`)
 	js[chromedp.Void](b, `document.querySelector('tr[data-kind="meter"]').focus()`)
 	b.press("c")
 	b.wait(figureBox)
@@ -227,7 +227,7 @@ func TestCorrectALine(t *testing.T) {
 	// Struck alone, by its key.
 	js[chromedp.Void](b, `document.querySelector('tr[data-kind="meter"]:not([data-struck])').focus()`)
 	b.press("x")
-	b.until(`document.activeElement?.closest('form[aria-label="Write an entry"]')`)
+	b.until(`document.activeElement?.closest('form[aria-label="Record an entry"]')`)
 	b.press("the wrong bus")
 	b.until(`!document.querySelector('form button[type="submit"]').disabled`)
 	b.press(kb.Enter)
@@ -297,9 +297,9 @@ func TestPrint(t *testing.T) {
 // Invited, the letter in the outbox opens the account once.
 func TestInvitedByMail(t *testing.T) {
 	b := newTab(t)
-	b.open("/register", `form[aria-label="Invite somebody"]`)
-	b.typeIn(`form[aria-label="Invite somebody"] input:not([type="email"])`, "B. Tarn")
-	b.typeIn(`form[aria-label="Invite somebody"] input[type="email"]`, "tarn@skerrow.example"+kb.Enter)
+	b.open("/register", `form[aria-label="Invite a person"]`)
+	b.typeIn(`form[aria-label="Invite a person"] input:not([type="email"])`, "B. Tarn")
+	b.typeIn(`form[aria-label="Invite a person"] input[type="email"]`, "tarn@skerrow.example"+kb.Enter)
 	b.until(`document.querySelector('[aria-label="People"]').innerText.includes('has not chosen a password yet')`)
 	letters, err := filepath.Glob(filepath.Join(app.data, "outbox", "*.eml"))
 	if err != nil || len(letters) != 1 {
@@ -335,13 +335,13 @@ func TestInvitedByMail(t *testing.T) {
 // goes out.
 func TestLookAlikeIsAsked(t *testing.T) {
 	b := newTab(t)
-	b.open("/register", `form[aria-label="Invite somebody"]`)
-	b.typeIn(`form[aria-label="Invite somebody"] input:not([type="email"])`, "T. Quаyle") // with a Cyrillic a
-	b.typeIn(`form[aria-label="Invite somebody"] input[type="email"]`, "quayle2@skerrow.example"+kb.Enter)
-	b.until(`document.querySelector('form[aria-label="Invite somebody"]').innerText.includes('looks like the name of T. Quayle <quayle@skerrow.example>. Is it another person?')`)
+	b.open("/register", `form[aria-label="Invite a person"]`)
+	b.typeIn(`form[aria-label="Invite a person"] input:not([type="email"])`, "T. Quаyle") // with a Cyrillic a
+	b.typeIn(`form[aria-label="Invite a person"] input[type="email"]`, "quayle2@skerrow.example"+kb.Enter)
+	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('looks like the name of T. Quayle <quayle@skerrow.example>. Is it another person?')`)
 	b.keep("look-alike")
-	js[chromedp.Void](b, `[...document.querySelectorAll('form[aria-label="Invite somebody"] button')].find((one) => one.innerText.includes('another person')).click()`)
-	b.until(`document.querySelector('form[aria-label="Invite somebody"]').innerText.includes('A link is on its way')`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('form[aria-label="Invite a person"] button')].find((one) => one.innerText.includes('another person')).click()`)
+	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('A link is on its way')`)
 }
 
 // Nobody who is not signed in gets a line of the books.
@@ -380,7 +380,7 @@ func TestLostAnswer(t *testing.T) {
 	b.typeIn(figureBox, "0.3")
 	b.wait(effect)
 	b.typeIn(figureBox, kb.Enter)
-	b.until(`document.querySelector('form').innerText.includes('Not known whether it was written; sending it again is safe')`)
+	b.until(`document.querySelector('form').innerText.includes('Not known whether it was recorded; sending it again is safe')`)
 	if kept := value(b, chromedp.Value(chromedp.CSS(figureBox))); kept != "0.3" {
 		t.Errorf("the form holds %q", kept)
 	}

@@ -123,7 +123,7 @@ const (
 	effect    = `[data-testid="effect"]`
 	formUnit  = `[data-testid="form-unit"]`
 	// submitEntry is the button of the form that records an entry.
-	submitEntry = `form[aria-label="Write an entry"] button[type="submit"]`
+	submitEntry = `form[aria-label="Record an entry"] button[type="submit"]`
 	figureBox   = `form input[inputmode="decimal"]`
 )
 
@@ -174,7 +174,7 @@ func TestFromMorningToTheBooks(t *testing.T) {
 
 	// And the test: f, the figure, Enter.
 	b.press(kb.Escape)
-	b.until(`!document.querySelector('form[aria-label="Write an entry"]')`)
+	b.until(`!document.querySelector('form[aria-label="Record an entry"]')`)
 	b.press("f")
 	b.wait(figureBox)
 	b.typeIn(figureBox, "-18")

@@ -86,7 +86,7 @@ func TestPlanEditor(t *testing.T) {
 	b := newTab(t)
 	b.open("/register", `[data-plan="Boat diesel"]`)
 	b.click(`[data-plan="Boat diesel"] button`)
-	b.until(`document.querySelector('[data-testid="plan-effect"]')?.innerText.includes('No unit would stand otherwise')`)
+	b.until(`document.querySelector('[data-testid="plan-effect"]')?.innerText.includes('No unit would change status')`)
 	field := `[...document.querySelectorAll('form[aria-label="Change Boat diesel"] label')].find(l => l.innerText === 'later, months').parentElement.querySelector('input')`
 	js[chromedp.Void](b, field+`.focus(); `+field+`.select()`)
 	b.press("6")

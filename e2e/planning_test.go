@@ -18,18 +18,18 @@ import (
 	"diligentledger/internal/store"
 )
 
-// Lines and a span are picked on the Horizon and sent to the plan list; the work
+// Lines and a span are picked on the Horizon and sent to the work list; the work
 // stands in brackets on its line, gets other days, and is taken off again.
 func TestPickAndSend(t *testing.T) {
 	b := newTab(t)
 	b.open("/horizon?kind=motorcycle", `[data-unit="MC-03"]`)
-	send := `[...document.querySelectorAll('button')].find(x => x.ariaLabel?.includes('to the plan list'))`
+	send := `[...document.querySelectorAll('button')].find(x => x.ariaLabel?.includes('to the work list'))`
 	b.click(`[aria-label="pick MC-03"]`)
 	js[chromedp.Void](b, `document.querySelector('[data-unit="MC-08"]').focus()`)
 	b.press(" ")
-	b.until(send + `.innerText.trim() === 'send 2 units to the plan list'`)
+	b.until(send + `.innerText.trim() === 'add 2 units to the work list'`)
 	js[chromedp.Void](b, send+`.click()`)
-	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('2 units went on the plan list.')`)
+	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('2 units added to the work list.')`)
 	b.wait(`[data-unit="MC-03"] [data-planned]`)
 	b.wait(`[data-unit="MC-08"] [data-planned]`)
 	// The pointer may come to lie over another line as the page moves: focus again.
@@ -67,7 +67,7 @@ func TestPickAndSend(t *testing.T) {
 		js[chromedp.Void](b, `document.querySelector('[aria-label="take off `+code+`"]').click()`)
 		b.until(`!document.querySelector('[data-planned="` + code + `"]')`)
 	}
-	b.until(`document.querySelector('[aria-label="Their days have passed"]').innerText.includes('CA-47')`)
+	b.until(`document.querySelector('[aria-label="Past their days"]').innerText.includes('CA-47')`)
 	b.until(`document.querySelector('[aria-label="Done by the books"]').innerText.includes('CA-43')`)
 	b.calm()
 }
@@ -77,7 +77,7 @@ func TestPlanOfATechnician(t *testing.T) {
 	b := newTabOf(t, "quayle@skerrow.example")
 	b.open("/plan", `[data-planned]`)
 	if n := js[int](b, `document.querySelectorAll('[data-planned] button').length`); n != 0 {
-		t.Errorf("a technician has %d buttons on the plan list", n)
+		t.Errorf("a technician has %d buttons on the work list", n)
 	}
 	b.open("/horizon", `[data-unit]`)
 	if n := js[int](b, `document.querySelectorAll('[data-testid="pick-bar"], input[type="checkbox"]').length`); n != 0 {
@@ -104,7 +104,7 @@ func TestSitesAndKinds(t *testing.T) {
 		b.until(`document.querySelector('` + site + `').innerText.includes('` + c.says + `')`)
 	}
 	choose := func(label, value string) {
-		js[chromedp.Void](b, `(() => { const s = [...document.querySelectorAll('form[aria-label="Put units on a plan"] label')].find(l => l.innerText === '`+label+`').parentElement.querySelector('select');
+		js[chromedp.Void](b, `(() => { const s = [...document.querySelectorAll('form[aria-label="Put units on a service plan"] label')].find(l => l.innerText === '`+label+`').parentElement.querySelector('select');
 			s.value = [...s.options].find(o => o.text === '`+value+`').value; s.dispatchEvent(new Event('change', { bubbles: true })) })()`)
 	}
 	choose("what", "all motorcycles")
@@ -145,7 +145,7 @@ func TestQuietMorning(t *testing.T) {
 }
 
 // On a phone a touch tells why a line stands where it does; from there it is opened,
-// or picked and sent to the plan list.
+// or picked and sent to the work list.
 func TestHorizonOnAPhone(t *testing.T) {
 	b := newTab(t)
 	b.view("/horizon?kind=motorcycle", `[data-unit="MC-05"]`, 390, 844, false)
@@ -154,13 +154,13 @@ func TestHorizonOnAPhone(t *testing.T) {
 	inSentence := func(words string) string {
 		return `[...document.querySelectorAll('` + sentence + ` button')].find(x => x.innerText === '` + words + `')`
 	}
-	js[chromedp.Void](b, inSentence("pick for the plan list")+`.click()`)
-	b.until(inSentence("let it go") + ` && document.querySelector('[data-unit="MC-05"]').ariaLabel.endsWith(', picked')`)
+	js[chromedp.Void](b, inSentence("select for the work list")+`.click()`)
+	b.until(inSentence("unselect") + ` && document.querySelector('[data-unit="MC-05"]').ariaLabel.endsWith(', picked')`)
 	b.keep("horizon-phone-picked")
 	b.accessible("horizon on a phone, one line picked")
 	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="pick-bar"] button')].find(x => x.offsetHeight >= 44 && x.innerText.trim() === 'send 1 unit').click()`)
-	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('1 unit went on the plan list.')`)
-	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="sent"] button')].find(x => x.innerText === 'take them back').click()`)
+	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('1 unit added to the work list.')`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="sent"] button')].find(x => x.innerText === 'undo').click()`)
 	b.until(`!document.querySelector('[data-testid="sent"]')`)
 	b.click(sentence + ` a`)
 	b.until(`location.pathname === '/units/MC-05'`)

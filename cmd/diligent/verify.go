@@ -23,7 +23,7 @@ var errTampered = errors.New("the books were tampered with; keep this database a
 
 // notSeen lists what verify cannot find.
 const notSeen = `Not seen: what was changed before its row was taken into a chain (an upgrade does that once); the nights and forecasts of
-sites and the plan list (what people did with it is in the audit); sessions, waits and links; and the work of somebody who rewrote
+sites and the work list (what people did with it is in the audit); sessions, waits and links; and the work of somebody who rewrote
 the whole database and every file of heads. Keep copies of the heads elsewhere: verify --heads FILE compares.
 `
 

@@ -13,7 +13,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-// WorkLine is a line of the plan list as the books stand.
+// WorkLine is a line of the work list as the books stand.
 type WorkLine struct {
 	store.WorkItem
 	// Done is when the work was done by the books; nil while it is not.
@@ -60,7 +60,7 @@ func (m *Morning) byCode() map[string]*EvaluatedUnit {
 	return at
 }
 
-// AddedWork is what came of sending units to the plan list.
+// AddedWork is what came of sending units to the work list.
 type AddedWork struct {
 	IDs              []int64
 	Already, Nothing []string // codes
@@ -69,7 +69,7 @@ type AddedWork struct {
 // farthest ahead that work is planned.
 const farthest = 5 * 365
 
-// AddWork puts units on the plan list, each for what its governing clock asks:
+// AddWork puts units on the work list, each for what its governing clock asks:
 // between the days given, or in the days its clock leaves. A [refusal.Error] when a unit
 // is unknown or the days cannot be meant.
 func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
@@ -150,7 +150,7 @@ func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, fr
 	return f.store.RescheduleWork(ctx, by, id, from, to)
 }
 
-// RemoveWork lines from the plan list; [store.ErrNoPlanned].
+// RemoveWork lines from the work list; [store.ErrNoPlanned].
 func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
 	return f.store.RemoveWork(ctx, by, ids)
 }

@@ -63,7 +63,7 @@ func TestPlanListAgain(t *testing.T) {
 	}
 }
 
-// Units sent to the plan list by two people at once are on it once; what is done
+// Units sent to the work list by two people at once are on it once; what is done
 // by the books leaves room for the next; bad days are refused by name.
 func TestPlanList(t *testing.T) {
 	ctx := t.Context()

@@ -17,7 +17,7 @@ type Audited struct {
 	Detail  string
 }
 
-// Actor is who changes the register or the plan list, and from which network address.
+// Actor is who changes the register or the work list, and from which network address.
 type Actor struct{ Name, Address string }
 
 // changedRows writes the rows that a transaction changed into their chains, and into the audit

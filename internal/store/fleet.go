@@ -30,7 +30,7 @@ type LoadedFleet struct {
 	Planned   []LoadedWork
 }
 
-// LoadedWork is a line of the plan list, by the code of its unit.
+// LoadedWork is a line of the work list, by the code of its unit.
 type LoadedWork struct {
 	Unit     string
 	Work     clock.Work

@@ -13,7 +13,7 @@ import (
 	"diligentledger/core/measure"
 )
 
-// WorkItem is a line of the plan list: work meant to be done on a unit between two
+// WorkItem is a line of the work list: work meant to be done on a unit between two
 // days.
 type WorkItem struct {
 	ID       int64
@@ -24,8 +24,8 @@ type WorkItem struct {
 	SentAt   time.Time
 }
 
-// ErrNoWorkItem says that the plan list holds no open line of that id.
-var ErrNoWorkItem = errors.New("no such line on the plan list")
+// ErrNoWorkItem says that the work list holds no open line of that id.
+var ErrNoWorkItem = errors.New("no such line on the work list")
 
 // WorkList is every open line, the earliest first.
 func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) {
@@ -38,7 +38,7 @@ func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) {
 	})
 }
 
-// NewWork is a line to be put on the plan list.
+// NewWork is a line to be put on the work list.
 type NewWork struct {
 	Unit     Unit
 	Work     clock.Work
@@ -48,7 +48,7 @@ type NewWork struct {
 	Closes int64
 }
 
-// AddWork puts lines on the plan list, all or none. A unit that has an open
+// AddWork puts lines on the work list, all or none. A unit that has an open
 // line for the work already keeps that one; sent are the ids of the new ones and
 // already the codes of the others.
 func (s *Store) AddWork(ctx context.Context, by Actor, lines []NewWork) (sent []int64, already []string, err error) {
@@ -137,7 +137,7 @@ func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to
 	})
 }
 
-// RemoveWork lines from the plan list, all or none; [ErrNoPlanned].
+// RemoveWork lines from the work list, all or none; [ErrNoPlanned].
 func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var codes []string

@@ -39,7 +39,7 @@ func (h handlers) ListWork(ctx context.Context, _ api.ListWorkRequestObject) (ap
 	return answer, nil
 }
 
-// AddWork puts units on the plan list.
+// AddWork puts units on the work list.
 func (h handlers) AddWork(ctx context.Context, r api.AddWorkRequestObject) (api.AddWorkResponseObject, error) {
 	var from, to *measure.Date
 	if r.Body.From != nil {
@@ -64,7 +64,7 @@ func (h handlers) RescheduleWork(ctx context.Context, r api.RescheduleWorkReques
 	return api.RescheduleWork204Response{}, h.fleet.RescheduleWork(ctx, by(ctx), r.Id, measure.DateOf(r.Body.From.Time, time.UTC), measure.DateOf(r.Body.To.Time, time.UTC))
 }
 
-// RemoveWork takes lines off the plan list.
+// RemoveWork takes lines off the work list.
 func (h handlers) RemoveWork(ctx context.Context, r api.RemoveWorkRequestObject) (api.RemoveWorkResponseObject, error) {
 	return api.RemoveWork204Response{}, h.fleet.RemoveWork(ctx, by(ctx), r.Body.Ids)
 }

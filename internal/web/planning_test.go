@@ -12,7 +12,7 @@ import (
 	"diligentledger/api"
 )
 
-// Units go to the plan list, are seen on the Horizon, get other days and come off
+// Units go to the work list, are seen on the Horizon, get other days and come off
 // again; what cannot be meant is told by the field.
 func TestPlanListAPI(t *testing.T) {
 	sent := func(body any, status int) (out api.AddedWork) {

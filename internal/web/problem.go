@@ -107,20 +107,20 @@ func problemOf(err error) *problem {
 	case errors.Is(err, store.ErrNoUnit):
 		return newProblem(http.StatusNotFound, "No such unit", err.Error()+"; accepted: the code of a unit in the register")
 	case errors.Is(err, store.ErrNoServicePlan):
-		return newProblem(http.StatusNotFound, "No such plan", err.Error()+"; accepted: a plan of the register")
+		return newProblem(http.StatusNotFound, "No such service plan", err.Error()+"; accepted: a service plan of the register")
 	case errors.Is(err, store.ErrServicePlanChanged):
-		return newProblem(http.StatusPreconditionFailed, "Changed meanwhile", err.Error())
+		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrNoWorkItem):
-		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was taken back, or closed by another")
+		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was removed, or closed by another person")
 	case errors.Is(err, store.ErrNoSite):
 		return newProblem(http.StatusNotFound, "No such site", err.Error()+"; accepted: a site of the register")
 	case errors.Is(err, store.ErrEntryDiffers):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
 	case errors.Is(err, store.ErrOutcomeUnknown):
-		return newProblem(http.StatusServiceUnavailable, "Not known whether written", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
+		return newProblem(http.StatusServiceUnavailable, "Not known whether recorded", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
 	case errors.As(err, &coded) && coded.StatusCode() == http.StatusBadRequest:
-		return newProblem(http.StatusBadRequest, "Not readable", reason(err))
+		return newProblem(http.StatusBadRequest, "Invalid request", reason(err))
 	case errors.As(err, &server) && store.DiskFull(server), errors.Is(err, syscall.ENOSPC):
 		return diskFull
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
@@ -230,7 +230,7 @@ func allowed(o *openapi3.Operation, p *store.Person) error {
 	case slices.Contains(roles, "any"), slices.Contains(roles, string(p.Role)):
 		return nil
 	}
-	return newProblem(http.StatusForbidden, "Not yours to do", fmt.Sprintf("a %s may not do this; accepted: %s", p.Role, strings.Join(roles, ", ")))
+	return newProblem(http.StatusForbidden, "Not permitted", fmt.Sprintf("a %s may not do this; accepted: %s", p.Role, strings.Join(roles, ", ")))
 }
 
 // invalid words what the contract found wrong.
@@ -282,7 +282,7 @@ func invalid(err error) error {
 	walk(err, "")
 	title := "Not as the contract has it"
 	if status == http.StatusBadRequest {
-		title = "Not readable as JSON"
+		title = "Invalid JSON"
 	}
 	return newProblem(status, title, sentence(fields), fields...)
 }

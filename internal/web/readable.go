@@ -45,7 +45,7 @@ func readable(next echo.HandlerFunc) echo.HandlerFunc {
 			var faults []api.FieldProblem
 			value, changed := readTexts(value, "", &faults)
 			if len(faults) > 0 {
-				return newProblem(http.StatusUnprocessableEntity, "Not taken", sentence(faults), faults...)
+				return newProblem(http.StatusUnprocessableEntity, "Not accepted", sentence(faults), faults...)
 			}
 			if changed {
 				if body, err = json.Marshal(value); err != nil {
@@ -92,7 +92,7 @@ func badUTF8(body []byte) int {
 }
 
 func notJSON(format string, a ...any) *problem {
-	return newProblem(http.StatusBadRequest, "Not readable as JSON", fmt.Sprintf(format, a...))
+	return newProblem(http.StatusBadRequest, "Invalid JSON", fmt.Sprintf(format, a...))
 }
 
 // readTexts of a value: normalised, and whether anything changed; what is refused is added to

@@ -9,7 +9,7 @@ import { type Key, useEscape } from "../frame/keys";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, figure, longDay, shortDay, symbols } from "../words/figures";
+import { celsius, figure, kelvin, kilometres, kilopascals, longDay, shortDay, symbols } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, tellOf } from "./draft";
@@ -92,7 +92,7 @@ export function AccountPage() {
     return [
       ...choose(ways),
       { key: "n", does: "any other entry: then the letter of its kind", run: () => setChoosing(true) },
-      { key: "c", does: "correct the line: strike it and write it anew", run: onLine(go.correct) },
+      { key: "c", does: "correct the line: strike it and record it again", run: onLine(go.correct) },
       { key: "x", does: "strike the line", run: onLine(go.strike) },
     ];
   }, [mayWrite, choosing, go, data]);
@@ -174,7 +174,7 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
     (w.kind !== "defect_closed" || p.account.defects.length > 0) &&
     (w.kind !== "release" || p.account.mayRelease);
   return (
-    <Box className="no-print" role="group" aria-label="Write an entry">
+    <Box className="no-print" role="group" aria-label="Record an entry">
       <Flex gap="4px" wrap="wrap" mt="2px">
         {ways.filter(usable).map((w) => (
           <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
@@ -232,7 +232,7 @@ function Opening({ account }: { account: Account }) {
           {account.mixed && " · EG and PG are mixed"}
           {age && ` · on average ${age} old`}
           {account.boilOver &&
-            ` · boils at ${celsius(account.boilOver.celsius)} under ${figure(account.boilOver.cap)}\u00a0kPa`}
+            ` · boils at ${celsius(account.boilOver.celsius)} under ${kilopascals(account.boilOver.cap)}`}
         </Text>
         <Text color="faint">{inside(account)}</Text>
         <Blended account={account} />
@@ -312,8 +312,8 @@ function PlanOf({ account }: { account: Account }) {
   const { servicePlan } = account;
   return (
     <Text mt="14px" fontSize="14px" color="faint">
-      Plan “{servicePlan.name}”: first {allowed(servicePlan.first)}, later {allowed(servicePlan.later)};{" "}
-      {figure(servicePlan.freezeMargin)} K to spare on the coldest night. The maker’s manual overrides it.
+      Service plan “{servicePlan.name}”: first {allowed(servicePlan.first)}, later {allowed(servicePlan.later)};{" "}
+      {kelvin(servicePlan.freezeMargin)} to spare on the coldest night. The maker’s manual overrides it.
     </Text>
   );
 }
@@ -321,7 +321,7 @@ function PlanOf({ account }: { account: Account }) {
 function allowed(i: Schemas["Interval"]): string {
   const parts = [
     i.months !== undefined ? `${figure(i.months)} months` : "",
-    i.km !== undefined ? `${figure(i.km)} ${symbols.km}` : "",
+    i.km !== undefined ? kilometres(i.km) : "",
     i.hours !== undefined ? `${figure(i.hours)} ${symbols.h}` : "",
   ].filter(Boolean);
   return parts.length > 0 ? parts.join(" or ") : "without limit";

@@ -1,6 +1,6 @@
 import { Box, Text } from "@chakra-ui/react";
 import type { EntryEffectSide, Schemas } from "../api/client";
-import { figure, longDay } from "../words/figures";
+import { figure, inTemperature, inVolume, longDay, unitOf } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
 /** What an entry would do: the books before and after it, and what is due next. */
@@ -12,9 +12,21 @@ export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; to
   return (
     <Box data-testid="effect">
       <Text>
-        <Change name="litres" a={before.balance.litres} b={after.balance.litres} digits={1} unit="L" /> ·{" "}
-        <Change name="glycol" a={before.balance.glycol} b={after.balance.glycol} digits={0} unit="%" /> ·{" "}
-        <Change name="protects to" a={before.protectsTo} b={after.protectsTo} digits={0} unit="°C" />
+        <Change
+          name="volume"
+          a={inVolume(before.balance.litres)}
+          b={inVolume(after.balance.litres)}
+          digits={1}
+          unit={unitOf("volume")}
+        />{" "}
+        · <Change name="glycol" a={before.balance.glycol} b={after.balance.glycol} digits={0} unit="%" /> ·{" "}
+        <Change
+          name="protects to"
+          a={inTemperature(before.protectsTo)}
+          b={inTemperature(after.protectsTo)}
+          digits={0}
+          unit={unitOf("temperature")}
+        />
       </Text>
       <Text>
         Next: <b>{next(after, today)}</b>

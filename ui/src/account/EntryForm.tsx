@@ -95,7 +95,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
     },
     onSuccess: async () => {
       rememberUnits(draft);
-      setWritten(`${kindNames[draft.kind]} written.`);
+      setWritten(`${kindNames[draft.kind]} recorded.`);
       setIds(newIds());
       await queries.invalidateQueries({ queryKey: ["account", code] });
       await queries.invalidateQueries({ queryKey: ["morning"] });
@@ -134,7 +134,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
   const first = fields.findIndex((f) => f.type !== "line");
   return (
     <Box asChild borderWidth="1px" borderColor="ink" p="14px" mt="14px" className="no-print">
-      <form ref={form} onSubmit={submit} onKeyDown={enterOnChoice} aria-label="Write an entry" noValidate>
+      <form ref={form} onSubmit={submit} onKeyDown={enterOnChoice} aria-label="Record an entry" noValidate>
         <Flex gap="8px" mb="10px" align="baseline">
           <Text as="h2" fontWeight="700" flex="1">
             <Text as="span" className="figures" fontSize="26px" mr="10px" data-testid="form-unit">
@@ -184,12 +184,12 @@ export function EntryForm({ account, writing, onClose }: Props) {
           {written && <Text fontWeight="700">{written}</Text>}
           {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
           {!readable && !written && (
-            <Text color="faint">The line says what it does to the account as soon as it can be read.</Text>
+            <Text color="faint">What the entry does to the account is shown as soon as it can be read.</Text>
           )}
           {refusal && <Unplaced error={refusal} placed={errors} />}
         </Box>
         <Submit disabled={!readable || "errors" in readable || write.isPending}>
-          {write.isPending ? "writing …" : draft.strikes ? "strike the old line and write this one" : "write it down"}
+          {write.isPending ? "recording …" : draft.strikes ? "strike the old line and record this one" : "record"}
         </Submit>
         {asked(refusal) && (
           <Checkbox.Root ml="16px" mt="8px" checked={false} onCheckedChange={() => change({ confirmed: true })}>
@@ -266,11 +266,11 @@ function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
   const plain = said(error, placed);
   // No answer, or one that was lost on the way: it may have been written.
   if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
-    return <Text color="alarm">Not known whether it was written; sending it again is safe. {plain}</Text>;
+    return <Text color="alarm">Not known whether it was recorded; sending it again is safe. {plain}</Text>;
   }
   return (
     <Text color="alarm">
-      {asked(error) ? "Not written yet" : "Not written"}: {plain}
+      {asked(error) ? "Not recorded yet" : "Not recorded"}: {plain}
     </Text>
   );
 }

@@ -2,7 +2,19 @@ import { useEffect } from "react";
 import { flushSync } from "react-dom";
 import { Box, Button, Flex, Menu, Portal, Table, Text } from "@chakra-ui/react";
 import type { Account, EntryKind, Line } from "../api/client";
-import { asRead, figure, nothing, shortDay, symbols } from "../words/figures";
+import {
+  asRead,
+  figure,
+  inMeter,
+  inTemperature,
+  inVolume,
+  kilopascals,
+  litres,
+  meterSymbol,
+  nothing,
+  shortDay,
+  unitOf,
+} from "../words/figures";
 import { kindNames } from "../words/names";
 import { SelectField } from "./fields";
 
@@ -29,10 +41,10 @@ export function LedgerPage({ account, only, shown, onShow, onCorrect, onStrike }
     window.addEventListener("beforeprint", print);
     return () => window.removeEventListener("beforeprint", print);
   }, [onShow]);
-  const unit = account.meterUnit ? symbols[account.meterUnit] : "";
+  const unit = account.meterUnit ? meterSymbol(account.meterUnit) : "";
   if (account.lines.length === 0) {
     return (
-      <Text py="16px">Nothing is written in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
+      <Text py="16px">Nothing is recorded in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
     );
   }
   const lines = account.lines.filter((l) => only === "" || l.kind === only).toReversed();
@@ -44,9 +56,9 @@ export function LedgerPage({ account, only, shown, onShow, onCorrect, onStrike }
             <Table.Row bg="page">
               <Head>date</Head>
               <Head>entry</Head>
-              <Head right>litres</Head>
+              <Head right>{unitOf("volume")}</Head>
               <Head right>glycol %</Head>
-              <Head right>freezes °C</Head>
+              <Head right>{`freezes ${unitOf("temperature")}`}</Head>
               {unit && <Head right>{`${unit} since`}</Head>}
               {onStrike && <Head>{""}</Head>}
             </Table.Row>
@@ -56,7 +68,7 @@ export function LedgerPage({ account, only, shown, onShow, onCorrect, onStrike }
               <LedgerLine
                 key={line.id}
                 line={line}
-                meter={unit !== ""}
+                meter={account.meterUnit}
                 onCorrect={onCorrect}
                 onStrike={onStrike}
                 named={strikesWhat(line, account.lines)}
@@ -126,7 +138,7 @@ function Head({ right, children }: { right?: boolean; children: string }) {
 
 function LedgerLine(p: {
   line: Line;
-  meter: boolean;
+  meter: Account["meterUnit"];
   named: string;
   onCorrect: Props["onCorrect"];
   onStrike: Props["onStrike"];
@@ -170,8 +182,8 @@ function LedgerLine(p: {
           <Text as="span" key={n.code} color={n.warning ? "alarm" : "faint"}>
             {" "}
             · {n.text}
-            {line.implied !== undefined && /implied|level_/.test(n.code) && ` (${figure(line.implied, 1)}\u00a0L)`}
-            {n.code === "air_trapped" && line.turnover && ` (${figure(line.turnover.short, 1)}\u00a0L)`}
+            {line.implied !== undefined && /implied|level_/.test(n.code) && ` (${litres(line.implied)})`}
+            {n.code === "air_trapped" && line.turnover && ` (${litres(line.turnover.short)})`}
             {n.code === "partial_drain" && line.turnover && ` (${figure(100 * line.turnover.share)}\u00a0% new)`}
           </Text>
         ))}
@@ -179,7 +191,7 @@ function LedgerLine(p: {
           {" — "}
           {line.recordedBy}
           {line.recordedAt && shortDay(line.recordedAt) !== shortDay(line.at)
-            ? `, written ${shortDay(line.recordedAt)}`
+            ? `, recorded ${shortDay(line.recordedAt)}`
             : ""}
         </Text>
         {struck && (
@@ -188,10 +200,12 @@ function LedgerLine(p: {
           </Text>
         )}
       </Table.Cell>
-      <Figure>{bare ? "" : figure(line.after.litres, 1)}</Figure>
+      <Figure>{bare ? "" : figure(inVolume(line.after.litres), 1)}</Figure>
       <Figure>{bare ? "" : figure(line.after.glycol)}</Figure>
-      <Figure strong>{bare ? "" : line.after.freeze === undefined ? nothing : figure(line.after.freeze)}</Figure>
-      {p.meter && <Figure>{bare ? "" : figure(line.after.used)}</Figure>}
+      <Figure strong>
+        {bare ? "" : line.after.freeze === undefined ? nothing : figure(inTemperature(line.after.freeze))}
+      </Figure>
+      {p.meter && <Figure>{bare ? "" : figure(inMeter(line.after.used, p.meter))}</Figure>}
       {p.onStrike && (
         <Table.Cell px="0" py="0" borderColor="rule" verticalAlign="top" className="no-print">
           {!bare && <LineMenu {...p} />}
@@ -228,7 +242,7 @@ function LineMenu({
         <Menu.Positioner>
           <Menu.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
             <Menu.Item value="correct" minH="44px" onClick={() => onCorrect?.(line)}>
-              correct it: strike and write anew
+              correct it: strike and record again
             </Menu.Item>
             <Menu.Item value="strike" minH="44px" onClick={() => onStrike?.(line)}>
               strike it
@@ -261,9 +275,9 @@ export function inside(account: Account): string {
   return [
     account.unit.name,
     account.unit.site,
-    b.litres === undefined ? `${figure(account.capacity, 1)} L system, charge unknown` : `${figure(b.litres, 1)} L`,
-    account.product ? account.product.name : account.base ? `${account.base}, product unknown` : "coolant unknown",
-    account.cap === undefined ? "" : `cap ${figure(account.cap)}\u00a0kPa`,
+    b.litres === undefined ? `${litres(account.capacity)} system, charge not known` : litres(b.litres),
+    account.product ? account.product.name : account.base ? `${account.base}, product not known` : "coolant not known",
+    account.cap === undefined ? "" : `cap ${kilopascals(account.cap)}`,
     lastMeter(account),
   ]
     .filter(Boolean)

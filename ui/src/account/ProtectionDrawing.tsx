@@ -4,7 +4,7 @@ import { scaleLinear, scaleTime } from "d3-scale";
 import { area, curveStepAfter, line as pathOf } from "d3-shape";
 import { parseISO } from "date-fns";
 import type { Account, Line } from "../api/client";
-import { figure, monthYear, shortDay } from "../words/figures";
+import { celsius, figure, inTemperature, monthYear, shortDay } from "../words/figures";
 
 const edge = { left: 38, right: 6, top: 12, bottom: 22 };
 /** Before the page has told how wide it is. */
@@ -107,8 +107,8 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   const tooCold = caught?.due !== undefined && caught.due <= account.today;
   const says = [
     `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
-    relied === undefined ? "What it protects to is unknown." : `It protects to ${figure(relied)} degrees.`,
-    last ? `Last test ${figure(last.measured)} degrees on ${shortDay(last.moment)}.` : "It was never tested.",
+    relied === undefined ? "What it protects to is not known." : `It protects to ${celsius(relied)}.`,
+    last ? `Last test ${celsius(last.measured)} on ${shortDay(last.moment)}.` : "It was not tested.",
   ].join(" ");
   const nearEnd = x(today) > size.width - 230;
   return (
@@ -129,7 +129,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
           <g key={t}>
             <path d={`M${size.left} ${y(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
             <Word x={size.left - 6} y={y(t) + 4} anchor="end" fill={faint} small>
-              {figure(t)}
+              {figure(inTemperature(t))}
             </Word>
           </g>
         ))}
@@ -177,7 +177,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
             fill={last.off ? alarm : ink}
             strong
           >
-            {`measured ${figure(last.measured)}`}
+            {`measured ${figure(inTemperature(last.measured))}`}
           </Word>
         )}
         {relied !== undefined && caught && (

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import type { Account, Explanation, Line, Schemas } from "../api/client";
-import { figure, longDay, shortDay } from "../words/figures";
+import { figure, inVolume, kelvin, litres, longDay, shortDay } from "../words/figures";
 
 /** What balances the books, or the way to it. */
 export type Balance = (line: Line, which: number) => void;
@@ -17,8 +17,8 @@ export function Discrepancy(p: {
   const { test, explanations = [] } = line;
   const off = test.book === undefined ? 0 : Math.abs(test.measured - test.book);
   const title = test.trusted
-    ? `The book and the test of ${shortDay(line.at)} disagree by ${figure(off)}\u00a0K.`
-    : `The test of ${shortDay(line.at)} says nothing as it was read.`;
+    ? `The book and the test of ${shortDay(line.at)} disagree by ${kelvin(off)}.`
+    : `The test of ${shortDay(line.at)} cannot be used as it was read.`;
   const retest = !discrepancy.confirmed;
   const apart = explanations.find((x) => x.distinguish)?.distinguish;
   return (
@@ -146,7 +146,7 @@ export function Standing({ account }: { account: Account }) {
     const digits = l.rate < 0.095 ? 3 : 2;
     rows.push([
       "loses",
-      `${figure(l.rate, digits)} ± ${figure(l.sigma, digits)} L/${perWords[l.per]}: ${figure(l.litres, 1)} L in ${figure(l.events)} ${l.events === 1 ? "entry" : "entries"} since ${shortDay(l.since)}`,
+      `${figure(inVolume(l.rate), digits)} ± ${litres(l.sigma, digits)}/${perWords[l.per]}: ${litres(l.litres)} in ${figure(l.events)} ${l.events === 1 ? "entry" : "entries"} since ${shortDay(l.since)}`,
       false,
     ]);
   }

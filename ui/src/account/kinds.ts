@@ -92,7 +92,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         ...(drainedBy(told)
           ? []
           : ([
-              { type: "check", name: "emptied", label: "emptied whole, not measured" },
+              { type: "check", name: "emptied", label: "emptied completely, not measured" },
               ...(told("emptied") === "yes"
                 ? []
                 : ([
@@ -163,13 +163,13 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
             ] satisfies FieldSpec[])
           : []),
         ...(told("inferred") === "yes"
-          ? ([{ type: "check", name: "inferred", label: "balances the books: not seen poured" }] satisfies FieldSpec[])
+          ? ([{ type: "check", name: "inferred", label: "balances the books: not observed" }] satisfies FieldSpec[])
           : []),
         note,
       ];
     case "loss":
       return [
-        { type: "reading", name: "volume", label: "gone", units: volumeUnits },
+        { type: "reading", name: "volume", label: "lost", units: volumeUnits },
         {
           type: "choice",
           name: "cause",
@@ -224,7 +224,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         {
           type: "choice",
           name: "look",
-          label: "looks",
+          label: "appearance",
           options: options("clear", "faded", "cloudy", "rusty", "oily", "gelled", "sediment"),
           optional: true,
         },
@@ -349,7 +349,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           options: account.defects.map((d) => [d.id, d.what] as const),
           initial: account.defects[0]?.id ?? "",
         },
-        { type: "text", name: "how", label: "how it was put right", width: "320px" },
+        { type: "text", name: "how", label: "how it was repaired", width: "320px" },
       ];
     case "meter":
       return [...meter("meter", "meter", false)];
@@ -515,7 +515,7 @@ export const ways: readonly Way[] = [
   { kind: "level_check", key: "v", words: "level" },
   { kind: "meter", key: "o", words: "meter" },
   { kind: "renewal", key: "r", words: "renewal" },
-  { kind: "renewal", key: "e", words: "renewal, emptied whole", preset: { emptied: "yes" } },
+  { kind: "renewal", key: "e", words: "renewal, emptied completely", preset: { emptied: "yes" } },
 ];
 
 /** All others, behind "n": the second key. */

@@ -72,36 +72,39 @@ export const api = {
   session: (signal?: AbortSignal) => answer(client.GET("/api/v1/session", { signal })),
   signIn: (email: string, password: string) => answer(client.POST("/api/v1/session", { body: { email, password } })),
   signOut: (everywhere: boolean) => answer(client.DELETE("/api/v1/session", { params: { query: { everywhere } } })),
-  forgot: (email: string) => answer(client.POST("/api/v1/password-reset", { body: { email } })),
+  requestPasswordReset: (email: string) => answer(client.POST("/api/v1/password-reset", { body: { email } })),
+  changeReading: (body: Schemas["ReadingSettings"]) => answer(client.PUT("/api/v1/session/reading", { body })),
   link: (token: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/links/{token}", { params: { path: { token } }, signal })),
-  choose: (token: string, body: { password: string; name?: string; email?: string }) =>
+  useLink: (token: string, body: { password: string; name?: string; email?: string }) =>
     answer(client.POST("/api/v1/links/{token}", { params: { path: { token } }, body })),
-  plans: (signal?: AbortSignal) => answer(client.GET("/api/v1/service-plans", { signal })),
+  servicePlans: (signal?: AbortSignal) => answer(client.GET("/api/v1/service-plans", { signal })),
   addServicePlan: (body: Schemas["ServicePlanInput"]) => answer(client.POST("/api/v1/service-plans", { body })),
-  changeServicePlan: (id: number, mark: string, body: Schemas["ServicePlanInput"]) =>
-    answer(client.PUT("/api/v1/service-plans/{id}", { params: { path: { id }, header: { "If-Match": mark } }, body })),
+  changeServicePlan: (id: number, revision: string, body: Schemas["ServicePlanInput"]) =>
+    answer(
+      client.PUT("/api/v1/service-plans/{id}", { params: { path: { id }, header: { "If-Match": revision } }, body }),
+    ),
   previewServicePlan: (id: number, body: Schemas["ServicePlanInput"], signal?: AbortSignal) =>
     answer(client.POST("/api/v1/service-plans/{id}/preview", { params: { path: { id } }, body, signal })),
   assignServicePlan: (code: string, plan: number) =>
     answer(client.PUT("/api/v1/units/{code}/service-plan", { params: { path: { code } }, body: { plan } })),
-  previewKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }, signal?: AbortSignal) =>
+  previewServicePlanByKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/service-plans/{id}/units/preview", { params: { path: { id } }, body, signal })),
-  putKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
+  assignServicePlanByKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
     answer(client.PUT("/api/v1/service-plans/{id}/units", { params: { path: { id } }, body })),
   sites: (signal?: AbortSignal) => answer(client.GET("/api/v1/sites", { signal })),
-  changeSite: (id: number, body: { winters?: number; zone?: string }) =>
+  changeSite: (id: number, body: { returnPeriod?: number; zone?: string }) =>
     answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body })),
   settings: (signal?: AbortSignal) => answer(client.GET("/api/v1/settings", { signal })),
   changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),
   numbers: (texts: Record<string, string>, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
-  planList: (signal?: AbortSignal) => answer(client.GET("/api/v1/work-list", { signal })),
+  workList: (signal?: AbortSignal) => answer(client.GET("/api/v1/work-list", { signal })),
   addWork: (body: { units: string[]; from?: string; to?: string }) =>
     answer(client.POST("/api/v1/work-list", { body })),
   rescheduleWork: (id: number, from: string, to: string) =>
     answer(client.PUT("/api/v1/work-list/{id}", { params: { path: { id } }, body: { from, to } })),
-  takeBack: (ids: number[]) => answer(client.POST("/api/v1/work-list/remove", { body: { ids } })),
+  removeWork: (ids: number[]) => answer(client.POST("/api/v1/work-list/remove", { body: { ids } })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
   invite: (body: { name: string; email: string; role: Role; confirmed?: boolean }) =>
     answer(client.POST("/api/v1/people", { body })),

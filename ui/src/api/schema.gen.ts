@@ -287,7 +287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which units would stand otherwise if the plan were so. Nothing is stored. */
+        /** Which units would change status if the plan were so. Nothing is stored. */
         post: operations["previewServicePlan"];
         delete?: never;
         options?: never;
@@ -325,7 +325,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which units would stand otherwise if all of a kind were on the plan. Nothing is stored. */
+        /** Which units would change status if all of a kind were on the plan. Nothing is stored. */
         post: operations["previewServicePlanByKind"];
         delete?: never;
         options?: never;
@@ -379,7 +379,7 @@ export interface paths {
         /** The work that is meant to be done, the earliest first. */
         get: operations["listWork"];
         put?: never;
-        /** Put units on the plan list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
+        /** Put units on the work list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
         post: operations["addWork"];
         delete?: never;
         options?: never;
@@ -396,7 +396,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take lines off the plan list. */
+        /** Take lines off the work list. */
         post: operations["removeWork"];
         delete?: never;
         options?: never;
@@ -1351,7 +1351,7 @@ export interface components {
             tonight?: components["schemas"]["Night"];
             /** @description Every unit with its governing clock, soonest due first. */
             rows: components["schemas"]["MorningRow"][];
-            /** @description Checks owed today, whatever governs the unit. */
+            /** @description Checks due today, whatever governs the unit. */
             pendingChecks: components["schemas"]["MorningRow"][];
             /** @description Books that do not balance, with what explains it. */
             discrepancies: components["schemas"]["DiscrepancyRow"][];
@@ -1536,7 +1536,7 @@ export interface components {
              */
             protectsTo?: number;
             governing: components["schemas"]["GoverningClock"];
-            /** @description What the plan list holds for it and is not done. */
+            /** @description What the work list holds for it and is not done. */
             work?: components["schemas"]["WorkItem"][];
         };
         /** @description The clock that governs a unit, without its reason. */
@@ -2497,7 +2497,7 @@ export interface operations {
         };
         requestBody: components["requestBodies"]["ServicePlanChange"];
         responses: {
-            /** @description The units that would stand otherwise, the worst first. */
+            /** @description The units that would change status, the worst first. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2543,7 +2543,7 @@ export interface operations {
         };
         requestBody: components["requestBodies"]["ServicePlanByKind"];
         responses: {
-            /** @description The units that would stand otherwise, the worst first. */
+            /** @description The units that would change status, the worst first. */
             200: {
                 headers: {
                     [name: string]: unknown;

@@ -80,7 +80,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           className="no-print"
           px={{ base: "4px", md: "8px" }}
           onClick={turnScheme}
-          aria-label={`Turn to ${scheme === "light" ? "dark" : "light"} paper`}
+          aria-label={`Use ${scheme === "light" ? "dark" : "light"} colours`}
         >
           {scheme === "light" ? "dark" : "light"}
         </Button>

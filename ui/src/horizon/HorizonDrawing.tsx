@@ -495,11 +495,11 @@ function Sentence(p: {
       {!row && (
         <Text color="faint">
           {touch ? (
-            "Touch a line: here stands why."
+            "Select a line to see its reason."
           ) : (
             <>
-              Point at a line, or go along with j and k and the arrows: here stands why. Enter opens the account.
-              {p.picking && " A tick or Space picks a line; drag across the months to pick a span."}
+              Point at a line, or use j, k and the arrows, to see its reason. Enter opens the account.
+              {p.picking && " A tick or Space selects a line; drag across the months to select a span."}
             </>
           )}
         </Text>
@@ -518,7 +518,7 @@ function Sentence(p: {
           </Text>
           <Text>
             {c.reason.text}
-            {row.work?.map((w) => ` WorkItem: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
+            {row.work?.map((w) => ` On the work list: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
           </Text>
         </>
       )}
@@ -537,7 +537,7 @@ function Sentence(p: {
               aria-pressed={picked}
               onClick={() => p.picking?.toggle(row.unit.code, false)}
             >
-              {picked ? "let it go" : "pick for the plan list"}
+              {picked ? "unselect" : "select for the work list"}
             </Button>
           )}
         </Flex>

@@ -243,7 +243,7 @@ export function HorizonPage() {
             </Flex>
           </Flex>
           {taking.error && <Text color="alarm">{taking.error.message}</Text>}
-          {shown.count === 0 && <Text py="20px">No unit is like that. Take a filter back.</Text>}
+          {shown.count === 0 && <Text py="20px">No unit matches. Remove a filter.</Text>}
           {shown.count > 0 &&
             (view.table ? (
               <HorizonTable items={shown.items} />

@@ -59,7 +59,7 @@ export function PickBar(p: {
     },
   });
   const back = useMutation({
-    mutationFn: (ids: number[]) => api.takeBack(ids),
+    mutationFn: (ids: number[]) => api.removeWork(ids),
     onSuccess: async () => {
       send.reset();
       await queries.invalidateQueries();
@@ -72,7 +72,7 @@ export function PickBar(p: {
   };
   const sending = (
     <Button
-      aria-label={`send ${units(p.picked.size)} to the plan list`}
+      aria-label={`add ${units(p.picked.size)} to the work list`}
       minH="44px"
       borderRadius="0"
       bg="ink"
@@ -81,9 +81,9 @@ export function PickBar(p: {
       onClick={() => send.mutate()}
     >
       <span>
-        send {units(p.picked.size)}
+        add {units(p.picked.size)}
         <Text as="span" hideBelow="md">
-          {" to the plan list"}
+          {" to the work list"}
         </Text>
       </span>
     </Button>
@@ -91,7 +91,7 @@ export function PickBar(p: {
   return (
     <Box data-testid="pick-bar">
       <Flex gap="10px" rowGap="4px" wrap="wrap" align="center" display={{ base: p.open ? "flex" : "none", lg: "flex" }}>
-        <Text>Pick what runs out from</Text>
+        <Text>Select what runs out from</Text>
         <TextField
           label="from"
           hidden
@@ -125,7 +125,7 @@ export function PickBar(p: {
         {wrong && <Text color="alarm">{wrong}</Text>}
         {unseen > 0 && (
           <Text>
-            {figure(unseen)} of the {units(p.picked.size)} picked {unseen === 1 ? "is" : "are"} not shown.
+            {figure(unseen)} of the {units(p.picked.size)} selected {unseen === 1 ? "is" : "are"} not shown.
           </Text>
         )}
         {p.span && !wrong && p.picked.size === 0 && !sent && (
@@ -136,16 +136,16 @@ export function PickBar(p: {
         {sent && (
           <Flex gap="10px" align="center" wrap="wrap" data-testid="sent">
             <Text>
-              {units(sent.sent.length)} went on the plan list
+              {units(sent.sent.length)} added to the work list
               {sent.already.length > 0 &&
                 `; ${units(sent.already.length)} ${sent.already.length === 1 ? "was" : "were"} there already`}
               {sent.nothing.length > 0 &&
                 `; ${units(sent.nothing.length)} ${sent.nothing.length === 1 ? "asks" : "ask"} for nothing`}
               .
             </Text>
-            {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>take them back</Act>}
+            {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>undo</Act>}
             <Link asChild color="accent" fontWeight="700">
-              <RouterLink to="/plan">open the plan list</RouterLink>
+              <RouterLink to="/plan">open the work list</RouterLink>
             </Link>
           </Flex>
         )}

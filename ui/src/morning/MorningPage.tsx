@@ -6,7 +6,7 @@ import { type Clock, type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, daysAway, dueText, figure, longDay } from "../words/figures";
+import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
 type Row = Schemas["MorningRow"];
@@ -21,11 +21,11 @@ const sections: readonly Section[] = [
   { title: "Must not move", verdicts: ["hold"], empty: "Nothing is on hold." },
   { title: "Due, soonest first", verdicts: ["overdue", "due"], empty: "Nothing is due within a month." },
   { title: "Coming up", verdicts: ["watch"], empty: "" },
-  { title: "Nobody knows", verdicts: ["unknown"], empty: "" },
+  { title: "Not measured", verdicts: ["unknown"], empty: "" },
   { title: "Sound", verdicts: ["sound"], empty: "" },
 ];
 
-const owedToday: Section = { title: "Checks owed today", verdicts: [], empty: "" };
+const owedToday: Section = { title: "Checks due today", verdicts: [], empty: "" };
 
 /** The rows of a section; what is owed or does not balance has a section of its own. */
 function own(data: Schemas["Morning"], s: Section): Row[] {
@@ -53,7 +53,7 @@ export function MorningPage() {
       {morning.isPending && <Waiting what="the morning’s list" />}
       {morning.error && <Failed error={morning.error} again={() => void morning.refetch()} />}
       {data?.rows.length === 0 && (
-        <Text py="20px">No unit is in the register yet. Start with the demo fleet to look around: ./start --fresh</Text>
+        <Text py="20px">No unit is in the register yet. Start with the demo fleet: ./start --fresh</Text>
       )}
       {data && data.rows.length > 0 && (
         <Box maxW="1180px">
@@ -113,7 +113,7 @@ function Nights({ data }: { data: Schemas["Morning"] }) {
                   {night.site}
                 </Text>
                 : {night.forecast ? "forecast" : "by the cold curve"} down to {celsius(night.celsius)} in the night of{" "}
-                {longDay(night.day).slice(0, -5)}
+                {weekDay(night.day)}
               </Text>
               <Box as="ul" listStyleType="none">
                 {rows.map((r) => (
@@ -165,11 +165,11 @@ function Discrepancies({ rows }: { rows: readonly Schemas["DiscrepancyRow"][] })
               {r.unit.name}
             </Text>
             <Text flex="1" minW="200px">
-              Measured {figure(r.measured)}, the book said {figure(r.book)}.{" "}
+              Measured {celsius(r.measured)}, the book said {celsius(r.book)}.{" "}
               {r.likeliest && <>Likeliest: {r.likeliest.text}</>}
             </Text>
             <Text className="figures" color="faint" whiteSpace="nowrap">
-              {longDay(r.at).slice(0, -5)}
+              {weekDay(r.at)}
             </Text>
             <Box w={{ base: "100%", lg: "116px" }} textAlign={{ base: "left", lg: "right" }}>
               <Action to={`/units/${encodeURIComponent(r.unit.code)}`} label={`reconcile ${r.unit.code}`}>
@@ -272,9 +272,9 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
     case "freeze_unknown":
     case "freeze_untrusted":
     case "freeze_stale":
-      return { words: "write a test", write: "freeze_test" };
+      return { words: "record freeze test", write: "freeze_test" };
     case "level_low":
-      return { words: "write a top-up", write: "top_up" };
+      return { words: "record top-up", write: "top_up" };
     case "held":
     case "air_trapped":
     case "stop_defect":
@@ -283,27 +283,27 @@ function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Sche
     case "test_calendar":
     case "test_season":
     case "test_never":
-      return { words: "write a test", write: "freeze_test" };
+      return { words: "record freeze test", write: "freeze_test" };
     case "cap_calendar":
-      return { words: "write the cap", write: "cap_test" };
+      return { words: "record cap test", write: "cap_test" };
     case "hose_old":
     case "hose_age_unknown":
     case "hose_calendar":
-      return { words: "write the hoses", write: "hose_check" };
+      return { words: "record hose check", write: "hose_check" };
     case "zero_lapses":
     case "zero_never":
-      return { words: "write the zero", write: "zero_check" };
+      return { words: "record zero check", write: "zero_check" };
     case "level_falls":
     case "check_level":
     case "check_days":
     case "check_runs":
-      return { words: "write the level", write: "level_check" };
+      return { words: "record level", write: "level_check" };
     case "check_retest":
-      return { words: "write the test", write: "freeze_test" };
+      return { words: "record freeze test", write: "freeze_test" };
     case "use_no_rate":
     case "use_no_start":
-      return { words: "write the meter", write: "meter" };
+      return { words: "record meter", write: "meter" };
   }
   const renewal = clock.kind === "age" || clock.kind === "use";
-  return renewal && verdict !== "watch" ? { words: "write renewal", write: "renewal" } : { words: "open account" };
+  return renewal && verdict !== "watch" ? { words: "record renewal", write: "renewal" } : { words: "open account" };
 }

@@ -10,7 +10,7 @@ import { enter } from "./session";
 import { Submit } from "../frame/Submit";
 
 const greetings = {
-  first: "You are the first coordinator. Tell who you are and choose a password.",
+  first: "You are the first coordinator. Enter your name and choose a password.",
   invitation: "An account was opened for you. Choose a password.",
   reset: "Choose a new password. The old one stops working.",
 };
@@ -54,7 +54,7 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
   const queries = useQueryClient();
   const navigate = useNavigate();
   const choose = useMutation({
-    mutationFn: () => api.choose(p.token, p.first ? { password, name, email } : { password }),
+    mutationFn: () => api.useLink(p.token, p.first ? { password, name, email } : { password }),
     onSuccess: (session) => {
       enter(queries, session);
       void navigate("/");

@@ -99,7 +99,7 @@ function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
 /** The service plans, each to be changed after a look at what that does; and units to be put on another. */
 export function Plans() {
   const [open, setOpen] = useState<number>();
-  const plans = useQuery({ queryKey: ["plans"], queryFn: ({ signal }) => api.plans(signal) });
+  const plans = useQuery({ queryKey: ["plans"], queryFn: ({ signal }) => api.servicePlans(signal) });
   return (
     <Box as="section" aria-label="Plans" mb="30px">
       <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
@@ -297,7 +297,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
 
 function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
   const [all, setAll] = useState(false);
-  if (effect.rows.length === 0) return <Text color="faint">No unit would stand otherwise.</Text>;
+  if (effect.rows.length === 0) return <Text color="faint">No unit would change status.</Text>;
   const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
   const state = (o: Schemas["UnitStatus"]) => {
     const c = o.clocks[0];
@@ -309,7 +309,7 @@ function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
     <>
       <Text fontWeight="700">
         This change makes {units(effect.newlyDue)} due within the month that {effect.newlyDue === 1 ? "was" : "were"}{" "}
-        not, and takes {units(effect.noLongerDue)} off the list; {units(effect.rows.length)} would stand otherwise.
+        not, and takes {units(effect.noLongerDue)} off the list; {units(effect.rows.length)} would change status.
       </Text>
       <Box as="ul" listStyleType="none" fontSize="14px">
         {effect.rows.slice(0, all ? undefined : 5).map((r) => (
@@ -349,14 +349,14 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
     queryKey: ["kind preview", meant, plan],
     queryFn: ({ signal }) => {
       if (!meant) throw new Error("one unit is not previewed");
-      return api.previewKind(Number(plan), meant, signal);
+      return api.previewServicePlanByKind(Number(plan), meant, signal);
     },
     enabled: meant !== undefined && plan !== "",
     retry: false,
   });
   const move = useMutation({
     mutationFn: async () => {
-      if (meant) return (await api.putKind(Number(plan), meant)).moved;
+      if (meant) return (await api.assignServicePlanByKind(Number(plan), meant)).moved;
       await api.assignServicePlan(code.trim(), Number(plan));
       return 1;
     },
@@ -375,7 +375,7 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
   }
   const ready = plan !== "" && (meant !== undefined || code.trim() !== "");
   return (
-    <form onSubmit={submit} aria-label="Put units on a plan" noValidate>
+    <form onSubmit={submit} aria-label="Put units on a service plan" noValidate>
       <Flex gap="14px" rowGap="8px" align="flex-start" wrap="wrap" mt="12px">
         <SelectField label="what" width="150px" value={kind} options={kinds} onChange={anew(setKind)} />
         {kind === "unit" ? (

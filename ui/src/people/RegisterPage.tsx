@@ -1,11 +1,11 @@
 import { Box, Button, Flex, Table, Text } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { format, parseISO } from "date-fns";
 import { type SyntheticEvent, useState } from "react";
 import { Problem, type Role, type Schemas, api } from "../api/client";
 import { SelectField, TextField } from "../account/fields";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
+import { dayTime } from "../words/figures";
 import { roleNames } from "../words/names";
 import { Plans } from "./Plans";
 import { Sites } from "./Sites";
@@ -176,7 +176,7 @@ function Invite() {
     if (!invite.isPending) invite.mutate(false);
   }
   return (
-    <form onSubmit={submit} aria-label="Invite somebody" noValidate>
+    <form onSubmit={submit} aria-label="Invite a person" noValidate>
       <Flex gap="14px" rowGap="8px" align="flex-start" wrap="wrap" mt="12px">
         <TextField
           label="name, as the books will show it"
@@ -248,7 +248,7 @@ function Audit() {
               {lines.map((l) => (
                 <Table.Row key={l.id} bg="page">
                   <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule">
-                    {format(parseISO(l.at), "d MMM yy HH:mm:ss")}
+                    {dayTime(l.at)}
                   </Table.Cell>
                   <Table.Cell px="6px" borderColor="rule" fontWeight="700" whiteSpace="nowrap">
                     {l.who}

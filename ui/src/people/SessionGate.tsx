@@ -4,6 +4,7 @@ import { type ReactNode, useCallback, useEffect, useState } from "react";
 import { type Schemas, api, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
 import { SignInForm, SignInPage } from "./SignInPage";
+import { setReading } from "../words/figures";
 import { LeaveContext, PersonContext } from "./session";
 
 type Person = Schemas["SignedIn"];
@@ -27,15 +28,16 @@ export function SessionGate({ children }: { children: ReactNode }) {
   }, [queries]);
   const person = session.data?.person;
   // Kept while rendering, as React has it for state that follows from what came in.
-  if (person && person.email !== last?.email) setLast(person);
+  if (person && JSON.stringify(person) !== JSON.stringify(last)) setLast(person);
   if (session.isPending) return <Waiting what="the books" />;
   if (!session.data) return <Failed error={session.error} again={() => void session.refetch()} />;
   const shown = person ?? last;
+  if (shown) setReading(shown.reading);
   if (!shown) return <SignInPage demo={session.data.demo} />;
   return (
     <LeaveContext value={leave}>
       <PersonContext value={shown}>
-        <div key={shown.email}>{children}</div>
+        <div key={shown.email + JSON.stringify(shown.reading)}>{children}</div>
       </PersonContext>
       <Dialog.Root open={!person} role="alertdialog" size="sm">
         <Portal>

@@ -20,7 +20,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
       <SignInForm />
       {demo.length > 0 && (
         <Box as="section" aria-label="Demo accounts" mt="22px" pt="12px" borderTopWidth="1px" borderColor="ink">
-          <Text fontWeight="700">Demo fleet: open the books as</Text>
+          <Text fontWeight="700">Demo fleet: sign in as</Text>
           <Text fontSize="14px" color="faint">
             all with the password “{demo[0]?.password}”
           </Text>
@@ -66,7 +66,7 @@ export function SignInForm({ initial = "" }: { initial?: string }) {
   const [password, setPassword] = useState("");
   const [asked, setAsked] = useState(false);
   const signIn = useSignIn(initial);
-  const forgot = useMutation({ mutationFn: () => api.forgot(email) });
+  const forgot = useMutation({ mutationFn: () => api.requestPasswordReset(email) });
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!signIn.isPending) signIn.mutate({ email, password });

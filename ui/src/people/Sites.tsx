@@ -1,11 +1,10 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { format, parseISO } from "date-fns";
 import { type SyntheticEvent, useState } from "react";
 import { TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
-import { celsius, figure, shortDay } from "../words/figures";
+import { celsius, figure, kelvin, shortDay, weekDay } from "../words/figures";
 
 type Site = Schemas["SiteCold"];
 
@@ -28,13 +27,13 @@ export function Sites() {
 }
 
 function SiteLine({ site }: { site: Site }) {
-  const [winters, setWinters] = useState(String(site.returnPeriod));
+  const [returnPeriod, setReturnPeriod] = useState(String(site.returnPeriod));
   const [zone, setZone] = useState(shownZone(site));
   const queries = useQueryClient();
   const change = useMutation({
     mutationFn: () =>
       api.changeSite(site.id, {
-        ...(site.years > 0 ? { winters: Number(winters) } : {}),
+        ...(site.years > 0 ? { returnPeriod: Number(returnPeriod) } : {}),
         ...(zone.trim() === shownZone(site) ? {} : { zone: zone.trim() }),
       }),
     onSuccess: () => queries.invalidateQueries(),
@@ -44,7 +43,7 @@ function SiteLine({ site }: { site: Site }) {
     change.reset();
     set(text);
   };
-  const number = /^\d+$/.test(winters.trim());
+  const number = /^\d+$/.test(returnPeriod.trim());
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (number && !change.isPending) change.mutate();
@@ -77,20 +76,20 @@ function SiteLine({ site }: { site: Site }) {
           <Flex align="center" gap="8px">
             {site.years > 0 && (
               <>
-                <Text>one winter is colder in</Text>
+                <Text>return period, winters</Text>
                 <TextField
-                  label={`one winter is colder in so many, ${site.name}`}
+                  label={`return period of ${site.name}, winters`}
                   hidden
                   figures
                   width="64px"
-                  value={winters}
-                  onChange={type(setWinters)}
+                  value={returnPeriod}
+                  onChange={type(setReturnPeriod)}
                   error={
                     number
                       ? change.error instanceof Problem
-                        ? change.error.said("/winters")
+                        ? change.error.said("/returnPeriod")
                         : undefined
-                      : `“${winters}” is not a whole number`
+                      : `“${returnPeriod}” is not a whole number`
                   }
                 />
               </>
@@ -103,7 +102,7 @@ function SiteLine({ site }: { site: Site }) {
               color="accent"
               disabled={
                 !number ||
-                (winters.trim() === String(site.returnPeriod) && zone.trim() === shownZone(site)) ||
+                (returnPeriod.trim() === String(site.returnPeriod) && zone.trim() === shownZone(site)) ||
                 change.isPending
               }
             >
@@ -126,11 +125,11 @@ const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
 function rests(s: Site): string {
   const coldest = `coldest night planned for ${celsius(s.coldest)}`;
   if (s.years === 0) return `${coldest}, from twelve monthly values: there is no record of nights.`;
-  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${figure(s.shift, 1)} K, no further than the ${figure(s.returnPeriod)}-winter minimum, ${celsius(s.returnLevel)}.`;
+  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${kelvin(s.shift, 1)}, no further than the ${figure(s.returnPeriod)}-winter minimum, ${celsius(s.returnLevel)}.`;
 }
 
 function expected(s: Site): string {
   const least = s.ahead.toSorted((a, b) => a.celsius - b.celsius)[0];
   if (!least || !s.forecastAt) return "No forecast for the nights ahead: the curve counts.";
-  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${format(parseISO(least.day), "EEE d MMM")}, ${celsius(least.celsius)}; forecast of ${shortDay(s.forecastAt)}.`;
+  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${weekDay(least.day)}, ${celsius(least.celsius)}; forecast of ${shortDay(s.forecastAt)}.`;
 }

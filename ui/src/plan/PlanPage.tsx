@@ -14,9 +14,9 @@ import { Submit } from "../frame/Submit";
 
 type Line = Schemas["WorkLine"];
 
-/** The plan list: the work that is meant to be done, between which days, and what the books say of it. */
+/** The work list: the work that is meant to be done, between which days, and what the books say of it. */
 export function PlanPage() {
-  const list = useQuery({ queryKey: ["plan list"], queryFn: ({ signal }) => api.planList(signal) });
+  const list = useQuery({ queryKey: ["work list"], queryFn: ({ signal }) => api.workList(signal) });
   const data = list.data;
   const open = data?.lines.filter((l) => l.done === undefined) ?? [];
   const late = open.filter((l) => data && l.item.to < data.today);
@@ -24,20 +24,20 @@ export function PlanPage() {
   const done = data?.lines.filter((l) => l.done !== undefined) ?? [];
   return (
     <Frame title="Plan" head={data && longDay(data.today)} here="plan">
-      {list.isPending && <Waiting what="the plan list" />}
+      {list.isPending && <Waiting what="the work list" />}
       {list.error && <Failed error={list.error} again={() => void list.refetch()} />}
       {data && (
         <Box maxW="1180px">
           {data.lines.length === 0 && (
             <Text py="20px">
-              Nothing is on the plan list. On the{" "}
+              Nothing is on the work list. On the{" "}
               <Link asChild color="accent" fontWeight="700">
                 <RouterLink to="/horizon">Horizon</RouterLink>
               </Link>
               , pick units or a span of days and send them here.
             </Text>
           )}
-          <Lines title="Their days have passed" lines={late} today={data.today} />
+          <Lines title="Past their days" lines={late} today={data.today} />
           <Lines title="To be done" lines={ahead} today={data.today} />
           <Lines title="Done by the books" lines={done} today={data.today} />
           {data.lines.length > 0 && <Cautions lines={data.cautions} />}
@@ -50,7 +50,7 @@ export function PlanPage() {
 function Lines({ title, lines, today }: { title: string; lines: readonly Line[]; today: string }) {
   const queries = useQueryClient();
   const clear = useMutation({
-    mutationFn: () => api.takeBack(lines.map((l) => l.item.id)),
+    mutationFn: () => api.removeWork(lines.map((l) => l.item.id)),
     onSettled: () => queries.invalidateQueries(),
   });
   const coordinator = usePerson().role === "coordinator";
@@ -94,7 +94,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
   const [moving, setMoving] = useState(false);
   const queries = useQueryClient();
   const back = useMutation({
-    mutationFn: () => api.takeBack([item.id]),
+    mutationFn: () => api.removeWork([item.id]),
     onSettled: () => queries.invalidateQueries(),
   });
   const late = line.done === undefined && item.to < today;
@@ -147,8 +147,8 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
                 {moving ? "close" : "days"}
               </Act>
             )}
-            <Act label={`take off ${unit.code}`} onClick={() => back.mutate()} disabled={back.isPending}>
-              take off
+            <Act label={`remove ${unit.code}`} onClick={() => back.mutate()} disabled={back.isPending}>
+              remove
             </Act>
           </Flex>
         )}

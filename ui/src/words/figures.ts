@@ -1,15 +1,21 @@
 import { differenceInCalendarDays, format, parseISO } from "date-fns";
-import type { Clock, MeasureUnit, Reading } from "../api/client";
+import type { Clock, MeasureUnit, Reading, Schemas } from "../api/client";
 
 /** What stands where nothing is known. */
 export const nothing = "–";
 
+/** One formatter for each number of digits: making one takes longer than drawing a line. */
+const formats: Intl.NumberFormat[] = [];
+const formatOf = (digits: number) =>
+  (formats[digits] ??= new Intl.NumberFormat("en-GB", {
+    minimumFractionDigits: digits,
+    maximumFractionDigits: digits,
+  }));
+
 /** A number with a true minus sign and grouped thousands; no minus before a zero. */
 export function figure(value: number | undefined, digits = 0): string {
   if (value === undefined) return nothing;
-  const text = new Intl.NumberFormat("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }).format(
-    value,
-  );
+  const text = formatOf(digits).format(value);
   return /[1-9]/.test(text) ? text.replace("-", "−") : text.replace("-", "");
 }
 
@@ -44,21 +50,66 @@ export function asRead(r: Reading): string {
   return `${figure(Number(r.value), digits)}\u00a0${symbols[r.unit]}`;
 }
 
-export const celsius = (t: number | undefined) => (t === undefined ? "unknown" : `${figure(t)}\u00a0°C`);
+export type ReadingSettings = Schemas["ReadingSettings"];
+
+/** The units and dates of whoever reads; the gate sets them before a page is drawn. */
+let reading: ReadingSettings = { temperature: "degC", volume: "L", pressure: "kPa", distance: "km", dates: "dmy" };
+export const setReading = (r: ReadingSettings) => {
+  reading = r;
+};
+
+/** Metric figures in the reader's units. */
+const scales: Partial<Record<MeasureUnit, (metric: number) => number>> = {
+  degF: (c) => 1.8 * c + 32,
+  qt_us: (l) => l / 0.946352946,
+  qt_imp: (l) => l / 1.1365225,
+  psi: (kPa) => kPa / 6.894757293168361,
+  bar: (kPa) => kPa / 100,
+  mi: (km) => km / 1.609344,
+};
+const scaled = (metric: number | undefined, unit: MeasureUnit) =>
+  metric === undefined ? undefined : (scales[unit]?.(metric) ?? metric);
+
+export const unitOf = (what: "temperature" | "volume" | "pressure" | "distance") => symbols[reading[what]];
+export const inTemperature = (c: number | undefined) => scaled(c, reading.temperature);
+export const inVolume = (l: number | undefined) => scaled(l, reading.volume);
+/** The figure of a meter that counts km or h. */
+export const inMeter = (v: number | undefined, unit: "km" | "h" | undefined) =>
+  unit === "km" ? scaled(v, reading.distance) : v;
+export const meterSymbol = (unit: "km" | "h") => (unit === "km" ? unitOf("distance") : symbols.h);
+
+export const celsius = (t: number | undefined) =>
+  t === undefined ? "not known" : `${figure(inTemperature(t))}\u00a0${unitOf("temperature")}`;
+export const litres = (v: number | undefined, digits = 1) => `${figure(inVolume(v), digits)}\u00a0${unitOf("volume")}`;
+export const kilopascals = (v: number) =>
+  `${figure(scaled(v, reading.pressure), { kPa: 0, psi: 1, bar: 2 }[reading.pressure])}\u00a0${unitOf("pressure")}`;
+export const kilometres = (v: number) => `${figure(scaled(v, reading.distance))}\u00a0${unitOf("distance")}`;
+/** A difference of temperatures, K. */
+export const kelvin = (d: number | undefined, digits = 0) =>
+  reading.temperature === "degF" ? `${figure((d ?? 0) * 1.8, digits)}\u00a0°F` : `${figure(d, digits)}\u00a0K`;
 
 /** The day of a date, or of a moment at the offset it was sent with, which is that of its site. */
 const dayOf = (iso: string) => parseISO(iso.slice(0, 10));
 
-export const longDay = (iso: string) => format(dayOf(iso), "EEE d MMM yyyy");
-export const shortDay = (iso: string) => format(dayOf(iso), "d MMM yy");
+const layouts = {
+  dmy: { long: "EEE d MMM yyyy", short: "d MMM yy", near: "EEE d MMM", day: "d MMM yyyy", span: "d MMM" },
+  ymd: { long: "EEE yyyy-MM-dd", short: "yyyy-MM-dd", near: "EEE MM-dd", day: "yyyy-MM-dd", span: "MM-dd" },
+  mdy: { long: "EEE MM/dd/yyyy", short: "MM/dd/yy", near: "EEE MM/dd", day: "MM/dd/yyyy", span: "MM/dd" },
+} as const;
+const layout = (name: keyof (typeof layouts)["dmy"]) => layouts[reading.dates][name];
+
+export const longDay = (iso: string) => format(dayOf(iso), layout("long"));
+export const shortDay = (iso: string) => format(dayOf(iso), layout("short"));
+export const dayTime = (iso: string) => format(parseISO(iso), `${layout("short")} HH:mm:ss`);
+export const weekDay = (iso: string) => format(dayOf(iso), layout("near"));
 
 /** A due day as the list shows it: near days by name, far ones by month. */
 export function dueDay(due: string, today: string): string {
   const day = parseISO(due);
   const away = differenceInCalendarDays(day, parseISO(today));
   if (away === 0) return "today";
-  if (away > 0 && away < 120) return format(day, "EEE d MMM");
-  return format(day, "d MMM yyyy");
+  if (away > 0 && away < 120) return format(day, layout("near"));
+  return format(day, layout("day"));
 }
 
 export function daysAway(days: number): string {
@@ -77,7 +128,9 @@ export function dueWindow(p10: string, p90: string, today: string): string {
   const same = monthYear(a) === monthYear(b);
   if (p10 === p90) return dueDay(p10, today);
   if (!near) return same ? monthYear(a) : `${monthYear(a)} – ${monthYear(b)}`;
-  return same ? `${format(a, "d")}–${format(b, "d MMM")}` : `${format(a, "d MMM")} – ${format(b, "d MMM")}`;
+  return same && reading.dates === "dmy"
+    ? `${format(a, "d")}–${format(b, "d MMM")}`
+    : `${format(a, layout("span"))} – ${format(b, layout("span"))}`;
 }
 
 /** When a clock runs out: its window, or its day. */

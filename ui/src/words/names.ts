@@ -37,7 +37,7 @@ export const workNames: Record<Schemas["Work"], string> = {
   level: "level, cold",
   cap: "cap",
   hoses: "hoses",
-  repair: "look into it",
+  repair: "find the cause, repair",
   dose: "dose SCA or extender",
   filter: "change the additive filter",
   chemistry: "chemistry test",
