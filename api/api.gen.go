@@ -1770,6 +1770,9 @@ type Morning struct {
 	// Ahead The coldest of the next ten nights at each site, by site.
 	Ahead []NightAhead `json:"ahead"`
 
+	// Counts Units of the whole fleet by verdict.
+	Counts map[string]int `json:"counts"`
+
 	// Discrepancies Books that do not balance, with what explains it.
 	Discrepancies []DiscrepancyRow `json:"discrepancies"`
 
@@ -1779,7 +1782,7 @@ type Morning struct {
 	// PendingChecks Checks due today, whatever governs the unit.
 	PendingChecks []MorningRow `json:"pendingChecks"`
 
-	// Rows Every unit with its governing clock, soonest due first.
+	// Rows The first units of each verdict with their governing clock, soonest due first.
 	Rows    []MorningRow       `json:"rows"`
 	Today   openapi_types.Date `json:"today"`
 	Tonight *Night             `json:"tonight,omitempty"`
@@ -2433,6 +2436,12 @@ type UseLinkJSONBody struct {
 	Password string  `json:"password"`
 }
 
+// GetMorningParams defines parameters for GetMorning.
+type GetMorningParams struct {
+	// Limit Rows of each verdict and list.
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
 // ReadNumbersJSONBody defines parameters for ReadNumbers.
 type ReadNumbersJSONBody struct {
 	Texts map[string]string `json:"texts"`
@@ -2624,9 +2633,9 @@ type ServerInterface interface {
 	// UseLink Choose a password, once, and sign in with it.
 	// (POST /api/v1/links/{token})
 	UseLink(ctx *echo.Context, token string) error
-	// GetMorning Every unit with its verdict, soonest due first.
+	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
-	GetMorning(ctx *echo.Context) error
+	GetMorning(ctx *echo.Context, params GetMorningParams) error
 	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
 	// (POST /api/v1/numbers)
 	ReadNumbers(ctx *echo.Context) error
@@ -2843,8 +2852,17 @@ func (w *ServerInterfaceWrapper) UseLink(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) GetMorning(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetMorningParams
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetMorning(ctx)
+	err = w.Handler.GetMorning(ctx, params)
 	return err
 }
 
@@ -3674,6 +3692,7 @@ func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkRes
 }
 
 type GetMorningRequestObject struct {
+	Params GetMorningParams
 }
 
 type GetMorningResponseObject interface {
@@ -4927,7 +4946,7 @@ type StrictServerInterface interface {
 	// UseLink Choose a password, once, and sign in with it.
 	// (POST /api/v1/links/{token})
 	UseLink(ctx context.Context, request UseLinkRequestObject) (UseLinkResponseObject, error)
-	// GetMorning Every unit with its verdict, soonest due first.
+	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
 	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
@@ -5302,8 +5321,10 @@ func (sh *strictHandler) UseLink(ctx *echo.Context, token string) error {
 }
 
 // GetMorning operation middleware
-func (sh *strictHandler) GetMorning(ctx *echo.Context) error {
+func (sh *strictHandler) GetMorning(ctx *echo.Context, params GetMorningParams) error {
 	var request GetMorningRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetMorning(ctx.Request().Context(), request.(GetMorningRequestObject))

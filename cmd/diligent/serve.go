@@ -131,6 +131,11 @@ func serve(ctx context.Context, args []string) error {
 			opened.weather.Run(serving)
 		}
 	}()
+	evaluated := make(chan struct{})
+	go func() {
+		defer close(evaluated)
+		opened.fleet.KeepStatus(serving, func(err error) { say("the fleet was not evaluated anew: " + err.Error()) })
+	}()
 	watched := make(chan struct{})
 	go func() {
 		defer close(watched)
@@ -145,6 +150,7 @@ func serve(ctx context.Context, args []string) error {
 	cancel()
 	<-watched
 	<-told
+	<-evaluated
 	<-headsKept
 	fmt.Println("closing the books")
 	return errors.Join(err, opened.store.Close(), instance.Stop())
@@ -154,6 +160,7 @@ func serve(ctx context.Context, args []string) error {
 type open struct {
 	handler http.Handler
 	store   *store.Store
+	fleet   *fleet.Fleet
 	weather *weather.Keeper // nil without a weather service
 	first   string          // link for the first coordinator, empty when there is one
 }
@@ -187,9 +194,6 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	if err := o.store.RefreshCurves(ctx); err != nil {
 		return o, err
 	}
-	if err := foldStale(ctx, o.store, steps); err != nil {
-		return o, err
-	}
 	name, err := o.store.LoadedFleetName(ctx)
 	if err != nil {
 		return o, err
@@ -220,6 +224,11 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 		}
 	}
 	if o.first, err = service.FirstLink(ctx); err != nil {
+		return o, err
+	}
+	o.fleet = cfg.Fleet
+	steps.begin("evaluating the fleet")
+	if _, err := o.fleet.RefreshStatus(ctx); err != nil {
 		return o, err
 	}
 	o.handler, err = web.New(cfg)
@@ -271,22 +280,6 @@ func machineZone() string {
 		}
 	}
 	return "UTC"
-}
-
-// foldStale stores the accounts anew when some are missing or were folded by other
-// rules, as after an upgrade.
-func foldStale(ctx context.Context, s *store.Store, steps *progress) error {
-	units, err := s.Units(ctx)
-	if err != nil {
-		return err
-	}
-	_, stored, err := s.Accounts(ctx, units)
-	if err != nil || stored == len(units) {
-		return err
-	}
-	steps.begin("folding the accounts")
-	_, err = s.Rebuild(ctx)
-	return err
 }
 
 // loadDemo fills books that hold no fleet yet.

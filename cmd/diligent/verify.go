@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
 )
@@ -95,7 +96,7 @@ func rebuild(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	return withBooks(ctx, *data, func(s *store.Store) error {
-		n, err := s.Rebuild(ctx)
+		n, err := fleet.New(s, time.Now).Rebuild(ctx)
 		if err == nil {
 			_, err = fmt.Fprintf(out, "%d accounts folded from their entries and stored\n", n)
 		}

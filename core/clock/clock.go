@@ -31,7 +31,7 @@ import (
 // Verdict on a clock or a unit.
 type Verdict string
 
-// The verdicts, worst first. This order is the precedence: a unit's verdict is
+// The verdicts, worst first. This order is the Verdicts: a unit's verdict is
 // the worst of its clocks'.
 const (
 	Hold    Verdict = "hold"    // must not run
@@ -42,10 +42,23 @@ const (
 	Sound   Verdict = "sound"
 )
 
-var precedence = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
+// Verdicts, worst first.
+var Verdicts = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
+
+// Rules is the version of the clocks: raised when the same account and conditions come to give
+// another status.
+const Rules = 1
 
 // Rank of the verdict, 0 for the worst.
-func (v Verdict) Rank() int { return slices.Index(precedence, v) }
+func (v Verdict) Rank() int { return slices.Index(Verdicts, v) }
+
+// VerdictOf a rank; [Unknown] for a rank that no verdict has.
+func VerdictOf(rank int) Verdict {
+	if rank < 0 || rank >= len(Verdicts) {
+		return Unknown
+	}
+	return Verdicts[rank]
+}
 
 // Windows in days before a clock runs out (common practice: a month to book the
 // bay, a quarter to see it coming).
@@ -160,6 +173,12 @@ const NotEvaluated Code = "not_evaluated"
 func unevaluated(why string) UnitStatus {
 	c := Clock{Kind: Evaluation, Verdict: Unknown, Reason: Reason{Code: NotEvaluated, About: ledger.Subject{Text: why}}}
 	return UnitStatus{Verdict: Unknown, Governing: c, Clocks: []Clock{c}}
+}
+
+// NotEvaluatedYet is the clock of a unit whose status rests on a day, a plan or rules that no
+// longer hold: it is unknown until it is evaluated anew.
+func NotEvaluatedYet() Clock {
+	return unevaluated("it is being evaluated for today").Governing
 }
 
 // Evaluate the clocks of an account as of a day. Books that cannot be evaluated are unknown,

@@ -1,13 +1,12 @@
-// Package books answers what the screens ask: it fetches entries from the
-// store, lets the core fold and forecast them, and hands the result on. It
-// holds no rule of its own.
+// Package fleet holds the use cases: it is the only place where the store and the core meet.
+// It reads entries, lets the core fold and evaluate them, and hands the result on. It holds no
+// rule of its own.
 package fleet
 
 import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"time"
 
@@ -110,81 +109,25 @@ func (f *Fleet) Today(ctx context.Context) (measure.Date, error) {
 	return measure.DateOf(f.now(), zone), nil
 }
 
-// Morning is every unit, soonest due first.
-type Morning struct {
-	Today measure.Date
-	// Zone of the fleet.
-	Zone *time.Location
-	Rows []EvaluatedUnit
-	// Coldest of the sites tonight; nil without sites.
-	Coldest *Night
-}
-
-// Night is a site and the cold to be reckoned with there.
-type Night struct {
-	Site    string
-	Celsius measure.Celsius
-}
-
-// Morning reckons the clocks of the whole fleet from its stored accounts, which
-// have no lines.
-func (f *Fleet) Morning(ctx context.Context) (Morning, error) {
-	units, err := f.store.Units(ctx)
-	if err != nil {
-		return Morning{}, err
-	}
-	accounts, _, err := f.store.Accounts(ctx, units)
-	if err != nil {
-		return Morning{}, err
-	}
-	zone, err := f.store.Zone(ctx)
-	if err != nil {
-		return Morning{}, err
-	}
-	d := conditions{now: f.now(), zeroed: map[string]time.Time{}}
-	for _, a := range accounts {
-		for tool, at := range a.Zeroed {
-			if at.After(d.zeroed[tool]) {
-				d.zeroed[tool] = at
-			}
-		}
-	}
-	m := Morning{Today: measure.DateOf(d.now, zone), Zone: zone, Rows: make([]EvaluatedUnit, 0, len(units))}
-	for _, u := range units {
-		m.Rows = append(m.Rows, d.evaluatedUnit(u, accounts[u.Code]))
-		if t := u.Cold.PlannedMinimum(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
-			m.Coldest = &Night{Site: u.Site, Celsius: t}
-		}
-	}
-	slices.SortStableFunc(m.Rows, func(x, y EvaluatedUnit) int {
-		return clock.ByUrgency(x.Status.Governing, y.Status.Governing)
-	})
-	return m, nil
-}
-
-// Units units as the Morning has them, in the order asked for; those that are not
-// in the register are left out.
+// Units evaluated from their stored accounts, which have no lines, in the order asked for; those
+// that are not in the register are left out.
 func (f *Fleet) Units(ctx context.Context, codes []string) ([]EvaluatedUnit, error) {
 	units, err := f.store.UnitsOf(ctx, codes)
 	if err != nil {
 		return nil, err
 	}
-	accounts, _, err := f.store.Accounts(ctx, units)
+	evaluated, err := f.evaluatedUnits(ctx, units)
 	if err != nil {
 		return nil, err
 	}
-	d, err := f.day(ctx, slices.Collect(maps.Values(accounts))...)
-	if err != nil {
-		return nil, err
-	}
-	at := make(map[string]store.Unit, len(units))
-	for _, u := range units {
-		at[u.Code] = u
+	at := make(map[string]EvaluatedUnit, len(evaluated))
+	for _, m := range evaluated {
+		at[m.Unit.Code] = m
 	}
 	var some []EvaluatedUnit
 	for _, code := range codes {
-		if u, ok := at[code]; ok {
-			some = append(some, d.evaluatedUnit(u, accounts[u.Code]))
+		if m, ok := at[code]; ok {
+			some = append(some, m)
 		}
 	}
 	return some, nil
@@ -261,7 +204,56 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries 
 	for i := range entries {
 		entries[i].RecordedBy = w.Name
 	}
-	return f.store.Append(ctx, u, entries, f.check(u, w))
+	var tools []string
+	receipts, err := f.store.Append(ctx, u, entries, f.check(u, w), func(written []ledger.Entry, seq int64) (ledger.Account, []store.Status, error) {
+		tools = zeroedTools(entries, written)
+		m, err := f.evaluated(ctx, u, written)
+		if err != nil {
+			return ledger.Account{}, nil, err
+		}
+		status := statusOf(m)
+		status.Seq = seq
+		return *m.Account, []store.Status{status}, nil
+	})
+	if err != nil || len(tools) == 0 {
+		return receipts, err
+	}
+	// The entry stands whatever becomes of this: a row that is not evaluated anew here is at the
+	// next refresh.
+	for _, tool := range tools {
+		if codes, err := f.store.CodesTestedWith(ctx, tool); err == nil {
+			_ = f.refreshCodes(ctx, codes)
+		}
+	}
+	return receipts, nil
+}
+
+// zeroedTools are the instruments whose last zero check may have changed with some entries, which
+// is in other units' clocks too.
+func zeroedTools(entries, written []ledger.Entry) (tools []string) {
+	add := func(b ledger.Body) {
+		tool := ""
+		switch b := b.(type) {
+		case ledger.ZeroCheck:
+			tool = b.Tool
+		case ledger.FreezeTest:
+			if b.Zero != nil {
+				tool = b.Tool
+			}
+		}
+		if tool != "" && !slices.Contains(tools, tool) {
+			tools = append(tools, tool)
+		}
+	}
+	for _, e := range entries {
+		add(e.Body)
+		if s, ok := e.Body.(ledger.Strike); ok {
+			if i := slices.IndexFunc(written, func(o ledger.Entry) bool { return o.ID == s.Entry }); i >= 0 {
+				add(written[i].Body)
+			}
+		}
+	}
+	return tools
 }
 
 // Effect of entries that are not written yet.
@@ -313,18 +305,19 @@ func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.
 	return f.statusChanges(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
 }
 
-// statusChanges tells which of some units would stand otherwise on a plan, the worst
+// statusChanges are the units, among those meant, that would change status on a plan, the worst
 // first.
 func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
-	m, err := f.Morning(ctx)
+	units, err := f.store.Units(ctx)
+	if err != nil {
+		return nil, err
+	}
+	evaluated, err := f.evaluatedUnits(ctx, slices.DeleteFunc(units, func(u store.Unit) bool { return !meant(u) }))
 	if err != nil {
 		return nil, err
 	}
 	var changed []StatusChange
-	for _, r := range m.Rows {
-		if !meant(r.Unit) {
-			continue
-		}
+	for _, r := range evaluated {
 		account := r.Account
 		if p.Replaced != r.Unit.Plan.Replaced {
 			entries, err := f.store.Entries(ctx, r.Unit)
@@ -387,7 +380,12 @@ func (f *Fleet) AssignServicePlanByKind(ctx context.Context, by store.Actor, pla
 			return 0, &refusal.Error{Fields: []*refusal.Field{{Pointer: "/site", Got: site, Accepted: "the name of a site in the register"}}}
 		}
 	}
-	return f.store.AssignServicePlanByKind(ctx, by, plan, kind, site)
+	moved, err := f.store.AssignServicePlanByKind(ctx, by, plan, kind, site)
+	if err != nil {
+		return moved, err
+	}
+	_, err = f.RefreshStatus(ctx)
+	return moved, err
 }
 
 func sameDay(a, b *measure.Date) bool { return (a == nil) == (b == nil) && (a == nil || a.Equal(*b)) }
@@ -412,10 +410,17 @@ func (f *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, m
 	if errors.Is(err, store.ErrTaken) {
 		return 0, &refusal.Error{Fields: []*refusal.Field{{Pointer: "/name", Got: p.Name + ", the name of another plan,", Accepted: "a name of its own"}}}
 	}
+	if err != nil {
+		return id, err
+	}
+	_, err = f.RefreshStatus(ctx)
 	return id, err
 }
 
 // AssignServicePlan moves a unit to another plan.
 func (f *Fleet) AssignServicePlan(ctx context.Context, by store.Actor, code string, plan int64) error {
-	return f.store.AssignServicePlan(ctx, by, code, plan)
+	if err := f.store.AssignServicePlan(ctx, by, code, plan); err != nil {
+		return err
+	}
+	return f.refreshCodes(ctx, []string{code})
 }

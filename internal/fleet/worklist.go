@@ -24,40 +24,35 @@ type WorkLine struct {
 
 // WorkList is every open line with what the books say of it.
 func (f *Fleet) WorkList(ctx context.Context) ([]WorkLine, error) {
-	m, err := f.Morning(ctx)
+	items, err := f.store.WorkList(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return f.planList(ctx, m.byCode())
-}
-
-// WorkListOf is the same for a morning that was reckoned already.
-func (f *Fleet) WorkListOf(ctx context.Context, m *Morning) ([]WorkLine, error) {
-	return f.planList(ctx, m.byCode())
-}
-
-func (f *Fleet) planList(ctx context.Context, at map[string]*EvaluatedUnit) ([]WorkLine, error) {
-	planned, err := f.store.WorkList(ctx)
-	if err != nil {
-		return nil, err
-	}
-	lines := make([]WorkLine, 0, len(planned))
-	for _, p := range planned {
-		r, ok := at[p.Unit.Code]
-		if !ok {
-			continue
+	var codes []string
+	for _, p := range items {
+		if !slices.Contains(codes, p.Unit.Code) {
+			codes = append(codes, p.Unit.Code)
 		}
-		lines = append(lines, WorkLine{WorkItem: p, Done: clock.CompletedAt(r.Account, p.Work, p.SentAt), Governing: r.Status.Governing})
 	}
-	return lines, nil
+	evaluated, err := f.Units(ctx, codes)
+	if err != nil {
+		return nil, err
+	}
+	return workLines(items, evaluated), nil
 }
 
-func (m *Morning) byCode() map[string]*EvaluatedUnit {
-	at := make(map[string]*EvaluatedUnit, len(m.Rows))
-	for i := range m.Rows {
-		at[m.Rows[i].Unit.Code] = &m.Rows[i]
+func workLines(items []store.WorkItem, evaluated []EvaluatedUnit) []WorkLine {
+	at := make(map[string]EvaluatedUnit, len(evaluated))
+	for _, m := range evaluated {
+		at[m.Unit.Code] = m
 	}
-	return at
+	lines := make([]WorkLine, 0, len(items))
+	for _, p := range items {
+		if m, ok := at[p.Unit.Code]; ok {
+			lines = append(lines, WorkLine{WorkItem: p, Done: clock.CompletedAt(m.Account, p.Work, p.SentAt), Governing: m.Status.Governing})
+		}
+	}
+	return lines
 }
 
 // AddedWork is what came of sending units to the work list.
@@ -73,18 +68,26 @@ const farthest = 5 * 365
 // between the days given, or in the days its clock leaves. A [refusal.Error] when a unit
 // is unknown or the days cannot be meant.
 func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
-	m, err := f.Morning(ctx)
+	today, err := f.Today(ctx)
 	if err != nil {
 		return AddedWork{}, err
 	}
-	if fields := checkDays(from, to, m.Today); len(fields) > 0 {
+	if fields := checkDays(from, to, today); len(fields) > 0 {
 		return AddedWork{}, &refusal.Error{Fields: fields}
 	}
-	at := m.byCode()
-	open, err := f.planList(ctx, at)
+	evaluated, err := f.Units(ctx, codes)
 	if err != nil {
 		return AddedWork{}, err
 	}
+	at := make(map[string]EvaluatedUnit, len(evaluated))
+	for _, m := range evaluated {
+		at[m.Unit.Code] = m
+	}
+	items, err := f.store.WorkListOf(ctx, codes)
+	if err != nil {
+		return AddedWork{}, err
+	}
+	open := workLines(items, evaluated)
 	var sent AddedWork
 	var lines []store.NewWork
 	seen := map[string]bool{}
@@ -103,7 +106,7 @@ func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 			continue
 		}
 		l := store.NewWork{Unit: r.Unit, Work: work}
-		l.From, l.To = r.Status.Governing.DefaultSpan(m.Today)
+		l.From, l.To = r.Status.Governing.DefaultSpan(today)
 		if from != nil {
 			l.From = *from
 		}
@@ -164,7 +167,7 @@ func (f *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return f.stor
 func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
 	var fields []*refusal.Field
 	if winters != nil && (*winters < climate.MinReturnPeriod || *winters > climate.MaxReturnPeriod) {
-		fields = append(fields, &refusal.Field{Pointer: "/winters", Got: fmt.Sprint(*winters),
+		fields = append(fields, &refusal.Field{Pointer: "/returnPeriod", Got: fmt.Sprint(*winters),
 			Accepted: fmt.Sprintf("%d to %d", climate.MinReturnPeriod, climate.MaxReturnPeriod)})
 	}
 	var at *time.Location
@@ -186,6 +189,9 @@ func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *
 		if err := f.store.SetSiteZone(ctx, by, id, at); err != nil {
 			return store.Site{}, err
 		}
+	}
+	if _, err := f.RefreshStatus(ctx); err != nil {
+		return store.Site{}, err
 	}
 	all, err := f.store.Sites(ctx)
 	i := slices.IndexFunc(all, func(s store.Site) bool { return s.ID == id })
@@ -216,5 +222,9 @@ func (f *Fleet) SetZone(ctx context.Context, by store.Actor, name string) error 
 	if bad != nil {
 		return &refusal.Error{Fields: []*refusal.Field{bad}}
 	}
-	return f.store.SetZone(ctx, by, zone)
+	if err := f.store.SetZone(ctx, by, zone); err != nil {
+		return err
+	}
+	_, err := f.RefreshStatus(ctx)
+	return err
 }

@@ -25,10 +25,12 @@ type Receipt struct {
 
 // Append writes entries into the books of the unit, all of them or none. check
 // sees the unit's entries as they stand before each, while nobody else can write
-// to this account, and refuses an entry by returning an error. An entry already
+// to this account, and refuses an entry by returning an error. stored gives the account and the
+// status that are kept with the entries. An entry already
 // in the books is not written again and gets the receipt it got then;
 // [ErrOtherEntry] if it differs.
-func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(e ledger.Entry, written []ledger.Entry) error) ([]Receipt, error) {
+func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(e ledger.Entry, written []ledger.Entry) error,
+	stored func(written []ledger.Entry, seq int64) (ledger.Account, []Status, error)) ([]Receipt, error) {
 	var receipts []Receipt
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		receipts = nil
@@ -71,7 +73,14 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 		if !fetched {
 			return nil // all of it was there already
 		}
-		return saveAccount(ctx, tx, u, prev.Seq, ledger.TryFold(u.Ledger, written))
+		account, statuses, err := stored(written, prev.Seq)
+		if err != nil {
+			return err
+		}
+		if err := saveAccount(ctx, tx, u, prev.Seq, account); err != nil {
+			return err
+		}
+		return saveStatuses(ctx, tx, statuses)
 	})
 	return receipts, err
 }

@@ -28,11 +28,22 @@ type WorkItem struct {
 var ErrNoWorkItem = errors.New("no such line on the work list")
 
 // WorkList is every open line, the earliest first.
-func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) {
+func (s *Store) WorkList(ctx context.Context) ([]WorkItem, error) { return s.workList(ctx, ``) }
+
+// WorkListOf some units: their open lines, the earliest first.
+func (s *Store) WorkListOf(ctx context.Context, codes []string) ([]WorkItem, error) {
+	args := make([]any, len(codes))
+	for i, code := range codes {
+		args[i] = code
+	}
+	return s.workList(ctx, ` AND u.code IN (NULL`+strings.Repeat(`, ?`, len(codes))+`)`, args...)
+}
+
+func (s *Store) workList(ctx context.Context, where string, args ...any) ([]WorkItem, error) {
 	rows, err := s.db.QueryContext(ctx, `
 		SELECT p.id, u.code, u.name, u.kind, s.name, p.work, p.from_day, p.to_day, p.sent_by, p.sent_at
 		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN site s ON s.id = u.site_id
-		WHERE p.is_open = 1 ORDER BY p.from_day, p.to_day, u.code, p.id`)
+		WHERE p.is_open = 1`+where+` ORDER BY p.from_day, p.to_day, u.code, p.id`, args...)
 	return collect(rows, err, func(rows *sql.Rows) (p WorkItem, err error) {
 		return p, rows.Scan(&p.ID, &p.Unit.Code, &p.Unit.Name, &p.Unit.Kind, &p.Unit.Site, &p.Work, &p.From, &p.To, &p.SentBy, &p.SentAt)
 	})

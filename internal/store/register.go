@@ -36,6 +36,9 @@ type Unit struct {
 	// Drive: combustion, hybrid or electric; empty when it is not known.
 	Drive string
 
+	// Seq of the last entry of its account when it was read.
+	Seq int64
+
 	id, siteID int64
 }
 
@@ -51,7 +54,7 @@ var ErrNoProduct = errors.New("no such product")
 const unitQuery = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
 	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners,
-	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures
+	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures, u.head_seq
 	FROM unit u`
 
 // register is what the units of a fleet share.
@@ -97,7 +100,7 @@ func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
 	var figures []byte
 	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
-		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures)
+		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.Seq)
 	if err != nil {
 		return u, err
 	}
@@ -131,7 +134,7 @@ func (s *Store) Unit(ctx context.Context, code string) (Unit, error) {
 }
 
 // Units of the whole register, by code.
-func (s *Store) Units(ctx context.Context) ([]Unit, error) { return s.units(ctx, ``) }
+func (s *Store) Units(ctx context.Context) ([]Unit, error) { return s.units(ctx, ``, 0) }
 
 // UnitsOf these codes, those that are in the register, by code.
 func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
@@ -142,11 +145,17 @@ func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
 	for i, code := range codes {
 		args[i] = code
 	}
-	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, args...)
+	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, 0, args...)
 }
 
-func (s *Store) units(ctx context.Context, where string, args ...any) ([]Unit, error) {
-	rows, err := s.db.QueryContext(ctx, unitQuery+where+` ORDER BY u.code`, args...)
+// units that a condition finds, by code, at most limit; 0 for all.
+func (s *Store) units(ctx context.Context, where string, limit int, args ...any) ([]Unit, error) {
+	query := unitQuery + where + ` ORDER BY u.code`
+	if limit > 0 {
+		query += ` LIMIT ?`
+		args = append(args, limit)
+	}
+	rows, err := s.db.QueryContext(ctx, query, args...)
 	units, err := collect(rows, err, func(rows *sql.Rows) (Unit, error) { return scanUnit(rows) })
 	if err != nil {
 		return nil, err

@@ -40,6 +40,7 @@ var Rights = map[string]string{
 	"unit":          "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
+	"unit_status":   "SELECT, INSERT, UPDATE",
 
 	"person":         "SELECT, INSERT, UPDATE",
 	"person_reading": "SELECT, INSERT, UPDATE",

@@ -93,12 +93,19 @@ func unit(t *testing.T, code string) store.Unit {
 	return u
 }
 
+// keptOf is what is kept with the entries of a unit, without a status.
+func keptOf(u store.Unit) func([]ledger.Entry, int64) (ledger.Account, []store.Status, error) {
+	return func(written []ledger.Entry, _ int64) (ledger.Account, []store.Status, error) {
+		return ledger.TryFold(u.Ledger, written), nil, nil
+	}
+}
+
 func anything(ledger.Entry, []ledger.Entry) error { return nil }
 
 // write one entry and give its receipt.
 func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, []ledger.Entry) error) (store.Receipt, error) {
 	t.Helper()
-	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check)
+	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check, keptOf(u))
 	if err != nil {
 		return store.Receipt{}, err
 	}

@@ -16,6 +16,7 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
 )
 
@@ -57,9 +58,18 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	any := func(ledger.Entry, []ledger.Entry) error { return nil }
 	tiny := ledger.Entry{ID: "019ac000-0000-7000-8000-000000000001", Unit: "CA-20", At: noon.Add(-time.Hour), RecordedBy: "E. Marrow",
 		Body: ledger.Renewal{Volume: measure.Reading{Value: 5e-324, Unit: measure.L}, Product: *productOf(t, app, "NORD-OAT-50"), Emptied: true}}
-	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any); err != nil {
+	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any, func(written []ledger.Entry, _ int64) (ledger.Account, []store.Status, error) {
+		return ledger.TryFold(u.Ledger, written), nil, nil
+	}); err != nil {
 		t.Fatal(err)
 	}
+	again := func() {
+		t.Helper()
+		if _, err := fleet.New(app, now).Rebuild(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	again()
 	same := func(when string, but ...string) {
 		t.Helper()
 		now := get[api.Morning](t, "/api/v1/morning")
@@ -97,6 +107,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	if _, err := owner.DB().ExecContext(t.Context(), `DELETE a FROM account a JOIN unit u ON u.id = a.unit_id WHERE u.code = 'CA-20'`); err != nil {
 		t.Fatal(err)
 	}
+	again()
 	same("a torn line", "CA-20")
 	a := get[api.Account](t, "/api/v1/units/CA-20")
 	c := a.Status.Clocks[0]

@@ -10,13 +10,13 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
 
 	"diligentledger/api"
 	"diligentledger/core/access"
-	"diligentledger/core/climate"
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -57,42 +57,34 @@ func (h handlers) GetReady(ctx context.Context, _ api.GetReadyRequestObject) (ap
 	return api.GetReady200JSONResponse{StateJSONResponse: api.StateJSONResponse{Status: "ready"}}, nil
 }
 
-// GetMorning lists the fleet, soonest due first.
-func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject) (api.GetMorningResponseObject, error) {
-	m, err := h.fleet.Morning(ctx)
+// GetMorning is the fleet by verdict, soonest due first.
+func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject) (api.GetMorningResponseObject, error) {
+	limit := 100
+	if r.Params.Limit != nil {
+		limit = *r.Params.Limit
+	}
+	m, err := h.fleet.Morning(ctx, limit)
 	if err != nil {
 		return nil, err
 	}
 	reading := reader(ctx)
-	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Rows: make([]api.MorningRow, 0, len(m.Rows)),
-		PendingChecks: []api.MorningRow{}, Discrepancies: []api.DiscrepancyRow{}, Nights: []api.MorningRow{}, Ahead: []api.NightAhead{}}
-	sites, err := h.fleet.Sites(ctx)
-	if err != nil {
-		return nil, err
+	row := func(s store.Status, c clock.Clock) api.MorningRow {
+		return api.MorningRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today)}
 	}
-	for _, s := range sites {
-		answer.Ahead = append(answer.Ahead, coldestAhead(s.Name, s.Cold, m.Today))
+	zones := map[string]*time.Location{}
+	for _, s := range m.Sites {
+		zones[s.Name] = s.Zone
 	}
-	if n := m.Coldest; n != nil {
-		answer.Tonight = &api.Night{Site: n.Site, Celsius: float64(n.Celsius)}
+	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Counts: map[string]int{},
+		Rows:          each(m.Rows, func(s store.Status) api.MorningRow { return row(s, s.Governing) }),
+		PendingChecks: byClock(m.Pending, clock.FollowUp, row), Nights: byClock(m.Nights, clock.Freeze, row),
+		Discrepancies: each(m.Discrepant, func(s store.Status) api.DiscrepancyRow { return discrepancies(reading, s, zones[s.Site]) }),
+		Ahead:         each(m.Sites, func(s store.Site) api.NightAhead { return coldestAhead(s.Name, s.Cold, m.Today) })}
+	for v, n := range m.Counts {
+		answer.Counts[string(v)] = n
 	}
-	for i := range m.Rows {
-		r := &m.Rows[i]
-		row := func(c clock.Clock) api.MorningRow {
-			return api.MorningRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, r.Unit.Site, m.Today)}
-		}
-		answer.Rows = append(answer.Rows, row(r.Status.Governing))
-		for _, c := range r.Status.Clocks {
-			switch {
-			case c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank():
-				answer.PendingChecks = append(answer.PendingChecks, row(c))
-			case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights:
-				answer.Nights = append(answer.Nights, row(c))
-			}
-		}
-		if r.Account.Discrepancy != nil {
-			answer.Discrepancies = append(answer.Discrepancies, discrepancies(reading, r))
-		}
+	if m.Coldest != nil {
+		answer.Tonight = &api.Night{Site: m.Coldest.Site, Celsius: float64(m.Coldest.Celsius)}
 	}
 	slices.SortStableFunc(answer.Nights, func(a, b api.MorningRow) int {
 		return cmp.Or(strings.Compare(a.Unit.Site, b.Unit.Site), a.Clock.Due.Compare(b.Clock.Due.Time))
@@ -100,16 +92,26 @@ func (h handlers) GetMorning(ctx context.Context, _ api.GetMorningRequestObject)
 	return answer, nil
 }
 
-// discrepancies is a unit whose last trusted test does not agree with its book.
-func discrepancies(reading words.Reader, m *fleet.EvaluatedUnit) api.DiscrepancyRow {
-	a := m.Account
-	row := api.DiscrepancyRow{Unit: unitName(m.Unit.UnitName), At: a.Discrepancy.At.In(m.Unit.Zone), Measured: float64(a.Discrepancy.Measured)}
-	if d := a.Diagnosis(); d != nil {
-		row.Book = number(d.Book)
-		if x := d.Likeliest; x != nil {
-			likeliest := explanation(reading, *x, m.Unit.Zone)
-			row.Likeliest = &likeliest
+// byClock is a row for each unit that has such a clock with a day.
+func byClock(all []store.Status, kind clock.Kind, row func(store.Status, clock.Clock) api.MorningRow) []api.MorningRow {
+	rows := []api.MorningRow{}
+	for _, s := range all {
+		for _, c := range s.Clocks {
+			if c.Kind == kind && c.Due != nil {
+				rows = append(rows, row(s, c))
+			}
 		}
+	}
+	return rows
+}
+
+// discrepancies is a unit whose last trusted test does not agree with its book.
+func discrepancies(reading words.Reader, s store.Status, zone *time.Location) api.DiscrepancyRow {
+	d := s.Discrepancy
+	row := api.DiscrepancyRow{Unit: unitName(s.UnitName), At: d.At.In(zone), Measured: float64(d.Measured), Book: number(d.Book)}
+	if d.Likeliest != nil {
+		likeliest := explanation(reading, *d.Likeliest, zone)
+		row.Likeliest = &likeliest
 	}
 	return row
 }
@@ -117,54 +119,88 @@ func discrepancies(reading words.Reader, m *fleet.EvaluatedUnit) api.Discrepancy
 // horizonYears ahead the cold seasons are told.
 const horizonYears = 3
 
-// GetClocks tells all the clocks of the units asked for.
+// GetClocks gives all the clocks of the units asked for.
 func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
-	some, err := h.fleet.Units(ctx, r.Body.Units)
-	return api.GetClocks200JSONResponse(each(some, func(m fleet.EvaluatedUnit) api.UnitClocks {
-		return api.UnitClocks{Unit: m.Unit.Code, Clocks: unitStatus(reader(ctx), m.Status, m.Unit.Site, m.Today).Clocks}
-	})), err
+	some, err := h.fleet.Statuses(ctx, store.StatusFilter{Codes: r.Body.Units, Clocks: true})
+	if err != nil {
+		return nil, err
+	}
+	today, _, err := h.today(ctx)
+	if err != nil {
+		return nil, err
+	}
+	at := map[string]store.Status{}
+	for _, s := range some {
+		at[s.Code] = s
+	}
+	answer := api.GetClocks200JSONResponse{}
+	for _, code := range r.Body.Units {
+		if s, ok := at[code]; ok {
+			answer = append(answer, api.UnitClocks{Unit: code, Clocks: each(s.Clocks, func(c clock.Clock) api.Clock { return clockOf(reader(ctx), c, s.Site, today) })})
+		}
+	}
+	return answer, nil
 }
 
 // GetHorizon lists the fleet with the clock that governs each unit.
 func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
-	m, err := h.fleet.Morning(ctx)
+	rows, err := h.fleet.Statuses(ctx, store.StatusFilter{})
 	if err != nil {
 		return nil, err
 	}
-	answer := api.GetHorizon200JSONResponse{Today: date(m.Today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(m.Rows))}
-	plans, err := h.fleet.WorkListOf(ctx, &m)
+	today, _, err := h.today(ctx)
+	if err != nil {
+		return nil, err
+	}
+	work, err := h.fleet.WorkList(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sites, err := h.fleet.Sites(ctx)
 	if err != nil {
 		return nil, err
 	}
 	onList := map[string][]api.WorkItem{}
-	for _, l := range plans {
+	for _, l := range work {
 		if l.Done == nil {
 			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.WorkItem))
 		}
 	}
+	answer := api.GetHorizon200JSONResponse{Today: date(today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(rows))}
 	seen := map[string]bool{}
-	for _, r := range m.Rows {
-		row := api.HorizonRow{Unit: unitName(r.Unit.UnitName), Verdict: api.Verdict(r.Status.Verdict), ProtectsTo: number(r.Account.ProtectsTo())}
-		c := clockOf(words.Metric, r.Status.Governing, r.Unit.Site, m.Today)
-		row.Governing = api.GoverningClock{Kind: c.Kind, Due: c.Due, Days: c.Days, Window: c.Window, Remaining: c.Remaining}
-		if p := r.Account.Product; p != nil {
-			row.Product = &p.Name
+	for _, r := range rows {
+		row := api.HorizonRow{Unit: unitName(r.UnitName), Verdict: api.Verdict(r.Verdict), ProtectsTo: number(r.ProtectsTo), Governing: governing(r.Governing, today)}
+		if r.Product != "" {
+			row.Product = &r.Product
 		}
-		if p, ok := onList[r.Unit.Code]; ok {
+		if p, ok := onList[r.Code]; ok {
 			row.Work = &p
 		}
 		answer.Rows = append(answer.Rows, row)
-		if !seen[r.Unit.Site] {
-			seen[r.Unit.Site] = true
-			answer.Sites = append(answer.Sites, site(r.Unit, m.Today))
+		seen[r.Site] = true
+	}
+	for _, s := range sites {
+		if seen[s.Name] {
+			answer.Sites = append(answer.Sites, site(s, today))
 		}
 	}
-	slices.SortFunc(answer.Sites, func(a, b api.HorizonSite) int { return strings.Compare(a.Name, b.Name) })
 	return answer, nil
 }
 
-func site(u store.Unit, today measure.Date) api.HorizonSite {
-	return api.HorizonSite{Name: u.Site, Coldest: float64(u.Cold.Coldest()), Seasons: seasons(u.Cold, today)}
+func site(s store.Site, today measure.Date) api.HorizonSite {
+	return api.HorizonSite{Name: s.Name, Coldest: float64(s.Cold.Coldest()), Seasons: seasons(s.Cold, today)}
+}
+
+func governing(c clock.Clock, today measure.Date) api.GoverningClock {
+	out := api.GoverningClock{Kind: api.ClockKind(c.Kind), Remaining: c.Remaining}
+	if c.Due != nil {
+		d, days := date(*c.Due), c.Due.Sub(today)
+		out.Due, out.Days = &d, &days
+	}
+	if w := c.Window; w != nil {
+		out.Window = &api.Window{P10: date(w.P10), P50: date(w.P50), P90: date(w.P90)}
+	}
+	return out
 }
 
 // ListUnits finds units for the jump field.

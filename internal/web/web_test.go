@@ -109,6 +109,9 @@ func handler(st *store.Store, rate float64) http.Handler {
 		if err := p.OpenDevices(context.Background()); err != nil {
 			panic(err)
 		}
+		if _, err := fleet.New(st, now).RefreshStatus(context.Background()); err != nil {
+			panic(err)
+		}
 	}
 	h, err := web.New(web.Config{Fleet: fleet.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate})
 	if err != nil {

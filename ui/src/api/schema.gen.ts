@@ -45,7 +45,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every unit with its verdict, soonest due first. */
+        /** The fleet by verdict, and what is to be seen to today. */
         get: operations["getMorning"];
         put?: never;
         post?: never;
@@ -1349,7 +1349,11 @@ export interface components {
             /** Format: date */
             today: string;
             tonight?: components["schemas"]["Night"];
-            /** @description Every unit with its governing clock, soonest due first. */
+            /** @description Units of the whole fleet by verdict. */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description The first units of each verdict with their governing clock, soonest due first. */
             rows: components["schemas"]["MorningRow"][];
             /** @description Checks due today, whatever governs the unit. */
             pendingChecks: components["schemas"]["MorningRow"][];
@@ -2079,7 +2083,10 @@ export interface operations {
     };
     getMorning: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Rows of each verdict and list. */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -1,0 +1,370 @@
+package fleet
+
+import (
+	"context"
+	"crypto/sha256"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"diligentledger/core/climate"
+	"diligentledger/core/clock"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/core/serviceplan"
+	"diligentledger/internal/store"
+)
+
+// Lists read one status row a unit. A row is written with each entry, and in batches when the
+// day, a site's cold, a service plan or the rules have changed ([Fleet.RefreshStatus]); never on
+// a reader's request. What is not evaluated by today's basis is read as unknown.
+
+// batch of units that are evaluated and written at once.
+const batch = 500
+
+// hash of what a status was evaluated by.
+func hash(parts ...any) (b store.Basis) {
+	sum := sha256.Sum256(fmt.Append(nil, parts...))
+	copy(b[:], sum[:])
+	return b
+}
+
+// basisOf the status of units at a site on a service plan.
+func basisOf(today measure.Date, p serviceplan.Plan) store.Basis {
+	return hash(today.String(), " ", ledger.Rules, " ", clock.Rules, " ", fmt.Sprintf("%+v", p))
+}
+
+// coldOf a site: its curve and its forecast.
+func coldOf(k *climate.Climate, today measure.Date) store.Basis {
+	var b strings.Builder
+	fmt.Fprint(&b, k.ReturnPeriod, k.Years, k.Shift, k.ReturnLevel, k.Curve())
+	for n := range climate.AheadNights + 2 {
+		if t, ok := k.Forecast(today.AddDays(n - 1)); ok {
+			fmt.Fprint(&b, " ", n, ":", t)
+		}
+	}
+	return hash(b.String())
+}
+
+// statusOf an evaluated unit, as its row has it.
+func statusOf(m EvaluatedUnit) store.Status {
+	s := m.Unit.Status()
+	s.Basis, s.Cold = basisOf(m.Today, m.Unit.Plan), coldOf(m.Unit.Cold, m.Today)
+	s.Verdict, s.Governing, s.Clocks = m.Status.Verdict, m.Status.Governing, m.Status.Clocks
+	s.Work, _ = clock.WorkFor(m.Status.Governing)
+	for _, c := range m.Status.Clocks {
+		switch {
+		case c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank():
+			s.Pending = true
+		case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights:
+			s.Night = c.Due
+		}
+	}
+	a := m.Account
+	s.ProtectsTo = a.ProtectsTo()
+	if a.Product != nil {
+		s.Product = a.Product.Name
+	}
+	if a.LastTest != nil {
+		s.Tool = a.LastTest.Tool
+	}
+	if t := a.Discrepancy; t != nil {
+		s.Discrepancy = &store.StatusDiscrepancy{At: t.At, Measured: t.Measured}
+		if d := a.Diagnosis(); d != nil {
+			s.Discrepancy.Book = d.Book
+			if d.Likeliest != nil {
+				x := *d.Likeliest
+				x.Balance = nil
+				s.Discrepancy.Likeliest = &x
+			}
+		}
+	}
+	return s
+}
+
+// current are the bases that hold now, by site and service plan.
+type current struct {
+	basis map[[2]int64]store.Basis
+	cold  map[int64]store.Basis
+}
+
+// current bases, of the sites and plans that statuses name.
+func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup) (current, error) {
+	c := current{map[[2]int64]store.Basis{}, map[int64]store.Basis{}}
+	sites, err := f.store.Sites(ctx)
+	if err != nil {
+		return c, err
+	}
+	plans, err := f.store.ServicePlans(ctx)
+	if err != nil {
+		return c, err
+	}
+	today := map[int64]measure.Date{}
+	for _, s := range sites {
+		today[s.ID] = measure.DateOf(f.now(), s.Zone)
+		c.cold[s.ID] = coldOf(s.Cold, today[s.ID])
+	}
+	byID := map[int64]serviceplan.Plan{}
+	for _, p := range plans {
+		byID[p.ID] = p.Plan
+	}
+	for _, g := range groups {
+		c.basis[[2]int64{g.SiteID, g.PlanID}] = basisOf(today[g.SiteID], byID[g.PlanID])
+	}
+	return c, nil
+}
+
+func (c current) fresh(g store.StatusGroup) bool {
+	return c.basis[[2]int64{g.SiteID, g.PlanID}] == g.Basis
+}
+
+// RefreshStatus evaluates all units whose status does not rest on what holds now, and tells how
+// many that were.
+func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
+	for {
+		units, err := f.store.UnitsWithoutStatus(ctx, batch)
+		if err != nil || len(units) == 0 {
+			if err != nil {
+				return refreshed, err
+			}
+			break
+		}
+		if err := f.refresh(ctx, units); err != nil {
+			return refreshed, err
+		}
+		refreshed += len(units)
+	}
+	groups, err := f.store.StatusGroups(ctx)
+	if err != nil {
+		return refreshed, err
+	}
+	now, err := f.current(ctx, groups)
+	if err != nil {
+		return refreshed, err
+	}
+	for _, g := range groups {
+		if now.fresh(g) && now.cold[g.SiteID] == g.Cold {
+			continue
+		}
+		before := ""
+		for {
+			units, err := f.store.UnitsOfStatus(ctx, g, batch)
+			if err != nil {
+				return refreshed, err
+			}
+			// A row that an entry wrote meanwhile has left the group, or is evaluated the next time.
+			if len(units) == 0 || units[0].Code == before {
+				break
+			}
+			before = units[0].Code
+			if err := f.refresh(ctx, units); err != nil {
+				return refreshed, err
+			}
+			refreshed += len(units)
+		}
+	}
+	return refreshed, nil
+}
+
+// RefreshEvery is how often it is asked whether the day, a site's cold, a plan or the rules have
+// changed (judgement: a list is seconds behind midnight at the most).
+const RefreshEvery = 10 * time.Second
+
+// KeepStatus refreshes until ctx ends; failed is told of each try that failed.
+func (f *Fleet) KeepStatus(ctx context.Context, failed func(error)) {
+	tick := time.NewTicker(RefreshEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if _, err := f.RefreshStatus(ctx); err != nil && ctx.Err() == nil {
+				failed(err)
+			}
+		}
+	}
+}
+
+// Rebuild folds every account from its entries, evaluates it and writes both anew; how many
+// there are.
+func (f *Fleet) Rebuild(ctx context.Context) (int, error) {
+	n, err := f.store.Rebuild(ctx)
+	if err != nil {
+		return n, err
+	}
+	units, err := f.store.Units(ctx)
+	if err != nil {
+		return n, err
+	}
+	for some := range slices.Chunk(units, batch) {
+		if err := f.refresh(ctx, some); err != nil {
+			return n, err
+		}
+	}
+	return n, nil
+}
+
+// refresh the status of some units.
+func (f *Fleet) refresh(ctx context.Context, units []store.Unit) error {
+	evaluated, err := f.evaluatedUnits(ctx, units)
+	if err != nil {
+		return err
+	}
+	rows := make([]store.Status, len(evaluated))
+	for i, m := range evaluated {
+		rows[i] = statusOf(m)
+	}
+	return f.store.SaveStatuses(ctx, rows)
+}
+
+// refreshCodes of units whose status depends on an entry in other books: their instrument was
+// zeroed.
+func (f *Fleet) refreshCodes(ctx context.Context, codes []string) error {
+	for some := range slices.Chunk(codes, batch) {
+		units, err := f.store.UnitsOf(ctx, some)
+		if err != nil {
+			return err
+		}
+		if err := f.refresh(ctx, units); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// evaluatedUnits from their stored accounts.
+func (f *Fleet) evaluatedUnits(ctx context.Context, units []store.Unit) ([]EvaluatedUnit, error) {
+	accounts, _, err := f.store.Accounts(ctx, units)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]*ledger.Account, 0, len(accounts))
+	for _, a := range accounts {
+		all = append(all, a)
+	}
+	d, err := f.day(ctx, all...)
+	if err != nil {
+		return nil, err
+	}
+	evaluated := make([]EvaluatedUnit, len(units))
+	for i, u := range units {
+		evaluated[i] = d.evaluatedUnit(u, accounts[u.Code])
+	}
+	return evaluated, nil
+}
+
+// filter that reads as unknown what is not evaluated by today's basis.
+func (f *Fleet) filter(ctx context.Context) (store.StatusFilter, error) {
+	groups, err := f.store.StatusGroups(ctx)
+	if err != nil {
+		return store.StatusFilter{}, err
+	}
+	now, err := f.current(ctx, groups)
+	if err != nil {
+		return store.StatusFilter{}, err
+	}
+	filter := store.StatusFilter{AllFresh: true}
+	for _, g := range groups {
+		if !now.fresh(g) {
+			filter.AllFresh = false
+		} else if !slices.Contains(filter.Fresh, g.Basis) {
+			filter.Fresh = append(filter.Fresh, g.Basis)
+		}
+	}
+	return filter, nil
+}
+
+// Statuses of the units that a filter takes, the most urgent first.
+func (f *Fleet) Statuses(ctx context.Context, wanted store.StatusFilter) ([]store.Status, error) {
+	fresh, err := f.filter(ctx)
+	if err != nil {
+		return nil, err
+	}
+	wanted.Fresh, wanted.AllFresh = fresh.Fresh, fresh.AllFresh
+	return f.statuses(ctx, wanted)
+}
+
+func (f *Fleet) statuses(ctx context.Context, wanted store.StatusFilter) ([]store.Status, error) {
+	rows, err := f.store.Statuses(ctx, wanted)
+	for i := range rows {
+		if r := &rows[i]; !wanted.AllFresh && !slices.Contains(wanted.Fresh, r.Basis) {
+			c := clock.NotEvaluatedYet()
+			r.Governing, r.Clocks, r.Work, r.ProtectsTo = c, []clock.Clock{c}, "", nil
+		}
+	}
+	return rows, err
+}
+
+// Morning is the fleet by verdict, and what is to be seen to today.
+type Morning struct {
+	Today measure.Date
+	// Counts of units by verdict, of the whole fleet.
+	Counts map[clock.Verdict]int
+	// Rows of each verdict, the soonest due first, no more than the limit asked for.
+	Rows []store.Status
+	// Pending follow-ups, units that the next nights would catch, and units whose book and test
+	// disagree, each with all clocks.
+	Pending, Nights, Discrepant []store.Status
+	// Sites by name.
+	Sites []store.Site
+	// Coldest of the sites tonight; nil without sites.
+	Coldest *Night
+}
+
+// Night is a site and the cold planned for there.
+type Night struct {
+	Site    string
+	Celsius measure.Celsius
+}
+
+// Morning reads at most limit units of each verdict; 0 for all.
+func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
+	fresh, err := f.filter(ctx)
+	if err != nil {
+		return m, err
+	}
+	if m.Today, err = f.Today(ctx); err != nil {
+		return m, err
+	}
+	if m.Counts, err = f.store.StatusCounts(ctx, fresh); err != nil {
+		return m, err
+	}
+	for _, v := range clock.Verdicts {
+		if m.Counts[v] == 0 {
+			continue
+		}
+		wanted := fresh
+		wanted.Verdict, wanted.Limit = v, limit
+		rows, err := f.statuses(ctx, wanted)
+		if err != nil {
+			return m, err
+		}
+		m.Rows = append(m.Rows, rows...)
+	}
+	for _, one := range []struct {
+		rows *[]store.Status
+		set  func(*store.StatusFilter)
+	}{
+		{&m.Pending, func(w *store.StatusFilter) { w.Pending = true }},
+		{&m.Nights, func(w *store.StatusFilter) { w.Nights = true }},
+		{&m.Discrepant, func(w *store.StatusFilter) { w.Discrepant = true }},
+	} {
+		wanted := fresh
+		wanted.Clocks, wanted.Limit = true, limit
+		one.set(&wanted)
+		if *one.rows, err = f.statuses(ctx, wanted); err != nil {
+			return m, err
+		}
+	}
+	if m.Sites, err = f.store.Sites(ctx); err != nil {
+		return m, err
+	}
+	for _, s := range m.Sites {
+		if t := s.Cold.PlannedMinimum(m.Today); m.Coldest == nil || t < m.Coldest.Celsius {
+			m.Coldest = &Night{Site: s.Name, Celsius: t}
+		}
+	}
+	return m, nil
+}
