@@ -64,7 +64,7 @@ func TestPickAndSend(t *testing.T) {
 	js[chromedp.Void](b, `document.querySelector('`+form+` button').click()`)
 	b.until(`!document.querySelector('` + form + `')`)
 	for _, code := range []string{"MC-03", "MC-08"} {
-		js[chromedp.Void](b, `document.querySelector('[aria-label="take off `+code+`"]').click()`)
+		js[chromedp.Void](b, `document.querySelector('[aria-label="remove `+code+`"]').click()`)
 		b.until(`!document.querySelector('[data-planned="` + code + `"]')`)
 	}
 	b.until(`document.querySelector('[aria-label="Past their days"]').innerText.includes('CA-47')`)

@@ -175,7 +175,10 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
     (w.kind !== "release" || p.account.mayRelease);
   return (
     <Box className="no-print" role="group" aria-label="Record an entry">
-      <Flex gap="4px" wrap="wrap" mt="2px">
+      <Flex gap="4px" wrap="wrap" mt="2px" align="center">
+        <Text color="faint" hideBelow="md" aria-hidden="true">
+          record
+        </Text>
         {ways.filter(usable).map((w) => (
           <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
             {w.words}

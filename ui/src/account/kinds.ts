@@ -515,7 +515,7 @@ export const ways: readonly Way[] = [
   { kind: "level_check", key: "v", words: "level" },
   { kind: "meter", key: "o", words: "meter" },
   { kind: "renewal", key: "r", words: "renewal" },
-  { kind: "renewal", key: "e", words: "renewal, emptied completely", preset: { emptied: "yes" } },
+  { kind: "renewal", key: "e", words: "renewal, emptied", preset: { emptied: "yes" } },
 ];
 
 /** All others, behind "n": the second key. */

@@ -113,7 +113,8 @@ export const api = {
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),
   audit: (before: number, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
-  morning: (signal?: AbortSignal) => answer(client.GET("/api/v1/morning", { signal })),
+  morning: (limit: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/morning", { params: { query: { limit } }, signal })),
   horizon: (signal?: AbortSignal) => answer(client.GET("/api/v1/horizon", { signal })),
   clocks: (units: string[], signal?: AbortSignal) =>
     answer(client.POST("/api/v1/horizon/clocks", { body: { units }, signal })),

@@ -25,22 +25,31 @@ const sections: readonly Section[] = [
   { title: "Sound", verdicts: ["sound"], empty: "" },
 ];
 
-const owedToday: Section = { title: "Checks due today", verdicts: [], empty: "" };
+const checksDue: Section = { title: "Checks due today", verdicts: [], empty: "" };
 
-/** The rows of a section; what is owed or does not balance has a section of its own. */
-function own(data: Schemas["Morning"], s: Section): Row[] {
+/** The rows of a section and how many there are; a check that is due or a discrepancy has a section of its own. */
+function own(data: Schemas["Morning"], s: Section): { rows: Row[]; count: number } {
   const elsewhere = (r: Row) =>
     (r.clock.kind === "follow_up" && data.pendingChecks.some((o) => o.unit.code === r.unit.code)) ||
     (r.clock.reason.code === "discrepancy" && data.discrepancies.some((o) => o.unit.code === r.unit.code));
-  return data.rows.filter((r) => s.verdicts.includes(r.verdict) && !elsewhere(r));
+  const all = data.rows.filter((r) => s.verdicts.includes(r.verdict));
+  const rows = all.filter((r) => !elsewhere(r));
+  const count = s.verdicts.reduce((sum, v) => sum + (data.counts[v] ?? 0), 0);
+  return { rows, count: count - (all.length - rows.length) };
 }
 
-/** How many lines a section shows before it asks. */
+/** Lines of each verdict that are asked for at first, and more at each further time. */
 const pageful = 100;
 
 /** What must not move, what is due and why, one line each. */
 export function MorningPage() {
-  const morning = useQuery({ queryKey: ["morning"], queryFn: ({ signal }) => api.morning(signal) });
+  const [limit, setLimit] = useState(pageful);
+  const more = () => setLimit(limit + 10 * pageful);
+  const morning = useQuery({
+    queryKey: ["morning", limit],
+    queryFn: ({ signal }) => api.morning(Math.min(limit, 10_000), signal),
+    placeholderData: (before) => before,
+  });
   const data = morning.data;
   const head = data && (
     <>
@@ -58,13 +67,19 @@ export function MorningPage() {
       {data && data.rows.length > 0 && (
         <Box maxW="1180px">
           {sections.slice(0, 2).map((s) => (
-            <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
+            <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
-          <Lines section={owedToday} rows={data.pendingChecks} today={data.today} />
+          <Lines
+            section={checksDue}
+            rows={data.pendingChecks}
+            count={data.pendingChecks.length}
+            today={data.today}
+            onMore={more}
+          />
           <Nights data={data} />
           <Discrepancies rows={data.discrepancies} />
           {sections.slice(2).map((s) => (
-            <Lines key={s.title} section={s} rows={own(data, s)} today={data.today} />
+            <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
         </Box>
       )}
@@ -72,25 +87,25 @@ export function MorningPage() {
   );
 }
 
-function Lines({ section, rows, today }: { section: Section; rows: readonly Row[]; today: string }) {
-  const [shown, setShown] = useState(pageful);
+function Lines(p: { section: Section; rows: readonly Row[]; count: number; today: string; onMore: () => void }) {
+  const { section, rows, count, today } = p;
   if (rows.length === 0 && !section.empty) return null;
   return (
     <Box as="section" mb="22px" aria-label={section.title}>
-      <Heading title={section.title} count={rows.length} />
+      <Heading title={section.title} count={count} />
       {rows.length === 0 && (
         <Text color="faint" py="8px">
           {section.empty}
         </Text>
       )}
       <Box as="ul" listStyleType="none">
-        {rows.slice(0, shown).map((r) => (
+        {rows.map((r) => (
           <MorningLine key={r.unit.code} row={r} today={today} />
         ))}
       </Box>
-      {rows.length > shown && (
-        <Button variant="ghost" size="sm" color="accent" onClick={() => setShown(shown + 10 * pageful)}>
-          show more of the {figure(rows.length - shown)} left
+      {count > rows.length && (
+        <Button variant="ghost" size="sm" color="accent" onClick={p.onMore}>
+          show more of the {figure(count - rows.length)} left
         </Button>
       )}
     </Box>
@@ -171,7 +186,7 @@ function Discrepancies({ rows }: { rows: readonly Schemas["DiscrepancyRow"][] })
             <Text className="figures" color="faint" whiteSpace="nowrap">
               {weekDay(r.at)}
             </Text>
-            <Box w={{ base: "100%", lg: "116px" }} textAlign={{ base: "left", lg: "right" }}>
+            <Box w={{ base: "100%", lg: "138px" }} textAlign={{ base: "left", lg: "right" }}>
               <Action to={`/units/${encodeURIComponent(r.unit.code)}`} label={`reconcile ${r.unit.code}`}>
                 reconcile
               </Action>
@@ -204,8 +219,8 @@ function MorningLine({ row, today }: { row: Row; today: string }) {
       display="grid"
       gridTemplateColumns={{
         base: "64px minmax(0, 1fr) auto",
-        lg: "84px 72px 124px minmax(0, 1fr) 152px 116px",
-        xl: "84px 72px 190px minmax(0, 1fr) 152px 116px",
+        lg: "84px 72px 124px minmax(0, 1fr) 152px 138px",
+        xl: "84px 72px 190px minmax(0, 1fr) 152px 138px",
       }}
       columnGap="12px"
       alignItems="center"
