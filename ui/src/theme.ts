@@ -1,4 +1,58 @@
-import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react";
+import {
+  animationStyles,
+  breakpoints,
+  buttonRecipe,
+  checkboxSlotRecipe,
+  checkmarkRecipe,
+  collapsibleSlotRecipe,
+  comboboxSlotRecipe,
+  cssVarsPrefix,
+  cssVarsRoot,
+  dialogSlotRecipe,
+  fieldSlotRecipe,
+  globalCss,
+  inputRecipe,
+  keyframes,
+  layerStyles,
+  linkRecipe,
+  menuSlotRecipe,
+  nativeSelectSlotRecipe,
+  semanticTokens,
+  tableSlotRecipe,
+  textStyles,
+  tokens,
+} from "@chakra-ui/react/theme";
+
+// Only what the pages use: each recipe and each token is code to fetch and a variable for the browser to resolve.
+const { black, white, gray, transparent, current } = tokens.colors;
+const { bg, fg, border, gray: semanticGray } = semanticTokens.colors;
+const base = defineConfig({
+  preflight: true,
+  cssVarsPrefix,
+  cssVarsRoot,
+  globalCss,
+  theme: {
+    breakpoints,
+    keyframes,
+    tokens: { ...tokens, colors: { black, white, gray, transparent, current } },
+    semanticTokens: { ...semanticTokens, colors: { bg, fg, border, gray: semanticGray } },
+    recipes: { button: buttonRecipe, checkmark: checkmarkRecipe, input: inputRecipe, link: linkRecipe },
+    slotRecipes: {
+      checkbox: checkboxSlotRecipe,
+      collapsible: collapsibleSlotRecipe,
+      combobox: comboboxSlotRecipe,
+      dialog: dialogSlotRecipe,
+      field: fieldSlotRecipe,
+      menu: menuSlotRecipe,
+      nativeSelect: nativeSelectSlotRecipe,
+      table: tableSlotRecipe,
+    },
+    textStyles,
+    layerStyles,
+    animationStyles,
+  },
+});
 
 // The look of the whole application: paper and ink, one accent, ruled lines.
 const config = defineConfig({
@@ -45,4 +99,4 @@ const config = defineConfig({
   },
 });
 
-export const system = createSystem(defaultConfig, config);
+export const system = createSystem(defaultBaseConfig, base, config);

@@ -2015,6 +2015,26 @@ export interface components {
                 "application/json": components["schemas"]["State"];
             };
         };
+        /** @description The role of the person does not permit it, or the request came from another site (CSRF). */
+        NotPermitted: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too many requests from this address, or too many wrong tries; Retry-After says how long to wait. */
+        TooManyRequests: {
+            headers: {
+                /** @description Seconds to wait. */
+                "Retry-After"?: number;
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
         /** @description What is wrong, with which value, and what is accepted. */
         Problem: {
             headers: {
@@ -2066,6 +2086,7 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["State"];
+            429: components["responses"]["TooManyRequests"];
         };
     };
     getReady: {
@@ -2078,6 +2099,7 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["State"];
+            429: components["responses"]["TooManyRequests"];
             503: components["responses"]["Problem"];
         };
     };
@@ -2102,6 +2124,7 @@ export interface operations {
                     "application/json": components["schemas"]["Morning"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2123,6 +2146,7 @@ export interface operations {
                     "application/json": components["schemas"]["Horizon"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2150,6 +2174,8 @@ export interface operations {
                     "application/json": components["schemas"]["UnitClocks"][];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2174,6 +2200,7 @@ export interface operations {
                     "application/json": components["schemas"]["UnitName"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2198,6 +2225,7 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2222,6 +2250,8 @@ export interface operations {
                     "application/json": components["schemas"]["Receipt"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2246,6 +2276,8 @@ export interface operations {
                     "application/json": components["schemas"]["EntryEffect"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2267,6 +2299,7 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2295,6 +2328,8 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2316,6 +2351,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2341,6 +2378,8 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2366,6 +2405,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2389,6 +2430,7 @@ export interface operations {
                     "application/json": components["schemas"]["OneTimeLink"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2422,6 +2464,8 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2443,6 +2487,7 @@ export interface operations {
                     "application/json": components["schemas"]["ServicePlan"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2464,6 +2509,8 @@ export interface operations {
                     "application/json": components["schemas"]["ServicePlan"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2490,6 +2537,8 @@ export interface operations {
                     "application/json": components["schemas"]["ServicePlan"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2513,6 +2562,8 @@ export interface operations {
                     "application/json": components["schemas"]["StatusChanges"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2536,6 +2587,8 @@ export interface operations {
                     "application/json": components["schemas"]["Moved"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2559,6 +2612,8 @@ export interface operations {
                     "application/json": components["schemas"]["StatusChanges"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2580,6 +2635,7 @@ export interface operations {
                     "application/json": components["schemas"]["SiteCold"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2612,6 +2668,8 @@ export interface operations {
                     "application/json": components["schemas"]["SiteCold"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2633,6 +2691,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkList"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2670,6 +2729,8 @@ export interface operations {
                     "application/json": components["schemas"]["AddedWork"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2695,6 +2756,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2725,6 +2788,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2754,6 +2819,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2775,6 +2842,7 @@ export interface operations {
                     "application/json": components["schemas"]["Person"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2806,6 +2874,8 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2836,6 +2906,8 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2857,6 +2929,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2881,6 +2955,7 @@ export interface operations {
                     "application/json": components["schemas"]["AuditLine"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2910,6 +2985,8 @@ export interface operations {
                     "application/json": components["schemas"]["ReadNumbers"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2931,6 +3008,7 @@ export interface operations {
                     "application/json": components["schemas"]["Settings"];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2954,6 +3032,8 @@ export interface operations {
                 };
                 content?: never;
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2975,6 +3055,7 @@ export interface operations {
                     "application/json": components["schemas"]["Product"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -2996,6 +3077,7 @@ export interface operations {
                     "application/json": components["schemas"]["Additive"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -3017,6 +3099,7 @@ export interface operations {
                     "application/json": components["schemas"]["Question"][];
                 };
             };
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };
@@ -3044,6 +3127,8 @@ export interface operations {
                     "application/json": components["schemas"]["Answer"];
                 };
             };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
     };

@@ -1,11 +1,13 @@
-import { Box, Button, Dialog, Flex, Link, Portal, Text } from "@chakra-ui/react";
-import { type ReactNode, useEffect, useMemo, useState } from "react";
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { type ReactNode, Suspense, lazy, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { JumpField } from "./JumpField";
 import { type Key, moveLine, useKeys } from "./keys";
 import { PersonMenu } from "../people/PersonMenu";
 import { mayRegister, usePerson } from "../people/session";
 import { useScheme } from "./scheme";
+
+const KeysHelp = lazy(() => import("./KeysHelp").then((m) => ({ default: m.KeysHelp })));
 
 interface Props {
   /** Where am I: the running head's first word. */
@@ -139,7 +141,11 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           )}
         </Flex>
       </Flex>
-      <KeysHelp keys={all} shown={help} onClose={() => setHelp(false)} />
+      {help && (
+        <Suspense>
+          <KeysHelp keys={all} onClose={() => setHelp(false)} />
+        </Suspense>
+      )}
     </Box>
   );
 }
@@ -178,35 +184,5 @@ function IndexTab(p: { to: string; letter?: string; current?: boolean; children:
         )}
       </RouterLink>
     </Link>
-  );
-}
-
-function KeysHelp({ keys, shown, onClose }: { keys: readonly Key[]; shown: boolean; onClose: () => void }) {
-  const rows = [...keys, { key: "/", does: "jump to a unit" }, { key: "Enter", does: "open the line" }];
-  return (
-    <Dialog.Root open={shown} onOpenChange={(d) => !d.open && onClose()} size="sm">
-      <Portal>
-        <Dialog.Backdrop />
-        <Dialog.Positioner>
-          <Dialog.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
-            <Dialog.Header>
-              <Dialog.Title>Keys of this page</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body pb="20px">
-              <Box as="dl" display="grid" gridTemplateColumns="70px 1fr" rowGap="6px">
-                {rows.map((k) => (
-                  <Box key={k.key} display="contents">
-                    <Text as="dt" className="figures" fontWeight="700">
-                      {k.key}
-                    </Text>
-                    <Text as="dd">{k.does}</Text>
-                  </Box>
-                ))}
-              </Box>
-            </Dialog.Body>
-          </Dialog.Content>
-        </Dialog.Positioner>
-      </Portal>
-    </Dialog.Root>
   );
 }

@@ -1,11 +1,12 @@
-import { Dialog, Portal, Text } from "@chakra-ui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useCallback, useEffect, useState } from "react";
+import { type ReactNode, Suspense, lazy, useCallback, useEffect, useState } from "react";
 import { type Schemas, api, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
-import { SignInForm, SignInPage } from "./SignInPage";
 import { setReading } from "../words/figures";
 import { LeaveContext, PersonContext } from "./session";
+
+const SignInPage = lazy(() => import("./SignInPage").then((m) => ({ default: m.SignInPage })));
+const SignInAgain = lazy(() => import("./SignInAgain").then((m) => ({ default: m.SignInAgain })));
 
 type Person = Schemas["SignedIn"];
 
@@ -33,28 +34,22 @@ export function SessionGate({ children }: { children: ReactNode }) {
   if (!session.data) return <Failed error={session.error} again={() => void session.refetch()} />;
   const shown = person ?? last;
   if (shown) setReading(shown.reading);
-  if (!shown) return <SignInPage demo={session.data.demo} />;
+  if (!shown)
+    return (
+      <Suspense fallback={<Waiting what="the sign-in" />}>
+        <SignInPage demo={session.data.demo} />
+      </Suspense>
+    );
   return (
     <LeaveContext value={leave}>
       <PersonContext value={shown}>
         <div key={shown.email + JSON.stringify(shown.reading)}>{children}</div>
       </PersonContext>
-      <Dialog.Root open={!person} role="alertdialog" size="sm">
-        <Portal>
-          <Dialog.Backdrop />
-          <Dialog.Positioner>
-            <Dialog.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
-              <Dialog.Header>
-                <Dialog.Title>Sign in again</Dialog.Title>
-              </Dialog.Header>
-              <Dialog.Body pb="20px">
-                <Text mb="12px">The session of {shown.name} has ended. What you typed is still on the page.</Text>
-                <SignInForm initial={shown.email} />
-              </Dialog.Body>
-            </Dialog.Content>
-          </Dialog.Positioner>
-        </Portal>
-      </Dialog.Root>
+      {!person && (
+        <Suspense>
+          <SignInAgain name={shown.name} email={shown.email} />
+        </Suspense>
+      )}
     </LeaveContext>
   );
 }

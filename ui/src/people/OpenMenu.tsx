@@ -1,0 +1,56 @@
+import { Menu, Portal, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Suspense, lazy, useContext, useState } from "react";
+import { api } from "../api/client";
+import { roleNames } from "../words/names";
+import { PersonButton } from "./PersonMenu";
+import { LeaveContext, forget, usePerson } from "./session";
+
+const ReadingDialog = lazy(() => import("./ReadingDialog").then((m) => ({ default: m.ReadingDialog })));
+
+/** The menu of the person who is signed in, open from the start. */
+export function OpenMenu() {
+  const person = usePerson();
+  const leave = useContext(LeaveContext);
+  const queries = useQueryClient();
+  const [settings, setSettings] = useState(false);
+  const signOut = useMutation({
+    mutationFn: (everywhere: boolean) => api.signOut(everywhere),
+    onSuccess: () => {
+      leave();
+      forget(queries);
+    },
+  });
+  return (
+    <>
+      <Menu.Root defaultOpen>
+        <Menu.Trigger asChild>
+          <PersonButton />
+        </Menu.Trigger>
+        <Portal>
+          <Menu.Positioner>
+            <Menu.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
+              <Text px="10px" py="6px" color="faint" fontSize="14px">
+                {person.email}, {roleNames[person.role]}
+              </Text>
+              <Menu.Item value="reading" minH="44px" onClick={() => setSettings(true)}>
+                units and dates
+              </Menu.Item>
+              <Menu.Item value="out" minH="44px" onClick={() => signOut.mutate(false)}>
+                sign out
+              </Menu.Item>
+              <Menu.Item value="everywhere" minH="44px" onClick={() => signOut.mutate(true)}>
+                sign out everywhere
+              </Menu.Item>
+            </Menu.Content>
+          </Menu.Positioner>
+        </Portal>
+      </Menu.Root>
+      {settings && (
+        <Suspense>
+          <ReadingDialog shown onClose={() => setSettings(false)} />
+        </Suspense>
+      )}
+    </>
+  );
+}
