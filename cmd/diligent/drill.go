@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"diligentledger/core/access"
+	"diligentledger/internal/config"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/drill"
 )
@@ -123,7 +124,7 @@ func (p *subject) start() error {
 	if err != nil {
 		return err
 	}
-	cmd := exec.Command(self, "serve", "--data", p.data, "--port", port, "--weather", noWeather)
+	cmd := exec.Command(self, "serve", "--data", p.data, "--port", port, "--weather", config.NoWeather)
 	if err := cmd.Start(); err != nil {
 		return err
 	}

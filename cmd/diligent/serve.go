@@ -2,9 +2,9 @@ package main
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
-	"flag"
 	"fmt"
 	"io"
 	"log/slog"
@@ -14,10 +14,12 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 	_ "time/tzdata" // zones are known on a machine that has none installed
 
+	"diligentledger/internal/config"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
@@ -29,76 +31,58 @@ import (
 	"diligentledger/ui"
 )
 
-// settings of serve, from the command line.
-type settings struct {
-	port  int    // 0: firstPort or the next free one
-	data  string // absolute folder of the database
-	demo  bool
-	fresh bool
-	// weather service to ask: "standin" or "none"; empty takes the stand-in for the
-	// demo fleet, whose sites it knows, and none for any other.
-	weather string
-	// zone of the fleet, to be set; empty keeps what is set, and takes the machine's
-	// for books that have none.
-	zone string
-}
-
-// What --weather may name.
-const weatherStandIn, noWeather = "standin", "none"
-
 // firstPort to try, and how many after it.
 const (
 	firstPort  = 8080
 	portsTried = 100
 )
 
-func parseSettings(args []string, out io.Writer) (settings, error) {
-	s := settings{}
-	noDemo := false
-	flags := flag.NewFlagSet("./start", flag.ContinueOnError)
-	flags.SetOutput(out)
-	flags.IntVar(&s.port, "port", 0, "port on 127.0.0.1; without it 8080 or the next free one")
-	flags.StringVar(&s.data, "data", ".run", "folder for the database")
-	flags.BoolVar(&noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
-	flags.BoolVar(&s.fresh, "fresh", false, "throw the database away and begin anew (asks first)")
-	flags.StringVar(&s.weather, "weather", "", "weather service: standin (made-up nights; with the demo fleet the default) or none")
-	flags.StringVar(&s.zone, "zone", "", "time zone of the fleet, such as Europe/Oslo; without it what is set, at first the machine's")
-	if err := flags.Parse(args); err != nil {
-		return s, err
+// backend is the database that the program runs on: a private server, or an existing one.
+type backend struct {
+	instance         *mariadb.Instance // nil for an existing database
+	ownerDSN, appDSN string
+}
+
+// start the private server, unless a database is named.
+func startBackend(ctx context.Context, c config.Config, steps *progress) (backend, error) {
+	if c.DSN != "" {
+		return backend{ownerDSN: mariadb.WithDefaults(c.DSN), appDSN: mariadb.WithDefaults(c.AppDSN)}, nil
 	}
-	if _, err := time.LoadLocation(s.zone); err != nil || s.zone == "Local" {
-		return s, fmt.Errorf("--zone %q is not accepted; accepted: the name of a time zone, such as Europe/Oslo", s.zone)
+	steps.begin("starting the database")
+	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: c.Data, Progress: steps.begin})
+	if err != nil {
+		return backend{}, err
 	}
-	if flags.NArg() > 0 {
-		return s, fmt.Errorf("%q is not an option; see ./start --help", flags.Arg(0))
+	return privateBackend(instance), nil
+}
+
+func privateBackend(i *mariadb.Instance) backend {
+	return backend{instance: i, ownerDSN: i.OwnerDSN(), appDSN: i.AppDSN()}
+}
+
+func (b backend) stop() error {
+	if b.instance == nil {
+		return nil
 	}
-	if s.port < 0 || s.port > 65535 {
-		return s, fmt.Errorf("--port %d is not accepted; accepted: 1 to 65535", s.port)
-	}
-	if s.weather != "" && s.weather != weatherStandIn && s.weather != noWeather {
-		return s, fmt.Errorf("--weather %q is not accepted; accepted: %s, %s", s.weather, weatherStandIn, noWeather)
-	}
-	data, err := filepath.Abs(s.data)
-	s.data, s.demo = data, !noDemo
-	return s, err
+	return b.instance.Stop()
 }
 
 func serve(ctx context.Context, args []string) error {
-	s, err := parseSettings(args, os.Stderr)
+	c, err := config.Parse(args, os.Getenv, os.Stderr)
 	if err != nil {
 		return err
 	}
-	lock, err := lockData(s.data)
+	lock, err := lockData(c.Data)
 	if err != nil {
 		return err
 	}
 	defer lock.Close()
-	if s.fresh {
-		if err := discard(s.data, os.Stdin, os.Stdout); err != nil {
+	if c.Fresh {
+		if err := discard(c.Data, os.Stdin, os.Stdout); err != nil {
 			return err
 		}
 	}
-	listener, err := listen(s.port)
+	listener, err := listen(c.Listen)
 	if err != nil {
 		return err
 	}
@@ -108,52 +92,52 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	steps := &progress{out: os.Stdout}
-	steps.begin("starting the database")
-	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: s.data, Progress: steps.begin})
+	database, err := startBackend(ctx, c, steps)
 	if err != nil {
 		steps.end()
 		return err
 	}
 	serving, cancel := context.WithCancel(ctx)
 	defer cancel()
-	outbox := standin.Outbox{Dir: filepath.Join(s.data, "outbox"), Now: time.Now}
-	opened, err := prepare(ctx, instance, s, people.Config{Outbox: outbox, Address: address, Now: time.Now}, steps)
+	outbox := standin.Outbox{Dir: filepath.Join(c.Data, "outbox"), Now: time.Now}
+	opened, err := prepare(ctx, database, c, people.Config{Outbox: outbox, Address: cmp.Or(c.Public, address), Now: time.Now}, steps)
 	if err != nil {
 		steps.end()
-		return errors.Join(err, instance.Stop())
+		return errors.Join(err, database.stop())
 	}
 	say := func(text string) { fmt.Fprintln(os.Stderr, "diligent:", text) }
-	headsKept := keepHeads(serving, opened.store, s.data, say)
-	told := make(chan struct{})
-	go func() {
-		defer close(told)
-		if opened.weather != nil {
-			opened.weather.Run(serving)
-		}
-	}()
-	evaluated := make(chan struct{})
-	go func() {
-		defer close(evaluated)
-		opened.fleet.KeepStatus(serving, func(err error) { say("the fleet was not evaluated anew: " + err.Error()) })
-	}()
-	watched := make(chan struct{})
-	go func() {
-		defer close(watched)
-		keepAlive(serving, instance, wait, say)
-	}()
+	var running sync.WaitGroup
+	// One of several processes on the same database does the work in the background.
+	running.Go(func() {
+		opened.store.Lead(serving, "background", func(ctx context.Context) { background(ctx, opened, c, say) },
+			func(err error) { say("background work: " + err.Error()) })
+	})
+	if database.instance != nil {
+		running.Go(func() { keepAlive(serving, database.instance, wait, say) })
+	}
 	steps.end()
 	if opened.first != "" {
-		fmt.Printf("Nobody can sign in yet. The first coordinator opens this, once: %s\n", opened.first)
+		fmt.Printf("No account exists yet. The first coordinator opens this, once: %s\n", opened.first)
 	}
 	fmt.Printf("Diligent Ledger is open at %s   (Ctrl-C closes it)\n", address)
 	err = web.Serve(serving, listener, opened.handler)
 	cancel()
-	<-watched
-	<-told
-	<-evaluated
-	<-headsKept
+	running.Wait()
 	fmt.Println("closing the books")
-	return errors.Join(err, opened.store.Close(), instance.Stop())
+	return errors.Join(err, opened.store.Close(), database.stop())
+}
+
+// background work until ctx ends: heads of the chains, status of the fleet, weather.
+func background(ctx context.Context, o open, c config.Config, say func(string)) {
+	var running sync.WaitGroup
+	running.Go(func() { <-keepHeads(ctx, o.store, c.Data, say) })
+	running.Go(func() {
+		o.fleet.KeepStatus(ctx, func(err error) { say("the fleet was not evaluated anew: " + err.Error()) })
+	})
+	if o.weather != nil {
+		running.Go(func() { o.weather.Run(ctx) })
+	}
+	running.Wait()
 }
 
 // open is what prepare made.
@@ -167,20 +151,22 @@ type open struct {
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
 // when asked, and makes the application.
-func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who people.Config, steps *progress) (o open, err error) {
+func prepare(ctx context.Context, b backend, s config.Config, who people.Config, steps *progress) (o open, err error) {
 	steps.begin("bringing the database up to date")
-	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
+	if _, err := store.Migrate(ctx, b.ownerDSN); err != nil {
 		return o, err
 	}
-	if err := instance.Grant(ctx, store.Rights); err != nil {
-		return o, err
-	}
-	if s.demo {
-		if err := loadDemo(ctx, instance.OwnerDSN(), steps); err != nil {
+	if b.instance != nil {
+		if err := b.instance.Grant(ctx, store.Rights); err != nil {
 			return o, err
 		}
 	}
-	if o.store, err = store.Open(instance.AppDSN(), time.Now); err != nil {
+	if s.Demo {
+		if err := loadDemo(ctx, b.ownerDSN, steps); err != nil {
+			return o, err
+		}
+	}
+	if o.store, err = store.Open(b.appDSN, time.Now); err != nil {
 		return o, err
 	}
 	defer func() {
@@ -188,7 +174,7 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 			err = errors.Join(err, o.store.Close())
 		}
 	}()
-	if err := setZone(ctx, o.store, s.zone); err != nil {
+	if err := setZone(ctx, o.store, s.Zone); err != nil {
 		return o, err
 	}
 	if err := o.store.RefreshCurves(ctx); err != nil {
@@ -198,8 +184,8 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 	if err != nil {
 		return o, err
 	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	if s.weather == weatherStandIn || s.weather == "" && name == demo.Name {
+	log := slog.New(slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: s.Log}))
+	if s.Weather == config.WeatherStandIn || s.Weather == "" && name == demo.Name {
 		steps.begin("asking for the weather")
 		o.weather = &weather.Keeper{Store: o.store, Service: demo.Weather(), Now: time.Now, Log: log}
 		if err := o.weather.Refresh(ctx); err != nil {
@@ -215,8 +201,8 @@ func prepare(ctx context.Context, instance *mariadb.Instance, s settings, who pe
 		return o, err
 	}
 	cfg := web.Config{Fleet: fleet.New(o.store, time.Now), People: service, Screens: ui.Screens(),
-		Log: log, Room: func() error { return roomOn(s.data) }}
-	if s.demo && name == demo.Name {
+		Log: log, Hosts: s.Hosts(), Proxies: s.Proxies, Room: func() error { return roomOn(s.Data) }}
+	if s.Demo && name == demo.Name {
 		steps.begin("opening the demo accounts")
 		cfg.Demo = demo.People
 		if err := service.AddDemo(ctx, demo.People); err != nil {
@@ -357,17 +343,22 @@ func wait(ctx context.Context, d time.Duration) {
 	}
 }
 
-func listen(port int) (net.Listener, error) {
-	if port != 0 {
-		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+// listen on host:port; port 0 takes the first free one from [firstPort] on.
+func listen(address string) (net.Listener, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, err
+	}
+	if port != "0" {
+		l, err := net.Listen("tcp", address)
 		if err != nil {
-			return nil, fmt.Errorf("port %d is taken or not allowed (%v); choose another with --port, or leave it out", port, err)
+			return nil, fmt.Errorf("port %s is taken or not allowed (%v); choose another with --port, or leave it out", port, err)
 		}
 		return l, nil
 	}
 	var last error
 	for p := firstPort; p < firstPort+portsTried; p++ {
-		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(p)))
+		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p)))
 		if err == nil {
 			return l, nil
 		}

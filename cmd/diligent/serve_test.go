@@ -15,6 +15,7 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/internal/config"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/people"
 	"diligentledger/internal/standin"
@@ -128,7 +129,7 @@ func TestDiskFull(t *testing.T) {
 			t.Fatal(err)
 		}
 		t.Cleanup(func() { _ = instance.Stop() })
-		o, err := prepare(t.Context(), instance, settings{data: dir, demo: true, weather: noWeather, zone: "UTC"},
+		o, err := prepare(t.Context(), privateBackend(instance), config.Config{Data: dir, Demo: true, Weather: config.NoWeather, Zone: "UTC"},
 			people.Config{Outbox: standin.Outbox{Dir: filepath.Join(dir, "outbox"), Now: time.Now}, Address: "http://ledger.test", Now: time.Now}, &progress{out: io.Discard})
 		if err != nil {
 			t.Fatal(err)

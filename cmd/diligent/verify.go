@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"diligentledger/internal/config"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
@@ -221,6 +222,9 @@ func headsBeside(ctx context.Context, s *store.Store, data string) (files []head
 // withBooks opens the database of a folder: the one that runs, or one started
 // for the purpose.
 func withBooks(ctx context.Context, data string, f func(*store.Store) error) (err error) {
+	if dsn := os.Getenv(config.Prefix + "DSN"); dsn != "" {
+		return withStore(mariadb.WithDefaults(dsn), f)
+	}
 	data, err = filepath.Abs(data)
 	if err != nil {
 		return err
@@ -238,7 +242,11 @@ func withBooks(ctx context.Context, data string, f func(*store.Store) error) (er
 	} else if instance, err = mariadb.Attach(data); err != nil {
 		return err
 	}
-	s, err := store.OpenPatient(instance.AppDSN(), time.Now)
+	return withStore(instance.AppDSN(), f)
+}
+
+func withStore(dsn string, f func(*store.Store) error) (err error) {
+	s, err := store.OpenPatient(dsn, time.Now)
 	if err != nil {
 		return err
 	}

@@ -197,6 +197,16 @@ func (i *Instance) dsn(name, password string) string {
 	return withDefaults(c)
 }
 
+// WithDefaults is a data source name with the settings that the program needs: times in UTC,
+// utf8mb4. It must parse.
+func WithDefaults(dsn string) string {
+	c, err := mysql.ParseDSN(dsn)
+	if err != nil {
+		return dsn // its error is told when it is opened
+	}
+	return withDefaults(c)
+}
+
 func withDefaults(c *mysql.Config) string {
 	c.ParseTime, c.Loc, c.Collation = true, time.UTC, "utf8mb4_unicode_520_ci"
 	c.Timeout = 5 * time.Second

@@ -41,6 +41,7 @@ var Rights = map[string]string{
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
 	"unit_status":   "SELECT, INSERT, UPDATE",
+	"lease":         "SELECT, INSERT, UPDATE",
 
 	"person":         "SELECT, INSERT, UPDATE",
 	"person_reading": "SELECT, INSERT, UPDATE",
@@ -106,7 +107,7 @@ func (s *Store) Ready(ctx context.Context) error {
 }
 
 // Migrate brings the schema to the newest version and returns how many steps
-// that took; what decides and no chain holds yet is taken into the chains. dsn must name a user who may change the schema.
+// that took, one process at a time; what decides and no chain holds yet is taken into the chains. dsn must name a user who may change the schema.
 func Migrate(ctx context.Context, dsn string) (int, error) {
 	db, err := sql.Open("mysql", dsn)
 	if err != nil {
@@ -121,15 +122,23 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 	if err != nil {
 		return 0, fmt.Errorf("migrations: %w", err)
 	}
-	done, err := provider.Up(ctx)
-	if err != nil {
-		return len(done), fmt.Errorf("migrations: %w", err)
+	if _, err := db.ExecContext(ctx, leaseTable); err != nil {
+		return 0, fmt.Errorf("lease: %w", err)
 	}
-	books := &Store{db: db, now: time.Now}
-	if err := books.chainExisting(ctx); err != nil {
-		return len(done), fmt.Errorf("taking the register into its chains: %w", err)
-	}
-	return len(done), nil
+	steps := 0
+	err = underLease(ctx, db, "migrations", func(ctx context.Context) error {
+		done, err := provider.Up(ctx)
+		steps = len(done)
+		if err != nil {
+			return fmt.Errorf("migrations: %w", err)
+		}
+		books := &Store{db: db, now: time.Now}
+		if err := books.chainExisting(ctx); err != nil {
+			return fmt.Errorf("taking the register into its chains: %w", err)
+		}
+		return nil
+	})
+	return steps, err
 }
 
 // tries of a transaction that the database gives up on.

@@ -169,7 +169,7 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
-		8: {`DROP TABLE unit_status`, `DROP TABLE person_reading`, `DELETE FROM goose_db_version WHERE version_id > 8`},
+		8: {`DROP TABLE lease`, `DROP TABLE unit_status`, `DROP TABLE person_reading`, `DELETE FROM goose_db_version WHERE version_id > 8`},
 		7: {`DROP TABLE chain_line`, `DROP TABLE chain`, `DELETE FROM goose_db_version WHERE version_id > 7`},
 		6: {`ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair') NOT NULL`, `DROP TABLE additive`, `DELETE FROM product WHERE base = 'waterless'`,
 			`ALTER TABLE unit DROP COLUMN metal, DROP COLUMN drive, DROP COLUMN silicate_free, DROP COLUMN premix_only, DROP COLUMN required_technology,
@@ -212,7 +212,7 @@ func TestUpgrade(t *testing.T) {
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 10-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 11-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"net"
 	"net/http"
 	"strconv"
 	"strings"
@@ -124,11 +123,7 @@ func reader(ctx context.Context) words.Reader {
 func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		req := c.Request()
-		host, _, err := net.SplitHostPort(req.RemoteAddr)
-		if err != nil {
-			host = req.RemoteAddr
-		}
-		ctx := context.WithValue(req.Context(), addressKey{}, host)
+		ctx := context.WithValue(req.Context(), addressKey{}, c.RealIP())
 		device := devices{keep: c.SetCookie}
 		for _, cookie := range req.Cookies() {
 			if strings.HasPrefix(cookie.Name, deviceCookie) && len(device.cookies) < mostDevices {

@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -40,6 +41,8 @@ type Config struct {
 	// addressed; loopback's own names when empty. Any other is refused, so that
 	// a page elsewhere cannot reach the books by renaming its own server.
 	Hosts []string
+	// Proxies whose X-Forwarded-For names the client; none when empty.
+	Proxies []netip.Prefix
 }
 
 // bodyLimit in bytes: entries are short lines.
@@ -73,14 +76,14 @@ func New(cfg Config) (http.Handler, error) {
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room)
-	e.Use(middleware.RequestID(), middleware.Recover(), knownHost(cfg.Hosts),
+	e.IPExtractor = clientAddress(cfg.Proxies)
+	e.Use(middleware.RequestID(), accessLog(cfg.Log), middleware.Recover(), knownHost(cfg.Hosts),
 		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),
 		noStore, deadline,
 		middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
 			Store: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: cfg.Rate, Burst: int(4 * cfg.Rate)}),
 			IdentifierExtractor: func(c *echo.Context) (string, error) {
-				host, _, err := net.SplitHostPort(c.Request().RemoteAddr)
-				return host, err
+				return c.RealIP(), nil
 			},
 		}),
 		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
@@ -89,6 +92,59 @@ func New(cfg Config) (http.Handler, error) {
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/*", pages.serve)
 	return e, nil
+}
+
+// clientAddress is the network address of the client: the peer's own, or what a trusted proxy
+// says of it.
+func clientAddress(proxies []netip.Prefix) echo.IPExtractor {
+	if len(proxies) == 0 {
+		return echo.ExtractIPDirect()
+	}
+	trusted := []echo.TrustOption{echo.TrustLoopback(false), echo.TrustLinkLocal(false), echo.TrustPrivateNet(false)}
+	for _, p := range proxies {
+		trusted = append(trusted, echo.TrustIPRange(&net.IPNet{IP: p.Masked().Addr().AsSlice(), Mask: net.CIDRMask(p.Bits(), p.Addr().BitLen())}))
+	}
+	return echo.ExtractIPFromXFFHeader(trusted...)
+}
+
+// accessLog writes a line for each request at level info: its id, the person, the route of the
+// contract, the status and how long it took. Nothing of what was typed is in it.
+func accessLog(log *slog.Logger) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			if !log.Enabled(c.Request().Context(), slog.LevelInfo) {
+				return next(c)
+			}
+			start := time.Now()
+			err := next(c)
+			status := http.StatusOK
+			if res, failed := echo.UnwrapResponse(c.Response()); failed == nil && res.Status != 0 {
+				status = res.Status
+			}
+			if err != nil {
+				status = statusOf(err)
+			}
+			var person int64
+			if p := signedIn(c.Request().Context()); p != nil {
+				person = p.ID
+			}
+			log.Info("request", "id", c.Response().Header().Get(echo.HeaderXRequestID), "person", person, "method", c.Request().Method,
+				"route", c.Path(), "status", status, "ms", float64(time.Since(start).Microseconds())/1000)
+			return err
+		}
+	}
+}
+
+// statusOf the answer that an error is given.
+func statusOf(err error) int {
+	if p := problemOf(err); p != nil {
+		return p.Status
+	}
+	var coded echo.HTTPStatusCoder
+	if errors.As(err, &coded) {
+		return coded.StatusCode()
+	}
+	return http.StatusInternalServerError
 }
 
 // Serve answers on l until ctx ends, then lets running requests finish.

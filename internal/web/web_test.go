@@ -11,6 +11,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"net/netip"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -698,5 +699,53 @@ func TestServeEndsInOrder(t *testing.T) {
 	}
 	if err := <-served; err != nil {
 		t.Error(err)
+	}
+}
+
+// A line for each request at level info, with its person, route and status and nothing that was
+// typed; the client's address is what a trusted proxy says, and nobody else.
+func TestAccessLogAndProxies(t *testing.T) {
+	var out bytes.Buffer
+	st := opened(t, instance.AppDSN())
+	p, err := people.New(people.Config{Store: st, Outbox: mail, Address: "http://ledger.test", Now: now, Memory: 64})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h, err := web.New(web.Config{Fleet: fleet.New(st, now), People: p, Screens: screens, Log: slog.New(slog.NewJSONHandler(&out, nil)), Rate: 1e6,
+		Proxies: []netip.Prefix{netip.MustParsePrefix("192.0.2.0/24")}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	call := func(path, from, forwarded string) int {
+		req := httptest.NewRequest("GET", "http://localhost"+path, nil)
+		req.RemoteAddr = from
+		req.Header.Set("Cookie", cookies[access.Coordinator])
+		if forwarded != "" {
+			req.Header.Set("X-Forwarded-For", forwarded)
+		}
+		res := httptest.NewRecorder()
+		h.ServeHTTP(res, req)
+		return res.Code
+	}
+	for _, c := range []struct {
+		path, route string
+		status      int
+	}{{"/api/v1/units/CA-14?q=secret", "/api/v1/units/:code", 200}, {"/api/v1/units/ZZ-99", "/api/v1/units/:code", 404}, {"/readyz", "/readyz", 200}} {
+		out.Reset()
+		if code := call(c.path, "127.0.0.1:9", ""); code != c.status {
+			t.Errorf("%s: %d", c.path, code)
+		}
+		var line struct {
+			ID, Route, Method string
+			Person            int64
+			Status            int
+			MS                *float64
+		}
+		if err := json.Unmarshal(out.Bytes(), &line); err != nil || line.Route != c.route || line.Status != c.status || line.Method != "GET" || line.ID == "" || line.MS == nil {
+			t.Errorf("%s: %v, %s", c.path, err, out.String())
+		}
+		if strings.HasPrefix(c.path, "/api") && line.Person == 0 || strings.Contains(out.String(), "secret") {
+			t.Errorf("%s: %s", c.path, out.String())
+		}
 	}
 }
