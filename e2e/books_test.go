@@ -247,7 +247,7 @@ func TestBalanceTheBooks(t *testing.T) {
 	b := newTab(t)
 	b.open("/units/CA-31", `[aria-label="Book and test disagree"]`)
 	box := b.text(`[aria-label="Book and test disagree"]`)
-	if !strings.Contains(box, "disagree by 9 K") || !strings.Contains(box, "of plain water was added and not written down (between") {
+	if !strings.Contains(box, "disagree by 9 K") || !strings.Contains(box, "of plain water was added and not recorded (between") {
 		t.Errorf("the box says %q", box)
 	}
 	before := b.text(protects)
@@ -338,7 +338,7 @@ func TestLookAlikeIsAsked(t *testing.T) {
 	b.open("/register", `form[aria-label="Invite a person"]`)
 	b.typeIn(`form[aria-label="Invite a person"] input:not([type="email"])`, "T. Quаyle") // with a Cyrillic a
 	b.typeIn(`form[aria-label="Invite a person"] input[type="email"]`, "quayle2@skerrow.example"+kb.Enter)
-	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('looks like the name of T. Quayle <quayle@skerrow.example>. Is it another person?')`)
+	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('which looks like T. Quayle <quayle@skerrow.example>, right?')`)
 	b.keep("look-alike")
 	js[chromedp.Void](b, `[...document.querySelectorAll('form[aria-label="Invite a person"] button')].find((one) => one.innerText.includes('another person')).click()`)
 	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('A link is on its way')`)
@@ -386,7 +386,7 @@ func TestLostAnswer(t *testing.T) {
 	}
 	b.do(chromedp.Sleep(1100 * time.Millisecond)) // another moment, were it made anew
 	b.click(submitEntry)
-	b.until(`document.querySelector('form').innerText.includes('Loss written')`)
+	b.until(`document.querySelector('form').innerText.includes('Loss recorded')`)
 	if !js[bool](b, `window.sent.length === 2 && window.sent[0] === window.sent[1]`) {
 		t.Errorf("sent %v", js[[]string](b, `window.sent`))
 	}

@@ -183,7 +183,7 @@ func TestFromMorningToTheBooks(t *testing.T) {
 	book, _ := want.shows()
 	want.add(ledger.FreezeTest{Value: measure.Reading{Value: -18, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG})
 	check("after the test")
-	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "measured -18, book "+strings.TrimSuffix(book, " °C")+": off by") {
+	if line := b.text(`tr[data-kind="freeze_test"]`); !strings.Contains(line, "-18 °C") || !strings.Contains(line, "measured -18 °C, book "+book+": off by") {
 		t.Errorf("the line reads %q; want measured -18 beside book %s", line, book)
 	}
 	b.calm()
@@ -308,7 +308,7 @@ func TestWhy(t *testing.T) {
 	b := newTab(t)
 	b.open("/units/AV-02", `[data-clock="use"] button`)
 	b.click(`[data-clock="use"] button`)
-	b.until(`document.querySelector('[data-clock="use"]').innerText.includes('Plan “Light aircraft”, later interval: 200')`)
+	b.until(`document.querySelector('[data-clock="use"]').innerText.includes('Service plan “Light aircraft”, later interval: 200')`)
 	b.until(`document.querySelector('[aria-label="Cautions"]').innerText.includes('licensed signatory')`)
 }
 

@@ -54,7 +54,7 @@ func TestHorizon(t *testing.T) {
 		t.Errorf("%s holds %q", name, saved)
 	}
 	b.open("/horizon?text=nothing+like+it", `[data-testid="count"]`)
-	b.until(`document.querySelector('main').innerText.includes('Take a filter back')`)
+	b.until(`document.querySelector('main').innerText.includes('Remove a filter')`)
 	b.calm()
 }
 
@@ -70,6 +70,14 @@ func TestHorizonOfTenThousand(t *testing.T) {
 	withFleet(t, many, "installation")
 	b := newTab(t)
 	b.open("/horizon", `[data-unit]`)
+	// What was added beside the program is evaluated within seconds.
+	for range 30 {
+		if js[bool](b, `document.querySelector('[data-testid="count"]').innerText.startsWith('10,064')`) {
+			break
+		}
+		time.Sleep(time.Second)
+		b.open("/horizon", `[data-unit]`)
+	}
 	b.until(`document.querySelector('[data-testid="count"]').innerText.startsWith('10,064')`)
 	if drawn := js[int](b, `document.querySelectorAll('[data-unit]').length`); drawn > 80 {
 		t.Errorf("%d lines are drawn", drawn)
@@ -97,7 +105,7 @@ func TestPlanEditor(t *testing.T) {
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("18" + kb.Enter)
 	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 mo or 1,000 h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)
-	b.until(`document.querySelector('[aria-label="Audit"]').innerText.includes('changed a plan: Boat diesel')`)
+	b.until(`document.querySelector('[aria-label="Audit"]').innerText.includes('changed a service plan: Boat diesel')`)
 	b.calm()
 }
 
@@ -163,15 +171,15 @@ func TestHorizonOfWhatThereIsNot(t *testing.T) {
 	set("from", "2031-03-01")
 	set("to", "2030-12-01")
 	says("to: Sun 1 Dec 2030 is not accepted; accepted: Sat 1 Mar 2031 or later")
-	says("send 0 units")
+	says("add 0 units")
 	set("to", "")
 	says("to: no day is given")
 	set("from", "2001-03-01")
 	set("to", "2001-04-01")
 	says("Nothing that is shown most likely runs out in these days.")
 	b.click(`[aria-label="pick MC-03"]`)
-	says("send 1 unit to")
+	says("add 1 unit to")
 	b.typeIn(`input[placeholder="unit, product"]`, "CA-0")
-	says("1 of the 1 unit picked is not shown.")
+	says("1 of the 1 unit selected is not shown.")
 	b.calm()
 }

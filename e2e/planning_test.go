@@ -33,7 +33,7 @@ func TestPickAndSend(t *testing.T) {
 	b.wait(`[data-unit="MC-03"] [data-planned]`)
 	b.wait(`[data-unit="MC-08"] [data-planned]`)
 	// The pointer may come to lie over another line as the page moves: focus again.
-	b.until(`(document.activeElement.blur(), document.querySelector('[data-unit="MC-03"]').focus(), document.querySelector('` + sentence + `').innerText.includes('WorkItem: renewal, '))`)
+	b.until(`(document.activeElement.blur(), document.querySelector('[data-unit="MC-03"]').focus(), document.querySelector('` + sentence + `').innerText.includes('On the work list: renewal, '))`)
 
 	// A span by dragging across the months picks what runs out in it, and nothing else.
 	b.open("/horizon?zoom=3", `[data-unit]`)
@@ -155,10 +155,10 @@ func TestHorizonOnAPhone(t *testing.T) {
 		return `[...document.querySelectorAll('` + sentence + ` button')].find(x => x.innerText === '` + words + `')`
 	}
 	js[chromedp.Void](b, inSentence("select for the work list")+`.click()`)
-	b.until(inSentence("unselect") + ` && document.querySelector('[data-unit="MC-05"]').ariaLabel.endsWith(', picked')`)
+	b.until(inSentence("unselect") + ` && document.querySelector('[data-unit="MC-05"]').ariaLabel.endsWith(', selected')`)
 	b.keep("horizon-phone-picked")
 	b.accessible("horizon on a phone, one line picked")
-	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="pick-bar"] button')].find(x => x.offsetHeight >= 44 && x.innerText.trim() === 'send 1 unit').click()`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="pick-bar"] button')].find(x => x.offsetHeight >= 44 && x.innerText.trim() === 'add 1 unit').click()`)
 	b.until(`document.querySelector('[data-testid="sent"]')?.innerText.startsWith('1 unit added to the work list.')`)
 	js[chromedp.Void](b, `[...document.querySelectorAll('[data-testid="sent"] button')].find(x => x.innerText === 'undo').click()`)
 	b.until(`!document.querySelector('[data-testid="sent"]')`)

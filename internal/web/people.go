@@ -168,6 +168,9 @@ func (h handlers) session(p *store.Person) api.Session {
 }
 
 func readingSettings(r words.Reader) api.ReadingSettings {
+	if r == (words.Reader{}) {
+		r = words.Metric // a person who came in by a link a moment ago
+	}
 	return api.ReadingSettings{Temperature: api.ReadingSettingsTemperature(r.Temperature), Volume: api.ReadingSettingsVolume(r.Volume),
 		Pressure: api.ReadingSettingsPressure(r.Pressure), Distance: api.ReadingSettingsDistance(r.Distance), Dates: api.ReadingSettingsDates(r.Dates)}
 }
