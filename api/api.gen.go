@@ -1130,7 +1130,7 @@ type Account struct {
 	// ColdYears Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values.
 	ColdYears int `json:"coldYears"`
 
-	// Coldest Coldest night of the year to be reckoned with at the site, °C.
+	// Coldest Coldest night of the year to plan for at the site, °C.
 	Coldest float64      `json:"coldest"`
 	Defects []OpenDefect `json:"defects"`
 
@@ -1159,7 +1159,7 @@ type Account struct {
 	// Lines In the order in which things happened.
 	Lines []Line `json:"lines"`
 
-	// MayRelease Whoever asks may release this unit.
+	// MayRelease The person who asks may release this unit.
 	MayRelease bool `json:"mayRelease"`
 
 	// Measured The temperature to rely on is the last test's and not the book's.
@@ -1169,7 +1169,7 @@ type Account struct {
 	// Mixed EG and PG were poured together.
 	Mixed bool `json:"mixed"`
 
-	// Nights The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart.
+	// Nights The coldest nights to plan for at the site, from the span drawn to a year ahead, a week apart.
 	Nights        []ColdNight    `json:"nights"`
 	PendingChecks []PendingCheck `json:"pendingChecks"`
 	Product       *Product       `json:"product,omitempty"`
@@ -1314,7 +1314,7 @@ type BoilOver struct {
 	// Altitude Of the site, m.
 	Altitude float64 `json:"altitude"`
 
-	// Cap Pressure reckoned with, kPa over ambient: as last found, else as rated.
+	// Cap Pressure relied on, kPa over ambient: as last found, else as rated.
 	Cap     float64 `json:"cap"`
 	Celsius float64 `json:"celsius"`
 }
@@ -1355,7 +1355,7 @@ type Clock struct {
 	// Days From today to due.
 	Days *int `json:"days,omitempty"`
 
-	// Due The day it runs out; none when it never does or nobody can tell.
+	// Due The day it runs out; none when it never does or it is not known.
 	Due      *openapi_types.Date `json:"due,omitempty"`
 	Interval *ClockInterval      `json:"interval,omitempty"`
 	Kind     ClockKind           `json:"kind"`
@@ -1485,12 +1485,12 @@ type EntryInput struct {
 	Dose         *DoseBody         `json:"dose,omitempty"`
 	Extender     *DoseBody         `json:"extender,omitempty"`
 
-	// FreezeTest The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
+	// FreezeTest The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample.
 	FreezeTest *FreezeTestBody `json:"freezeTest,omitempty"`
 	Hold       *HoldBody       `json:"hold,omitempty"`
 	HoseCheck  *HoseCheckBody  `json:"hoseCheck,omitempty"`
 
-	// Id UUID version 7 made by whoever writes the entry.
+	// Id UUID version 7 made by the author.
 	Id           openapi_types.UUID `json:"id"`
 	Inspection   *InspectionBody    `json:"inspection,omitempty"`
 	Kind         EntryKind          `json:"kind"`
@@ -1601,7 +1601,7 @@ type Finding struct {
 // Form defines model for Form.
 type Form string
 
-// FreezeTestBody The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample.
+// FreezeTestBody The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample.
 type FreezeTestBody = json.RawMessage
 
 // GoverningClock The clock that governs a unit, without its reason.
@@ -1649,11 +1649,11 @@ type HorizonRow struct {
 
 // HorizonSite defines model for HorizonSite.
 type HorizonSite struct {
-	// Coldest Coldest night of the year to be reckoned with, °C.
+	// Coldest Coldest night of the year to plan for, °C.
 	Coldest float64 `json:"coldest"`
 	Name    string  `json:"name"`
 
-	// Seasons Spans in which nights below -5 °C are to be reckoned with.
+	// Seasons Spans in which nights below -5 °C are to plan for.
 	Seasons []Season `json:"seasons"`
 }
 
@@ -1686,7 +1686,7 @@ type LastTest struct {
 	// Waits It reads colder than the book and does not count yet.
 	Waits *bool `json:"waits,omitempty"`
 
-	// ZeroAt Its last zero check; none when nobody wrote one.
+	// ZeroAt Its last zero check; none when no one wrote one.
 	ZeroAt *time.Time `json:"zeroAt,omitempty"`
 }
 
@@ -1965,7 +1965,7 @@ type ReadNumbers struct {
 type Reading struct {
 	Unit MeasureUnit `json:"unit"`
 
-	// Value A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+	// Value A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
 	Value Typed `json:"value"`
 }
 
@@ -2077,7 +2077,7 @@ type ServicePlan struct {
 	Id   int64            `json:"id"`
 	Plan ServicePlanInput `json:"plan"`
 
-	// Revision Of the plan as it stands; another one once somebody has changed it.
+	// Revision Of the plan as it stands; another one once a person has changed it.
 	Revision string `json:"revision"`
 	Units    int    `json:"units"`
 }
@@ -2271,7 +2271,7 @@ type Turnover struct {
 	// In L
 	In float64 `json:"in"`
 
-	// Out L drained; none when nobody measured.
+	// Out L drained; none when no one measured.
 	Out *float64 `json:"out,omitempty"`
 
 	// Residual L that stayed inside.
@@ -2284,7 +2284,7 @@ type Turnover struct {
 	Short float64 `json:"short"`
 }
 
-// Typed A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+// Typed A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
 type Typed = json.RawMessage
 
 // UnitClocks defines model for UnitClocks.
@@ -2621,7 +2621,7 @@ type ServerInterface interface {
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx *echo.Context, params ListAuditParams) error
-	// ListQuestions The questions of the Bench and what each has to be told.
+	// ListQuestions The questions of the Bench and what each asks for.
 	// (GET /api/v1/bench)
 	ListQuestions(ctx *echo.Context) error
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
@@ -2642,22 +2642,22 @@ type ServerInterface interface {
 	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
 	GetMorning(ctx *echo.Context, params GetMorningParams) error
-	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
+	// ReadNumbers Read numbers as a person typed them. Changes nothing.
 	// (POST /api/v1/numbers)
 	ReadNumbers(ctx *echo.Context) error
-	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer is the same for any address.
 	// (POST /api/v1/password-reset)
 	RequestPasswordReset(ctx *echo.Context) error
-	// ListPeople Everybody who may sign in, by name.
+	// ListPeople The people who may sign in, by name.
 	// (GET /api/v1/people)
 	ListPeople(ctx *echo.Context) error
-	// InvitePerson Invite somebody by a one-time link in the mail.
+	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx *echo.Context) error
-	// ChangePerson Change somebody's role or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's role or whether they may sign in. Their sessions end.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx *echo.Context, id PersonId) error
-	// InviteAgain Mail somebody a new link; earlier links stop working.
+	// InviteAgain Mail a person a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx *echo.Context, id PersonId) error
 	// ListProducts The products that may be poured in.
@@ -2699,7 +2699,7 @@ type ServerInterface interface {
 	// ChangeSettings Change the settings.
 	// (PUT /api/v1/settings)
 	ChangeSettings(ctx *echo.Context) error
-	// ListSites The sites with the cold to be reckoned with.
+	// ListSites The sites with the cold to plan for.
 	// (GET /api/v1/sites)
 	ListSites(ctx *echo.Context) error
 	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.
@@ -6108,7 +6108,7 @@ type StrictServerInterface interface {
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
-	// ListQuestions The questions of the Bench and what each has to be told.
+	// ListQuestions The questions of the Bench and what each asks for.
 	// (GET /api/v1/bench)
 	ListQuestions(ctx context.Context, request ListQuestionsRequestObject) (ListQuestionsResponseObject, error)
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
@@ -6129,22 +6129,22 @@ type StrictServerInterface interface {
 	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
-	// ReadNumbers Read numbers as somebody typed them. Changes nothing.
+	// ReadNumbers Read numbers as a person typed them. Changes nothing.
 	// (POST /api/v1/numbers)
 	ReadNumbers(ctx context.Context, request ReadNumbersRequestObject) (ReadNumbersResponseObject, error)
-	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer does not tell.
+	// RequestPasswordReset Mail a one-time link to the person of that address, if there is one. The answer is the same for any address.
 	// (POST /api/v1/password-reset)
 	RequestPasswordReset(ctx context.Context, request RequestPasswordResetRequestObject) (RequestPasswordResetResponseObject, error)
-	// ListPeople Everybody who may sign in, by name.
+	// ListPeople The people who may sign in, by name.
 	// (GET /api/v1/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
-	// InvitePerson Invite somebody by a one-time link in the mail.
+	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx context.Context, request InvitePersonRequestObject) (InvitePersonResponseObject, error)
-	// ChangePerson Change somebody's role or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's role or whether they may sign in. Their sessions end.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
-	// InviteAgain Mail somebody a new link; earlier links stop working.
+	// InviteAgain Mail a person a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
 	// ListProducts The products that may be poured in.
@@ -6186,7 +6186,7 @@ type StrictServerInterface interface {
 	// ChangeSettings Change the settings.
 	// (PUT /api/v1/settings)
 	ChangeSettings(ctx context.Context, request ChangeSettingsRequestObject) (ChangeSettingsResponseObject, error)
-	// ListSites The sites with the cold to be reckoned with.
+	// ListSites The sites with the cold to plan for.
 	// (GET /api/v1/sites)
 	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
 	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.

@@ -17,7 +17,7 @@ import (
 	"diligentledger/internal/demo"
 )
 
-// Through the cover: a wrong password is told, the right one opens the page that
+// Through the cover: a wrong password is refused, the right one opens the page that
 // was asked for, and signing out closes it.
 func TestSignInPage(t *testing.T) {
 	b := newTabOf(t, "")
@@ -56,7 +56,7 @@ func TestSignInPage(t *testing.T) {
 	b.calm()
 }
 
-// A session that ends while somebody types asks for the password again, over the
+// A session that ends while a person types asks for the password again, over the
 // page; what was typed is still there.
 func TestSessionEndsWhileTyping(t *testing.T) {
 	b := newTabOf(t, "sund@skerrow.example")
@@ -344,7 +344,7 @@ func TestLookAlikeIsAsked(t *testing.T) {
 	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('A link is on its way')`)
 }
 
-// Nobody who is not signed in gets a line of the books.
+// No one who is not signed in gets a line of the books.
 func TestClosedBooks(t *testing.T) {
 	for _, path := range []string{"/api/v1/morning", "/api/v1/units/CA-14", "/api/v1/people", "/api/v1/audit"} {
 		res, err := http.Get(app.address + path)

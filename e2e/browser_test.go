@@ -66,8 +66,8 @@ func (b *tab) calm() {
 	}
 }
 
-// books reckons in the core what the page should show of a demo unit.
-type reckoned struct {
+// books computes in the core what the page should show of a demo unit.
+type expectedUnit struct {
 	fleet   store.LoadedFleet
 	unit    store.LoadedUnit
 	plan    serviceplan.Plan
@@ -75,9 +75,9 @@ type reckoned struct {
 	entries []ledger.Entry
 }
 
-func demoUnit(code string) *reckoned {
+func demoUnit(code string) *expectedUnit {
 	f := demo.Fleet(time.Now())
-	r := &reckoned{fleet: f, unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
+	r := &expectedUnit{fleet: f, unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
 	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == r.unit.Plan })]
 	r.cold = climateOf(r.unit.Site)
 	r.entries = r.unit.Entries
@@ -100,13 +100,13 @@ func climateOf(site string) *climate.Climate {
 	return k.WithForecast(today, minima)
 }
 
-func (r *reckoned) add(b ledger.Body) {
+func (r *expectedUnit) add(b ledger.Body) {
 	r.entries = append(r.entries, ledger.Entry{ID: fmt.Sprint("z", len(r.entries)), At: time.Now(), Body: b})
 }
 
 // shows is what the account page should say: protection, and the day of the
 // freeze clock.
-func (r *reckoned) shows() (protects, freezeDue string) {
+func (r *expectedUnit) shows() (protects, freezeDue string) {
 	u := r.unit
 	a := ledger.Fold(r.fleet.Ledger(u, r.plan), r.entries)
 	o := clock.Evaluate(&a, r.plan, clock.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
@@ -133,7 +133,7 @@ func (b *tab) shown() (string, string) {
 }
 
 // The path the whole spine carries: Morning, a unit, a water top-up, a freeze
-// test; book value, measured value and due day move as the core reckons them.
+// test; book value, measured value and due day move as the core computes them.
 func TestFromMorningToTheBooks(t *testing.T) {
 	b := newTab(t)
 	want := demoUnit("CA-14")
@@ -146,7 +146,7 @@ func TestFromMorningToTheBooks(t *testing.T) {
 		b.until(fmt.Sprintf(`document.querySelector('%s')?.textContent.replace(/\u00a0/g,' ').replace('\u2212','-') === %q &&
 			document.querySelector('%s')?.dataset.due === %q`, protects, p, freezeDay, due))
 		if gotP, gotDue := b.shown(); gotP != p || gotDue != due {
-			t.Errorf("%s: shows %s and %q, reckoned %s and %q", when, gotP, gotDue, p, due)
+			t.Errorf("%s: shows %s and %q, computed %s and %q", when, gotP, gotDue, p, due)
 		}
 	}
 	check("before")
@@ -285,7 +285,7 @@ func TestBench(t *testing.T) {
 	}
 	b.open("/bench?q=target&capacity=10+L&drainable=4+L&strength=0+%25", `[data-testid="headline"]`)
 	b.until(`document.querySelector('[data-testid="headline"]')?.innerText.startsWith('2 passes do it.')`)
-	// The drain is told anew in US quarts: all of the system.
+	// The drain is recorded anew in US quarts: all of the system.
 	js[chromedp.Void](b, `[...document.querySelectorAll('label')].find(l => l.innerText === 'one drain reaches').parentElement.querySelector('input').select()`)
 	b.press("10 qt")
 	b.until(`document.querySelector('[data-testid="headline"]')?.innerText.startsWith('One pass does it.')`)
@@ -369,7 +369,7 @@ func disagrees(code string) string {
 	return a.Discrepancy.Entry
 }
 
-// viewers are tabs of the coordinator and of nobody.
+// viewers are tabs of the coordinator and of no one.
 type viewers struct{ coordinator, nobody *tab }
 
 func newViewers(t *testing.T) viewers { return viewers{newTab(t), newTabOf(t, "")} }

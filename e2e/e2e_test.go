@@ -91,7 +91,7 @@ type program struct {
 	data    string // its folder
 }
 
-// begin starts the program on a data folder and waits until it tells where it
+// begin starts the program on a data folder and waits until it prints where it
 // is, or ends.
 func begin(data string, args ...string) (*program, error) {
 	p := &program{cmd: exec.Command(binary, append([]string{"serve", "--data", data}, args...)...), exited: make(chan struct{}), cookies: map[string]string{}, data: data}
@@ -259,7 +259,7 @@ func newTab(t *testing.T) *tab {
 	return newTabOf(t, coordinator)
 }
 
-// newTabOf somebody, in a browser profile of its own; of nobody when email is
+// newTabOf a person, in a browser profile of its own; of no one when email is
 // empty.
 func newTabOf(t *testing.T, email string) *tab {
 	t.Helper()
@@ -294,7 +294,7 @@ func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	}
 }
 
-// fail ends the test and leaves a picture for whoever reads about it.
+// fail ends the test and leaves a picture for the person who reads about it.
 func (b *tab) fail(err error) {
 	b.t.Helper()
 	path := filepath.Join(os.TempDir(), "e2e-failure.png")

@@ -109,7 +109,7 @@ func TestPlanEditor(t *testing.T) {
 	b.calm()
 }
 
-// Two coordinators have the same plan open: the second is told what the first has
+// Two coordinators have the same plan open: the second is shown what the first has
 // made of it before anything is written over.
 func TestPlanChangedMeanwhile(t *testing.T) {
 	const form, change = `form[aria-label="Change Heavy truck"]`, `[aria-label="change Heavy truck"]`
@@ -154,7 +154,7 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 	}
 }
 
-// An address or a span that cannot be meant is told, and what is picked but not shown is counted.
+// An address or a span that cannot be meant is refused, and what is picked but not shown is counted.
 func TestHorizonOfWhatThereIsNot(t *testing.T) {
 	b := newTab(t)
 	b.open("/horizon?site=Nowhere&zoom=toString&sort=constructor&group=valueOf", `[data-testid="count"]`)

@@ -72,7 +72,7 @@ func TestPickAndSend(t *testing.T) {
 	b.calm()
 }
 
-// Whoever is not the coordinator sees the plan and changes nothing.
+// The person who is not the coordinator sees the plan and changes nothing.
 func TestPlanOfATechnician(t *testing.T) {
 	b := newTabOf(t, "quayle@skerrow.example")
 	b.open("/plan", `[data-planned]`)
@@ -86,7 +86,7 @@ func TestPlanOfATechnician(t *testing.T) {
 	b.calm()
 }
 
-// How cautious a site's cold is can be set, and a wrong number is told by its
+// How cautious a site's cold is can be set, and a wrong number is refused by its
 // field; a kind is put on a plan after a look at what that does.
 func TestSitesAndKinds(t *testing.T) {
 	b := newTab(t)
@@ -144,7 +144,7 @@ func TestQuietMorning(t *testing.T) {
 	b.calm()
 }
 
-// On a phone a touch tells why a line stands where it does; from there it is opened,
+// On a phone a touch shows why a line stands where it does; from there it is opened,
 // or picked and sent to the work list.
 func TestHorizonOnAPhone(t *testing.T) {
 	b := newTab(t)

@@ -2,7 +2,7 @@
 //
 // # Model
 //
-// What somebody may write is decided by what the entry does to the account, the
+// What a person may write is decided by what the entry does to the account, the
 // state before it against the state after it, and never by its kind: an opening,
 // a strike or an entry dated back lifts a hold as surely as a release does. The
 // rule is one table, [May]: effect × kind of unit × role. docs/decisions/0016 holds
@@ -200,7 +200,7 @@ func compare(before, after *ledger.Account, e ledger.Entry, has map[Effect]bool)
 	}
 }
 
-// sameStop: a hold, trapped air and a level are one each; any other is told by
+// sameStop: a hold, trapped air and a level are one each; any other is given by
 // what it is about.
 func sameStop(a, b ledger.Stop) bool {
 	if a.Cause != b.Cause {

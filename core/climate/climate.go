@@ -12,7 +12,7 @@ import (
 	"diligentledger/core/measure"
 )
 
-// MonthlyCurve holds, for January to December, the coldest night to be reckoned
+// MonthlyCurve holds, for January to December, the coldest night to be computed
 // with in that month, in °C: what a coordinator knows of a site without a
 // weather record. Between the middles of two months it runs straight.
 type MonthlyCurve [12]measure.Celsius
@@ -101,7 +101,7 @@ type Minimum struct {
 
 // Bounds of a record (common practice).
 const (
-	// DefaultReturnPeriod for a site nobody has set it for.
+	// DefaultReturnPeriod for a site no one has set it for.
 	DefaultReturnPeriod = 50
 	// MinReturnPeriod and MostWinters that may be set.
 	MinReturnPeriod, MaxReturnPeriod = 2, 200
@@ -114,7 +114,7 @@ const (
 	AheadNights = 10
 )
 
-// New reckons the curve from a record of nightly minima. It is false when
+// New computes the curve from a record of nightly minima. It is false when
 // the record holds fewer than three years of 300 nights.
 //
 // For each date the nights of all years within a week of it are one sample; its
@@ -281,7 +281,7 @@ func Quantile(sorted []float64, p float64) float64 {
 	return sorted[k-1] + (at-float64(k))*(sorted[k]-sorted[k-1])
 }
 
-// Restore is the climate of a curve that was reckoned before, a value for
+// Restore is the climate of a curve that was computed before, a value for
 // each day of a leap year; false when there are not 366.
 func Restore(stored Climate, curve []measure.Celsius) (*Climate, bool) {
 	if len(curve) != slots {
@@ -332,7 +332,7 @@ func (k *Climate) WithForecast(first measure.Date, minima []measure.Celsius) *Cl
 	return &with
 }
 
-// Forecast tells what the weather service expects for the night after day; false
+// Forecast gives what the weather service expects for the night after day; false
 // when it says nothing of it.
 func (k *Climate) Forecast(day measure.Date) (measure.Celsius, bool) {
 	if len(k.ahead) == 0 {
@@ -457,7 +457,7 @@ func (k *Climate) FirstBelowProtection(p Protection, day measure.Date, nights in
 func (k *Climate) Coldest() measure.Celsius { return k.coldest }
 
 // Season is a span of days, the last one included, in which cold nights are to be
-// reckoned with.
+// computed with.
 type Season struct{ From, To measure.Date }
 
 // SeasonWithin reports whether the cold season runs, or begins in so many days.

@@ -222,7 +222,7 @@ func TestSeattle(t *testing.T) {
 		if float64(colder) > 2*promised || float64(colder) < promised/3 {
 			t.Errorf("n = %d: %d nights were colder than the curve of their date, promised %.0f", n, colder, promised)
 		}
-		// Three years hold two whole winters, which tell little of how winters differ: the
+		// Three years hold two whole winters, which show little of how winters differ: the
 		// plans' margin is there for that.
 		if below >= colder || n == DefaultReturnPeriod && unsafe > 0 {
 			t.Errorf("n = %d: %d nights in four years fell below the lowered curve, %d by more than the plans' margin", n, below, unsafe)
@@ -230,7 +230,7 @@ func TestSeattle(t *testing.T) {
 	}
 }
 
-// The coldest month tells the half of the earth, and the season of a kind's use.
+// The coldest month shows the hemisphere, and the season of a kind's use.
 func TestSouthern(t *testing.T) {
 	south := MonthlyCurve{6, 5, 1, -4, -11, -19, -24, -23, -16, -7, -2, 3}.Climate()
 	if depot.Southern() || !south.Southern() || MonthlyCurve.Climate(MonthlyCurve{}).Southern() {

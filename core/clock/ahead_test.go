@@ -88,19 +88,19 @@ func TestLevelFalls(t *testing.T) {
 	if c.Due == nil || math.Abs(float64(c.Due.Sub(today))-40) > 5 {
 		t.Errorf("level by the meter %+v", c)
 	}
-	// Nobody has looked since: by now it is low, a twentieth 40 days after the last look.
+	// No one has looked since: by now it is low, a twentieth 40 days after the last look.
 	late := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today.AddDate(0, 0, 60)), Level)
 	if late.Verdict != Due || late.Due == nil || math.Abs(float64(late.Due.Sub(today))-40) > 5 || late.Reason.Numbers["ahead"] > -15 {
 		t.Errorf("sixty days later %+v", late)
 	}
-	// Laid up it does not run, and nobody knows.
+	// Laid up it does not run, and it is not known.
 	a = ledger.Fold(car, append(entries, ago(0, ledger.LayUp{})))
 	if c = clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today), Level); c.Due != nil || c.Verdict != Sound {
 		t.Errorf("laid up %+v", c)
 	}
 }
 
-// A zero stands for a month, whoever made it; it is asked for with the next test.
+// A zero stands for a month, the person who made it; it is asked for with the next test.
 func TestZeroClock(t *testing.T) {
 	asked := plan
 	asked.TestMonths = 12

@@ -118,7 +118,7 @@ func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evalua
 	c.Due, c.Remaining, c.Verdict = &due, &left, verdictOn(due, today)
 	switch {
 	case c.Verdict == Overdue && c.Reason.Code == TestNever:
-		c.Verdict = Due // nobody is late with a test that was never asked for
+		c.Verdict = Due // no one is late with a test that was never asked for
 	case a.LastTest == nil && c.Verdict.Rank() > Due.Rank() && cold.SeasonWithin(frostDays, today.Date):
 		c.Verdict = Due // never tested, and the cold is near
 	}
@@ -160,7 +160,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 }
 
 // hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
-// hose that was looked at and whose age nobody knows is itself a reason to act.
+// hose that was looked at and whose age it is not known is itself a reason to act.
 func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	numbers := map[string]float64{"limit": float64(limit)}
 	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeUnknown, Numbers: numbers}}

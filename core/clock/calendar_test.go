@@ -91,7 +91,7 @@ func TestCheckPlan(t *testing.T) {
 	}
 }
 
-// A hose is as old as the unit until it is renewed; one nobody knows the age of is
+// A hose is as old as the unit until it is renewed; one it is not known the age of is
 // itself a reason to act (common practice).
 func TestHoseAge(t *testing.T) {
 	asked := plan
@@ -126,7 +126,7 @@ func TestHoseAge(t *testing.T) {
 	}
 }
 
-// The audit tells a plan in the trade's words, what asks for nothing left out, and
+// The audit gives a plan in the trade's words, what asks for nothing left out, and
 // of a change what it changes; distances in the unit they were given in.
 func TestPlanInWords(t *testing.T) {
 	p := serviceplan.Plan{Name: "Van", Strategy: serviceplan.FixedInterval, First: serviceplan.Interval{Months: 60, Km: 160_934.4}, Later: serviceplan.Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}

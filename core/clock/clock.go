@@ -70,7 +70,7 @@ const (
 // Nights the cold curve is searched for: two years hold every season twice.
 const SearchNights = 730
 
-// StaleMonths after which a freeze point nobody has tested is no longer taken
+// StaleMonths after which a freeze point no one has tested is no longer taken
 // on trust: one year and a month, so that each winter sees one test (common
 // practice).
 const StaleMonths = 13
@@ -133,7 +133,7 @@ type Clock struct {
 	Kind    Kind
 	Verdict Verdict
 	// Due is the day it runs out, as likely sooner as later; nil when it never
-	// does, or nobody can tell.
+	// does, or it is not known.
 	Due *measure.Date
 	// Window of days around it; nil when the day is sure, or unknown.
 	Window *usage.Window
@@ -157,7 +157,7 @@ type UnitStatus struct {
 type Conditions struct {
 	// Climate of its site.
 	Climate *climate.Climate
-	// Zeroed tells when each instrument was last zeroed, in anybody's books.
+	// Zeroed gives when each instrument was last zeroed, in the books of any unit.
 	Zeroed map[string]time.Time
 	// Zone of the site, in which a moment falls on a day; UTC when nil.
 	Zone *time.Location
@@ -374,7 +374,7 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 	return c, true
 }
 
-// fewSegments of a month tell so little that it is said.
+// fewSegments of a month are too few for a narrow window: the reason says so.
 const fewSegments = 3
 
 func indicator(on bool) float64 {
@@ -413,7 +413,7 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 	expected := climate.Protection{At: *protects + margin, Drift: drift.perDay, Since: sinceKnown(a, today)}
 	night, caught := cold.FirstBelowProtection(expected, today.Date, SearchNights)
 	// The warm and the cold end of nine tenths of the book's band, which widens as
-	// nobody looks.
+	// no one looks.
 	warm, chilly := expected, expected
 	warm.Wide, chilly.Wide, warm.DriftSigma, chilly.DriftSigma = usage.Z90, -usage.Z90, drift.sigma, drift.sigma
 	if b := a.Balance; b.High != nil && b.Freeze != nil {

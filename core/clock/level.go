@@ -11,7 +11,7 @@ import (
 // slowLeak: one that would leave the level low in more days than these has no date.
 const slowLeak = 3 * 365
 
-// levelClock compares what the books say is inside with the last fill, and tells
+// levelClock compares what the books say is inside with the last fill, and gives
 // from the rate at which coolant goes when it will be low.
 func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
@@ -57,9 +57,9 @@ func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay)
 }
 
 // reachesLow is when so many litres more will have gone since the level was last known,
-// by the leak's rate and its uncertainty. Where the leak is reckoned by the meter,
+// by the leak's rate and its uncertainty. Where the leak is computed by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
-// one. False when nobody can tell, or not in any time that means something.
+// one. False when it is not known, or not in any time that means something.
 func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *usage.Model, litres float64, s usage.Side, today evaluationDay) (measure.Date, bool) {
 	litres = math.Max(litres, 0)
 	// A rate less than a fifth of the likely one is as good as none.

@@ -120,7 +120,7 @@ func TestNeverNeedsEvidence(t *testing.T) {
 }
 
 // Over its limit by the estimate alone: read the meter. The clock and the balance
-// tell the same figure of the last reading.
+// give the same figure of the last reading.
 func TestUseByEstimate(t *testing.T) {
 	entries := []ledger.Entry{ago(700, meter(10_000)), ago(700, fill(false))}
 	value := 10_000.

@@ -37,12 +37,12 @@ const (
 var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
 	ledger.StopCoolant: CoolantContaminated, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnCheck, ledger.StopLevel: LevelBelow}
 
-// holdClock is false when nothing in the books stands against running. It tells
+// holdClock is false when nothing in the books stands against running. It gives
 // the most urgent stop, and how many others there are; of those that can be
 // released, the ones that cannot yet come first.
 func holdClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	stops := a.Stops()
-	// What is missing by the book is the level clock's to tell.
+	// What is missing by the book belongs to the level clock.
 	stops = slices.DeleteFunc(stops, func(s ledger.Stop) bool { return s.Cause == ledger.StopLevel && s.Entry == "" })
 	if len(stops) == 0 {
 		return Clock{}, false
@@ -151,7 +151,7 @@ func furtherLevelChecks(a *ledger.Account, p serviceplan.Plan, today evaluationD
 	if days > followUpLapse {
 		return Clock{}, false
 	}
-	looked, last := 0, filled // days on which somebody looked, and the last of them
+	looked, last := 0, filled // days on which a person looked, and the last of them
 	for _, at := range a.LevelChecks {
 		if day := today.of(at); day.After(last) {
 			looked, last = looked+1, day

@@ -94,7 +94,7 @@ func workOf(r coolant.Remedy) (Work, bool) {
 	return "", false
 }
 
-// DefaultSpan to do it in, when nobody has said which: from today or the first day of the
+// DefaultSpan to do it in, when no one has said which: from today or the first day of the
 // clock's window to the day it runs out; a week for what cannot wait.
 func (c Clock) DefaultSpan(today measure.Date) (from, to measure.Date) {
 	from, to = today, today.AddDays(7)

@@ -112,7 +112,7 @@ type CapTest struct {
 	Over []Figures
 }
 
-// CheckCap judges a cap and tells the gauge pressure to reckon with: what it
+// CheckCap judges a cap and gives the gauge pressure to rely on: what it
 // opened at if that is less than its rating, nothing when it does not seal. The
 // verdicts come worst first; [CapSound] and [CapWorn] only when both valves were tested and
 // nothing is wrong. A used cap serves down to a lower pressure than a new one opens at.

@@ -72,7 +72,7 @@ type Correction struct {
 	Warnings     []Warning
 }
 
-// maxPasses of a plan: past it nobody drains again.
+// maxPasses of a plan: past it no one drains again.
 const maxPasses = 8
 
 // tolerance in volume fraction: a tenth of a point, less than any tester
@@ -246,7 +246,7 @@ func (p *planner) pass(c Charge, drainable measure.Litre) (Pass, bool) {
 	return p.poured(c, measure.Litre(out), share), true
 }
 
-// direction tells whether the room there is can hold what reaches the target
+// direction reports whether the room there is can hold what reaches the target
 // and, when it cannot, whether rich (1) or lean (0) is needed.
 func (p *planner) direction(c Charge) (share float64, fits bool) {
 	if p.capacity-c.Volume() < 1e-9 { // full: nothing goes in before something comes out

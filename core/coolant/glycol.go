@@ -7,7 +7,7 @@
 // A charge is two masses, glycol and water. Its strength is the mass fraction
 // of glycol; volume fractions are derived from it with the density of the
 // mixture at 20 °C, so that pouring two volumes together gives a little less
-// than their sum, as it does in the can. Inhibitors and dye are reckoned as
+// than their sum, as it does in the can. Inhibitors and dye are computed as
 // water: they are a few per cent, and labels leave them out.
 //
 // The freeze point is read from the published tables for aqueous ethylene

@@ -33,7 +33,7 @@ const (
 // Reading of an instrument, as a freeze point. Low and High enclose it: 95 %
 // of the time for a refractometer and a hydrometer, by the step for the others.
 type Reading struct {
-	Freeze    measure.Celsius // what the coolant freezes at, as far as can be told
+	Freeze    measure.Celsius // what the coolant freezes at, as far as it is known
 	Low, High measure.Celsius // coldest and warmest it may be
 	// Shown is what the instrument shows, when that is not what is inside.
 	Shown *measure.Celsius
@@ -73,7 +73,7 @@ const (
 	ScaleBrix    ScaleKind = "brix"    // sugar-like degrees, the same for both glycols
 )
 
-// Refractometer reading. Pointers are nil when nobody wrote it down.
+// Refractometer reading. Pointers are nil when no one wrote it down.
 type Refractometer struct {
 	Kind   ScaleKind
 	Scale  Base    // of the line that was read; ignored for Brix
@@ -181,7 +181,7 @@ func (m Refractometer) Read() (Reading, error) {
 }
 
 // tooStrong is a reading beyond the strong end of the scale: more glycol than the
-// eutectic, which protects less again. How much less it does not tell.
+// eutectic, which protects less again. By how much is not known.
 func tooStrong() Reading {
 	return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagTooStrong}}
 }

@@ -35,7 +35,7 @@ func (s System) Pour(c Charge) (System, error) {
 }
 
 // FillUp pours as much of a mixture, of any amount, as brings the system to its
-// capacity, and tells how much that was.
+// capacity, and gives how much that was.
 func (s System) FillUp(with Charge) (System, measure.Litre, error) {
 	litre := with.times(1 / float64(with.Volume()))
 	v := fillVolume(s.Charge, litre, s.Capacity)

@@ -20,7 +20,7 @@ type Basket struct {
 	Leftover measure.Litre
 }
 
-// shopStep is the grain in litres to which sizes are reckoned: 50 mL. What is
+// shopStep is the grain in litres to which sizes are computed: 50 mL. What is
 // needed is rounded up to it and what is in a can down.
 const shopStep = 0.05
 

@@ -106,7 +106,7 @@ type Finding struct {
 	Entry string
 }
 
-// OpenDefect is a defect nobody has closed.
+// OpenDefect is a defect no one has closed.
 type OpenDefect struct {
 	Defect
 	ID string
@@ -198,9 +198,9 @@ type Account struct {
 	Bound *measure.Celsius
 	// Distrusted is the last test when it could not be trusted.
 	Distrusted *TestMark
-	// Filled is the volume of the last fill, or the capacity when nobody wrote one.
+	// Filled is the volume of the last fill, or the capacity when no one wrote one.
 	Filled measure.Litre
-	// Changes since the last trusted test or fill that nobody measured.
+	// Changes since the last trusted test or fill that no one measured.
 	Changes   int
 	Findings  []Finding
 	Defects   []OpenDefect
@@ -225,9 +225,9 @@ type Account struct {
 	Discrepancy *TestMark
 	// Strengths known of this charge: what was filled, and each trusted test since.
 	Strengths []Strength
-	// Zeroed tells when each named instrument was last zeroed in these books.
+	// Zeroed gives when each named instrument was last zeroed in these books.
 	Zeroed map[string]time.Time
-	// BuiltAt is since when its parts are in use, nil when nobody knows; HoseSince
+	// BuiltAt is since when its parts are in use, nil when it is not known; HoseSince
 	// since when the hoses are that were renewed later. The map is never changed.
 	BuiltAt   *time.Time
 	HoseSince map[string]time.Time
@@ -254,13 +254,13 @@ type Account struct {
 	started        bool    // startsAt is known
 	meterChanges   int     // changes of the meter so far
 	readingLine    []int   // index of the line of each reading
-	figures        figures // of the charge, reckoned once per change
+	figures        figures // of the charge, computed once per change
 	strikes        map[string]*Entry
 	openedAt       time.Time  // of an account without lines
 	leak           *LeakRate  // of an account without lines
 	diagnosis      *Diagnosis // of an account without lines
 	movedAt        time.Time  // of the last change of the charge
-	// capEffective is the pressure to reckon with by the last cap test.
+	// capEffective is the pressure to rely on by the last cap test.
 	capEffective *measure.Kilopascal
 }
 

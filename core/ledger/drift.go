@@ -17,8 +17,8 @@ const driftPrior = 0.016
 // mostStrengths that are kept of one charge: the fill, and the latest tests.
 const mostStrengths = 16
 
-// learnt adds a strength. What is shared with a snapshot is left as it is.
-func (a *Account) learnt(s Strength) {
+// addStrength adds a strength. What is shared with a snapshot is left as it is.
+func (a *Account) addStrength(s Strength) {
 	n := len(a.Strengths)
 	kept := make([]Strength, 0, min(n+1, mostStrengths))
 	if n == mostStrengths {
@@ -80,7 +80,7 @@ func (a *Account) Drift() (perYear, sigma float64) {
 }
 
 // FreezePerStrength is how much the freeze point moves, K, for a mass fraction more of
-// glycol in the charge as it is by book; 0 when nobody knows what is inside.
+// glycol in the charge as it is by book; 0 when it is not known what is inside.
 func (a *Account) FreezePerStrength() float64 {
 	if a.freeze() == nil || a.Base == coolant.NoWater {
 		return 0

@@ -11,7 +11,7 @@
 //
 // The book's volume stays between nothing and the larger of the unit's capacity
 // and its last fill. A top-up that would go beyond was poured into a system that
-// had lost that much first; the loss is reckoned at the strength of the time.
+// had lost that much first; the loss is computed at the strength of the time.
 package ledger
 
 import (
@@ -55,7 +55,7 @@ const (
 
 // Entry is one line of the books. It is never changed once written.
 type Entry struct {
-	ID         string    // UUID version 7, made by whoever wrote it
+	ID         string    // UUID version 7, made by the person who wrote it
 	Unit       string    // the unit's code
 	At         time.Time // when it happened
 	RecordedAt time.Time // when the books took it in
@@ -90,11 +90,11 @@ type Body interface {
 // Unit is what the fold must know of the unit whose account it is.
 type Unit struct {
 	Code     string
-	Kind     string // car, truck, motorcycle, boat, aircraft; empty when nobody knows
+	Kind     string // car, truck, motorcycle, boat, aircraft; empty when it is not known
 	Capacity measure.Litre
-	Base     coolant.Base      // what the register says is inside; empty when nobody knows
+	Base     coolant.Base      // what the register says is inside; empty when it is not known
 	Meter    measure.Dimension // Distance, EngineTime, or empty for a unit without a meter
-	// Cap is the rated opening pressure over ambient, 0 when nobody knows.
+	// Cap is the rated opening pressure over ambient, 0 when it is not known.
 	Cap measure.Kilopascal
 	// Tank is what a millimetre of level in the expansion tank holds, L; 0 when
 	// it is not known.

@@ -111,7 +111,7 @@ type Diagnosis struct {
 	Likeliest *Explanation     // nil when nothing explains it
 }
 
-// Diagnosis of the test in [Account.OffBook]; nil when book and test agree.
+// Diagnosis of the test in [Account.Discrepancy]; nil when book and test agree.
 func (a *Account) Diagnosis() *Diagnosis {
 	if a.Discrepancy == nil || len(a.Lines) == 0 {
 		return a.diagnosis
@@ -226,7 +226,7 @@ func sameProposal(x, y Explanation) bool {
 	return x.Strikes == y.Strikes && reflect.DeepEqual(x.Balance, y.Balance)
 }
 
-// explainScale tells what a test that was read on the other glycol's scale would
+// explainScale gives what a test that was read on the other glycol's scale would
 // mean; there is nothing to balance but to test again.
 func explainScale(line Line) []Explanation {
 	if !slices.Contains(line.Test.Flags, coolant.FlagWrongScale) {
@@ -309,7 +309,7 @@ func (e *explainer) litresFor(most measure.Litre, body func(measure.Reading) Bod
 	return measure.Litre(high), true
 }
 
-// roundedLitres is a volume as somebody would write it down.
+// roundedLitres is a volume as a person would write it down.
 func roundedLitres(v measure.Litre) measure.Reading {
 	return measure.Reading{Value: math.Round(float64(v)*100) / 100, Unit: measure.L}
 }
@@ -415,8 +415,8 @@ func (e *explainer) misread() {
 	e.add(Explanation{Cause: CauseMisread, Weight: weight})
 }
 
-// renewal asks whether the last renewal was mixed, or measured, otherwise than
-// written; only when nobody has tested since.
+// renewal asks whether the last renewal was mixed, or measured, differently from
+// written; only when no one has tested since.
 func (e *explainer) renewal() {
 	r := e.book.renewal
 	if r < 0 || e.book.LastTest != nil {

@@ -25,7 +25,7 @@ func (a *Account) found(line *Line, point, state string, grade coolant.Grade) {
 }
 
 // cap judges a pressure cap by [coolant.CheckCap], and keeps the pressure to
-// reckon with.
+// compute with.
 func (a *Account) cap(line *Line, b CapTest) {
 	t := coolant.CapTest{Rated: a.Unit.Cap, New: b.Renewed, Over: []coolant.Figures{a.Unit.Figures}, Opens: b.Vacuum == "opens", Stuck: b.Vacuum == "stuck", BadSeal: b.Seal != "" && b.Seal != "good",
 		Unseated: b.Stage == "first_stage" || b.Seated != nil && !*b.Seated}

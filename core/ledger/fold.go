@@ -10,11 +10,11 @@ import (
 
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
-// is reckoned anew.
+// is computed anew.
 const Rules = 7
 
-// Fold reckons the account of u from its entries, in whatever order they come.
-// Lines that cannot be right are kept, noted, and reckoned as far as they can
+// Fold computes the account of u from its entries, in whatever order they come.
+// Lines that cannot be right are kept, noted, and computed as far as they can
 // be; Fold itself never fails. It takes the time of a sort and one step for each
 // entry.
 func Fold(u Unit, entries []Entry) Account {

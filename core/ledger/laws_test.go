@@ -75,7 +75,7 @@ func TestOrderOfArrivalDoesNotMatter(t *testing.T) {
 }
 
 // Law: a struck entry leaves the account as if it had never been, whenever the
-// strike happened, but for the lines that tell of it.
+// strike happened, but for the lines that describe it.
 func TestStruckAsIfItHadNeverBeen(t *testing.T) {
 	each(t, 2, 16, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
 		never := slices.DeleteFunc(slices.Clone(entries), func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindStrike })

@@ -117,7 +117,7 @@ var markShare = map[string]float64{"above": -0.01, "max": 0, "between": 0.025, "
 // coolHours after which a system counts as cold (common practice).
 const coolHours = 4
 
-// millimetres tells which mark a level stands for that was measured from the upper
+// millimetres is the mark that a level stands for that was measured from the upper
 // one; false when the register does not know how far apart the marks are.
 func (u Unit) millimetres(over float64) (mark string, ok bool) {
 	switch {
@@ -221,7 +221,7 @@ const mostLooks = 40
 
 // coldLevel settles what was owed until the level had been seen cold. A fill that
 // trapped air may be released once the level was seen at the upper mark or above
-// it four hours or more after the fill; the release is for somebody else to write.
+// it four hours or more after the fill; the release is for another person to write.
 func (a *Account) coldLevel(line *Line, mark string) {
 	at := line.Entry.At
 	a.LevelAt = at

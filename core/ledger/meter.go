@@ -100,7 +100,7 @@ func (a *Account) settleMeter() {
 }
 
 // RenewalMeter is the meter at the last renewal, continued through changes of the
-// meter; false when no reading tells.
+// meter; false when no reading shows it.
 func (a *Account) RenewalMeter() (float64, bool) {
 	return a.startsAt, a.started && a.Balance.RenewedAt != nil
 }

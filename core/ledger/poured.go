@@ -6,7 +6,7 @@ import (
 )
 
 // Opening begins an account: the charge the unit came with from its factory, or
-// a history that nobody knows.
+// a history that it is not known.
 type Opening struct {
 	History string           `json:"history"` // Factory or UnknownHistory
 	Volume  *measure.Reading `json:"volume,omitempty"`
@@ -44,7 +44,7 @@ type Renewal struct {
 	FlushWith string `json:"flushWith,omitempty"`
 	// Rinses with purified water after a cleaner, until it ran clear.
 	Rinses int `json:"rinses,omitempty"`
-	// Residual is what stayed inside, when that was told rather than drained.
+	// Residual is what stayed inside, when that was recorded rather than drained.
 	Residual *measure.Reading `json:"residual,omitempty"`
 	Method   string           `json:"method,omitempty"`
 	// Level at which it was judged full: Cold or Hot. A hot level reads high.

@@ -84,7 +84,7 @@ func (a *Account) readWaterless(b FreezeTest) (coolant.Reading, error) {
 	return coolant.ReadWaterless(b.Value.Value/100, a.inside().Freeze, a.LimitOverrides()...)
 }
 
-// scaleOf tells which scale of a refractometer a reading is on, and its value
+// scaleOf is which scale of a refractometer a reading is on, and its value
 // there.
 func scaleOf(r measure.Reading) (coolant.ScaleKind, float64) {
 	switch r.Unit {
@@ -214,12 +214,12 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	switch {
 	case mark.Waits && r.Agrees:
 		// It is at least as strong as the book has it.
-		a.learnt(Strength{at, a.Charge.MassFraction(), t.sigma / t.k})
+		a.addStrength(Strength{at, a.Charge.MassFraction(), t.sigma / t.k})
 		line.note(NoteColder)
 	case mark.Waits:
 		line.note(NoteColder)
 	default:
-		a.learnt(Strength{at, mass, t.sigma / t.k})
+		a.addStrength(Strength{at, mass, t.sigma / t.k})
 		a.Changes, a.Counted = 0, mark
 	}
 	a.figures.done = false

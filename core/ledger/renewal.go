@@ -307,7 +307,7 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	case oldShare <= foreignGlycol:
 		a.meanFilledAt = t.At
 	default:
-		a.meanFilledAt = time.Time{} // part of it is of an age nobody knows
+		a.meanFilledAt = time.Time{} // part of it is of an age it is not known
 	}
 	if oldShare > foreignGlycol && wasKnown {
 		a.Blended = blended

@@ -208,7 +208,7 @@ func TestRetestWantsMixedCoolant(t *testing.T) {
 }
 
 // The rate of a leak is that of its last intervals; settling and what was mended
-// tell nothing (worked by hand).
+// show nothing (worked by hand).
 func TestLeakOfTheLastIntervals(t *testing.T) {
 	top := func(n int, v float64) Entry {
 		return on(n, TopUp{Volume: litres(v), With: coolant.Premix, Product: &premix})

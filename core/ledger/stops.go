@@ -25,7 +25,7 @@ const (
 // Stop is one thing for which a unit must not run.
 //
 // All but [StopLevel] end with a release, or with the closing of the defect, by
-// somebody who may (package access). A level that was too low ends with what shows
+// a person who may (package access). A level that was too low ends with what shows
 // that it no longer is; on an aircraft it is a finding and wants the release too.
 type Stop struct {
 	Cause StopCause
@@ -40,7 +40,7 @@ type Stop struct {
 const PointBook = "book"
 
 // Subject is what a stop or a reason is about: a point of the unit and the state that it was
-// found in, both codes; or text as somebody wrote it.
+// found in, both codes; or text as a person wrote it.
 type Subject struct {
 	Point string // such as cap, upper_hose; a property of the coolant; empty for text
 	State string // codes, a comma between them; empty where the point says all
@@ -155,7 +155,7 @@ func (a *Account) makeReady(cause StopCause, point string) {
 	}
 }
 
-// worked on an aircraft: it stands until somebody who may returns it to service.
+// worked on an aircraft: it stands until a person who may returns it to service.
 func (a *Account) worked(line *Line, on string) {
 	if a.Unit.Aircraft {
 		a.ground(ground{Cause: StopReturn, Point: on, Entry: line.Entry.ID, At: line.Entry.At, Ready: true})

@@ -14,7 +14,7 @@ import (
 )
 
 // stored is what is kept of an account between two entries: all but its lines,
-// so that the clocks of a fleet need not fold it anew. It is packed by place: whoever
+// so that the clocks of a fleet need not fold it anew. It is packed by place: the person who
 // moves, adds or removes a field raises [Rules].
 type stored struct {
 	_ struct{} `cbor:",toarray"`

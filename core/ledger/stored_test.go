@@ -8,7 +8,7 @@ import (
 	"time"
 )
 
-// Whoever changes what is packed must raise Rules: an account packed by another
+// The person who changes what is packed must raise Rules: an account packed by another
 // layout would be unpacked into the wrong places.
 func TestLayoutOfStored(t *testing.T) {
 	var names []string

@@ -16,7 +16,7 @@ const (
 // Instruments in the order they are offered.
 var Instruments = []string{Refractometer, Hydrometer, DiscTester, TestStrip}
 
-// FreezeTest is what an instrument showed. The unit of the value tells which
+// FreezeTest is what an instrument showed. The unit of the value names which
 // scale it was: °C or °F of a freeze line or a strip's band, per cent, °Bx,
 // relative density, floating discs.
 type FreezeTest struct {
@@ -84,7 +84,7 @@ type CapTest struct {
 	Holds  *bool            `json:"holds,omitempty"`  // holds just below that
 	Vacuum string           `json:"vacuum,omitempty"` // of VacuumValves
 	Seal   string           `json:"seal,omitempty"`   // of Seals
-	// Seated on its neck; for a two-stage cap Stage tells how far it is turned.
+	// Seated on its neck; for a two-stage cap Stage is how far it is turned.
 	Seated *bool  `json:"seated,omitempty"`
 	Stage  string `json:"stage,omitempty"` // of CapStages
 	// Renewed: a new cap was fitted, and this was found on it.

@@ -1,11 +1,11 @@
 // Package measure holds the quantities of the workshop and the units people
 // read them in.
 //
-// Every dimension has one metric unit in which the books reckon: °C, kPa, L,
+// Every dimension has one metric unit in which the books compute: °C, kPa, L,
 // km and h, with kg for masses. Each has a type of its own, so that litres
-// cannot be handed over where degrees are meant. A [Reading] is what somebody
+// cannot be handed over where degrees are meant. A [Reading] is what a person
 // read off an instrument, in the unit it was read in; it is kept as it was
-// read and converted when reckoned with, never the other way round.
+// read and converted when computed with, never the other way round.
 //
 // Conversion factors are exact by definition: the international mile, the US
 // gallon of 231 cubic inches, the imperial gallon of 4.54609 L (UK Weights and
@@ -41,7 +41,7 @@ type Kilometre float64
 // Hour is running time of an engine.
 type Hour float64
 
-// Dimension tells which units may stand for one another.
+// Dimension names which units may stand for one another.
 type Dimension string
 
 // The dimensions of the workshop.
@@ -82,7 +82,7 @@ const (
 type Unit string
 
 // The units, grouped by dimension; the first of each group is the metric one
-// in which the books reckon.
+// in which the books compute.
 const (
 	DegC Unit = "degC"
 	DegF Unit = "degF"
@@ -212,7 +212,7 @@ type Reading struct {
 // String writes the reading as a person would, such as "-34 °F".
 func (r Reading) String() string { return Digits(r.Value) + " " + r.Unit.Symbol() }
 
-// Digits of a number as somebody types it, without an exponent unless it is of no
+// Digits of a number as a person types it, without an exponent unless it is of no
 // size that anything in a workshop has.
 func Digits(v float64) string {
 	if math.Abs(v) >= 1e15 {

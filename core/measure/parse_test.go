@@ -87,7 +87,7 @@ func FuzzParse(f *testing.F) {
 				t.Fatalf("%q as %s: %+v", text, d, got)
 			}
 			if math.Abs(got.Value) > 1e15 || got.Value != 0 && math.Abs(got.Value) < 1e-4 {
-				continue // String writes these with an exponent, which nobody types
+				continue // String writes these with an exponent, which no one types
 			}
 			if math.Abs(got.Value) >= 1e6 {
 				continue

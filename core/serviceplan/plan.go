@@ -55,7 +55,7 @@ type Plan struct {
 	// instead, after the first morning and each of so many runs, where a unit runs
 	// seldom. 0 asks for the next morning alone.
 	FollowDays, FollowRuns int
-	// Miles: its distances were given in miles, and are told so.
+	// Miles: its distances were given in miles, and are given so.
 	Miles bool
 }
 

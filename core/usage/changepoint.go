@@ -42,7 +42,7 @@ func (u *Model) rate(stretches []segment, today time.Time) {
 		return
 	}
 	u.rateError = math.Sqrt(u.rateError) / u.Rate
-	// Drawn towards the noise reckoned with before there is data.
+	// Drawn towards the noise assumed before there is data.
 	n, prior := float64(len(all)), priorSpread*math.Sqrt(segmentDays)
 	relative := noise / u.Rate
 	u.noise = math.Sqrt((n*relative*relative + priorSegments*prior*prior) / (n + priorSegments))
@@ -129,7 +129,7 @@ func changePointsAt(all []weighted, noise, perYear float64) (runs []changePoint,
 			r.precision += w
 			total += r.p
 		}
-		if total < 1e-290 { // farther off than a float can tell: all anew
+		if total < 1e-290 { // farther off than a float can express: all anew
 			runs = []changePoint{{since: i, p: 1, mean: v.value, precision: v.weight / (noise * noise)}}
 			evidence += math.Log(1e-290)
 			continue

@@ -41,14 +41,14 @@ const (
 	// useYears back that readings are looked at.
 	useYears = 4
 	// profileLeast and profileMost days that the kind's profile counts for in each
-	// month: how many is told by how much the months differ.
+	// month: how many follows from how much the months differ.
 	profileLeast, profileMost = 10.0, 400.0
 	// segmentDays is the length to which stretches are drawn together, so that
 	// weekends and dates noted a day late even out.
 	segmentDays = 28.0
 	// driftPerYear of the rate in a year, relative, without any change of use.
 	driftPerYear = 0.01
-	// priorSpread of a month's use, relative, reckoned with before there is data,
+	// priorSpread of a month's use, relative, assumed before there is data,
 	// and priorStretches what it counts for.
 	priorSpread, priorSegments = 0.2, 0.5
 	// seasonDays by which a season comes sooner or later, one standard deviation; and
@@ -57,7 +57,7 @@ const (
 	// changeZ so many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
 	changeZ, minSegments = 3.5, 2
-	// changeDays and changeRecent: a change is told while it is so new.
+	// changeDays and changeRecent: a change is named while it is so new.
 	changeDays, changeRecent = 120.0, 6
 )
 
@@ -149,7 +149,7 @@ func NewModel(readings []Point, profile Profile, today time.Time) Model {
 	u.Known = true
 	u.Seasons = int(stretches[len(stretches)-1].to.Sub(stretches[0].from).Hours() / 24 / seasonLeast)
 	u.Idle = markRests(stretches)
-	// Season and changes of use are told apart by taking turns.
+	// Season and changes of use are distinguished by taking turns.
 	levels := levelsOf(stretches)
 	for range rounds {
 		u.season(stretches, levels, profile)
@@ -172,7 +172,7 @@ const (
 
 // markRests of the stretches: those with less than a fraction of the usual use.
 // Standing still in a rest is no change of use: what the unit does in its season
-// is told by the others alone. It reports whether the unit has not been used for
+// is shown by the others alone. It reports whether the unit has not been used for
 // so long that it is idle.
 func markRests(stretches []segment) (idle bool) {
 	var rates []weighted
@@ -200,7 +200,7 @@ func markRests(stretches []segment) (idle bool) {
 
 // singleRests marks months of rest that were seen in one year only, where the kind of
 // unit has no such rest: it may have been a lay-up, and no season. The early end of
-// a window reckons with their use.
+// a window computes with their use.
 func (u *Model) singleRests(stretches []segment, prior Profile) {
 	u.busyProfile = u.Profile
 	var years [12]map[int]bool
@@ -242,7 +242,7 @@ func recent(readings []Point, today time.Time) []Point {
 const stuckMeanMin, stuckMeanMax, stuckJump = 0.6, 1.6, 1.8
 
 // dropRepeats leaves out readings that repeat the one before although the unit ran:
-// the next leaps as far as it would have gone meanwhile. Somebody wrote down the
+// the next leaps as far as it would have gone meanwhile. A person wrote down the
 // old value again. A meter that stands and then goes on as usual has stood.
 func dropRepeats(kept []Point) (moved, stuck []Point) {
 	repeats := func(i int) bool { return i > 0 && kept[i].Value == kept[i-1].Value }
@@ -379,7 +379,7 @@ func (u *Model) levels(stretches []segment, levels []float64) {
 
 // season fits the factor of each month: each month's use over what the level would
 // have given it, by rounds of sharing a stretch out over its months, so that long
-// stretches tell of their months what short ones do not. How far the fit is drawn
+// stretches show of their months what short ones do not. How far the fit is drawn
 // to the kind's profile follows from how much more its months differ than chance
 // would have it (empirical Bayes: Efron and Morris 1973).
 func (u *Model) season(stretches []segment, levels []float64, prior Profile) {
@@ -390,7 +390,7 @@ func (u *Model) season(stretches []segment, levels []float64, prior Profile) {
 		}
 	}
 	if days < 330 {
-		return // less than a year tells no season
+		return // less than a year shows no season
 	}
 	fitted := u.Profile
 	var span [12]float64

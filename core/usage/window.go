@@ -59,7 +59,7 @@ func spreadFactor(width float64) float64 {
 	return math.Exp(half) * (1 + width - half)
 }
 
-// At tells the meter at t, with the ends of its window. False when unknown.
+// At gives the meter at t, with the ends of its window. False when unknown.
 func (u *Model) At(t time.Time) (low, likely, high float64, ok bool) {
 	if !u.Known {
 		return 0, 0, 0, false
@@ -73,7 +73,7 @@ func (u *Model) At(t time.Time) (low, likely, high float64, ok bool) {
 	return u.Last.Value + use/spread, u.Last.Value + use, u.Last.Value + use*spread, true
 }
 
-// MeterAt tells the meter at t on the straight line between the readings around it,
+// MeterAt gives the meter at t on the straight line between the readings around it,
 // and after the last as [UseModel.At] does. False when unknown.
 func (u *Model) MeterAt(readings []Point, t time.Time) (float64, bool) {
 	if !u.Known || len(readings) == 0 || t.Before(readings[0].At) {

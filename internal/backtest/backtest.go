@@ -153,7 +153,7 @@ func thumb(seen []ledger.MeterPoint, target float64, from int) usage.Span {
 // fewestSeen readings before a real account is asked.
 const fewestSeen = 4
 
-// Accounts asks real accounts the same, as of each month, as far as later readings tell the truth:
+// Accounts asks real accounts the same, as of each month, as far as later readings give the truth:
 // the day of a later reading is the day its value was reached.
 func Accounts(fleet string, accounts []ledger.Account, profiles []usage.Profile) Result {
 	r := Result{Fleet: fleet}

@@ -50,7 +50,7 @@ func held(t *testing.T, r Result, least, most, lastTwo, wholeLife float64) {
 	}
 }
 
-// The freeze clock tells the first night that catches a charge made up with water
+// The freeze clock gives the first night that catches a charge made up with water
 // now and then, sooner and surer than a line through its tests.
 func TestFreezeDays(t *testing.T) {
 	held(t, FreezeDays("freeze", Charges(300, 60, 1500)), 0.66, 0.90, 1.5, 1.1)

@@ -23,7 +23,7 @@ type Charge struct {
 	Cold    *climate.Climate
 	Entries []ledger.Entry // in the order in which they happened
 	Start   measure.Date
-	// True freeze point at the end of each day; NaN where nobody can know.
+	// True freeze point at the end of each day; NaN where no one can know.
 	True []float64
 }
 

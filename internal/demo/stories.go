@@ -40,7 +40,7 @@ var stories = []story{
 		b.test(380, -37, coolant.EG)
 		b.test(40, -37, coolant.EG)
 	}},
-	// Water went in on the road and nobody wrote it down.
+	// Water went in on the road and no one wrote it down.
 	{unit("CA-31", "inspector's estate car, petrol 1.4", "car", depot, "Pool car", 8.0, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(773, oatConcentrate, 8.0, 50, 61_000, false)
 		b.meters(760, 6, 65, 61_300, 52)
@@ -75,7 +75,7 @@ var stories = []story{
 		b.water(95, 2.8)
 		b.test(3, -18, coolant.EG)
 	}},
-	// Bought second-hand: nobody knows what is inside.
+	// Bought second-hand: it is not known what is inside.
 	{unit("TK-30", "fire tender, airstrip", "truck", strip, "Heavy truck", 34, "", measure.H), func(b *book) {
 		b.meters(150, 5, 29, 1_204, 0.6)
 		b.test(5, -30, coolant.EG)
@@ -155,7 +155,7 @@ var stories = []story{
 		b.write(43, ledger.PressureTest{Pressure: p, Minutes: 10, Drop: measure.Reading{Value: 7, Unit: measure.KPa}, Note: "falls slowly, nothing to see"})
 		b.write(43, ledger.Defect{What: "loses coolant with no puddle: look at the weep hole warm", Severity: "repair"})
 	}},
-	// It leaks, and somebody made it up with water.
+	// It leaks, and a person made it up with water.
 	{unit("CA-35", "parks pickup, diesel 2.2", "car", hill, "Pool car", 9.4, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(800, oatConcentrate, 9.4, 50, 52_000, false)
 		b.meters(780, 14, 52, 52_500, 38)
@@ -179,7 +179,7 @@ var stories = []story{
 		b.test(330, -37, coolant.EG)
 		b.test(38, -36, coolant.EG)
 	}},
-	// The same mistake, and nobody has noticed.
+	// The same mistake, and no one has noticed.
 	{unit("CA-38", "harbour master's car", "car", harbour, "Pool car", 6.4, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(610, oatConcentrate, 6.4, 50, 33_000, false)
 		b.meters(600, 60, 55, 33_200, 18)
@@ -187,7 +187,7 @@ var stories = []story{
 		b.test(42, -37, coolant.EG)
 		b.write(25, ledger.Meter{Meter: measure.Reading{Value: 439_100, Unit: measure.Km}, Confirmed: true})
 	}},
-	// 40 % was mixed for a mild winter; somebody has made it stronger.
+	// 40 % was mixed for a mild winter; a person has made it stronger.
 	{unit("CA-43", "pool car, petrol 1.4", "car", harbour, "Pool car", 7.0, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(540, oatConcentrate, 7.0, 40, 18_000, false)
 		b.meters(530, 15, 58, 18_300, 27)

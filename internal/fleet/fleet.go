@@ -45,7 +45,7 @@ type EvaluatedUnit struct {
 	day conditions
 }
 
-// conditions is what all units' clocks are reckoned by on one day.
+// conditions is what all units' clocks are computed by on one day.
 type conditions struct {
 	now    time.Time
 	zeroed map[string]time.Time
@@ -262,7 +262,7 @@ type Effect struct {
 	Line          int // of the last of them, among the lines after
 }
 
-// PreviewEntries tells what entries would do, with the same refusals as Write.
+// PreviewEntries gives what entries would do, with the same refusals as Write.
 func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) (Effect, error) {
 	before, err := f.Account(ctx, code)
 	if err != nil {
@@ -293,7 +293,7 @@ type StatusChange struct {
 	Before, After clock.UnitStatus
 }
 
-// PreviewServicePlan tells which units on the plan would stand otherwise, the worst
+// PreviewServicePlan gives which units on the plan would change status, the worst
 // first; a [refusal.Error] when the plan cannot be meant, [store.ErrNoPlan].
 func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.Plan) ([]StatusChange, error) {
 	if fields := serviceplan.Check(p); len(fields) > 0 {
@@ -345,7 +345,7 @@ func ofKindNotOn(kind, site string, plan int64) func(store.Unit) bool {
 	}
 }
 
-// PreviewServicePlanByKind tells which units would stand otherwise if all of a kind, at
+// PreviewServicePlanByKind gives which units would change status if all of a kind, at
 // one site or at all, were on the plan; [store.ErrNoPlan].
 func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
 	p, err := f.servicePlan(ctx, plan)
@@ -369,7 +369,7 @@ func (f *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, e
 }
 
 // AssignServicePlanByKind moves all units of a kind, at one site or at all, to the plan, and
-// tells how many that were.
+// gives how many that were.
 func (f *Fleet) AssignServicePlanByKind(ctx context.Context, by store.Actor, plan int64, kind, site string) (int, error) {
 	if site != "" {
 		sites, err := f.store.Sites(ctx)

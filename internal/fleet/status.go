@@ -119,7 +119,7 @@ func (c current) fresh(g store.StatusGroup) bool {
 	return c.basis[[2]int64{g.SiteID, g.PlanID}] == g.Basis
 }
 
-// RefreshStatus evaluates all units whose status does not rest on what holds now, and tells how
+// RefreshStatus evaluates all units whose status does not rest on what holds now, and gives how
 // many that were.
 func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 	for {
@@ -171,7 +171,7 @@ func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 // changed (judgement: a list is seconds behind midnight at the most).
 const RefreshEvery = 10 * time.Second
 
-// KeepStatus refreshes until ctx ends; failed is told of each try that failed.
+// KeepStatus refreshes until ctx ends; failed is given each try that failed.
 func (f *Fleet) KeepStatus(ctx context.Context, failed func(error)) {
 	tick := time.NewTicker(RefreshEvery)
 	defer tick.Stop()

@@ -23,7 +23,7 @@ var marrow = store.Actor{Name: "E. Marrow", Address: "127.0.0.1"}
 
 // Two people send the same units in opposite orders, so that the database has to
 // give up on one of them now and then and its transaction runs again: each unit went
-// on the list by one of them, and both are told of every unit.
+// on the list by one of them, and both are given every unit.
 func TestPlanListAgain(t *testing.T) {
 	ctx := t.Context()
 	rows, err := open.Statuses(ctx, store.StatusFilter{})

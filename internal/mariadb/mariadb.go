@@ -49,7 +49,7 @@ const ownerUser = "diligent_owner"
 type Config struct {
 	// Dir holds everything of the instance; it is created when missing.
 	Dir string
-	// Progress is told of each step that takes long; nil for silence.
+	// Progress is given each step that takes long; nil for silence.
 	Progress func(step string)
 	// StartTimeout for the server to answer, crash recovery included; 2 min
 	// when zero.
@@ -202,7 +202,7 @@ func (i *Instance) dsn(name, password string) string {
 func WithDefaults(dsn string) string {
 	c, err := mysql.ParseDSN(dsn)
 	if err != nil {
-		return dsn // its error is told when it is opened
+		return dsn // its error is given when it is opened
 	}
 	return withDefaults(c)
 }
@@ -353,7 +353,7 @@ func (i *Instance) socketPath(data string) string {
 	return filepath.Join(os.TempDir(), "diligent-"+hex.EncodeToString(sum[:8]), "server.sock")
 }
 
-// chooseAccount: the server refuses to run as root unless told to, so root runs
+// chooseAccount: the server refuses to run as root unless it is allowed to, so root runs
 // it as the account Debian's package made, if that one can reach the folder.
 func (i *Instance) chooseAccount() error {
 	if os.Geteuid() != 0 {
@@ -432,7 +432,7 @@ func (i *Instance) stopOrphans() error {
 	return nil
 }
 
-// processesOn lists the processes that were told to work on the data folder. A
+// processesOn lists the processes that were started to work on the data folder. A
 // zombie has no command line any more and is not among them.
 func processesOn(data string) []int {
 	lines, _ := filepath.Glob("/proc/[0-9]*/cmdline") // the pattern is well formed

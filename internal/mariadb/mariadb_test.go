@@ -95,7 +95,7 @@ func TestLifeOfAnInstance(t *testing.T) {
 		}
 	}
 
-	// Killed while running: Exited tells, Restart brings it back on its port.
+	// Killed while running: Exited reports it, Restart brings it back on its port.
 	if err := syscall.Kill(first.Pid(), syscall.SIGKILL); err != nil {
 		t.Fatal(err)
 	}

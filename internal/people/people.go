@@ -47,7 +47,7 @@ type Service struct {
 	Config
 	params *argon2id.Params
 	// dummy is compared against when there is no such account, so that the time
-	// taken tells nothing.
+	// taken reports nothing.
 	dummy string
 	// hashing holds one token for each hash that is being computed.
 	hashing chan struct{}
@@ -92,7 +92,7 @@ const (
 	freeOfAddress = 20
 	firstWait     = 30 * time.Second
 	longestWait   = 15 * time.Minute
-	// longestOfDevice lets the right password in within seconds whoever tried before; 8,640
+	// longestOfDevice lets the right password in within seconds the person who tried before; 8,640
 	// guesses a day are few against a password of the least score (10^8 guesses or more).
 	longestOfDevice = 10 * time.Second
 	forgivenAfter   = 24 * time.Hour
@@ -262,8 +262,8 @@ func (c counter) worse(t store.Throttle, now time.Time) store.Throttle {
 	return t
 }
 
-// Invite writes somebody into the register and mails them a link; nothing is kept when that
-// fails. A name that looks like somebody else's is a question unless sure.
+// Invite writes a person into the register and mails them a link; nothing is kept when that
+// fails. A name that looks like another person's is a question unless sure.
 func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email string, role access.Role, sure bool) (store.Person, error) {
 	name, email, err := s.checkPerson(name, email)
 	if err != nil {
@@ -286,7 +286,7 @@ func (s *Service) Invite(ctx context.Context, by store.Person, from, name, email
 	return p, nil
 }
 
-// lookAlike asks about a name that reads like somebody else's in other letters (Unicode TR 39,
+// lookAlike asks about a name that reads like another person's in other letters (Unicode TR 39,
 // confusable detection, with upper and lower case as one).
 func (s *Service) lookAlike(ctx context.Context, name, email string) error {
 	all, err := s.Store.People(ctx)
@@ -333,7 +333,7 @@ func alreadyTaken(err error, name, email string) error {
 	return &refusal.Field{Pointer: "/email", Got: email + ", which is somebody's already,", Accepted: "another address"}
 }
 
-// InviteAgain mails somebody who has not come in yet a new link; a [refusal.Field] for one who has,
+// InviteAgain mails a person who has not come in yet a new link; a [refusal.Field] for one who has,
 // or whose account is closed.
 func (s *Service) InviteAgain(ctx context.Context, by store.Person, from string, id int64) error {
 	p, err := s.Store.Person(ctx, id)
@@ -356,8 +356,8 @@ func (s *Service) mailInvitation(ctx context.Context, p store.Person, address st
 		p.Name, p.Role, address))
 }
 
-// RequestReset mails a link to the person of that address, if there is one. Whoever
-// asks is not told which.
+// RequestReset mails a link to the person of that address, if there is one. The person who
+// asks does not learn which.
 func (s *Service) RequestReset(ctx context.Context, email, from string) error {
 	email = strings.ToLower(strings.TrimSpace(email))
 	if err := s.count(ctx, counter{"forgot " + from, freeOfAccount, longestWait}); err != nil {
@@ -367,7 +367,7 @@ func (s *Service) RequestReset(ctx context.Context, email, from string) error {
 		return err
 	}
 	p, err := s.Store.PersonByEmail(ctx, email)
-	// Somebody who has not come in yet has no password to replace, and an invitation.
+	// A person who has not come in yet has no password to replace, and an invitation.
 	if errors.Is(err, store.ErrNoPerson) || err == nil && (!p.Active || p.Password == "") {
 		return nil
 	}
@@ -383,8 +383,8 @@ func (s *Service) RequestReset(ctx context.Context, email, from string) error {
 		p.Name, address))
 }
 
-// FirstLink makes a link for the first coordinator when nobody can sign in as one
-// yet; empty when somebody can. An earlier link stops working.
+// FirstLink makes a link for the first coordinator when no one can sign in as one
+// yet; empty when a person can. An earlier link stops working.
 func (s *Service) FirstLink(ctx context.Context) (string, error) {
 	all, err := s.Store.People(ctx)
 	if err != nil {
@@ -408,7 +408,7 @@ func (s *Service) FirstLink(ctx context.Context) (string, error) {
 	return s.link(ctx, *first, store.First, InvitationLasts)
 }
 
-// firstEmail stands until the first coordinator tells theirs.
+// firstEmail stands until the first coordinator gives theirs.
 const firstEmail = "first@localhost"
 
 func (s *Service) link(ctx context.Context, p store.Person, purpose string, lasts time.Duration) (string, error) {
@@ -428,7 +428,7 @@ func secret() string {
 	return base64.RawURLEncoding.EncodeToString(b)
 }
 
-// Linked tells whose link a token is and what for; [store.ErrNoLink].
+// Linked gives whose link a token is and what for; [store.ErrNoLink].
 func (s *Service) Linked(ctx context.Context, token string) (store.Person, string, error) {
 	return s.Store.Linked(ctx, sha256.Sum256([]byte(token)))
 }
@@ -515,7 +515,7 @@ func CheckPassword(password string, p store.Person) *refusal.Field {
 	return nil
 }
 
-// ChangePerson role and whether somebody may sign in. The last coordinator stays one.
+// ChangePerson role and whether a person may sign in. The last coordinator stays one.
 func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
 	return s.Store.SetPerson(ctx, store.Actor{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
@@ -535,7 +535,7 @@ func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string
 	})
 }
 
-// SignedOut writes that somebody left.
+// SignedOut writes that a person left.
 func (s *Service) SignedOut(ctx context.Context, p store.Person, from string, everywhere bool) error {
 	if everywhere {
 		return errors.Join(s.Store.EndSessions(ctx, p.ID), s.audit(ctx, p.Name, from, "signed_out_everywhere", ""))

@@ -1,5 +1,5 @@
 // Package standin holds simulated parts of the outside world, each behind the
-// interface of whoever needs it.
+// interface of the person who needs it.
 package standin
 
 import (

@@ -15,12 +15,12 @@ import (
 
 // Weather stands in for a weather service: nights made up about a cold curve, the
 // same for the same site and day, with spells that last some days. Like a real
-// one it knows some nights not at all, tells nonsense now and then, and errs the
+// one it knows some nights not at all, gives nonsense now and then, and errs the
 // more the further ahead it looks. It is safe for concurrent use.
 type Weather struct {
 	// Sites by name: the curve that one night in fifty falls below.
 	Sites map[string]climate.MonthlyCurve
-	// Snap, K: the forecast always tells of a cold snap four nights away that goes so
+	// Snap, K: the forecast always knows of a cold snap four nights away that goes so
 	// far below the curve, for a demonstration to have one to show; 0 for none.
 	Snap measure.Celsius
 	// Down makes every answer an error.

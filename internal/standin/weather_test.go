@@ -11,7 +11,7 @@ import (
 
 // The same site and day have the same night, some are missing and some nonsense;
 // cold comes in spells; the forecast errs the more the further ahead it looks, and
-// tells of a snap when there is to be one.
+// speaks of a snap when there is to be one.
 func TestWeather(t *testing.T) {
 	curve := climate.MonthlyCurve{-20, -19, -14, -7, -2, 3, 6, 5, 1, -4, -10, -16}
 	w := Weather{Sites: map[string]climate.MonthlyCurve{"Yard": curve}}

@@ -43,7 +43,7 @@ func counted(n int64) string {
 	return fmt.Sprintf("%d units", n)
 }
 
-// Audit writes a line nobody can change.
+// Audit writes a line no one can change.
 func (s *Store) Audit(ctx context.Context, a Audited) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error { return s.audit(ctx, tx, a) })
 }
@@ -77,13 +77,13 @@ func (s *Store) AuditLines(ctx context.Context, before int64, limit int) ([]Audi
 	})
 }
 
-// Throttle is how often somebody failed, and until when they have to wait.
+// Throttle is how often a person failed, and until when they have to wait.
 type Throttle struct {
 	Failures    int
 	Last, Until time.Time
 }
 
-// Throttle changes the throttle of who as next says, while nobody else can. An
+// Throttle changes the throttle of who as next says, while no one else can. An
 // error of next is returned, and nothing is changed.
 func (s *Store) Throttle(ctx context.Context, who string, next func(Throttle) (Throttle, error)) error {
 	who = cut(who, 200)

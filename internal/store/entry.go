@@ -24,7 +24,7 @@ type Receipt struct {
 }
 
 // Append writes entries into the books of the unit, all of them or none. check
-// sees the unit's entries as they stand before each, while nobody else can write
+// sees the unit's entries as they stand before each, while no one else can write
 // to this account, and refuses an entry by returning an error. stored gives the account and the
 // status that are kept with the entries. An entry already
 // in the books is not written again and gets the receipt it got then;
@@ -117,7 +117,7 @@ func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger
 		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:]); err != nil {
 		var e *mysql.MySQLError
 		if errors.As(err, &e) && e.Number == duplicate {
-			// Somebody wrote this id into another unit's books at the same time.
+			// A person wrote this id into another unit's books at the same time.
 			return fmt.Errorf("%w: %s", ErrEntryDiffers, r.ID)
 		}
 		return err

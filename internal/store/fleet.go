@@ -51,7 +51,7 @@ type LoadedUnit struct {
 	UnitName
 	Plan     string
 	Capacity measure.Litre
-	Base     coolant.Base // empty when nobody knows
+	Base     coolant.Base // empty when it is not known
 	Meter    measure.Unit
 	// Cap rated in kPa over ambient, Tank in L per mm of level; 0 when unknown.
 	Cap       measure.Kilopascal

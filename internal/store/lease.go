@@ -10,8 +10,8 @@ import (
 	"github.com/google/uuid"
 )
 
-// A lease is held by one of several processes on the same database: whoever migrates the schema,
-// and whoever does the work in the background. It is a row, and no lock of the server, since
+// A lease is held by one of several processes on the same database: the person who migrates the schema,
+// and the person who does the work in the background. It is a row, and no lock of the server, since
 // GET_LOCK is not shared by the nodes of a cluster.
 
 // leaseTable is made before the first migration, which needs it.
@@ -94,7 +94,7 @@ func underLease(ctx context.Context, db *sql.DB, name string, f func(ctx context
 }
 
 // Lead runs f while this process is the one, of several on the same database, that has the lease;
-// again when it was lost, until ctx ends. failed is told of each try that failed.
+// again when it was lost, until ctx ends. failed is given each try that failed.
 func (s *Store) Lead(ctx context.Context, name string, f func(ctx context.Context), failed func(error)) {
 	for ctx.Err() == nil {
 		err := underLease(ctx, s.db, name, func(ctx context.Context) error { f(ctx); return nil })

@@ -28,10 +28,10 @@ type Person struct {
 	Reader words.Reader
 }
 
-// ErrNoPerson says that nobody of that kind is known.
+// ErrNoPerson says that no one of that kind is known.
 var ErrNoPerson = errors.New("no such person")
 
-// ErrTaken says that a name or an e-mail address belongs to somebody else.
+// ErrTaken says that a name or an e-mail address belongs to another person.
 var ErrTaken = errors.New("taken by somebody else")
 
 const personQuery = `
@@ -52,7 +52,7 @@ func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
 	return p, err
 }
 
-// PersonByEmail finds somebody by address; [ErrNoPerson] when there is none.
+// PersonByEmail finds a person by address; [ErrNoPerson] when there is none.
 func (s *Store) PersonByEmail(ctx context.Context, email string) (Person, error) {
 	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE p.email = ?`, email))
 }
@@ -77,7 +77,7 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 	return collect(rows, err, func(rows *sql.Rows) (Person, error) { return scanPerson(rows) })
 }
 
-// AddPerson writes somebody into the register and returns the id; [ErrTaken]
+// AddPerson writes a person into the register and returns the id; [ErrTaken]
 // when the name or the address is another's. What the audit is to say of it is part
 // of it.
 func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id int64, err error) {
@@ -103,7 +103,7 @@ func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id i
 	return id, err
 }
 
-// Invite writes somebody into the register with a link and what the audit is to say, and keeps
+// Invite writes a person into the register with a link and what the audit is to say, and keeps
 // none of it when send, which mails the link, fails; [ErrTaken].
 func (s *Store) Invite(ctx context.Context, p Person, l Link, line Audited, send func() error) (id int64, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
@@ -160,7 +160,7 @@ func taken(err error) error {
 	return err
 }
 
-// SetPerson changes role and whether somebody may sign in; when either changes
+// SetPerson changes role and whether a person may sign in; when either changes
 // all their sessions end. change sees the person and how many coordinators can sign in,
 // while both are locked, and gives what the audit is to say. A change that
 // changes nothing ends no session and is not audited.
@@ -191,7 +191,7 @@ func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p
 	return after, err
 }
 
-// EndSessions of somebody, on every machine.
+// EndSessions of a person, on every machine.
 func (s *Store) EndSessions(ctx context.Context, id int64) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE person SET epoch = epoch + 1 WHERE id = ?`, id)
 	return err
@@ -234,7 +234,7 @@ func (s *Store) linked(ctx context.Context, q querier, hash [32]byte, lock strin
 	return p, purpose, err
 }
 
-// Linked tells whose link it is, without using it; [ErrNoLink].
+// Linked gives whose link it is, without using it; [ErrNoLink].
 func (s *Store) Linked(ctx context.Context, hash [32]byte) (Person, string, error) {
 	return s.linked(ctx, s.db, hash, "")
 }

@@ -20,7 +20,7 @@ type ServicePlan struct {
 	Units int
 }
 
-// Revision tells a plan as it stands from the same plan changed.
+// Revision distinguishes a plan from the same plan changed.
 func (p ServicePlan) Revision() string {
 	return fmt.Sprintf("%x", sha256.Sum256(fmt.Appendf(nil, "%+v", p.Plan)))[:16]
 }
@@ -127,7 +127,7 @@ func (s *Store) AssignServicePlan(ctx context.Context, by Actor, code string, pl
 }
 
 // AssignServicePlanByKind moves every unit of a kind to a plan, at one site or, when site is
-// empty, at all, and tells how many were not on it; [ErrNoPlan].
+// empty, at all, and gives how many were not on it; [ErrNoPlan].
 func (s *Store) AssignServicePlanByKind(ctx context.Context, by Actor, plan int64, kind, site string) (int, error) {
 	where := "everywhere"
 	if site != "" {

@@ -166,7 +166,7 @@ func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 	})
 }
 
-// lockWorkItem is a line nobody else can change meanwhile; [ErrNoPlanned].
+// lockWorkItem is a line no one else can change meanwhile; [ErrNoPlanned].
 func lockWorkItem(ctx context.Context, tx *sql.Tx, id int64) (p WorkItem, err error) {
 	err = tx.QueryRowContext(ctx, `
 		SELECT p.id, u.code, p.work, p.from_day, p.to_day FROM planned p JOIN unit u ON u.id = p.unit_id WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).

@@ -29,7 +29,7 @@ type Site struct {
 	Months climate.MonthlyCurve
 	// Cold of the record, else of the months, with the forecast that is still good.
 	Cold *climate.Climate
-	// ToldAt is when the weather service told the forecast; nil when it is too old,
+	// ToldAt is when the weather service gave the forecast; nil when it is too old,
 	// or there is none.
 	ToldAt *time.Time
 }
@@ -37,7 +37,7 @@ type Site struct {
 // ErrNoSite says that the register holds no site of that id.
 var ErrNoSite = errors.New("no such site")
 
-// forecastGood is how long a forecast stands: the service tells a new one each
+// forecastGood is how long a forecast stands: the service gives a new one each
 // day, and one day may be missed.
 const forecastGood = 36 * time.Hour
 
@@ -122,10 +122,10 @@ func (s *Store) coldMonths(ctx context.Context) (map[int64]climate.MonthlyCurve,
 	return curves, err
 }
 
-// ahead is a forecast as it was told.
+// ahead is a forecast as it was given.
 type ahead struct {
 	first  measure.Date
-	minima []measure.Celsius // NaN for a night it does not tell
+	minima []measure.Celsius // NaN for a night it does not give
 	told   time.Time
 }
 
@@ -157,7 +157,7 @@ func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
 	return told, err
 }
 
-// SetForecast takes the place of what was told before.
+// SetForecast takes the place of what was given before.
 func (s *Store) SetForecast(ctx context.Context, site int64, nights []climate.Minimum) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM site_forecast WHERE site_id = ?`, site); err != nil {
@@ -183,7 +183,7 @@ func (s *Store) LastNight(ctx context.Context, site int64) (measure.Date, error)
 	return measure.DateOf(last.Time, time.UTC), err
 }
 
-// AddNights to a site's record, those that are there already replaced, and reckon
+// AddNights to a site's record, those that are there already replaced, and compute
 // its curve anew.
 func (s *Store) AddNights(ctx context.Context, site int64, nights []climate.Minimum) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
@@ -197,11 +197,11 @@ func (s *Store) AddNights(ctx context.Context, site int64, nights []climate.Mini
 				return err
 			}
 		}
-		return reckonCurve(ctx, tx, site)
+		return computeCurve(ctx, tx, site)
 	})
 }
 
-// SetReturnPeriod of a site, and reckon its curve anew; [ErrNoSite].
+// SetReturnPeriod of a site, and compute its curve anew; [ErrNoSite].
 func (s *Store) SetReturnPeriod(ctx context.Context, by Actor, site int64, winters int) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var name string
@@ -219,13 +219,13 @@ func (s *Store) SetReturnPeriod(ctx context.Context, by Actor, site int64, winte
 		if err := s.changedRows(ctx, tx, by, "site_changed", fmt.Sprintf("%s: planned for one winter in %d, before in %d", name, winters, before), siteTable, site); err != nil {
 			return err
 		}
-		return reckonCurve(ctx, tx, site)
+		return computeCurve(ctx, tx, site)
 	})
 }
 
-// reckonCurve of a site from its record. A record too short leaves the monthly
+// computeCurve of a site from its record. A record too short leaves the monthly
 // values in force.
-func reckonCurve(ctx context.Context, tx *sql.Tx, site int64) error {
+func computeCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 	var winters int
 	err := tx.QueryRowContext(ctx, `SELECT winters FROM site WHERE id = ? FOR UPDATE`, site).Scan(&winters)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -266,15 +266,15 @@ func (s *Store) RefreshCurves(ctx context.Context) error {
 		return err
 	}
 	for _, id := range sites {
-		if err := s.inTx(ctx, func(tx *sql.Tx) error { return reckonCurve(ctx, tx, id) }); err != nil {
+		if err := s.inTx(ctx, func(tx *sql.Tx) error { return computeCurve(ctx, tx, id) }); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// ZeroChecks tells when each of these instruments was last zeroed on purified water
-// since a day, in whoever's books: by a zero check, or with a test. What was struck
+// ZeroChecks gives when each of these instruments was last zeroed on purified water
+// since a day, in the person who's books: by a zero check, or with a test. What was struck
 // does not count.
 func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time) (map[string]time.Time, error) {
 	zeroed := map[string]time.Time{}

@@ -167,7 +167,7 @@ func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
 		return err
 	}
 	if err := f(tx); err != nil {
-		// The first error is the one to tell; a failed rollback drops the connection.
+		// The first error is the one to return; a failed rollback drops the connection.
 		_ = tx.Rollback()
 		return err
 	}

@@ -186,7 +186,7 @@ func TestPlans(t *testing.T) {
 	if err := app.SetServicePlan(t.Context(), by, id, seen, changed); err != nil {
 		t.Fatal(err)
 	}
-	// Somebody who had the plan open before does not write over that.
+	// A person who had the plan open before does not write over that.
 	late := changed
 	late.HoseMonths = 6
 	if err := app.SetServicePlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrServicePlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
@@ -368,7 +368,7 @@ func TestBooksCannotBeRewritten(t *testing.T) {
 }
 
 // When the database throws a transaction out (1213 deadlock, 1205 lock wait), it
-// is run again from its start; any other error is told at once.
+// is run again from its start; any other error is given at once.
 func TestAppendRetries(t *testing.T) {
 	u := unit(t, "A-1")
 	for number, want := range map[uint16]int{1213: 3, 1205: 3, 1064: 1} {

@@ -13,8 +13,8 @@ import (
 	"diligentledger/internal/store"
 )
 
-// Each way of tampering, straight in SQL by somebody with all rights, is found
-// at its line; the accounts nobody touched hold.
+// Each way of tampering, straight in SQL by a person with all rights, is found
+// at its line; the accounts no one touched hold.
 func TestVerifyFindsTampering(t *testing.T) {
 	meter := func(v float64) ledger.Meter { return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.Km}} }
 	const of = ` WHERE unit_id = (SELECT id FROM unit WHERE code = ?)`

@@ -62,7 +62,7 @@ func answerBuy(in *inputs) Result {
 		in.bad("capacity", err)
 		return Result{}
 	}
-	// One fill: what does not fit in is never told to be poured.
+	// One fill: what does not fit in is never asked to be poured.
 	inOneFill := mixed.Reached && len(mixed.Passes) <= 1
 	first := mixed
 	first.Passes = mixed.Passes[:min(1, len(mixed.Passes))]

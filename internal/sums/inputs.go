@@ -13,7 +13,7 @@ import (
 )
 
 // inputs reads what was given and gathers what is wrong with it, so that a
-// person is told of everything at once.
+// person is given everything at once.
 type inputs struct {
 	figures
 	fields  []Field
@@ -130,7 +130,7 @@ func (in *inputs) optional(name string, d measure.Dimension, least, most float64
 	}
 	if !(*v >= least && *v <= most) {
 		if _, typed := in.given[name]; !typed {
-			// What nobody typed gives way to what was.
+			// What no one typed gives way to what was.
 			near := min(max(*v, least), most)
 			return &near
 		}

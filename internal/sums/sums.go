@@ -1,5 +1,5 @@
 // Package sums words the questions of the Bench: it reads what a person typed,
-// lets the core reckon, and answers in the person's own units with the sum laid
+// lets the core compute, and answers in the person's own units with the sum laid
 // open. The API and the command line share it; it needs no database.
 package sums
 
@@ -26,7 +26,7 @@ const (
 // Option of a choice.
 type Option struct{ Value, Label string }
 
-// Field is something a question has to be told.
+// Field is something a question has to be given.
 type Field struct {
 	Name, Label string
 	// Options of a choice; a field without them is typed.
@@ -54,7 +54,7 @@ func (q Question) Cautions() []string { return words.Cautions("", "") }
 // Line of an answer: what, and how much.
 type Line struct{ Label, Text string }
 
-// Step of a sum: how it was reckoned, with which numbers, and where the formula
+// Step of a sum: how it was computed, with which numbers, and where the formula
 // or table comes from.
 type Step struct{ What, Formula, Numbers, Source string }
 
@@ -75,7 +75,7 @@ type Curve struct {
 	Unit         string
 	Freeze, Boil []Point
 	At           *Mark
-	// Night is the coldest night to be reckoned with, nil when not told.
+	// Night is the coldest night to plan for, nil when not given.
 	Night *float64
 }
 

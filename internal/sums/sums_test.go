@@ -24,7 +24,7 @@ func plain(r Result) string {
 type given = map[string]string
 
 // Worked answers. Figures: handbook and label values as named in the tests of
-// the core; words: what a technician has to be told.
+// the core; words: what a technician has to know.
 func TestAnswers(t *testing.T) {
 	for _, c := range []struct {
 		question string
@@ -64,7 +64,7 @@ func TestAnswers(t *testing.T) {
 		// (by hand: (0.50·8 − 0.39·2)/6 and (0.55·8 − 0.50·2)/6).
 		{"target", Metric, given{"strength": "39 %", "target": "50 %", "with": "water"}, []string{"Pour nothing", "at least 53.7 %"}},
 		{"target", Metric, given{"strength": "50 %", "target": "55 %", "with": "premix_only", "premix": "45 %"}, []string{"Pour nothing", "at least 56.7 %"}},
-		// Nobody typed what one drain reaches, so it is no complaint.
+		// No one typed what one drain reaches, so it is no complaint.
 		{"target", Metric, given{"capacity": "4", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
 		{"target", Metric, given{"capacity": "2 qt 1 pt", "strength": "39 %", "target": "50 %"}, []string{"One pass does it."}},
 		{"reading", Metric, given{"freeze": "-56"}, []string{"Too strong: dilute and test again.", "to be recorded: no"}},

@@ -14,7 +14,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-// Service tells the coldest temperature of nights at a site, by its name. A
+// Service gives the coldest temperature of nights at a site, by its name. A
 // night is named by the day before it. Nights it does not know it leaves out.
 type Service interface {
 	// Minima from one night to another, the last one included.
@@ -23,7 +23,7 @@ type Service interface {
 	Forecast(ctx context.Context, site string, today measure.Date) ([]climate.Minimum, error)
 }
 
-// Keeper asks the service and keeps what it tells. It is not safe for concurrent
+// Keeper asks the service and keeps what it gives. It is not safe for concurrent
 // use.
 type Keeper struct {
 	Store   *store.Store

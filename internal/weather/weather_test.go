@@ -42,7 +42,7 @@ func TestMain(m *testing.M) {
 	})
 }
 
-// told is a service that says what it is told to say.
+// given is a service that says what it was set to say.
 type told struct {
 	from, to    measure.Date
 	past, ahead []measure.Celsius
@@ -108,7 +108,7 @@ func TestKeeper(t *testing.T) {
 	if err := keeper(few).Refresh(t.Context()); err != nil || !few.from.Equal(few.to) {
 		t.Errorf("asked for %v to %v, %v", few.from, few.to, err)
 	}
-	// Nobody tells anything for two days: back to the curve.
+	// No one gives anything for two days: back to the curve.
 	later += 48 * time.Hour
 	if err := keeper(standin.Weather{Down: true}).Refresh(t.Context()); err != nil {
 		t.Fatal(err)
@@ -119,7 +119,7 @@ func TestKeeper(t *testing.T) {
 }
 
 // The stand-in's record gives the curve that it was made about, within what twelve
-// years can tell; asking for more winters makes the curve colder.
+// years can give; asking for more winters makes the curve colder.
 func TestRecordOfTheStandIn(t *testing.T) {
 	later = 0
 	w := standin.Weather{Sites: map[string]climate.MonthlyCurve{"Yard": yard}}

@@ -20,7 +20,7 @@ import (
 )
 
 // The functions below turn what the core returns into what the contract says,
-// field by field; nothing is reckoned here but units of time.
+// field by field; nothing is computed here but units of time.
 
 const monthOf = measure.DaysPerMonth * 24 // hours, for mean ages, which are good to a week at best
 
@@ -188,10 +188,10 @@ func proposal(p ledger.Proposal) api.Proposal {
 	return out
 }
 
-// drawnYears back from today, and one ahead, the coldest nights are told.
+// drawnYears back from today, and one ahead, the coldest nights are given.
 const drawnYears = 3
 
-// nights to be reckoned with at the site, a week apart.
+// nights to plan for at the site, a week apart.
 func nights(m fleet.EvaluatedUnit) []api.ColdNight {
 	from := m.Today.AddDate(-drawnYears, 0, 0)
 	if begun := m.Account.OpenedAt(); !begun.IsZero() {

@@ -116,7 +116,7 @@ func discrepancies(reading words.Reader, s store.Status, zone *time.Location) ap
 	return row
 }
 
-// horizonYears ahead the cold seasons are told.
+// horizonYears ahead the cold seasons are given.
 const horizonYears = 3
 
 // GetClocks gives all the clocks of the units asked for.
@@ -269,7 +269,7 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 		At: receipt.At, RecordedAt: receipt.RecordedAt, RecordedBy: receipt.RecordedBy, Hash: hex.EncodeToString(receipt.Hash[:])}, nil
 }
 
-// PreviewEntry tells what an entry would do.
+// PreviewEntry gives what an entry would do.
 func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObject) (api.PreviewEntryResponseObject, error) {
 	entries, err := h.entries(ctx, r.Code, *r.Body)
 	if err != nil {

@@ -93,7 +93,7 @@ func keepDevice(ctx context.Context, person int64, cookie string) {
 	}
 }
 
-// signedIn is who asks; nil for nobody.
+// signedIn is who asks; nil for no one.
 func signedIn(ctx context.Context) *store.Person {
 	p, _ := ctx.Value(personKey{}).(*store.Person)
 	return p
@@ -111,7 +111,7 @@ func writer(ctx context.Context) fleet.Actor {
 	return fleet.Actor{}
 }
 
-// reader is whoever asks, with the units and dates that they chose.
+// reader is the person who asks, with the units and dates that they chose.
 func reader(ctx context.Context) words.Reader {
 	if p := signedIn(ctx); p != nil {
 		return p.Reader
@@ -187,7 +187,7 @@ func (h handlers) ChangeReading(ctx context.Context, r api.ChangeReadingRequestO
 	return api.ChangeReading200JSONResponse(h.session(&p)), nil
 }
 
-// GetSession tells who is signed in.
+// GetSession gives who is signed in.
 func (h handlers) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
 	return api.GetSession200JSONResponse(h.session(signedIn(ctx))), nil
 }
@@ -217,7 +217,7 @@ func (h handlers) RequestPasswordReset(ctx context.Context, r api.RequestPasswor
 	return api.RequestPasswordReset202Response{}, h.people.RequestReset(ctx, r.Body.Email, address(ctx))
 }
 
-// GetLink tells whose link it is.
+// GetLink gives whose link it is.
 func (h handlers) GetLink(ctx context.Context, r api.GetLinkRequestObject) (api.GetLinkResponseObject, error) {
 	p, purpose, err := h.people.Linked(ctx, r.Token)
 	if err != nil {

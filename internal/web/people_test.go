@@ -27,7 +27,7 @@ import (
 func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 
 // Who may call what, written down by hand: by operation, the first letters of the
-// roles (coordinator, technician, signatory, reader), "-" for whoever is not signed in.
+// roles (coordinator, technician, signatory, reader), "-" for the person who is not signed in.
 var mayCall = map[string]string{
 	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "requestPasswordReset": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
 	"getMorning": "ctsr", "getHorizon": "ctsr", "getClocks": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
@@ -38,7 +38,7 @@ var mayCall = map[string]string{
 	"listAudit": "cr",
 }
 
-// Route by route: who is named gets in, who is not is told so, and whoever is not
+// Route by route: who is named gets in, who is not is refused, and the person who is not
 // signed in reaches nothing that is not public.
 func TestRolesByOperation(t *testing.T) {
 	contract, err := openapi3.NewLoader().LoadFromData(api.Document)
@@ -201,7 +201,7 @@ func TestThrottle(t *testing.T) {
 	if status, text, _ := try("right right right"); status != http.StatusOK {
 		t.Errorf("after the second wait: %d %s", status, text)
 	}
-	// An address nobody has is answered like a wrong password.
+	// An address no one has is answered like a wrong password.
 	for _, email := range []string{"nobody@skerrow.example", "' OR 1=1 --"} {
 		if res, text := ask(t, "POST", "/api/v1/session", m{"email": email, "password": "x"}, "Cookie", ""); res.StatusCode != http.StatusUnauthorized {
 			t.Errorf("%s: %d %s", email, res.StatusCode, text)
@@ -354,7 +354,7 @@ func TestOutOfOrderTwiceAndTogether(t *testing.T) {
 			entry("loss", at(60), m{"volume": reading(0.2, "L"), "cause": "spill"}),
 		}
 	}
-	// A strike that comes before the entry it strikes is told to wait, and sent again.
+	// A strike that comes before the entry it strikes waits, and sent again.
 	post := func(unit string, e m, r access.Role) (again bool) {
 		res, text := ask(t, "POST", "/api/v1/units/"+unit+"/entries", e, as(r)...)
 		if again = e["kind"] == "strike" && res.StatusCode == http.StatusForbidden && strings.Contains(string(text), "the entry it strikes first"); again {

@@ -108,7 +108,7 @@ func seasons(k *climate.Climate, today measure.Date) []api.Season {
 	})
 }
 
-// ahead are the nights that the weather service tells.
+// ahead are the nights that the weather service gives.
 func ahead(k *climate.Climate, today measure.Date) []api.ColdNight {
 	out := []api.ColdNight{}
 	for n := range climate.AheadNights {
@@ -135,7 +135,7 @@ func coldestAhead(name string, k *climate.Climate, today measure.Date) api.Night
 	return out
 }
 
-// PreviewServicePlanByKind tells what moving a kind would do.
+// PreviewServicePlanByKind gives what moving a kind would do.
 func (h handlers) PreviewServicePlanByKind(ctx context.Context, r api.PreviewServicePlanByKindRequestObject) (api.PreviewServicePlanByKindResponseObject, error) {
 	changed, err := h.fleet.PreviewServicePlanByKind(ctx, r.Id, string(r.Body.Kind), value(r.Body.Site))
 	if err != nil {

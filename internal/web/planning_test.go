@@ -13,7 +13,7 @@ import (
 )
 
 // Units go to the work list, are seen on the Horizon, get other days and come off
-// again; what cannot be meant is told by the field.
+// again; what cannot be meant is refused by the field.
 func TestPlanListAPI(t *testing.T) {
 	sent := func(body any, status int) (out api.AddedWork) {
 		t.Helper()
@@ -74,7 +74,7 @@ func TestPlanListAPI(t *testing.T) {
 	}
 }
 
-// The sites tell what their cold rests on; how cautious it is can be set, within
+// The sites show what their cold rests on; how cautious it is can be set, within
 // bounds, and moves the curve of all their units.
 func TestSitesAPI(t *testing.T) {
 	sites := get[[]api.SiteCold](t, "/api/v1/sites")

@@ -92,7 +92,7 @@ func (h handlers) AddServicePlan(ctx context.Context, r api.AddServicePlanReques
 	return api.AddServicePlan201JSONResponse(p), nil
 }
 
-// ChangeServicePlan for all units on it, unless somebody else did meanwhile.
+// ChangeServicePlan for all units on it, unless another person did meanwhile.
 func (h handlers) ChangeServicePlan(ctx context.Context, r api.ChangeServicePlanRequestObject) (api.ChangeServicePlanResponseObject, error) {
 	p, err := h.save(ctx, r.Id, r.Params.IfMatch, *r.Body)
 	if err != nil {
@@ -101,7 +101,7 @@ func (h handlers) ChangeServicePlan(ctx context.Context, r api.ChangeServicePlan
 	return api.ChangeServicePlan200JSONResponse(p), nil
 }
 
-// PreviewServicePlan tells what a change would do.
+// PreviewServicePlan gives what a change would do.
 func (h handlers) PreviewServicePlan(ctx context.Context, r api.PreviewServicePlanRequestObject) (api.PreviewServicePlanResponseObject, error) {
 	changed, err := h.fleet.PreviewServicePlan(ctx, r.Id, planOf(*r.Body))
 	if err != nil {

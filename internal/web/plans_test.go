@@ -11,8 +11,8 @@ import (
 	"diligentledger/api"
 )
 
-// A plan is looked at before it is changed, changed, and the audit tells; a plan
-// that cannot be meant is told why.
+// A plan is previewed before it is changed, changed, and is in the audit; a plan
+// that cannot be meant is refused with the reason.
 func TestPlans(t *testing.T) {
 	plans := get[[]api.ServicePlan](t, "/api/v1/service-plans")
 	at := slices.IndexFunc(plans, func(p api.ServicePlan) bool { return p.Plan.Name == "Motorcycle" })

@@ -46,7 +46,7 @@ var diskFull = newProblem(http.StatusInsufficientStorage, "Disk full", "the disk
 // apiPrefix is where the contract's own operations are.
 const apiPrefix = "/api/v1/"
 
-// answerError turns whatever a handler returned into a problem. What nobody
+// answerError turns whatever a handler returned into a problem. What no one
 // foresaw is logged and not shown.
 func answerError(log *slog.Logger, room func() error) echo.HTTPErrorHandler {
 	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
@@ -203,7 +203,7 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 	}, nil
 }
 
-// rolesOf an operation by the contract; an error when it names nobody.
+// rolesOf an operation by the contract; an error when it names no one.
 func rolesOf(o *openapi3.Operation) ([]string, error) {
 	listed, _ := o.Extensions["x-roles"].([]any)
 	var roles []string
@@ -218,7 +218,7 @@ func rolesOf(o *openapi3.Operation) ([]string, error) {
 	return roles, nil
 }
 
-// allowed refuses whoever may not call the operation.
+// allowed refuses the person who may not call the operation.
 func allowed(o *openapi3.Operation, p *store.Person) error {
 	roles, err := rolesOf(o)
 	switch {

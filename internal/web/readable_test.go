@@ -132,7 +132,7 @@ func TestAnswerFits(t *testing.T) {
 	}
 }
 
-// A name in letters of another script that looks like somebody's is asked about.
+// A name in letters of another script that looks like a person's is asked about.
 func TestLookAlike(t *testing.T) {
 	invite := func(name, email string, sure bool) (*http.Response, api.Problem) {
 		res, text := ask(t, "POST", "/api/v1/people", m{"name": name, "email": email, "role": "reader", "confirmed": sure})

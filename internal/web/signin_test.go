@@ -177,7 +177,7 @@ func TestClockSetBack(t *testing.T) {
 	}
 }
 
-// What a stranger asks for ends no invitation; an invitation is sent again only to somebody who
+// What a stranger asks for ends no invitation; an invitation is sent again only to a person who
 // has not come in, and is audited; one that cannot be mailed keeps nothing.
 func TestInvitationsStand(t *testing.T) {
 	const email = "standing@skerrow.example"

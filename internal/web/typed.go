@@ -25,7 +25,7 @@ var plainNumbers = map[string]struct {
 	"zero": {measure.Plain, measure.One}, "minutes": {measure.Plain, measure.One}, "flushes": {measure.Plain, measure.One},
 }
 
-// readTyped turns text that somebody typed into numbers, in place: the value of each
+// readTyped turns text that a person typed into numbers, in place: the value of each
 // reading, in its unit unless the text names another, and the numbers that have no
 // unit. It returns what cannot be read, each with its pointer.
 func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {

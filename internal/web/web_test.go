@@ -279,7 +279,7 @@ func TestMorningSections(t *testing.T) {
 	}
 }
 
-// The Horizon has every unit with the clock that governs it, and tells all clocks
+// The Horizon has every unit with the clock that governs it, and gives all clocks
 // of those in sight; each window is in order and holds its middle.
 func TestHorizon(t *testing.T) {
 	h := get[api.Horizon](t, "/api/v1/horizon")
@@ -456,7 +456,7 @@ func normal(t *testing.T, text []byte) string {
 	return string(out)
 }
 
-// Bad input is told what is wrong and what is accepted, and stores nothing.
+// Bad input is answered with what is wrong and what is accepted, and stores nothing.
 func TestRefusals(t *testing.T) {
 	past := noon.Add(-time.Hour)
 	count := func() int { return len(get[api.Account](t, "/api/v1/units/CA-14").Lines) }
@@ -703,7 +703,7 @@ func TestServeEndsInOrder(t *testing.T) {
 }
 
 // A line for each request at level info, with its person, route and status and nothing that was
-// typed; the client's address is what a trusted proxy says, and nobody else.
+// typed; the client's address is what a trusted proxy says, and no one else.
 func TestAccessLogAndProxies(t *testing.T) {
 	var out bytes.Buffer
 	st := opened(t, instance.AppDSN())

@@ -20,7 +20,7 @@ const (
 )
 
 // Reader is who reads a sentence: the units and the dates that they chose. A reading that
-// somebody wrote stays in the unit it was read in.
+// a person wrote stays in the unit it was read in.
 type Reader struct {
 	Temperature measure.Unit // degC or degF
 	Volume      measure.Unit // L, qt_us or qt_imp

@@ -12,7 +12,7 @@ import { Vial } from "../marks/Vial";
 import { celsius, figure, kelvin, kilometres, kilopascals, longDay, shortDay, symbols } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
-import { bodyName, tellOf } from "./draft";
+import { bodyName, valuesFrom } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
 import { Blended, LedgerPage, LedgerTools, inside, pageful } from "./LedgerPage";
@@ -30,7 +30,7 @@ function writingOf(query: URLSearchParams, account: Account | undefined): Writin
     const struck = account.lines.find((l) => l.id === b.strikes);
     return {
       kind: b.kind,
-      preset: tellOf(b.body[bodyName(b.kind)] ?? {}),
+      preset: valuesFrom(b.body[bodyName(b.kind)] ?? {}),
       line: struck,
       balance: { at: b.at, why: struck ? balance.text : "" },
     };
@@ -38,14 +38,14 @@ function writingOf(query: URLSearchParams, account: Account | undefined): Writin
   return { kind: kind as EntryKind, line, preset: presetOf(query) };
 }
 
-/** What the address tells of a form beside its kind. */
+/** What the address gives of a form beside its kind. */
 const presets = ["with", "emptied"] as const;
 
 const presetOf = (query: URLSearchParams): Record<string, string> =>
   Object.fromEntries(
     presets.flatMap((name) => {
-      const told = query.get(name);
-      return told ? [[name, told]] : [];
+      const values = query.get(name);
+      return values ? [[name, values]] : [];
     }),
   );
 
@@ -62,9 +62,9 @@ export function AccountPage() {
   const mayWrite = person.role !== "reader";
   const writing = mayWrite ? writingOf(query, data) : undefined;
   const go = useMemo(() => {
-    const set = (told: Record<string, string>) => {
+    const set = (values: Record<string, string>) => {
       setChoosing(false);
-      setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...told }), {
+      setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...values }), {
         replace: true,
       });
     };
@@ -277,7 +277,7 @@ function SystemOf({ account }: { account: Account }) {
 function BenchLinks({ account }: { account: Account }) {
   const { balance, base, protectsTo } = account;
   if (protectsTo === undefined || !base) return null;
-  const told = new URLSearchParams({
+  const values = new URLSearchParams({
     unit: account.unit.code,
     base,
     strength: `${protectsTo.toFixed(1)} C`,
@@ -289,7 +289,7 @@ function BenchLinks({ account }: { account: Account }) {
     rated: account.cap === undefined ? "" : `${account.cap} kPa`,
     units: "metric",
   });
-  if (balance.litres !== undefined) told.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
+  if (balance.litres !== undefined) values.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
   return (
     <Text mt="14px" className="no-print">
       On the Bench:{" "}
@@ -303,7 +303,7 @@ function BenchLinks({ account }: { account: Account }) {
         <span key={q}>
           {i > 0 && " · "}
           <Link asChild color="accent" fontWeight="700">
-            <RouterLink to={`/bench?q=${q}&${told}`}>{words}</RouterLink>
+            <RouterLink to={`/bench?q=${q}&${values}`}>{words}</RouterLink>
           </Link>
         </span>
       ))}

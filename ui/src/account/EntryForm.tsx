@@ -14,9 +14,9 @@ import {
   rowPointer,
   rememberUnits,
   specOf,
-  tellOf,
+  valuesFrom,
   toEntry,
-  toldOf,
+  valuesOf,
 } from "./draft";
 import { EffectOf } from "./EffectOf";
 import { FieldOf } from "./FieldOf";
@@ -34,14 +34,14 @@ export interface Writing {
 }
 
 function begin(w: Writing): Draft {
-  const told = { ...w.preset };
-  if (w.line && w.kind === "strike") told.entry = w.line.id;
-  else if (w.line && !w.balance) Object.assign(told, tellOf(w.line.body[bodyName(w.kind)] ?? {}));
+  const values = { ...w.preset };
+  if (w.line && w.kind === "strike") values.entry = w.line.id;
+  else if (w.line && !w.balance) Object.assign(values, valuesFrom(w.line.body[bodyName(w.kind)] ?? {}));
   const at = w.balance?.at ?? (w.line && w.kind !== "strike" ? w.line.at : "");
   return {
     kind: w.kind,
     when: at ? at : "",
-    told,
+    values,
     strikes: w.line && w.kind !== "strike" ? w.line.id : undefined,
     why: w.balance?.why ?? "",
   };
@@ -53,7 +53,7 @@ interface Props {
   onClose: () => void;
 }
 
-/** Writes one entry; tells what it will do while it is being typed, by asking the server. */
+/** Writes one entry; gives what it will do while it is being typed, by asking the server. */
 export function EntryForm({ account, writing, onClose }: Props) {
   const [draft, setDraft] = useState<Draft>(() => begin(writing));
   const [ids, setIds] = useState(newIds);
@@ -129,7 +129,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
   }
   const refusal = write.error ?? (preview.isPlaceholderData ? null : preview.error);
   const errors = fieldErrors(readable, refusal, entry);
-  const told = toldOf(draft, account, known);
+  const values = valuesOf(draft, account, known);
   const fields = specOf(draft, account, known);
   const first = fields.findIndex((f) => f.type !== "line");
   return (
@@ -153,8 +153,8 @@ export function EntryForm({ account, writing, onClose }: Props) {
                 spec={f}
                 path={f.name}
                 pointer={`/${bodyName(draft.kind)}/${f.name}`}
-                told={told}
-                tell={(part) => change({ told: { ...draft.told, ...part } })}
+                values={values}
+                onValues={(part) => change({ values: { ...draft.values, ...part } })}
                 errors={errors}
                 products={known}
                 additives={additives.data ?? []}

@@ -10,8 +10,8 @@ interface Props {
   /** Where its text is kept, and where the contract has it. */
   path: string;
   pointer: string;
-  told: (name: string) => string;
-  tell: (part: Record<string, string>) => void;
+  values: (name: string) => string;
+  onValues: (part: Record<string, string>) => void;
   errors: FieldErrors;
   products: readonly Product[];
   additives: readonly Schemas["Additive"][];
@@ -21,9 +21,9 @@ interface Props {
 
 /** One field of a form, drawn by what it asks. */
 export function FieldOf(p: Props) {
-  const { spec: f, path, told, tell, errors } = p;
+  const { spec: f, path, values, onValues, errors } = p;
   const error = errors[p.pointer];
-  const value = told(path);
+  const value = values(path);
   switch (f.type) {
     case "reading":
       return (
@@ -31,10 +31,10 @@ export function FieldOf(p: Props) {
           label={f.label || path}
           hidden={p.bare}
           value={value}
-          unit={(told(`${path}.unit`) || lastUnit(f.units)) as MeasureUnit}
+          unit={(values(`${path}.unit`) || lastUnit(f.units)) as MeasureUnit}
           units={f.units}
-          onValue={(v) => tell({ [path]: v })}
-          onUnit={(u) => tell({ [`${path}.unit`]: u })}
+          onValue={(v) => onValues({ [path]: v })}
+          onUnit={(u) => onValues({ [`${path}.unit`]: u })}
           error={errors[`${p.pointer}/value`] ?? errors[`${p.pointer}/unit`] ?? error}
         />
       );
@@ -45,7 +45,7 @@ export function FieldOf(p: Props) {
           figures
           width="124px"
           value={value || (f.initial ?? "")}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
           hint={f.hint}
         />
@@ -56,7 +56,7 @@ export function FieldOf(p: Props) {
           label={f.label}
           width="260px"
           value={value || (f.initial ?? "")}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
           hint={f.hint}
         />
@@ -67,7 +67,7 @@ export function FieldOf(p: Props) {
           label={f.label}
           width="220px"
           value={value}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
           hint={f.hint}
         />
@@ -79,7 +79,7 @@ export function FieldOf(p: Props) {
           width={f.width ?? "220px"}
           maxLength={500}
           value={value}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
       );
@@ -92,7 +92,7 @@ export function FieldOf(p: Props) {
           value={value || (f.initial ?? "")}
           options={f.options}
           unsaid={f.optional ? (p.bare ? "not looked at" : "not said") : undefined}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
       );
@@ -107,7 +107,7 @@ export function FieldOf(p: Props) {
             ["no", f.no],
           ]}
           unsaid="not said"
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
       );
@@ -116,7 +116,7 @@ export function FieldOf(p: Props) {
         <Checkbox.Root
           mt="34px"
           checked={value === "yes"}
-          onCheckedChange={(d) => tell({ [path]: d.checked === true ? "yes" : "" })}
+          onCheckedChange={(d) => onValues({ [path]: d.checked === true ? "yes" : "" })}
         >
           <Checkbox.HiddenInput />
           <Checkbox.Control borderColor="faint" />
@@ -134,8 +134,8 @@ export function FieldOf(p: Props) {
               <Checkbox.Root
                 key={key}
                 minH="32px"
-                checked={told(`${path}.${key}`) === "yes"}
-                onCheckedChange={(d) => tell({ [`${path}.${key}`]: d.checked === true ? "yes" : "" })}
+                checked={values(`${path}.${key}`) === "yes"}
+                onCheckedChange={(d) => onValues({ [`${path}.${key}`]: d.checked === true ? "yes" : "" })}
               >
                 <Checkbox.HiddenInput />
                 <Checkbox.Control borderColor="faint" />
@@ -153,7 +153,7 @@ export function FieldOf(p: Props) {
           value={p.products.some((o) => o.code === value && f.forms.includes(o.form)) ? value : ""}
           options={p.products.filter((o) => f.forms.includes(o.form)).map((o) => [o.code, o.name] as const)}
           unsaid={f.optional ? "not known" : undefined}
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
       );
@@ -165,7 +165,7 @@ export function FieldOf(p: Props) {
           value={value}
           options={p.additives.filter((a) => a.kind === f.kind).map((a) => [a.code, a.name] as const)}
           unsaid="choose one"
-          onChange={(v) => tell({ [path]: v })}
+          onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
       );
@@ -203,8 +203,8 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
                   label={`${f.key} ${Number(row) + 1}`}
                   hidden
                   width="150px"
-                  value={p.told(`${path}.${row}.${f.key}`)}
-                  onChange={(v) => p.tell({ [`${path}.${row}.${f.key}`]: v })}
+                  value={p.values(`${path}.${row}.${f.key}`)}
+                  onChange={(v) => p.onValues({ [`${path}.${row}.${f.key}`]: v })}
                 />
               )}
               {f.columns.map((c) => (

@@ -7,7 +7,7 @@ import type { Account, Line } from "../api/client";
 import { celsius, figure, inTemperature, monthYear, shortDay } from "../words/figures";
 
 const edge = { left: 38, right: 6, top: 12, bottom: 22 };
-/** Before the page has told how wide it is. */
+/** Before the page knows how wide it is. */
 const usual = 760;
 const ink = "var(--chakra-colors-ink)";
 const faint = "var(--chakra-colors-faint)";

@@ -39,7 +39,7 @@ export function Discrepancy(p: {
       )}
       {retest && (
         <Text mt="4px">
-          {apart ? tellsApart[apart] : "Test a second time first: then the books can be balanced."}{" "}
+          {apart ? distinguishWords[apart] : "Test a second time first: then the books can be balanced."}{" "}
           {p.onTest && <Act onClick={p.onTest}>record a second freeze test</Act>}
         </Text>
       )}
@@ -57,7 +57,7 @@ export function Discrepancy(p: {
   );
 }
 
-const tellsApart: Record<NonNullable<Explanation["distinguish"]>, string> = {
+const distinguishWords: Record<NonNullable<Explanation["distinguish"]>, string> = {
   second_instrument:
     "Two explanations are about as likely. A second reading with another instrument distinguishes them.",
   other_scale:

@@ -8,7 +8,7 @@ export interface Draft {
   readonly kind: EntryKind;
   /** Local date and time; empty means "now". */
   readonly when: string;
-  readonly told: Readonly<Record<string, string>>;
+  readonly values: Readonly<Record<string, string>>;
   /** What the server asked about has been confirmed. */
   readonly confirmed?: boolean;
   /** The entry this one takes the place of, and why. */
@@ -38,7 +38,7 @@ function lastUnits(): string[] {
 }
 
 export function rememberUnits(d: Draft) {
-  const used = Object.entries(d.told)
+  const used = Object.entries(d.values)
     .filter(([name, value]) => name.endsWith(".unit") && value)
     .map(([, value]) => value);
   localStorage.setItem(unitsKey, JSON.stringify([...new Set([...used, ...lastUnits()])].slice(0, 20)));
@@ -53,9 +53,9 @@ export const bodyName = (kind: EntryKind) =>
   kind.replaceAll(/_(\w)/g, (_, c: string) => c.toUpperCase()) as keyof Schemas["EntryBody"];
 
 /** What a field says so far: what was typed, else where it begins. */
-export function toldOf(draft: Draft, account: Account, products: readonly Product[]) {
-  const told = (name: string): string => {
-    const typed = draft.told[name];
+export function valuesOf(draft: Draft, account: Account, products: readonly Product[]) {
+  const values = (name: string): string => {
+    const typed = draft.values[name];
     if (typed !== undefined) return typed;
     if (name === "product") return likelyProduct(draft, account, products);
     if (name === "scale") return account.base ?? "";
@@ -66,14 +66,14 @@ export function toldOf(draft: Draft, account: Account, products: readonly Produc
     if (name === "history") return "unknown";
     return "";
   };
-  return told;
+  return values;
 }
 
 /** The product inside, or the one of its make in the wanted form. */
 function likelyProduct(draft: Draft, account: Account, products: readonly Product[]): string {
   const inside = account.product;
   if (!inside) return "";
-  const wanted = draft.kind === "top_up" ? (draft.told.with ?? "premix") : inside.form;
+  const wanted = draft.kind === "top_up" ? (draft.values.with ?? "premix") : inside.form;
   if (inside.form === wanted) return inside.code;
   const alike = products.find((p) => p.form === wanted && p.base === inside.base && p.technology === inside.technology);
   return alike?.code ?? "";
@@ -81,7 +81,7 @@ function likelyProduct(draft: Draft, account: Account, products: readonly Produc
 
 export function specOf(draft: Draft, account: Account, products: readonly Product[]): FieldSpec[] {
   const form = (code: string) => products.find((p) => p.code === code)?.form ?? "";
-  return fieldsOf(draft.kind, account, toldOf(draft, account, products), form);
+  return fieldsOf(draft.kind, account, valuesOf(draft, account, products), form);
 }
 
 type Value = string | number | boolean | Value[] | { [name: string]: Value };
@@ -105,8 +105,8 @@ export function toEntry(
 ): { entry: EntryInput } | { errors: FieldErrors } | undefined {
   const at = draft.when ? new Date(draft.when) : ids.at;
   if (Number.isNaN(at.getTime())) return { errors: { "/at": `“${draft.when}” is not a date and time` } };
-  const told = toldOf(draft, account, products);
-  const reader: Reader = { at: told, errors: {}, missing: false };
+  const values = valuesOf(draft, account, products);
+  const reader: Reader = { at: values, errors: {}, missing: false };
   const name = bodyName(draft.kind);
   const body = readAll(specOf(draft, account, products), reader, "", `/${name}`);
   // The share of blocked fins stands on the line of the fins.
@@ -209,38 +209,39 @@ function needed(f: { optional?: boolean }, r: Reader): Value | undefined {
 }
 
 /** A body as it stands in the books, as text by field, to be typed over. */
-export function tellOf(body: Record<string, unknown>, prefix = ""): Record<string, string> {
-  const told: Record<string, string> = {};
+export function valuesFrom(body: Record<string, unknown>, prefix = ""): Record<string, string> {
+  const values: Record<string, string> = {};
   for (const [name, value] of Object.entries(body)) {
     const at = prefix + name;
-    if (typeof value === "string") told[at] = value;
-    else if (typeof value === "number") told[at] = String(value);
-    else if (typeof value === "boolean") told[at] = value ? "yes" : "no";
-    else if (at === "opened" && Array.isArray(value)) for (const point of value) told[`${at}.${String(point)}`] = "yes";
-    else if (Array.isArray(value)) Object.assign(told, tellList(at, value));
+    if (typeof value === "string") values[at] = value;
+    else if (typeof value === "number") values[at] = String(value);
+    else if (typeof value === "boolean") values[at] = value ? "yes" : "no";
+    else if (at === "opened" && Array.isArray(value))
+      for (const point of value) values[`${at}.${String(point)}`] = "yes";
+    else if (Array.isArray(value)) Object.assign(values, tellList(at, value));
     else if (isRecord(value)) {
       if ("unit" in value && "value" in value) {
-        told[at] = String(value.value);
-        told[`${at}.unit`] = String(value.unit);
-      } else Object.assign(told, tellOf(value, `${at}.`));
+        values[at] = String(value.value);
+        values[`${at}.unit`] = String(value.unit);
+      } else Object.assign(values, valuesFrom(value, `${at}.`));
     }
   }
-  return told;
+  return values;
 }
 
 const isRecord = (v: unknown): v is Record<string, unknown> => typeof v === "object" && v !== null && !Array.isArray(v);
 
 function tellList(at: string, list: readonly unknown[]): Record<string, string> {
-  const told: Record<string, string> = {};
+  const values: Record<string, string> = {};
   const plain = list.filter((v) => typeof v === "string" || typeof v === "number");
   if (plain.length > 0) return { [at]: plain.join(", ") };
   list.filter(isRecord).forEach((item, i) => {
     // The key of a line names its row; lines that name themselves are numbered.
     const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
-    if (typeof item.blocked === "number") told.blocked = String(item.blocked);
-    Object.assign(told, tellOf(item, `${at}.${key ?? String(i)}.`));
+    if (typeof item.blocked === "number") values.blocked = String(item.blocked);
+    Object.assign(values, valuesFrom(item, `${at}.${key ?? String(i)}.`));
   });
-  return told;
+  return values;
 }
 
 /** A pointer into a list, which counts its items, as the form has it, which names its rows. */
@@ -253,7 +254,7 @@ export function rowPointer(pointer: string, entry: EntryInput | undefined): stri
   const item: unknown = Array.isArray(items) ? items[Number(index)] : undefined;
   if (!isRecord(item)) return pointer;
   const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
-  // What is wrong with the key itself is said beside what was told of it.
+  // What is wrong with the key itself is said beside what was given it.
   const at = rest === "/point" || rest === "/hose" ? "/state" : rest;
   return key ? `/${body}/${list}/${key}${at}` : pointer;
 }

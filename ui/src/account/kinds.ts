@@ -20,7 +20,7 @@ export type FieldSpec =
   | { type: "product"; name: string; forms: readonly string[]; optional?: boolean }
   | { type: "additive"; name: string; kind: Schemas["Additive"]["kind"] }
   | { type: "numbers"; name: string; label: string; hint: string; initial?: string }
-  /** One line for each key: a list whose items hold the key and what was told of it. */
+  /** One line for each key: a list whose items hold the key and what was given it. */
   | { type: "lines"; name: string; label: string; key: string; keys: readonly string[]; columns: readonly ColumnSpec[] }
   /** Lines that name themselves, such as torques. */
   | { type: "named"; name: string; label: string; key: string; rows: number; columns: readonly ColumnSpec[] }
@@ -48,11 +48,16 @@ const sharing: FieldSpec = { type: "number", name: "share", label: "% concentrat
 /** The choice on which other fields depend, read from the draft so far. */
 type Told = (name: string) => string;
 
-/** What the form of a kind asks, given what has been told of it so far. */
-export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: (code: string) => string): FieldSpec[] {
+/** What the form of a kind asks, given what has been given it so far. */
+export function fieldsOf(
+  kind: EntryKind,
+  account: Account,
+  values: Told,
+  formOf: (code: string) => string,
+): FieldSpec[] {
   const meter = (name: string, label: string, optional: boolean): FieldSpec[] =>
     account.meterUnit ? [{ type: "reading", name, label, units: meterUnits(account), optional }] : [];
-  const share = formOf(told("product")) === "concentrate" ? [sharing] : [];
+  const share = formOf(values("product")) === "concentrate" ? [sharing] : [];
   switch (kind) {
     case "opening":
       return [
@@ -66,7 +71,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           ],
           initial: "unknown",
         },
-        ...(told("history") === "factory"
+        ...(values("history") === "factory"
           ? ([
               { type: "reading", name: "volume", label: "filled", units: volumeUnits, optional: true },
               { type: "product", name: "product", forms: ["premix", "concentrate"], optional: true },
@@ -89,18 +94,18 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           keys: drainPoints,
           columns: [{ type: "reading", name: "volume", label: "", units: volumeUnits, optional: true }],
         },
-        ...(drainedBy(told)
+        ...(drainedBy(values)
           ? []
           : ([
               { type: "check", name: "emptied", label: "emptied completely, not measured" },
-              ...(told("emptied") === "yes"
+              ...(values("emptied") === "yes"
                 ? []
                 : ([
                     { type: "points", name: "opened", label: "opened, not measured", keys: drainPoints },
                   ] satisfies FieldSpec[])),
             ] satisfies FieldSpec[])),
         { type: "number", name: "flushes", label: "flushes", optional: true },
-        ...(told("flushes") && told("flushes") !== "0"
+        ...(values("flushes") && values("flushes") !== "0"
           ? ([
               {
                 type: "choice",
@@ -113,7 +118,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
                 ],
                 initial: "water",
               },
-              ...(told("flushWith") === "cleaner"
+              ...(values("flushWith") === "cleaner"
                 ? ([
                     { type: "number", name: "rinses", label: "water flushes after it", optional: true },
                   ] satisfies FieldSpec[])
@@ -154,15 +159,15 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           ],
           initial: "premix",
         },
-        ...(told("with") === "water"
+        ...(values("with") === "water"
           ? []
-          : ([{ type: "product", name: "product", forms: [told("with")] }] satisfies FieldSpec[])),
+          : ([{ type: "product", name: "product", forms: [values("with")] }] satisfies FieldSpec[])),
         ...(account.air
           ? ([
               { type: "check", name: "bled", label: "bled again with it, until no bubbles came" },
             ] satisfies FieldSpec[])
           : []),
-        ...(told("inferred") === "yes"
+        ...(values("inferred") === "yes"
           ? ([{ type: "check", name: "inferred", label: "balances the books: not observed" }] satisfies FieldSpec[])
           : []),
         note,
@@ -180,7 +185,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
         { type: "text", name: "note", label: "where it went", optional: true, width: "300px" },
       ];
     case "freeze_test":
-      return freezeFields(told, account);
+      return freezeFields(values, account);
     case "dose":
       return [
         { type: "reading", name: "volume", label: "poured in", units: volumeUnits },
@@ -204,18 +209,18 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           options: options("strip", "meter", "laboratory"),
           optional: true,
         },
-        ...step("ph", "pH", told),
-        ...step("nitrite", "nitrite, ppm", told),
-        ...statedAs("nitrite", ["NO2", "NaNO2", "N"], told),
-        ...step("molybdate", "molybdate, ppm", told),
-        ...statedAs("molybdate", ["MoO4", "Mo", "Na2MoO4"], told),
-        ...(told("method") === "strip"
+        ...step("ph", "pH", values),
+        ...step("nitrite", "nitrite, ppm", values),
+        ...statedAs("nitrite", ["NO2", "NaNO2", "N"], values),
+        ...step("molybdate", "molybdate, ppm", values),
+        ...statedAs("molybdate", ["MoO4", "Mo", "Na2MoO4"], values),
+        ...(values("method") === "strip"
           ? ([
               { type: "check", name: "expired", label: "strip past its date" },
               { type: "check", name: "late", label: "read too late" },
             ] satisfies FieldSpec[])
           : ([{ type: "number", name: "reserve", label: "reserve, mL", optional: true }] satisfies FieldSpec[])),
-        ...(told("stray")
+        ...(values("stray")
           ? ([{ type: "number", name: "stray", label: "stray voltage, V", optional: true }] satisfies FieldSpec[])
           : []),
         { type: "number", name: "strayOff", label: "stray, all off, V", optional: true },
@@ -297,7 +302,7 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
           options: [...options("above", "max", "between", "min", "below", "empty"), ["", "in millimetres"]],
           initial: "max",
         },
-        ...(told("mark") === ""
+        ...(values("mark") === ""
           ? ([
               { type: "reading", name: "over", label: "over the upper mark (− below)", units: ["mm"] },
             ] satisfies FieldSpec[])
@@ -389,8 +394,8 @@ export function fieldsOf(kind: EntryKind, account: Account, told: Told, formOf: 
 }
 
 /** A figure; of a strip, the two ends of its step. */
-function step(name: string, label: string, told: Told): FieldSpec[] {
-  if (told("method") !== "strip") return [{ type: "number", name, label, optional: true }];
+function step(name: string, label: string, values: Told): FieldSpec[] {
+  if (values("method") !== "strip") return [{ type: "number", name, label, optional: true }];
   return [
     { type: "number", name, label: `${label}: step from`, optional: true },
     { type: "number", name: `${name}To`, label: "to", optional: true },
@@ -398,8 +403,8 @@ function step(name: string, label: string, told: Told): FieldSpec[] {
 }
 
 /** What a concentration is stated as, once there is one. */
-function statedAs(name: string, bases: readonly string[], told: Told): FieldSpec[] {
-  if (!told(name)) return [];
+function statedAs(name: string, bases: readonly string[], values: Told): FieldSpec[] {
+  if (!values(name)) return [];
   return [
     {
       type: "choice",
@@ -421,8 +426,8 @@ const drainPoints: readonly string[] = [
   "other",
 ];
 
-/** A volume that came out was told by some drain point. */
-const drainedBy = (told: Told) => drainPoints.some((point) => told(`drained.${point}.volume`).trim() !== "");
+/** A volume that came out was given by some drain point. */
+const drainedBy = (values: Told) => drainPoints.some((point) => values(`drained.${point}.volume`).trim() !== "");
 
 /** The chart belongs to its tester: the one that it was last read with, else an example to be typed over. */
 function chartOf(account: Account, tool: string): string {
@@ -432,7 +437,7 @@ function chartOf(account: Account, tool: string): string {
   return last?.body.freezeTest?.chart?.join(", ") ?? "-8, -15, -23, -30, -36, -44";
 }
 
-function freezeFields(told: Told, account: Account): FieldSpec[] {
+function freezeFields(values: Told, account: Account): FieldSpec[] {
   const instrument: FieldSpec = {
     type: "choice",
     name: "instrument",
@@ -448,7 +453,7 @@ function freezeFields(told: Told, account: Account): FieldSpec[] {
     optional: true,
   };
   const tool: FieldSpec = { type: "text", name: "tool", label: "which one", optional: true, width: "90px" };
-  switch (told("instrument")) {
+  switch (values("instrument")) {
     case "hydrometer":
       return [{ type: "reading", name: "value", label: "relative density", units: ["sg"] }, instrument, sample, tool];
     case "discs":
@@ -460,7 +465,7 @@ function freezeFields(told: Told, account: Account): FieldSpec[] {
           name: "chart",
           label: "the tester's chart, °C",
           hint: "for 1, 2, 3 … discs",
-          initial: chartOf(account, told("tool")),
+          initial: chartOf(account, values("tool")),
         },
         { type: "text", name: "tool", label: "which tester", width: "110px" },
       ];
@@ -499,7 +504,7 @@ function inspected(account: Account): string[] {
     : ["fins", ...common, "heat_exchanger"];
 }
 
-/** A way to begin an entry: its kind, its key, and what is told already. */
+/** A way to begin an entry: its kind, its key, and what is given already. */
 export interface Way {
   readonly kind: EntryKind;
   readonly key: string;

@@ -40,7 +40,7 @@ const client = createClient<paths>({ baseUrl: window.location.origin });
 
 let signedOut = () => {};
 
-/** What to do when an answer says that nobody is signed in. */
+/** What to do when an answer says that no one is signed in. */
 export function onSignedOut(act: () => void) {
   signedOut = act;
 }

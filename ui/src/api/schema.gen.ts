@@ -211,7 +211,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Mail a one-time link to the person of that address, if there is one. The answer does not tell. */
+        /** Mail a one-time link to the person of that address, if there is one. The answer is the same for any address. */
         post: operations["requestPasswordReset"];
         delete?: never;
         options?: never;
@@ -340,7 +340,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The sites with the cold to be reckoned with. */
+        /** The sites with the cold to plan for. */
         get: operations["listSites"];
         put?: never;
         post?: never;
@@ -450,10 +450,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everybody who may sign in, by name. */
+        /** The people who may sign in, by name. */
         get: operations["listPeople"];
         put?: never;
-        /** Invite somebody by a one-time link in the mail. */
+        /** Invite a person by a one-time link in the mail. */
         post: operations["invitePerson"];
         delete?: never;
         options?: never;
@@ -476,7 +476,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change somebody's role or whether they may sign in. Their sessions end. */
+        /** Change a person's role or whether they may sign in. Their sessions end. */
         patch: operations["changePerson"];
         trace?: never;
     };
@@ -491,7 +491,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Mail somebody a new link; earlier links stop working. */
+        /** Mail a person a new link; earlier links stop working. */
         post: operations["inviteAgain"];
         delete?: never;
         options?: never;
@@ -525,7 +525,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read numbers as somebody typed them. Changes nothing. */
+        /** Read numbers as a person typed them. Changes nothing. */
         post: operations["readNumbers"];
         delete?: never;
         options?: never;
@@ -592,7 +592,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The questions of the Bench and what each has to be told. */
+        /** The questions of the Bench and what each asks for. */
         get: operations["listQuestions"];
         put?: never;
         post?: never;
@@ -806,13 +806,13 @@ export interface components {
             value: components["schemas"]["Typed"];
             unit: components["schemas"]["MeasureUnit"];
         };
-        /** @description A number, or text as somebody typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number. */
+        /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number. */
         Typed: number | string;
         /** @description An entry; exactly the property named by its kind is filled in. */
         EntryInput: {
             /**
              * Format: uuid
-             * @description UUID version 7 made by whoever writes the entry.
+             * @description UUID version 7 made by the author.
              */
             id: string;
             kind: components["schemas"]["EntryKind"];
@@ -958,7 +958,7 @@ export interface components {
             cause?: "leak" | "spill" | "drained" | "sample";
             note?: string;
         };
-        /** @description The value is kept as it was read; its unit tells on which scale. The sample is the temperature of the sample. */
+        /** @description The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample. */
         FreezeTestBody: {
             value: components["schemas"]["Reading"];
             /** @enum {string} */
@@ -1305,7 +1305,7 @@ export interface components {
             verdict: components["schemas"]["Verdict"];
             /**
              * Format: date
-             * @description The day it runs out; none when it never does or nobody can tell.
+             * @description The day it runs out; none when it never does or it is not known.
              */
             due?: string;
             /** @description From today to due. */
@@ -1413,7 +1413,7 @@ export interface components {
         ServicePlan: {
             /** Format: int64 */
             id: number;
-            /** @description Of the plan as it stands; another one once somebody has changed it. */
+            /** @description Of the plan as it stands; another one once a person has changed it. */
             revision: string;
             units: number;
             plan: components["schemas"]["ServicePlanInput"];
@@ -1524,10 +1524,10 @@ export interface components {
             name: string;
             /**
              * Format: double
-             * @description Coldest night of the year to be reckoned with, °C.
+             * @description Coldest night of the year to plan for, °C.
              */
             coldest: number;
-            /** @description Spans in which nights below -5 °C are to be reckoned with. */
+            /** @description Spans in which nights below -5 °C are to plan for. */
             seasons: components["schemas"]["Season"][];
         };
         HorizonRow: {
@@ -1605,7 +1605,7 @@ export interface components {
         Turnover: {
             /**
              * Format: double
-             * @description L drained; none when nobody measured.
+             * @description L drained; none when no one measured.
              */
             out?: number;
             /**
@@ -1810,7 +1810,7 @@ export interface components {
             celsius: number;
             /**
              * Format: double
-             * @description Pressure reckoned with, kPa over ambient: as last found, else as rated.
+             * @description Pressure relied on, kPa over ambient: as last found, else as rated.
              */
             cap: number;
             /**
@@ -1829,7 +1829,7 @@ export interface components {
             tool?: string;
             /**
              * Format: date-time
-             * @description Its last zero check; none when nobody wrote one.
+             * @description Its last zero check; none when no one wrote one.
              */
             zeroAt?: string;
             /** @description It reads colder than the book and does not count yet. */
@@ -1913,7 +1913,7 @@ export interface components {
             servicePlan: components["schemas"]["UnitServicePlan"];
             /**
              * Format: double
-             * @description Coldest night of the year to be reckoned with at the site, °C.
+             * @description Coldest night of the year to plan for at the site, °C.
              */
             coldest: number;
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
@@ -1930,7 +1930,7 @@ export interface components {
              * @description Return level of the winter minimum, °C.
              */
             returnLevel?: number;
-            /** @description The coldest nights to be reckoned with at the site, from the span drawn to a year ahead, a week apart. */
+            /** @description The coldest nights to plan for at the site, from the span drawn to a year ahead, a week apart. */
             nights: components["schemas"]["ColdNight"][];
             /**
              * Format: double
@@ -1979,7 +1979,7 @@ export interface components {
              * @description The last test of the charges before.
              */
             earlierTest?: string;
-            /** @description Whoever asks may release this unit. */
+            /** @description The person who asks may release this unit. */
             mayRelease: boolean;
             balance: components["schemas"]["Balance"];
             /**

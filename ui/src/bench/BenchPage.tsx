@@ -15,11 +15,11 @@ type Question = Schemas["Question"];
 type Field = Schemas["Field"];
 type Answer = Schemas["Answer"];
 
-/** What was told so far, by name; "q", "units" and "unit" among it. */
+/** What was given so far, by name; "q", "units" and "unit" among it. */
 type Told = Readonly<Record<string, string>>;
 
 /**
- * What was told, begun from the address and written back to it once it has stood still for a moment, so that the
+ * What was given, begun from the address and written back to it once it has stood still for a moment, so that the
  * address reopens the same sum and no key typed meanwhile is lost.
  */
 function useTold(): [Told, (part: Told) => void] {
@@ -34,7 +34,7 @@ function useTold(): [Told, (part: Told) => void] {
   return [told, (part) => setTold((before) => ({ ...before, ...part }))];
 }
 
-/** The calculator: a question first, then what it has to be told, and the answer as you type. Its state is its address. */
+/** The calculator: a question first, then what it has to be given, and the answer as you type. Its state is its address. */
 export function BenchPage() {
   const questions = useQuery({
     queryKey: ["bench"],
@@ -78,7 +78,7 @@ export function BenchPage() {
   );
 }
 
-/** The questions; each keeps what was told so far. On a narrow screen, a choice. */
+/** The questions; each keeps what was given so far. On a narrow screen, a choice. */
 function Asked({
   questions,
   current,

@@ -25,7 +25,7 @@ const cold = "var(--chakra-colors-cold)";
 
 /** Freeze and boil over strength, two panels over one axis, with the point asked about and its uncertainty. */
 export function CurveDrawing({ curve }: { curve: Curve }) {
-  // Nobody runs more than 65 %; a little more shows how it turns.
+  // No one runs more than 65 %; a little more shows how it turns.
   const most = Math.min(Math.max(...curve.freeze.map((p) => p.percent)), Math.max(72, (curve.at?.percent ?? 0) + 6));
   const frozen = curve.freeze.filter((p) => p.percent <= most);
   const x = scaleLinear([0, most], [size.left, size.width - size.right]);

@@ -262,7 +262,7 @@ const UnitLine = memo(function UnitLine(p: {
       onMouseEnter={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
       onKeyDown={press}
       onClick={() => {
-        // Without a pointer that hovers, the first touch tells; the sentence has the way on.
+        // Without a pointer that hovers, the first touch gives; the sentence has the way on.
         if (window.matchMedia(touched).matches) p.onTell({ unit: row.unit.code, kind: governing.kind });
         else void navigate(`/units/${encodeURIComponent(row.unit.code)}`);
       }}

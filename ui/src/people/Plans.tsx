@@ -204,7 +204,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
       await queries.invalidateQueries();
       onDone();
     },
-    // When somebody else changed it, the next press is meant for the plan as it stands by then.
+    // When another person changed it, the next press is meant for the plan as it stands by then.
     onError: (error) =>
       error instanceof Problem && error.status === 412 ? queries.invalidateQueries({ queryKey: ["plans"] }) : undefined,
   });
@@ -362,7 +362,7 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
     },
     onSuccess: () => queries.invalidateQueries(),
   });
-  /** What was done before is told no longer once something else is meant. */
+  /** What was done before is given no longer once something else is meant. */
   const anew =
     <T,>(set: (value: T) => void) =>
     (value: T) => {

@@ -11,7 +11,7 @@ const SignInAgain = lazy(() => import("./SignInAgain").then((m) => ({ default: m
 type Person = Schemas["SignedIn"];
 
 /**
- * Shows its pages to whoever is signed in, and the sign-in to all others; the address stays as it is. A session that ends
+ * Shows its pages to the person who is signed in, and the sign-in to all others; the address stays as it is. A session that ends
  * by itself leaves the page standing under the sign-in, so that nothing typed is lost.
  */
 export function SessionGate({ children }: { children: ReactNode }) {
@@ -24,7 +24,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
     staleTime: 60_000,
   });
   useEffect(() => {
-    // An answer says that nobody is signed in: ask who is.
+    // An answer says that no one is signed in: ask who is.
     onSignedOut(() => void queries.invalidateQueries({ queryKey: ["session"] }));
   }, [queries]);
   const person = session.data?.person;

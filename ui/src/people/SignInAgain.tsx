@@ -1,7 +1,7 @@
 import { Dialog, Portal, Text } from "@chakra-ui/react";
 import { SignInForm } from "./SignInPage";
 
-/** The sign-in over the page of somebody whose session has ended. */
+/** The sign-in over the page of a person whose session has ended. */
 export function SignInAgain({ name, email }: { name: string; email: string }) {
   return (
     <Dialog.Root open role="alertdialog" size="sm">

@@ -60,7 +60,7 @@ function useSignIn(again = "") {
   });
 }
 
-/** Address and password, and the way out for whoever has forgotten it. */
+/** Address and password, and the way out for the person who has forgotten it. */
 export function SignInForm({ initial = "" }: { initial?: string }) {
   const [email, setEmail] = useState(initial);
   const [password, setPassword] = useState("");

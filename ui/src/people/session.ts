@@ -2,7 +2,7 @@ import type { QueryClient } from "@tanstack/react-query";
 import { createContext, useContext } from "react";
 import type { Role, Schemas, Session } from "../api/client";
 
-/** Who is signed in; every page below the gate has somebody. */
+/** Who is signed in; every page below the gate has a person. */
 export const PersonContext = createContext<Schemas["SignedIn"] | undefined>(undefined);
 
 export function usePerson(): Schemas["SignedIn"] {
@@ -25,7 +25,7 @@ export function enter(queries: QueryClient, session: Session, again = "") {
   else queries.removeQueries(others);
 }
 
-/** Ends with a session: nobody is signed in, and nothing that was shown stays. */
+/** Ends with a session: no one is signed in, and nothing that was shown stays. */
 export function forget(queries: QueryClient) {
   queries.setQueryData<Session>(["session"], (s) => ({ demo: s?.demo ?? [] }));
   queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });

@@ -52,7 +52,7 @@ export function asRead(r: Reading): string {
 
 export type ReadingSettings = Schemas["ReadingSettings"];
 
-/** The units and dates of whoever reads; the gate sets them before a page is drawn. */
+/** The units and dates of the person who reads; the gate sets them before a page is drawn. */
 let reading: ReadingSettings = { temperature: "degC", volume: "L", pressure: "kPa", distance: "km", dates: "dmy" };
 export const setReading = (r: ReadingSettings) => {
   reading = r;
