@@ -211,7 +211,7 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries 
 		if err != nil {
 			return ledger.Account{}, nil, err
 		}
-		status := statusOf(m)
+		status := newBases().status(m)
 		status.Seq = seq
 		return *m.Account, []store.Status{status}, nil
 	})

@@ -2,6 +2,7 @@ package fleet_test
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -205,11 +206,16 @@ func bigFleet(b *testing.B) []store.Unit {
 	return units
 }
 
-// The clocks of the whole fleet from stored accounts, against a plain SELECT of
-// the same rows, and a full fold against them: ratios of one run.
-func BenchmarkClocks(b *testing.B) {
+// The Morning and the first page of the Horizon from status rows, against a plain SELECT of the
+// same rows; the evaluation of the whole fleet, as at the change of the day, against a full fold:
+// ratios of one run.
+func BenchmarkLists(b *testing.B) {
 	units := bigFleet(b)
-	plain, stored, folded := time.Duration(0), time.Duration(0), time.Duration(0)
+	if _, err := open.RefreshStatus(b.Context()); err != nil {
+		b.Fatal(err)
+	}
+	const page = 100
+	plain, lists, evaluated, folded := time.Duration(0), time.Duration(0), time.Duration(0), time.Duration(0)
 	timed := func(into *time.Duration, f func() error) {
 		start := time.Now()
 		if err := f(); err != nil {
@@ -217,26 +223,50 @@ func BenchmarkClocks(b *testing.B) {
 		}
 		*into += time.Since(start)
 	}
-	for b.Loop() {
-		timed(&plain, func() error {
-			rows, err := app.DB().QueryContext(b.Context(), `SELECT unit_id, replaced, rules, body FROM account`)
-			if err != nil {
+	read := func(query string, args ...any) error {
+		rows, err := app.DB().QueryContext(b.Context(), query, args...)
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		columns, err := rows.Columns()
+		if err != nil {
+			return err
+		}
+		values := make([]sql.RawBytes, len(columns))
+		into := make([]any, len(columns))
+		for i := range values {
+			into[i] = &values[i]
+		}
+		for rows.Next() {
+			if err := rows.Scan(into...); err != nil {
 				return err
 			}
-			defer rows.Close()
-			var id int64
-			var replaced float64
-			var rules int
-			var body []byte
-			for rows.Next() {
-				if err := rows.Scan(&id, &replaced, &rules, &body); err != nil {
+		}
+		return rows.Err()
+	}
+	for b.Loop() {
+		timed(&plain, func() error {
+			for v := range clock.Verdicts {
+				if err := read(`SELECT * FROM unit_status WHERE verdict = ? ORDER BY due, code LIMIT ?`, v, page); err != nil {
 					return err
 				}
 			}
-			return rows.Err()
+			return read(`SELECT * FROM unit_status ORDER BY verdict, due, code LIMIT ?`, page)
 		})
-		timed(&stored, func() error {
-			_, err := open.Morning(b.Context(), 100)
+		timed(&lists, func() error {
+			if _, err := open.Morning(b.Context(), page); err != nil {
+				return err
+			}
+			_, err := open.Statuses(b.Context(), store.StatusFilter{Clocks: true, Limit: page})
+			return err
+		})
+		timed(&evaluated, func() error {
+			next := fleet.New(app, func() time.Time { return noon.AddDate(0, 0, b.N%2+1) })
+			if _, err := next.RefreshStatus(b.Context()); err != nil {
+				return err
+			}
+			_, err := open.RefreshStatus(b.Context())
 			return err
 		})
 		timed(&folded, func() error {
@@ -248,10 +278,11 @@ func BenchmarkClocks(b *testing.B) {
 			return err
 		})
 	}
-	per := float64(b.N) * float64(len(units))
+	n := float64(b.N)
 	b.ReportMetric(float64(len(units)), "units")
-	b.ReportMetric(stored.Seconds()*1e6/per, "µs/unit")
-	b.ReportMetric(float64(stored)/float64(plain), "×select")
-	b.ReportMetric(float64(folded)/float64(stored), "fold/stored")
+	b.ReportMetric(lists.Seconds()*1e3/n, "ms/lists")
+	b.ReportMetric(float64(lists)/float64(plain), "×select")
+	b.ReportMetric(evaluated.Seconds()*1e6/n/2/float64(len(units)), "µs/unit-evaluated")
+	b.ReportMetric(float64(folded)/float64(evaluated)*2, "fold/evaluated")
 	b.ReportMetric(0, "ns/op")
 }

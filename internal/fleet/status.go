@@ -3,9 +3,10 @@ package fleet
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
+	"math"
 	"slices"
-	"strings"
 	"time"
 
 	"diligentledger/core/climate"
@@ -35,22 +36,47 @@ func basisOf(today measure.Date, p serviceplan.Plan) store.Basis {
 	return hash(today.String(), " ", ledger.Rules, " ", clock.Rules, " ", fmt.Sprintf("%+v", p))
 }
 
-// coldOf a site: its curve and its forecast.
+// coldOf a site: what its nights are planned for within a year, which is all that a clock reads.
 func coldOf(k *climate.Climate, today measure.Date) store.Basis {
-	var b strings.Builder
-	fmt.Fprint(&b, k.ReturnPeriod, k.Years, k.Shift, k.ReturnLevel, k.Curve())
-	for n := range climate.AheadNights + 2 {
-		if t, ok := k.Forecast(today.AddDays(n - 1)); ok {
-			fmt.Fprint(&b, " ", n, ":", t)
+	nights := make([]byte, 0, 8*400)
+	for n := range 366 {
+		day := today.AddDays(n)
+		nights = binary.LittleEndian.AppendUint64(nights, math.Float64bits(float64(k.CurveMinimum(day))))
+		if t, ok := k.Forecast(day); ok {
+			nights = binary.LittleEndian.AppendUint64(nights, math.Float64bits(float64(t)))
 		}
 	}
-	return hash(b.String())
+	sum := sha256.Sum256(nights)
+	return store.Basis(sum[:len(store.Basis{})])
 }
 
-// statusOf an evaluated unit, as its row has it.
-func statusOf(m EvaluatedUnit) store.Status {
+// bases of the units of one batch: each site and plan once.
+type bases struct {
+	basis map[[2]int64]store.Basis
+	cold  map[int64]store.Basis
+}
+
+func newBases() bases { return bases{map[[2]int64]store.Basis{}, map[int64]store.Basis{}} }
+
+func (b bases) of(m EvaluatedUnit, s store.Status) (basis, cold store.Basis) {
+	key := [2]int64{s.SiteID, s.PlanID}
+	basis, ok := b.basis[key]
+	if !ok {
+		basis = basisOf(m.Today, m.Unit.Plan)
+		b.basis[key] = basis
+	}
+	cold, ok = b.cold[s.SiteID]
+	if !ok {
+		cold = coldOf(m.Unit.Cold, m.Today)
+		b.cold[s.SiteID] = cold
+	}
+	return basis, cold
+}
+
+// status of an evaluated unit, as its row has it.
+func (b bases) status(m EvaluatedUnit) store.Status {
 	s := m.Unit.Status()
-	s.Basis, s.Cold = basisOf(m.Today, m.Unit.Plan), coldOf(m.Unit.Cold, m.Today)
+	s.Basis, s.Cold = b.of(m, s)
 	s.Verdict, s.Governing, s.Clocks = m.Status.Verdict, m.Status.Governing, m.Status.Clocks
 	s.Work, _ = clock.WorkFor(m.Status.Governing)
 	for _, c := range m.Status.Clocks {
@@ -89,21 +115,30 @@ type current struct {
 	cold  map[int64]store.Basis
 }
 
-// current bases, of the sites and plans that statuses name.
-func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup) (current, error) {
+// current bases, of the sites and plans that statuses name; with cold also those of the sites'
+// nights.
+func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup, cold bool) (current, error) {
 	c := current{map[[2]int64]store.Basis{}, map[int64]store.Basis{}}
-	sites, err := f.store.Sites(ctx)
+	zones, err := f.store.SiteZones(ctx)
 	if err != nil {
 		return c, err
 	}
-	plans, err := f.store.ServicePlans(ctx)
+	plans, err := f.store.ServicePlanRules(ctx)
 	if err != nil {
 		return c, err
 	}
 	today := map[int64]measure.Date{}
-	for _, s := range sites {
-		today[s.ID] = measure.DateOf(f.now(), s.Zone)
-		c.cold[s.ID] = coldOf(s.Cold, today[s.ID])
+	for id, zone := range zones {
+		today[id] = measure.DateOf(f.now(), zone)
+	}
+	if cold {
+		sites, err := f.store.Sites(ctx)
+		if err != nil {
+			return c, err
+		}
+		for _, s := range sites {
+			c.cold[s.ID] = coldOf(s.Cold, today[s.ID])
+		}
 	}
 	byID := map[int64]serviceplan.Plan{}
 	for _, p := range plans {
@@ -139,7 +174,7 @@ func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 	if err != nil {
 		return refreshed, err
 	}
-	now, err := f.current(ctx, groups)
+	now, err := f.current(ctx, groups, true)
 	if err != nil {
 		return refreshed, err
 	}
@@ -212,9 +247,9 @@ func (f *Fleet) refresh(ctx context.Context, units []store.Unit) error {
 	if err != nil {
 		return err
 	}
-	rows := make([]store.Status, len(evaluated))
+	rows, b := make([]store.Status, len(evaluated)), newBases()
 	for i, m := range evaluated {
-		rows[i] = statusOf(m)
+		rows[i] = b.status(m)
 	}
 	return f.store.SaveStatuses(ctx, rows)
 }
@@ -261,7 +296,7 @@ func (f *Fleet) filter(ctx context.Context) (store.StatusFilter, error) {
 	if err != nil {
 		return store.StatusFilter{}, err
 	}
-	now, err := f.current(ctx, groups)
+	now, err := f.current(ctx, groups, false)
 	if err != nil {
 		return store.StatusFilter{}, err
 	}

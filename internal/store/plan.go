@@ -49,6 +49,14 @@ func (s *Store) ServicePlans(ctx context.Context) ([]ServicePlan, error) {
 	})
 }
 
+// ServicePlanRules are the plans of the register, without how many units are on each.
+func (s *Store) ServicePlanRules(ctx context.Context) ([]ServicePlan, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+` FROM plan p`)
+	return collect(rows, err, func(rows *sql.Rows) (p ServicePlan, err error) {
+		return p, rows.Scan(p.columns()...)
+	})
+}
+
 // execer is a database or a transaction in it.
 type execer interface {
 	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)

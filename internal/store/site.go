@@ -103,6 +103,28 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	return sites, nil
 }
 
+// SiteZones are the time zones of the sites, by id.
+func (s *Store) SiteZones(ctx context.Context) (map[int64]*time.Location, error) {
+	fleet, err := s.Zone(ctx)
+	if err != nil {
+		return nil, err
+	}
+	zones := map[int64]*time.Location{}
+	rows, err := s.db.QueryContext(ctx, `SELECT id, COALESCE(zone, '') FROM site`)
+	_, err = collect(rows, err, func(rows *sql.Rows) (id int64, err error) {
+		var name string
+		if err = rows.Scan(&id, &name); err != nil {
+			return id, err
+		}
+		zones[id] = fleet
+		if name != "" {
+			zones[id], err = time.LoadLocation(name)
+		}
+		return id, err
+	})
+	return zones, err
+}
+
 func (s *Store) coldMonths(ctx context.Context) (map[int64]climate.MonthlyCurve, error) {
 	type night struct {
 		site    int64

@@ -3,7 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -11,6 +11,8 @@ import (
 	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+
+	"github.com/fxamacker/cbor/v2"
 )
 
 // Basis names what the status of a unit was evaluated by.
@@ -51,6 +53,19 @@ type StatusDiscrepancy struct {
 	Likeliest *ledger.Explanation // without what would balance it
 }
 
+// packed and unpacked are CBOR (RFC 8949), which takes a third of the time of JSON; dates are
+// text.
+var packed, unpacked = func() (cbor.EncMode, cbor.DecMode) {
+	o := cbor.CoreDetEncOptions()
+	o.Time, o.TextMarshaler = cbor.TimeRFC3339NanoUTC, cbor.TextMarshalerTextString
+	enc, err := o.EncMode()
+	dec, err2 := cbor.DecOptions{TextUnmarshaler: cbor.TextUnmarshalerTextString}.DecMode()
+	if err = errors.Join(err, err2); err != nil {
+		panic(err) // the options do not fit one another
+	}
+	return enc, dec
+}()
+
 // never stands where nothing runs out, so that it sorts last.
 const never = "9999-12-31"
 
@@ -68,21 +83,21 @@ func saveStatuses(ctx context.Context, db execer, rows []Status) error {
 	}
 	args := make([]any, 0, statusColumns*len(rows))
 	for _, r := range rows {
-		governing, err := json.Marshal(r.Governing)
+		governing, err := packed.Marshal(r.Governing)
 		if err != nil {
 			return fmt.Errorf("status of %s: %w", r.Code, err)
 		}
-		clocks, err := json.Marshal(r.Clocks)
+		clocks, err := packed.Marshal(r.Clocks)
 		if err != nil {
 			return fmt.Errorf("status of %s: %w", r.Code, err)
 		}
 		var discrepancy any
 		if r.Discrepancy != nil {
-			text, err := json.Marshal(r.Discrepancy)
+			body, err := packed.Marshal(r.Discrepancy)
 			if err != nil {
 				return fmt.Errorf("status of %s: %w", r.Code, err)
 			}
-			discrepancy = string(text)
+			discrepancy = body
 		}
 		due, night := never, any(nil)
 		if d := r.Governing.Due; d != nil {
@@ -92,7 +107,7 @@ func saveStatuses(ctx context.Context, db execer, rows []Status) error {
 			night = r.Night.String()
 		}
 		args = append(args, r.unitID, r.Code, r.SiteID, r.PlanID, r.Kind, r.Basis[:], r.Cold[:], r.Seq, r.Verdict.Rank(), due, r.Governing.Kind, string(r.Work),
-			r.Pending, night, r.Discrepancy != nil, optional(r.Tool), r.ProtectsTo, optional(r.Product), string(governing), string(clocks), discrepancy)
+			r.Pending, night, r.Discrepancy != nil, optional(r.Tool), r.ProtectsTo, optional(r.Product), governing, clocks, discrepancy)
 	}
 	const one = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 	_, err := db.ExecContext(ctx, `
@@ -253,16 +268,16 @@ func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) 
 		if nullNight.Valid {
 			r.Night = &nullNight.V
 		}
-		if err = json.Unmarshal(governing, &r.Governing); err != nil {
+		if err = unpacked.Unmarshal(governing, &r.Governing); err != nil {
 			return r, fmt.Errorf("status of %s: %w", r.Code, err)
 		}
 		if len(all) > 0 {
-			if err = json.Unmarshal(all, &r.Clocks); err != nil {
+			if err = unpacked.Unmarshal(all, &r.Clocks); err != nil {
 				return r, fmt.Errorf("status of %s: %w", r.Code, err)
 			}
 		}
 		if len(discrepancy) > 0 {
-			err = json.Unmarshal(discrepancy, &r.Discrepancy)
+			err = unpacked.Unmarshal(discrepancy, &r.Discrepancy)
 		}
 		return r, err
 	})

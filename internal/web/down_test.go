@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -151,6 +152,14 @@ func TestDatabaseStopped(t *testing.T) {
 	}
 	goOn := sync.OnceFunc(func() { _ = syscall.Kill(pid, syscall.SIGCONT) })
 	defer goOn()
+	for stopped := false; !stopped; time.Sleep(time.Millisecond) { // all its threads
+		status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+		if err != nil {
+			t.Fatal(err)
+		}
+		stopped = strings.Contains(string(status), "State:\tT")
+	}
+	time.Sleep(50 * time.Millisecond)
 	var all sync.WaitGroup
 	for path, most := range map[string]time.Duration{"/readyz": 2 * time.Second, "/api/v1/morning": 5 * time.Second, "/api/v1/units/CA-14": 5 * time.Second, "/api/v1/session": 5 * time.Second, "/api/v1/horizon": 5 * time.Second} {
 		for range 8 {

@@ -5,7 +5,7 @@
 -- transaction of an entry, and anew when the day, the site's cold or the service plan changes.
 -- basis names the day, the rules and the plan that it was evaluated by: a row of another basis
 -- is not evaluated yet, and is read as unknown. cold names the site's curve and forecast: a row
--- of another cold is evaluated anew at once.
+-- of another cold is evaluated anew at once. governing, clocks and discrepancy are CBOR.
 CREATE TABLE IF NOT EXISTS unit_status (
   unit_id     BIGINT UNSIGNED NOT NULL PRIMARY KEY,
   code        VARCHAR(24) CHARACTER SET utf8mb4 NOT NULL,
@@ -25,9 +25,9 @@ CREATE TABLE IF NOT EXISTS unit_status (
   tool        VARCHAR(80) NULL,
   protects    DOUBLE NULL,
   product     VARCHAR(80) NULL,
-  governing   TEXT NOT NULL,
-  clocks      MEDIUMTEXT NOT NULL,
-  discrepancy TEXT NULL,
+  governing   BLOB NOT NULL,
+  clocks      MEDIUMBLOB NOT NULL,
+  discrepancy BLOB NULL,
   CONSTRAINT unit_status_unit FOREIGN KEY (unit_id) REFERENCES unit (id),
   KEY unit_status_order (verdict, due, code),
   KEY unit_status_basis (site_id, plan_id, basis, cold),
