@@ -64,16 +64,22 @@ type register struct {
 	scales map[int64][]coolant.Base // that refractometers at a site can show
 }
 
+// register of every unit.
 func (s *Store) register(ctx context.Context) (register, error) {
+	return s.registerOf(ctx, everySite, 0)
+}
+
+// registerOf the units at a site on a service plan alone; 0 for every one.
+func (s *Store) registerOf(ctx context.Context, site, plan int64) (register, error) {
 	r := register{map[int64]Site{}, map[int64]ServicePlan{}, map[int64][]coolant.Base{}}
-	sites, err := s.Sites(ctx)
+	sites, err := s.sites(ctx, site)
 	if err != nil {
 		return r, err
 	}
 	for _, one := range sites {
 		r.sites[one.ID] = one
 	}
-	plans, err := s.ServicePlans(ctx)
+	plans, err := s.servicePlanRules(ctx, plan)
 	if err != nil {
 		return r, err
 	}
@@ -86,7 +92,7 @@ func (s *Store) register(ctx context.Context) (register, error) {
 		site int64
 		base coolant.Base
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') ORDER BY site_id, base`)
+	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') AND ? IN (0, site_id) ORDER BY site_id, base`, site)
 	all, err := collect(rows, err, func(rows *sql.Rows) (h held, err error) { return h, rows.Scan(&h.site, &h.base) })
 	for _, h := range all {
 		r.scales[h.site] = append(r.scales[h.site], h.base)
@@ -128,7 +134,7 @@ func (s *Store) Unit(ctx context.Context, code string) (Unit, error) {
 	if err != nil {
 		return Unit{}, err
 	}
-	r, err := s.register(ctx)
+	r, err := s.registerOf(ctx, u.siteID, u.PlanID)
 	r.fill(&u)
 	return u, err
 }

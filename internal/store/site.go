@@ -41,8 +41,14 @@ var ErrNoSite = errors.New("no such site")
 // day, and one day may be missed.
 const forecastGood = 36 * time.Hour
 
+// everySite stands for no site in particular.
+const everySite = 0
+
 // Sites by name.
-func (s *Store) Sites(ctx context.Context) ([]Site, error) {
+func (s *Store) Sites(ctx context.Context) ([]Site, error) { return s.sites(ctx, everySite) }
+
+// sites of that id, or every one.
+func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
 	type curve struct {
 		winters, years      sql.NullInt64
 		colder, shift, back sql.NullFloat64
@@ -55,7 +61,7 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	curves := map[int64]curve{}
 	rows, err := s.db.QueryContext(ctx, `
 		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
-		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
+		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id WHERE ? IN (0, s.id) ORDER BY s.name`, id)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
 		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
@@ -69,11 +75,11 @@ func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	if err != nil {
 		return nil, err
 	}
-	months, err := s.coldMonths(ctx)
+	months, err := s.coldMonths(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	ahead, err := s.forecasts(ctx)
+	ahead, err := s.forecasts(ctx, id)
 	if err != nil {
 		return nil, err
 	}
@@ -125,13 +131,13 @@ func (s *Store) SiteZones(ctx context.Context) (map[int64]*time.Location, error)
 	return zones, err
 }
 
-func (s *Store) coldMonths(ctx context.Context) (map[int64]climate.MonthlyCurve, error) {
+func (s *Store) coldMonths(ctx context.Context, id int64) (map[int64]climate.MonthlyCurve, error) {
 	type night struct {
 		site    int64
 		month   int
 		celsius measure.Celsius
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold`)
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold WHERE ? IN (0, site_id)`, id)
 	nights, err := collect(rows, err, func(rows *sql.Rows) (n night, err error) {
 		return n, rows.Scan(&n.site, &n.month, &n.celsius)
 	})
@@ -152,15 +158,15 @@ type ahead struct {
 }
 
 // forecasts by site, those alone that are still good.
-func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
+func (s *Store) forecasts(ctx context.Context, id int64) (map[int64]ahead, error) {
 	type row struct {
 		site    int64
 		day     measure.Date
 		celsius measure.Celsius
 		told    time.Time
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, day, celsius, told_at FROM site_forecast WHERE told_at > ? ORDER BY site_id, day`,
-		s.now().UTC().Add(-forecastGood))
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, day, celsius, told_at FROM site_forecast WHERE told_at > ? AND ? IN (0, site_id) ORDER BY site_id, day`,
+		s.now().UTC().Add(-forecastGood), id)
 	all, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) {
 		return r, rows.Scan(&r.site, &r.day, &r.celsius, &r.told)
 	})
