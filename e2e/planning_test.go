@@ -130,7 +130,7 @@ func TestQuietMorning(t *testing.T) {
 		quiet.Units = append(quiet.Units, u)
 	}
 	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: climate.MonthlyCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
-	withFleet(t, quiet, "planned", "account", "entry", "unit", "plan", "product", "installation")
+	withFleet(t, quiet, "unit_status", "planned", "account", "entry", "unit", "plan", "product", "installation")
 	b := newTab(t)
 	b.open("/", `[data-line]`)
 	b.keep("morning-quiet")

@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
 	"diligentledger/internal/testfolder"
@@ -239,6 +240,9 @@ func withFleet(t *testing.T, f store.LoadedFleet, emptied ...string) {
 		}
 	}
 	if err := owner.Load(t.Context(), f); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := fleet.New(owner, time.Now).RefreshStatus(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	old := app
