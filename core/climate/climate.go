@@ -403,7 +403,7 @@ func (k *Climate) FirstBelow(limit measure.Celsius, day measure.Date, nights int
 	return k.FirstBelowProtection(Protection{At: limit}, day, nights)
 }
 
-// Protection is a temperature that moves with the time: so many days from now it
+// Protection is a temperature that moves with the time: n days from now it
 // is at + drift·days + wide·√(spread² + (doubt·(days + since))²).
 type Protection struct {
 	At         measure.Celsius
@@ -460,7 +460,7 @@ func (k *Climate) Coldest() measure.Celsius { return k.coldest }
 // computed with.
 type Season struct{ From, To measure.Date }
 
-// SeasonWithin reports whether the cold season runs, or begins in so many days.
+// SeasonWithin reports whether the cold season runs, or begins within n days.
 func (k *Climate) SeasonWithin(days int, day measure.Date) bool {
 	return len(k.Seasons(day, day.AddDays(days))) > 0
 }

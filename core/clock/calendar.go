@@ -32,7 +32,7 @@ const (
 	ZeroNever      Code = "zero_never"       // about: the instrument; limit
 	ZeroHolds      Code = "zero_holds"       // about: the instrument; days, limit
 	HoseOld        Code = "hose_old"         // about: the oldest hose, empty for those it came with; used, limit: months
-	HoseAgeUnknown Code = "hose_age_unknown" // about: a hose nobody knows the age of, empty for all; limit: months
+	HoseAgeUnknown Code = "hose_age_unknown" // about: a hose of unknown age, empty for all; limit: months
 )
 
 // Before the cold season each unit is to be tested once: two weeks before it

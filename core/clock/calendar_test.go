@@ -114,8 +114,8 @@ func TestHoseAge(t *testing.T) {
 		{"as old as the unit", []ledger.Entry{opened}, Watch, HoseOld, ""},
 		{"one renewed, the others not", []ledger.Entry{opened, hoses(100, "renewed", "upper")}, Watch, HoseOld, ""},
 		{"all renewed, one of them first", []ledger.Entry{opened, hoses(900, "renewed", "lower"), hoses(100, "renewed", "upper", "heater_feed", "heater_return", "bypass", "recovery")}, Sound, HoseOld, "lower"},
-		{"nobody knows", []ledger.Entry{ago(300, fill(false))}, Unknown, HoseAgeUnknown, ""},
-		{"nobody knows of one", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper"), hoses(10, "good", "lower")}, Unknown, HoseAgeUnknown, "lower"},
+		{"age not known", []ledger.Entry{ago(300, fill(false))}, Unknown, HoseAgeUnknown, ""},
+		{"age of one not known", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper"), hoses(10, "good", "lower")}, Unknown, HoseAgeUnknown, "lower"},
 		{"known of those there are", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper")}, Sound, HoseOld, "upper"},
 		{"too old", []ledger.Entry{ago(2400, ledger.Opening{History: ledger.Factory})}, Due, HoseOld, ""},
 	} {

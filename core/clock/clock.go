@@ -443,7 +443,7 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 	}
 	c.Window = &usage.Window{P10: first, P50: night, P90: last}
 	numbers["need"] = float64(cold.PlannedMinimum(night))
-	if t, told := cold.Forecast(night); told && t == cold.PlannedMinimum(night) {
+	if t, known := cold.Forecast(night); known && t == cold.PlannedMinimum(night) {
 		numbers["forecast"] = 1
 	}
 	left := share(float64(today.until(night)) / 365)

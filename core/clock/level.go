@@ -56,7 +56,7 @@ func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay)
 	return c
 }
 
-// reachesLow is when so many litres more will have gone since the level was last known,
+// reachesLow is when n litres more will have gone since the level was last known,
 // by the leak's rate and its uncertainty. Where the leak is computed by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
 // one. False when it is not known, or not in any time that means something.

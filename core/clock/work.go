@@ -12,7 +12,7 @@ import (
 // Work is what is done about a clock.
 type Work string
 
-// The work that a plan list holds.
+// The work that a work list holds.
 const (
 	RenewWork   Work = "renewal"    // drain, fill, bleed
 	CorrectWork Work = "correction" // of the mix: drained in part and filled richer, or topped up with concentrate; or a renewal

@@ -92,7 +92,7 @@ func TestCheck(t *testing.T) {
 		{"a sample that boils", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Sample: ptr(measure.Reading{Value: 150, Unit: measure.DegC})}), "/freezeTest/sample/value", "100"},
 		{"pH of 15", car, on(120, ChemistryTest{PH: ptr(15.0)}), "/chemistryTest/ph", "0 to 14"},
 		{"nothing tested", car, on(120, ChemistryTest{}), "/chemistryTest", "at least one"},
-		{"a look nobody knows", car, on(120, ChemistryTest{Appearance: "pretty"}), "/chemistryTest/look", "rusty"},
+		{"an unknown appearance", car, on(120, ChemistryTest{Appearance: "pretty"}), "/chemistryTest/look", "rusty"},
 		{"a cap of nothing", car, on(120, CapTest{}), "/capTest", "at least one"},
 		{"a cap opening in litres", car, on(120, CapTest{Opened: ptr(litres(2))}), "/capTest/opened/unit", "psi"},
 		{"a cap seal", car, on(120, CapTest{Seal: "chewed"}), "/capTest/seal", "hardened"},

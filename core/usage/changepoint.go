@@ -61,7 +61,7 @@ const (
 	changeSpread = 0.6
 	// outlierShare is the share of stretches that are like no other: a vacation, a long trip.
 	outlierShare = 0.03
-	// outlierSpread so many times as widely spread are those.
+	// outlierSpread is how many times as widely those are spread.
 	outlierSpread = 4.0
 	// dropBelow probability below which a supposition is dropped.
 	dropBelow = 1e-4

@@ -54,7 +54,7 @@ const (
 	// seasonDays by which a season comes sooner or later, one standard deviation; and
 	// by so many times more while one only is known.
 	seasonDays, seasonFew = 2.2, 3.0
-	// changeZ so many standard errors the use before and after must differ, with
+	// changeZ is by how many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
 	changeZ, minSegments = 3.5, 2
 	// changeDays and changeRecent: a change is named while it is so new.

@@ -10,7 +10,7 @@ import (
 
 var now = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
 
-// readingsEvery so many days before now, newest last, from the use of a day.
+// readingsEvery n days before now, newest last, from the use of a day.
 func readingsEvery(days, every int, use func(t time.Time) float64) (all []Point) {
 	sum := 10_000.0
 	for d := days; d >= 0; d-- {

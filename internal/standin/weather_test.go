@@ -23,7 +23,7 @@ func TestWeather(t *testing.T) {
 	again, _ := w.Minima(t.Context(), "Yard", from.AddDate(3, 0, 0), to)
 	i := slices.IndexFunc(nights, func(m climate.Minimum) bool { return m.Day.Equal(again[0].Day) })
 	if i < 0 || !slices.Equal(nights[i:], again) {
-		t.Error("asked for less, other nights are told")
+		t.Error("asked for less, other nights are given")
 	}
 	all := to.Sub(from) + 1
 	nonsense, below, next, square := 0, 0, 0.0, 0.0
@@ -57,19 +57,19 @@ func TestWeather(t *testing.T) {
 	near, far := 0.0, 0.0
 	for d := range 200 {
 		day := today.AddDate(0, 0, d)
-		told, err := w.Forecast(t.Context(), "Yard", day)
-		if err != nil || len(told) != climate.AheadNights {
-			t.Fatalf("%d nights ahead, %v", len(told), err)
+		answered, err := w.Forecast(t.Context(), "Yard", day)
+		if err != nil || len(answered) != climate.AheadNights {
+			t.Fatalf("%d nights ahead, %v", len(answered), err)
 		}
-		near += math.Abs(float64(told[1].Celsius - night(k, "Yard", told[1].Day)))
-		far += math.Abs(float64(told[9].Celsius - night(k, "Yard", told[9].Day)))
+		near += math.Abs(float64(answered[1].Celsius - night(k, "Yard", answered[1].Day)))
+		far += math.Abs(float64(answered[9].Celsius - night(k, "Yard", answered[9].Day)))
 	}
 	if far < 3*near {
 		t.Errorf("tomorrow errs by %.2f K, the tenth night by %.2f", near/200, far/200)
 	}
 	w.Snap = 3
-	told, _ := w.Forecast(t.Context(), "Yard", today)
-	coldest := slices.MinFunc(told, func(a, b climate.Minimum) int {
+	answered, _ := w.Forecast(t.Context(), "Yard", today)
+	coldest := slices.MinFunc(answered, func(a, b climate.Minimum) int {
 		return int(math.Copysign(1, float64(a.Celsius-k.CurveMinimum(a.Day)-(b.Celsius-k.CurveMinimum(b.Day)))))
 	})
 	if off := coldest.Celsius - k.CurveMinimum(coldest.Day); off > -3+measure.Celsius(0.06) {

@@ -20,7 +20,7 @@ type Site struct {
 	ID       int64
 	Name     string
 	Altitude float64 // m
-	// ReturnPeriod: of so many winters one has a night that is colder than the curve.
+	// ReturnPeriod n: of n winters one has a night that is colder than the curve.
 	ReturnPeriod int
 	// Zone of the site: its own, or the fleet's. OwnZone is empty for the fleet's.
 	Zone    *time.Location

@@ -43,12 +43,12 @@ func TestMain(m *testing.M) {
 }
 
 // given is a service that says what it was set to say.
-type told struct {
+type answered struct {
 	from, to    measure.Date
 	past, ahead []measure.Celsius
 }
 
-func (s *told) Minima(_ context.Context, site string, from, to measure.Date) ([]climate.Minimum, error) {
+func (s *answered) Minima(_ context.Context, site string, from, to measure.Date) ([]climate.Minimum, error) {
 	if site != "Yard" {
 		return nil, errors.New("no such site")
 	}
@@ -56,7 +56,7 @@ func (s *told) Minima(_ context.Context, site string, from, to measure.Date) ([]
 	return nights(to.AddDate(0, 0, 1-len(s.past)), s.past), nil
 }
 
-func (s *told) Forecast(_ context.Context, _ string, today measure.Date) ([]climate.Minimum, error) {
+func (s *answered) Forecast(_ context.Context, _ string, today measure.Date) ([]climate.Minimum, error) {
 	return nights(today, s.ahead), nil
 }
 
@@ -84,7 +84,7 @@ func yardNow(t *testing.T) store.Site {
 // place; the forecast overrides both until it is stale; nonsense is left out; a
 // service that fails takes nothing away.
 func TestKeeper(t *testing.T) {
-	few := &told{past: make([]measure.Celsius, 40), ahead: []measure.Celsius{-3, -99.9, -31, -4}}
+	few := &answered{past: make([]measure.Celsius, 40), ahead: []measure.Celsius{-3, -99.9, -31, -4}}
 	if err := keeper(few).Refresh(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -114,7 +114,7 @@ func TestKeeper(t *testing.T) {
 		t.Fatal(err)
 	}
 	if s = yardNow(t); s.ToldAt != nil || s.Cold.PlannedMinimum(today.AddDate(0, 0, 3)) != yard.Climate().CurveMinimum(today.AddDate(0, 0, 3)) {
-		t.Errorf("a forecast told at %v stands", s.ToldAt)
+		t.Errorf("a forecast of %v stands", s.ToldAt)
 	}
 }
 
@@ -159,6 +159,6 @@ func TestRecordOfTheStandIn(t *testing.T) {
 		t.Errorf("a site that is not there: %v", err)
 	}
 	if _, err := w.Forecast(t.Context(), "Nowhere", today); err == nil {
-		t.Error("the weather of nowhere is told")
+		t.Error("the weather of nowhere is known")
 	}
 }

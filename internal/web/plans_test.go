@@ -73,8 +73,8 @@ func TestPlans(t *testing.T) {
 	inMiles := shorter
 	inMiles.Name, inMiles.DistanceUnit, inMiles.First.Km, inMiles.Later.Km, inMiles.Later.Miles = "Motorcycle, in miles", &unit, nil, nil, &miles
 	res, text = ask(t, "POST", "/api/v1/service-plans", inMiles)
-	var told api.ServicePlan
-	if err := json.Unmarshal(text, &told); err != nil || res.StatusCode != http.StatusCreated || told.Plan.Later.Miles == nil || *told.Plan.Later.Miles != 8000 || told.Plan.Later.Km != nil {
+	var inMilesNow api.ServicePlan
+	if err := json.Unmarshal(text, &inMilesNow); err != nil || res.StatusCode != http.StatusCreated || inMilesNow.Plan.Later.Miles == nil || *inMilesNow.Plan.Later.Miles != 8000 || inMilesNow.Plan.Later.Km != nil {
 		t.Errorf("8,000 miles: %d %s", res.StatusCode, text)
 	}
 	miles = 900_000

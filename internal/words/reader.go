@@ -63,12 +63,12 @@ func Figure(v float64, digits int) string {
 
 func with(text string, u measure.Unit) string { return text + nbsp + u.Symbol() }
 
-// Celsius is a temperature of so many °C.
+// Celsius is a temperature given in °C.
 func (r Reader) Celsius(t measure.Celsius, digits int) string {
 	return with(Figure(measure.FromMetric(float64(t), r.Temperature), digits), r.Temperature)
 }
 
-// Kelvin is a difference of temperatures of so many K.
+// Kelvin is a difference of temperatures given in K.
 func (r Reader) Kelvin(d float64, digits int) string {
 	if r.Temperature == measure.DegF {
 		return with(Figure(1.8*d, digits), measure.DegF)
@@ -76,12 +76,12 @@ func (r Reader) Kelvin(d float64, digits int) string {
 	return Figure(d, digits) + nbsp + "K"
 }
 
-// Litres is a volume of so many L.
+// Litres is a volume given in L.
 func (r Reader) Litres(v float64, digits int) string {
 	return with(Figure(measure.FromMetric(v, r.Volume), digits), r.Volume)
 }
 
-// Kilopascals is a pressure of so many kPa.
+// Kilopascals is a pressure given in kPa.
 func (r Reader) Kilopascals(v float64) string {
 	digits := map[measure.Unit]int{measure.Psi: 1, measure.Bar: 2}[r.Pressure]
 	return with(Figure(measure.FromMetric(v, r.Pressure), digits), r.Pressure)

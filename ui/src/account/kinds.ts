@@ -46,13 +46,13 @@ const meterUnits = (a: Account): readonly MeasureUnit[] => (a.meterUnit === "h" 
 const sharing: FieldSpec = { type: "number", name: "share", label: "% concentrate", initial: "50" };
 
 /** The choice on which other fields depend, read from the draft so far. */
-type Told = (name: string) => string;
+type Values = (name: string) => string;
 
 /** What the form of a kind asks, given what has been given it so far. */
 export function fieldsOf(
   kind: EntryKind,
   account: Account,
-  values: Told,
+  values: Values,
   formOf: (code: string) => string,
 ): FieldSpec[] {
   const meter = (name: string, label: string, optional: boolean): FieldSpec[] =>
@@ -394,7 +394,7 @@ export function fieldsOf(
 }
 
 /** A figure; of a strip, the two ends of its step. */
-function step(name: string, label: string, values: Told): FieldSpec[] {
+function step(name: string, label: string, values: Values): FieldSpec[] {
   if (values("method") !== "strip") return [{ type: "number", name, label, optional: true }];
   return [
     { type: "number", name, label: `${label}: step from`, optional: true },
@@ -403,7 +403,7 @@ function step(name: string, label: string, values: Told): FieldSpec[] {
 }
 
 /** What a concentration is stated as, once there is one. */
-function statedAs(name: string, bases: readonly string[], values: Told): FieldSpec[] {
+function statedAs(name: string, bases: readonly string[], values: Values): FieldSpec[] {
   if (!values(name)) return [];
   return [
     {
@@ -427,7 +427,7 @@ const drainPoints: readonly string[] = [
 ];
 
 /** A volume that came out was given by some drain point. */
-const drainedBy = (values: Told) => drainPoints.some((point) => values(`drained.${point}.volume`).trim() !== "");
+const drainedBy = (values: Values) => drainPoints.some((point) => values(`drained.${point}.volume`).trim() !== "");
 
 /** The chart belongs to its tester: the one that it was last read with, else an example to be typed over. */
 function chartOf(account: Account, tool: string): string {
@@ -437,7 +437,7 @@ function chartOf(account: Account, tool: string): string {
   return last?.body.freezeTest?.chart?.join(", ") ?? "-8, -15, -23, -30, -36, -44";
 }
 
-function freezeFields(values: Told, account: Account): FieldSpec[] {
+function freezeFields(values: Values, account: Account): FieldSpec[] {
   const instrument: FieldSpec = {
     type: "choice",
     name: "instrument",
