@@ -103,7 +103,7 @@ export function Plans() {
   return (
     <Box as="section" aria-label="Plans" mb="30px">
       <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
-        Plans
+        Service plans
       </Text>
       {plans.isPending && <Waiting what="the plans" />}
       {plans.error && <Failed error={plans.error} again={() => void plans.refetch()} />}
@@ -391,7 +391,7 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
           />
         )}
         <SelectField
-          label="onto the plan"
+          label="onto the service plan"
           width="260px"
           value={plan}
           options={plans.map((p) => [String(p.id), p.plan.name] as const)}

@@ -23,7 +23,7 @@ const roles: readonly (readonly [Role, string])[] = [
 export function RegisterPage() {
   const person = usePerson();
   return (
-    <Frame title="Register" head="plans, sites, people, and what was changed" here="register">
+    <Frame title="Register" head="service plans, sites, people, and what was changed" here="register">
       {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
       <Box maxW="1060px">
         {person.role === "coordinator" && <Plans />}
