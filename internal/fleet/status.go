@@ -157,14 +157,17 @@ func (c current) fresh(g store.StatusGroup) bool {
 // RefreshStatus evaluates all units whose status does not rest on what holds now, and gives how
 // many that were.
 func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
-	for {
+	for before := ""; ; {
 		units, err := f.store.UnitsWithoutStatus(ctx, batch)
-		if err != nil || len(units) == 0 {
-			if err != nil {
-				return refreshed, err
-			}
+		if err != nil {
+			return refreshed, err
+		}
+		// A row that claims a later entry than its unit has, as after an old backup, is not
+		// replaced: its unit is asked for once and stays unknown.
+		if len(units) == 0 || units[0].Code == before {
 			break
 		}
+		before = units[0].Code
 		if err := f.refresh(ctx, units); err != nil {
 			return refreshed, err
 		}

@@ -1,6 +1,7 @@
 package fleet_test
 
 import (
+	"context"
 	"testing"
 	"time"
 
@@ -175,5 +176,32 @@ func TestStatusOfAnEarlierEntry(t *testing.T) {
 	free := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: noon, Body: ledger.Release{What: "mended"}}
 	if _, err := open.WriteEntries(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", free); err != nil {
 		t.Fatal(err)
+	}
+}
+
+// A row that claims a later entry than its unit has, and another service plan, as after an old
+// backup: the refresh ends, and the row is read as unknown rather than as what it says.
+func TestStatusAheadOfItsUnit(t *testing.T) {
+	ctx := t.Context()
+	exec := func(query string) {
+		t.Helper()
+		if _, err := owner.DB().ExecContext(context.Background(), query); err != nil {
+			t.Fatal(err)
+		}
+	}
+	exec(`UPDATE unit_status SET seq = seq + 1000, basis = REPEAT(CHAR(0), 16), plan_id = plan_id + 1000, verdict = 5 WHERE code = 'CA-20'`)
+	t.Cleanup(func() {
+		exec(`DELETE FROM unit_status WHERE code = 'CA-20'`)
+		if _, err := open.RefreshStatus(context.Background()); err != nil {
+			t.Error(err)
+		}
+	})
+	within, stop := context.WithTimeout(ctx, 20*time.Second)
+	defer stop()
+	if _, err := open.RefreshStatus(within); err != nil {
+		t.Fatal(err)
+	}
+	if r := statuses(t, open, store.StatusFilter{Codes: []string{"CA-20"}})["CA-20"]; r.Verdict != clock.Unknown || r.Governing.Kind != clock.Evaluation {
+		t.Errorf("a row ahead of its unit is read as %s, %+v", r.Verdict, r.Governing)
 	}
 }
