@@ -98,9 +98,14 @@ type Actor struct {
 // Check says whether w may write e into an account of u that holds written; nil,
 // or what would be accepted.
 func Check(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) *refusal.Field {
-	for _, effect := range EffectsOf(w, u, written, e) {
-		if may := Permitted(effect, u.Aircraft); !slices.Contains(may, w.Role) {
-			return refused(w.Role, e, effect, u.Aircraft, may)
+	return CheckIn(w, ledger.HistoryOf(u, written), e)
+}
+
+// CheckIn is [Check] against a history.
+func CheckIn(w Actor, h *ledger.History, e ledger.Entry) *refusal.Field {
+	for _, effect := range effectsIn(w, h, e) {
+		if may := Permitted(effect, h.Unit.Aircraft); !slices.Contains(may, w.Role) {
+			return refused(w.Role, e, effect, h.Unit.Aircraft, may)
 		}
 	}
 	return nil
@@ -127,6 +132,11 @@ func refused(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *
 
 // EffectsOf e on an account of u that holds written, in the order of the table.
 func EffectsOf(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) []Effect {
+	return effectsIn(w, ledger.HistoryOf(u, written), e)
+}
+
+func effectsIn(w Actor, h *ledger.History, e ledger.Entry) []Effect {
+	written := h.Entries()
 	has := map[Effect]bool{Records: true}
 	switch b := e.Body.(type) {
 	case ledger.Release:
@@ -143,13 +153,13 @@ func EffectsOf(w Actor, u ledger.Unit, written []ledger.Entry, e ledger.Entry) [
 			has[pick(written[i].RecordedBy == w.Name, VoidsOwn, VoidsOther)] = true
 		}
 	}
-	before := ledger.Fold(u, written)
-	after := ledger.Fold(u, append(slices.Clip(written), e))
+	before, after := h.Before(), h.After(e)
 	if struck := slices.DeleteFunc(slices.Clone(written), func(o ledger.Entry) bool { return voids(o, e.ID) }); len(struck) < len(written) {
 		// A strike that was there before it must not lift what the entry brings about.
-		before = ledger.Fold(u, append(struck, e))
+		lifted := ledger.Fold(h.Unit, append(struck, e))
+		before = &lifted
 	}
-	compare(&before, &after, e, has)
+	compare(before, after, e, has)
 	var all []Effect
 	for _, effect := range Effects {
 		if has[effect] {
@@ -186,8 +196,8 @@ func compare(before, after *ledger.Account, e ledger.Entry, has map[Effect]bool)
 		}
 	}
 	was, is := before.Balance.RenewedAt, after.Balance.RenewedAt
-	later := is != nil && (was == nil && len(before.Lines) > 0 || was != nil && is.After(*was))
-	first := after.Factory && !before.Factory && len(before.Lines) > 0
+	later := is != nil && (was == nil && before.Written() > 0 || was != nil && is.After(*was))
+	first := after.Factory && !before.Factory && before.Written() > 0
 	renewal, ok := e.Body.(ledger.Renewal)
 	switch {
 	case first, later && !(ok && !renewal.Factory && is.Equal(e.At)):

@@ -256,18 +256,24 @@ type Account struct {
 	readingLine    []int   // index of the line of each reading
 	figures        figures // of the charge, computed once per change
 	strikes        map[string]*Entry
-	openedAt       time.Time  // of an account without lines
-	leak           *LeakRate  // of an account without lines
-	diagnosis      *Diagnosis // of an account without lines
+	usesFrom       time.Time  // the use since the renewal counts from here; zero when no renewal is known
+	lastAt         time.Time  // of the last entry, in order
+	lastID         string
+	earlier        int        // lines before Lines
+	openedAt       time.Time  // of an account that was stored
+	restored       bool       // leak and diagnosis are as stored
+	leak           *LeakRate  // of a restored account
+	diagnosis      *Diagnosis // of a restored account
 	movedAt        time.Time  // of the last change of the charge
 	// capEffective is the pressure to rely on by the last cap test.
 	capEffective *measure.Kilopascal
 }
 
+// zeroed is the last zero check of an instrument in these books.
 type zeroed struct {
-	tool string
-	at   time.Time
-	zero measure.Reading
+	Tool string
+	At   time.Time
+	Zero measure.Reading
 }
 
 // figures follow from the charge and its uncertainty.

@@ -42,7 +42,13 @@ var (
 // What is possible but odd (a leap of the meter, a fill that is far from what the
 // system holds) is a question: it is accepted once its writer has confirmed it.
 func Check(u Unit, written []Entry, e Entry, now time.Time) []*refusal.Field {
-	c := checker{unit: u, written: written, entry: e, confirmed: e.Confirmed}
+	return CheckIn(HistoryOf(u, written), e, now)
+}
+
+// CheckIn is [Check] against a history.
+func CheckIn(h *History, e Entry, now time.Time) []*refusal.Field {
+	u := h.Unit
+	c := checker{unit: u, history: h, written: h.Entries(), entry: e, confirmed: e.Confirmed}
 	c.when(now)
 	if e.Body == nil {
 		c.refuse("/kind", "nothing", fmt.Sprint(Kinds))
@@ -134,7 +140,8 @@ func FieldName(k Kind) string {
 
 type checker struct {
 	unit      Unit
-	written   []Entry
+	history   *History
+	written   []Entry // none in a continued history, whose entry names no other
 	entry     Entry
 	at        string // pointer to the content
 	confirmed bool   // the writer has confirmed what was asked
@@ -289,8 +296,7 @@ func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.
 
 // release of what is not ready for it is refused, and says what is missing.
 func (c *checker) release() {
-	account := Fold(c.unit, c.written)
-	for _, s := range account.Unready() {
+	for _, s := range c.history.Before().Unready() {
 		got, accepted := "a release while "+s.About.String()+" stands", "a release once a later look shows it good"
 		switch s.Cause {
 		case StopAir:
@@ -361,8 +367,7 @@ func (c *checker) rinses(b Renewal) {
 // suits asks about a fill that the system is not made for, or that leaves too much of another
 // product inside.
 func (c *checker) suits(b Renewal) {
-	before := c.before()
-	after := Fold(c.unit, append(before.Entries(), c.entry))
+	after := c.afterThen()
 	if after.Product == nil || len(c.errs) > 0 {
 		return
 	}
@@ -457,10 +462,23 @@ func (c *checker) compatible(b TopUp) {
 }
 
 // before is the account as it stood when the entry happened.
-func (c *checker) before() Account {
-	return Fold(c.unit, slices.DeleteFunc(slices.Clone(c.written), func(e Entry) bool {
-		return e.Body.Kind() != KindStrike && e.Compare(c.entry) >= 0
-	}))
+func (c *checker) before() *Account {
+	if !slices.ContainsFunc(c.written, c.later) {
+		return c.history.Before()
+	}
+	a := Fold(c.unit, slices.DeleteFunc(slices.Clone(c.written), c.later))
+	return &a
+}
+
+func (c *checker) later(e Entry) bool { return e.Body.Kind() != KindStrike && e.Compare(c.entry) >= 0 }
+
+// afterThen is the account as it stood with the entry, when it happened.
+func (c *checker) afterThen() *Account {
+	if !slices.ContainsFunc(c.written, c.later) {
+		return c.history.After(c.entry)
+	}
+	a := Fold(c.unit, append(c.before().Entries(), c.entry))
+	return &a
 }
 
 // dose of an additive: it is refused when it would bring the nitrite beyond what stays
@@ -476,7 +494,7 @@ func (c *checker) dose(volume measure.Reading, additive coolant.Additive, kind c
 	if account.Given.ExtendedAt != nil && kind == coolant.Extender {
 		c.question("/additive", "a second extender, after that of "+account.Given.ExtendedAt.Format(time.DateOnly), "one in the life of a charge; renew it instead")
 	}
-	c.overDosed(&account, "/volume/value", volume.String(), additive, float64(v), func(most float64) string {
+	c.overDosed(account, "/volume/value", volume.String(), additive, float64(v), func(most float64) string {
 		return fmt.Sprintf("at most %.3g %s", math.Max(0, measure.FromMetric(most, volume.Unit)), volume.Unit.Symbol())
 	})
 }
@@ -519,7 +537,7 @@ func (c *checker) filter(b AdditiveFilter) {
 		return
 	}
 	account := c.before()
-	c.overDosed(&account, "/additive", b.Additive.Name, b.Additive, 1, func(float64) string { return "a blank filter" })
+	c.overDosed(account, "/additive", b.Additive.Name, b.Additive, 1, func(float64) string { return "a blank filter" })
 }
 
 // inferred: a pour that was not observed is never written into an aircraft's books, and
@@ -529,7 +547,7 @@ func (c *checker) inferred() {
 		c.refuse("/inferred", "a pour that was not observed, on an aircraft", "a pour that was observed")
 		return
 	}
-	if account := Fold(c.unit, c.written); account.Discrepancy == nil || !account.Discrepancy.Confirmed {
+	if account := c.history.Before(); account.Discrepancy == nil || !account.Discrepancy.Confirmed {
 		c.refuse("/inferred", "a pour that was not observed", "it after a second freeze test has shown the same as the first")
 	}
 }
@@ -584,7 +602,7 @@ func (c *checker) scale(b FreezeTest) {
 // strength and then falls again, so that they show nothing there.
 func (c *checker) byDensity(instrument string) {
 	inside := c.unit.Base
-	if account := Fold(c.unit, c.written); account.Base == coolant.PG {
+	if c.history.Before().Base == coolant.PG {
 		inside = coolant.PG
 	}
 	if inside == coolant.PG {
@@ -810,7 +828,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 	if c.confirmed {
 		return
 	}
-	account, before := Fold(c.unit, append(slices.Clip(c.written), c.entry)), Fold(c.unit, c.written)
+	account, before := c.history.After(c.entry), c.history.Before()
 	i := slices.IndexFunc(account.Readings, func(p MeterPoint) bool { return p.At.Equal(c.entry.At) && p.Raw == v })
 	if i < 0 || !account.Readings[i].Outlier && !makesOthersOutliers(before.Readings, account.Readings) {
 		return

@@ -113,7 +113,7 @@ type Diagnosis struct {
 
 // Diagnosis of the test in [Account.Discrepancy]; nil when book and test agree.
 func (a *Account) Diagnosis() *Diagnosis {
-	if a.Discrepancy == nil || len(a.Lines) == 0 {
+	if a.Discrepancy == nil || a.restored {
 		return a.diagnosis
 	}
 	for i := len(a.Lines) - 1; i >= 0; i-- {
@@ -404,7 +404,7 @@ func (e *explainer) misread() {
 	weight := priorMisread
 	mark := TestMark{At: e.to, Instrument: e.test.Instrument}
 	if z := e.book.lastZero(e.test.Tool); z != nil {
-		mark.ZeroAt = &z.at
+		mark.ZeroAt = &z.At
 	}
 	switch {
 	case e.confirmed:

@@ -13,6 +13,10 @@ import (
 // take down the answer about another. The laws of the package show that [Fold] does not
 // panic; this holds for what they have not drawn.
 func TryFold(u Unit, entries []Entry) (a Account) {
+	return try(u, entries, func() *Account { a := Fold(u, entries); return &a })
+}
+
+func try(u Unit, entries []Entry, fold func() *Account) (a Account) {
 	defer func() {
 		if cause := recover(); cause != nil {
 			a = Unevaluated(u, entries, fmt.Errorf("the books of %s cannot be folded: %v", u.Code, cause))
@@ -23,7 +27,7 @@ func TryFold(u Unit, entries []Entry) (a Account) {
 			return Unevaluated(u, entries, fmt.Errorf("line %s of %s cannot be read: %w", e.ID, u.Code, b.Why))
 		}
 	}
-	a = Fold(u, entries)
+	a = *fold()
 	if err := a.finite(); err != nil {
 		return Unevaluated(u, entries, err)
 	}

@@ -11,7 +11,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is computed anew.
-const Rules = 7
+const Rules = 8
 
 // Fold computes the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and computed as far as they can
@@ -96,6 +96,7 @@ func (a *Account) strike(id string, by *Entry) {
 
 func (a *Account) apply(e Entry) {
 	a.Lines = append(a.Lines, Line{Entry: e})
+	a.lastAt, a.lastID = e.At, e.ID
 	line := &a.Lines[len(a.Lines)-1]
 	if b, ok := e.Body.(Strike); ok {
 		// A strike changes nothing itself: what it voids is left out.
@@ -153,7 +154,7 @@ func (a *Account) apply(e Entry) {
 	case MeterChange:
 		a.changeMeter(line, b)
 	case ZeroCheck:
-		a.zeros = append(a.zeros, zeroed{b.Tool, e.At, b.Zero})
+		a.zeros = append(slices.DeleteFunc(slices.Clone(a.zeros), func(z zeroed) bool { return z.Tool == b.Tool }), zeroed{b.Tool, e.At, b.Zero})
 		a.zero(b.Tool, e.At)
 	case LayUp:
 		a.LaidUp = &line.Entry

@@ -17,7 +17,10 @@ type leaked struct {
 }
 
 func (a *Account) leaked(at time.Time, v measure.Litre, sigma float64) {
-	a.leaks = append(a.leaks, leaked{at, v, sigma})
+	if n := len(a.leaks); n > lastIntervals {
+		a.leaks = a.leaks[n-lastIntervals:] // and the one that begins the first of them
+	}
+	a.leaks = append(slices.Clip(a.leaks), leaked{at, v, sigma})
 }
 
 // LeakRate is how fast coolant goes, with its standard uncertainty.
@@ -53,7 +56,7 @@ const (
 // is not hidden by the time before. It is related to the meter when the meter
 // ran, else to the month of measure.DaysPerMonth.
 func (a *Account) Leak() *LeakRate {
-	if len(a.Lines) == 0 {
+	if a.restored {
 		return a.leak
 	}
 	var worst *LeakRate

@@ -27,7 +27,7 @@ func (a *Account) meter(line *Line, r measure.Reading) {
 
 func (a *Account) reading(line *Line, raw float64) {
 	a.Readings = append(a.Readings, MeterPoint{At: line.Entry.At, Raw: raw, Meter: a.meterChanges})
-	a.readingLine = append(a.readingLine, len(a.Lines)-1)
+	a.readingLine = append(a.readingLine, a.earlier+len(a.Lines)-1)
 }
 
 func (a *Account) changeMeter(line *Line, b MeterChange) {
@@ -58,7 +58,11 @@ func (a *Account) settleMeter() {
 	usage.MarkOutliers(a.Readings, a.Unit.Meter)
 	a.Points = usage.Accepted(a.Readings)
 	for i, p := range a.Readings {
-		line := &a.Lines[a.readingLine[i]]
+		n := a.readingLine[i] - a.earlier
+		if n < 0 {
+			continue // of an account that was stored without its lines
+		}
+		line := &a.Lines[n]
 		if line.Notes = slices.DeleteFunc(line.Notes, func(n Note) bool { return n == NoteMeterOutlier }); len(line.Notes) == 0 {
 			line.Notes = nil
 		}
@@ -67,6 +71,9 @@ func (a *Account) settleMeter() {
 		}
 	}
 	startsAt, started := 0.0, false
+	if a.earlier > 0 && !a.usesFrom.IsZero() {
+		startsAt, started = a.meterAt(a.usesFrom)
+	}
 	next := 0 // first point after the line
 	for i := range a.Lines {
 		line := &a.Lines[i]
@@ -80,7 +87,7 @@ func (a *Account) settleMeter() {
 		case line.begins:
 			startsAt, started = a.meterAt(line.Entry.At)
 		case line.forgets:
-			started = false
+			startsAt, started = 0, false
 		}
 		line.After.Used = nil
 		if started && next > 0 {

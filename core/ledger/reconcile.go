@@ -56,9 +56,9 @@ func (a *Account) read(b FreezeTest, at time.Time) (coolant.Reading, error) {
 		days := 0.0
 		m.Zero, m.ZeroDays = &zero, &days
 	} else if z := a.lastZero(b.Tool); z != nil {
-		days := at.Sub(z.at).Hours() / 24
+		days := at.Sub(z.At).Hours() / 24
 		m.ZeroDays = &days
-		if kind, zero := scaleOf(z.zero); kind == m.Kind {
+		if kind, zero := scaleOf(z.Zero); kind == m.Kind {
 			m.Zero = &zero
 		}
 	}
@@ -115,10 +115,8 @@ func (a *Account) lastZero(tool string) *zeroed {
 	if tool == "" {
 		return nil
 	}
-	for i := len(a.zeros) - 1; i >= 0; i-- {
-		if a.zeros[i].tool == tool {
-			return &a.zeros[i]
-		}
+	if i := slices.IndexFunc(a.zeros, func(z zeroed) bool { return z.Tool == tool }); i >= 0 {
+		return &a.zeros[i]
 	}
 	return nil
 }
@@ -262,7 +260,7 @@ func (a *Account) testMark(e Entry, b FreezeTest, read coolant.Reading) *TestMar
 		mark.Measured = *read.Shown
 	}
 	if z := a.lastZero(b.Tool); z != nil {
-		mark.ZeroAt = &z.at
+		mark.ZeroAt = &z.At
 	}
 	if b.Zero != nil {
 		mark.ZeroAt = &mark.At

@@ -41,13 +41,13 @@ func (a *Account) open(line *Line, b Opening) {
 	}
 	if b.History != Factory {
 		a.forget()
-		line.forgets = true
+		line.forgets, a.usesFrom = true, time.Time{}
 		return
 	}
 	at := line.Entry.At
 	a.Factory, a.Balance.RenewedAt, a.meanFilledAt = true, &line.Entry.At, at
 	a.BuiltAt, a.Given = &line.Entry.At, Inhibitors{}
-	a.renewal, line.begins = len(a.Lines)-1, true
+	a.renewal, line.begins, a.usesFrom = len(a.Lines)-1, true, at
 	a.leaks, a.leaksCountFrom, a.levelHeldAt = nil, at, at
 	if b.Product == nil {
 		return
@@ -74,7 +74,8 @@ func (a *Account) forget() {
 		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, MendedAt: a.MendedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
-		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meterChanges: a.meterChanges, readingLine: a.readingLine, renewal: -1}
+		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meterChanges: a.meterChanges, readingLine: a.readingLine, renewal: -1,
+		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt}
 }
 
 // earlier is the later of two tests of charges before.
@@ -157,7 +158,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 		a.Given = Inhibitors{}
 		a.Findings = slices.DeleteFunc(slices.Clone(a.Findings), func(f Finding) bool { return f.Point == PointChemistry })
 		a.Balance.RenewedAt, a.Factory = &line.Entry.At, b.Factory
-		a.renewal, line.begins = len(a.Lines)-1, true
+		a.renewal, line.begins, a.usesFrom = len(a.Lines)-1, true, line.Entry.At
 		a.leaks = nil
 	} else {
 		a.replaced(t.Share)

@@ -63,6 +63,7 @@ type stored struct {
 	LevelAt     time.Time
 	RefilledAt  *time.Time
 	Diagnosis   *storedDiagnosis
+	Next        continuation
 	Findings    []Finding
 	// What there is much of, in rows.
 	Readings    readings
@@ -204,7 +205,7 @@ func (a *Account) Store() ([]byte, error) {
 		Changes: a.Changes, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
 		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, OpenedAt: a.OpenedAt(),
 		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
-		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}
+		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks, Next: a.continuation()}
 	if h := a.Held; h != nil {
 		s.Held = &standing{h.ID, h.At, h.RecordedBy, h.Body.(Hold).Why}
 	}
@@ -219,8 +220,8 @@ func (a *Account) Store() ([]byte, error) {
 }
 
 // Restore unpacks what [Account.Store] made of an account of u: all that its
-// clocks depend on, and why its last test disagrees. It has no lines, so nothing can
-// be added to it.
+// clocks depend on, and why its last test disagrees. It has no lines;
+// [Account.Continue] adds an entry to it.
 func Restore(u Unit, packed []byte) (*Account, error) {
 	var s stored
 	err := cbor.Unmarshal(packed, &s)
@@ -238,6 +239,7 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 		grounds: s.Grounds, CorrectedAt: s.Corrected, MendedAt: s.Mended,
 		Readings: s.Readings, Strengths: s.Strengths, LevelChecks: s.LevelChecks,
 		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
+	s.Next.restore(a)
 	if h := s.Held; h != nil {
 		a.Held = &Entry{ID: h.ID, At: h.At, RecordedBy: h.By, Body: Hold{Why: h.Words}}
 	}
@@ -250,10 +252,13 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 // OpenedAt is when the first thing happened that was not struck; the zero time for
 // an empty account.
 func (a *Account) OpenedAt() time.Time {
+	if !a.openedAt.IsZero() {
+		return a.openedAt
+	}
 	for i := range a.Lines {
 		if l := &a.Lines[i]; l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
 			return l.Entry.At
 		}
 	}
-	return a.openedAt
+	return time.Time{}
 }
