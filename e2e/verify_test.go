@@ -62,7 +62,7 @@ func TestVerifyCommand(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer db.Close()
-	if _, err := db.ExecContext(t.Context(), `UPDATE entry SET payload = REPLACE(payload, '-36', '-46') WHERE kind = 'freeze_test' AND unit_id = (SELECT id FROM unit WHERE code = 'CA-31')`); err != nil {
+	if _, err := db.ExecContext(t.Context(), `UPDATE entry SET payload = REPLACE(payload, '-36', '-46') WHERE kind = 'freeze_test' AND circuit_id = (SELECT c.id FROM circuit c JOIN unit u ON u.id = c.unit_id WHERE u.code = 'CA-31')`); err != nil {
 		t.Fatal(err)
 	}
 	if err := p.end(); err != nil {

@@ -91,8 +91,17 @@ func Permitted(e Effect, aircraft bool) []Role {
 
 // Actor is who writes an entry.
 type Actor struct {
+	ID   int64 // of the person, 0 when not known
 	Name string
 	Role Role
+}
+
+// wrote reports whether the entry is w's: by id where both are known, else by name.
+func (w Actor) wrote(e ledger.Entry) bool {
+	if w.ID != 0 && e.RecordedByID != 0 {
+		return w.ID == e.RecordedByID
+	}
+	return e.RecordedBy == w.Name
 }
 
 // Check says whether w may write e into an account of u that holds written; nil,
@@ -150,7 +159,7 @@ func effectsIn(w Actor, h *ledger.History, e ledger.Entry) []Effect {
 			has[VoidsRelease] = true
 			fallthrough
 		default:
-			has[pick(written[i].RecordedBy == w.Name, VoidsOwn, VoidsOther)] = true
+			has[pick(w.wrote(written[i]), VoidsOwn, VoidsOther)] = true
 		}
 	}
 	before, after := h.Before(), h.After(e)

@@ -59,8 +59,11 @@ type Entry struct {
 	Unit       string    // the unit's code
 	At         time.Time // when it happened
 	RecordedAt time.Time // when the books took it in
-	RecordedBy string
-	Body       Body
+	RecordedBy string    // the name of the day
+	// RecordedByID is the person, 0 when not known.
+	RecordedByID int64
+	Envelope     Envelope
+	Body         Body
 	// Confirmed: the writer has confirmed what [Check] asked. It is no part of the books.
 	Confirmed bool
 }

@@ -184,3 +184,16 @@ func (b Meter) Reading() measure.Reading { return b.Meter }
 
 // Reading is where the new meter begins.
 func (b MeterChange) Reading() measure.Reading { return b.New }
+
+// ToolOf is which instrument an entry names; empty for none.
+func ToolOf(b Body) string {
+	switch b := b.(type) {
+	case FreezeTest:
+		return b.Tool
+	case ChemistryTest:
+		return b.Tool
+	case ZeroCheck:
+		return b.Tool
+	}
+	return ""
+}

@@ -148,38 +148,27 @@ func (f *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
 	return f.store.Additives(ctx)
 }
 
-// Additive of that code; [store.ErrNoAdditive] when there is none.
-func (f *Fleet) Additive(ctx context.Context, code string) (coolant.Additive, error) {
-	return f.store.Additive(ctx, code)
-}
-
 // Ready reports whether the books can be opened.
 func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 
-func (f *Fleet) check(u store.Unit, w Actor) func(ledger.Entry, []ledger.Entry) error {
-	return func(e ledger.Entry, written []ledger.Entry) error {
-		if f := access.Check(w, u.Ledger, written, e); f != nil {
-			return &Forbidden{f}
-		}
-		if fields := ledger.Check(u.Ledger, written, e, f.now()); len(fields) > 0 {
-			return &refusal.Error{Fields: fields}
-		}
-		return f.evaluable(u, written, e)
+// check refuses what the writer may not write, what cannot be right, and an entry after which the
+// account could not be evaluated, though it could before: what a preview cannot answer is not
+// written either.
+func (f *Fleet) check(u store.Unit, w Actor, h *ledger.History, e ledger.Entry) error {
+	if f := access.CheckIn(w, h, e); f != nil {
+		return &Forbidden{f}
 	}
-}
-
-// evaluable refuses an entry after which the account could not be evaluated, though it could
-// before: what a preview cannot answer is not written either.
-func (f *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) error {
+	if fields := ledger.CheckIn(h, e, f.now()); len(fields) > 0 {
+		return &refusal.Error{Fields: fields}
+	}
 	d := conditions{now: f.now()}
-	failure := func(entries []ledger.Entry) string {
-		a := ledger.TryFold(u.Ledger, entries)
-		if c := d.evaluate(&a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
+	failure := func(a *ledger.Account) string {
+		if c := d.evaluate(a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
 			return c.Reason.About.Text
 		}
 		return ""
 	}
-	if why := failure(append(slices.Clip(written), e)); why != "" && failure(written) == "" {
+	if why := failure(h.EvaluatedAfter(e)); why != "" && failure(h.EvaluatedBefore()) == "" {
 		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Body.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
 	}
 	return nil
@@ -188,33 +177,32 @@ func (f *Fleet) evaluable(u store.Unit, written []ledger.Entry, e ledger.Entry) 
 // Forbidden says that the writer's role may not write such an entry.
 type Forbidden struct{ *refusal.Field }
 
-// Product of that code; [store.ErrNoProduct] when there is none.
-func (f *Fleet) Product(ctx context.Context, code string) (coolant.Product, error) {
-	return f.store.Product(ctx, code)
+// Open the unit of that code, to write an entry of that id; [store.ErrNoUnit].
+func (f *Fleet) Open(ctx context.Context, code, entry string) (*store.Opened, error) {
+	return f.store.Open(ctx, code, entry)
 }
 
-// WriteEntries entries into the books of their unit, all or none. It returns a
-// [refusal.Error] when one cannot be right, [Forbidden], [store.ErrNoUnit] or
-// [store.ErrOtherEntry].
-func (f *Fleet) WriteEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) ([]store.Receipt, error) {
-	u, err := f.store.Unit(ctx, code)
-	if err != nil {
-		return nil, err
-	}
+// WriteEntries into the books of an opened unit, all or none. It returns a [refusal.Error] when
+// one cannot be right, [Forbidden] or [store.ErrEntryDiffers].
+func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entries ...ledger.Entry) ([]store.Receipt, error) {
 	for i := range entries {
-		entries[i].RecordedBy = w.Name
+		entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
 	}
+	u := o.Unit
 	var tools []string
-	receipts, err := f.store.Append(ctx, u, entries, f.check(u, w), func(written []ledger.Entry, seq int64) (ledger.Account, []store.Status, error) {
-		tools = zeroedTools(entries, written)
-		m, err := f.evaluated(ctx, u, written)
-		if err != nil {
-			return ledger.Account{}, nil, err
-		}
-		status := newBases().status(m)
-		status.Seq = seq
-		return *m.Account, []store.Status{status}, nil
-	})
+	receipts, err := f.store.Append(ctx, u, entries,
+		func(a store.Appending) error { return f.check(u, w, a.History, a.Entry) },
+		func(last store.Appending) (*ledger.Account, []store.Status, error) {
+			tools = zeroedTools(entries, last.History.Entries())
+			account := last.History.EvaluatedAfter(last.Entry)
+			d, err := f.day(ctx, account)
+			if err != nil {
+				return nil, nil, err
+			}
+			status := newBases().status(d.evaluatedUnit(u, account))
+			status.Seq = last.Seq
+			return account, []store.Status{status}, nil
+		})
 	if err != nil || len(tools) == 0 {
 		return receipts, err
 	}
@@ -262,28 +250,40 @@ type Effect struct {
 	Line          int // of the last of them, among the lines after
 }
 
-// PreviewEntries gives what entries would do, with the same refusals as Write.
-func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, code string, entries ...ledger.Entry) (Effect, error) {
-	before, err := f.Account(ctx, code)
-	if err != nil {
-		return Effect{}, err
+// PreviewEntries gives what entries would do, with the same refusals as [Fleet.WriteEntries].
+func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, o *store.Opened, entries ...ledger.Entry) (Effect, error) {
+	u := o.Unit
+	for i := range entries {
+		entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
 	}
-	written := before.Account.Entries()
-	check := f.check(before.Unit, w)
-	for _, e := range entries {
-		e.RecordedBy = w.Name
-		if err := check(e, written); err != nil {
+	var h *ledger.History
+	if len(entries) == 1 && o.Account != nil {
+		h, _ = ledger.Continued(o.Account, entries[0])
+	}
+	if h == nil {
+		written, err := f.store.Entries(ctx, u)
+		if err != nil {
 			return Effect{}, err
 		}
-		written = append(written, e)
+		h = ledger.HistoryOf(u.Ledger, written)
 	}
-	after, err := f.evaluated(ctx, before.Unit, written)
+	before := h.EvaluatedBefore()
+	for i, e := range entries {
+		if i > 0 {
+			h = h.With(entries[i-1])
+		}
+		if err := f.check(u, w, h, e); err != nil {
+			return Effect{}, err
+		}
+	}
+	last := entries[len(entries)-1]
+	after := h.EvaluatedAfter(last)
+	d, err := f.day(ctx, before, after)
 	if err != nil {
 		return Effect{}, err
 	}
-	effect := Effect{Before: before, After: after}
-	last := entries[len(entries)-1].ID
-	effect.Line = slices.IndexFunc(effect.After.Account.Lines, func(l ledger.Line) bool { return l.Entry.ID == last })
+	effect := Effect{Before: d.evaluatedUnit(u, before), After: d.evaluatedUnit(u, after)}
+	effect.Line = slices.IndexFunc(after.Lines, func(l ledger.Line) bool { return l.Entry.ID == last.ID })
 	return effect, nil
 }
 

@@ -123,7 +123,7 @@ func TestStoredAccounts(t *testing.T) {
 	write := func(code string, b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon.Add(-time.Hour), Body: b}
-		if _, err := open.WriteEntries(t.Context(), w, code, e); err != nil {
+		if _, err := writeEntry(t.Context(), w, code, e); err != nil {
 			t.Fatal(err)
 		}
 		return e.ID
@@ -285,4 +285,13 @@ func BenchmarkLists(b *testing.B) {
 	b.ReportMetric(evaluated.Seconds()*1e6/n/2/float64(len(units)), "µs/unit-evaluated")
 	b.ReportMetric(float64(folded)/float64(evaluated)*2, "fold/evaluated")
 	b.ReportMetric(0, "ns/op")
+}
+
+// writeEntry into the books of a unit.
+func writeEntry(ctx context.Context, w fleet.Actor, code string, e ledger.Entry) ([]store.Receipt, error) {
+	o, err := open.Open(ctx, code, e.ID)
+	if err != nil {
+		return nil, err
+	}
+	return open.WriteEntries(ctx, w, o, e)
 }

@@ -146,7 +146,7 @@ func TestStatusFollowsColdAndZero(t *testing.T) {
 			continue
 		}
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: codes[0], At: noon.Add(-time.Minute), Body: ledger.ZeroCheck{Tool: tool, Zero: measure.Reading{Value: 0, Unit: measure.DegC}}}
-		if _, err := open.WriteEntries(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, codes[0], e); err != nil {
+		if _, err := writeEntry(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, codes[0], e); err != nil {
 			t.Fatal(err)
 		}
 		alike(t, "after a zero check of "+tool)
@@ -162,7 +162,7 @@ func TestStatusOfAnEarlierEntry(t *testing.T) {
 		t.Fatal(err)
 	}
 	e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: noon, Body: ledger.Hold{Why: "steering"}}
-	if _, err := open.WriteEntries(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", e); err != nil {
+	if _, err := writeEntry(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", e); err != nil {
 		t.Fatal(err)
 	}
 	late := old.Status()
@@ -174,7 +174,7 @@ func TestStatusOfAnEarlierEntry(t *testing.T) {
 		t.Errorf("a held unit is %s after a late row", r.Verdict)
 	}
 	free := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: noon, Body: ledger.Release{What: "mended"}}
-	if _, err := open.WriteEntries(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", free); err != nil {
+	if _, err := writeEntry(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", free); err != nil {
 		t.Fatal(err)
 	}
 }

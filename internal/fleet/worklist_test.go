@@ -131,7 +131,7 @@ func TestPlannedIsDone(t *testing.T) {
 	write := func(b ledger.Body) {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: code, At: noon, Body: b}
-		if _, err := open.WriteEntries(ctx, fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
+		if _, err := writeEntry(ctx, fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, code, e); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -209,7 +209,7 @@ func TestZeroedInAnothersBooks(t *testing.T) {
 	write := func(b ledger.Body) string {
 		t.Helper()
 		e := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "TK-20", At: noon.Add(-time.Minute), Body: b}
-		if _, err := open.WriteEntries(ctx, w, "TK-20", e); err != nil {
+		if _, err := writeEntry(ctx, w, "TK-20", e); err != nil {
 			t.Fatal(err)
 		}
 		return e.ID

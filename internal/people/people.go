@@ -517,7 +517,7 @@ func CheckPassword(password string, p store.Person) *refusal.Field {
 
 // ChangePerson role and whether a person may sign in. The last coordinator stays one.
 func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
-	return s.Store.SetPerson(ctx, store.Actor{Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
+	return s.Store.SetPerson(ctx, store.Actor{ID: by.ID, Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
 		was := p.Role == access.Coordinator && p.Active && p.Password != ""
 		if role != nil {

@@ -21,7 +21,7 @@ func factsOf(u Unit) ([]byte, error) {
 
 // saveAccount stores the account as it stands after its last entry; one that cannot be evaluated is
 // folded at each request until it can.
-func saveAccount(ctx context.Context, db execer, u Unit, seq int64, a ledger.Account) error {
+func (s *Store) saveAccount(ctx context.Context, tx *sql.Tx, u Unit, seq int64, a *ledger.Account) error {
 	if a.Failure != "" {
 		return nil
 	}
@@ -33,11 +33,28 @@ func saveAccount(ctx context.Context, db execer, u Unit, seq int64, a ledger.Acc
 	if err != nil {
 		return fmt.Errorf("facts of %s: %w", u.Code, err)
 	}
-	_, err = db.ExecContext(ctx, `
-		INSERT INTO account (unit_id, seq, replaced, rules, facts, body) VALUES (?, ?, ?, ?, ?, ?)
+	_, err = s.exec(ctx, tx, `
+		INSERT INTO account (circuit_id, seq, replaced, rules, facts, body) VALUES (?, ?, ?, ?, ?, ?)
 		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), facts = VALUES(facts), body = VALUES(body)`,
-		u.id, seq, u.Ledger.Replaced, ledger.Rules, facts, body)
+		u.circuit, seq, u.Ledger.Replaced, ledger.Rules, facts, body)
 	return err
+}
+
+// restored account of u as stored; nil when it is of other rules or facts, or damaged: it is
+// folded from its entries.
+func restored(u Unit, rules int64, facts, body []byte) (*ledger.Account, error) {
+	if rules != ledger.Rules {
+		return nil, nil
+	}
+	now, err := factsOf(u)
+	if err != nil || !bytes.Equal(facts, now) {
+		return nil, err
+	}
+	a, err := ledger.Restore(u.Ledger, body)
+	if err != nil {
+		return nil, nil
+	}
+	return a, nil
 }
 
 // fewUnits are asked for by name; of more all accounts are read.
@@ -50,45 +67,40 @@ const fewUnits = 500
 func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]*ledger.Account, stored int, err error) {
 	byID := make(map[int64]Unit, len(units))
 	for _, u := range units {
-		byID[u.id] = u
+		byID[u.circuit] = u
 	}
 	accounts = make(map[string]*ledger.Account, len(units))
 	where, args := ``, []any(nil)
 	if n := len(units); n > 0 && n <= fewUnits {
-		where = ` WHERE u.id IN (?` + strings.Repeat(`, ?`, n-1) + `)`
+		where = ` WHERE c.id IN (?` + strings.Repeat(`, ?`, n-1) + `)`
 		for _, u := range units {
-			args = append(args, u.id)
+			args = append(args, u.circuit)
 		}
 	}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT a.unit_id, a.facts, a.rules, a.body FROM account a JOIN unit u ON u.id = a.unit_id AND u.head_seq = a.seq`+where, args...)
+		SELECT a.circuit_id, a.facts, a.rules, a.body FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq`+where, args...)
 	if err != nil {
 		return nil, 0, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var id int64
-		var rules int
+		var rules int64
 		var facts, body sql.RawBytes
 		if err := rows.Scan(&id, &facts, &rules, &body); err != nil {
 			return nil, 0, err
 		}
 		u, known := byID[id]
-		if !known || rules != ledger.Rules {
+		if !known {
 			continue
 		}
-		now, err := factsOf(u)
+		a, err := restored(u, rules, facts, body)
 		if err != nil {
 			return nil, 0, err
 		}
-		if !bytes.Equal(facts, now) {
-			continue
+		if a != nil {
+			accounts[u.Code] = a
 		}
-		a, err := ledger.Restore(u.Ledger, body)
-		if err != nil {
-			continue // damaged: it is folded from its entries
-		}
-		accounts[u.Code] = a
 	}
 	if err := rows.Err(); err != nil {
 		return nil, 0, err
@@ -111,7 +123,7 @@ func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
 	var a ledger.Account
 	err := s.inTx(ctx, func(tx *sql.Tx) error {
 		var seq int64
-		if err := tx.QueryRowContext(ctx, `SELECT head_seq FROM unit WHERE id = ? FOR UPDATE`, u.id).Scan(&seq); err != nil {
+		if err := tx.QueryRowContext(ctx, `SELECT head_seq FROM circuit WHERE id = ? FOR UPDATE`, u.circuit).Scan(&seq); err != nil {
 			return err
 		}
 		entries, err := s.entries(ctx, tx, u)
@@ -119,7 +131,7 @@ func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
 			return err
 		}
 		a = ledger.TryFold(u.Ledger, entries)
-		return saveAccount(ctx, tx, u, seq, a)
+		return s.saveAccount(ctx, tx, u, seq, &a)
 	})
 	if err != nil {
 		return nil, fmt.Errorf("account of %s: %w", u.Code, err)

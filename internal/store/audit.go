@@ -12,13 +12,17 @@ type Audited struct {
 	ID      int64
 	At      time.Time
 	Who     string // name, or the address that was tried
+	WhoID   int64  // of the person, 0 for none
 	Address string // network address
 	What    string // code
 	Detail  string
 }
 
 // Actor is who changes the register or the work list, and from which network address.
-type Actor struct{ Name, Address string }
+type Actor struct {
+	ID            int64 // of the person, 0 for the program
+	Name, Address string
+}
 
 // changedRows writes the rows that a transaction changed into their chains, and into the audit
 // what was changed.
@@ -32,7 +36,7 @@ func (s *Store) changedRows(ctx context.Context, tx *sql.Tx, by Actor, what, det
 // changed writes into the audit what a transaction changes, as part of it: there is
 // no change without its line.
 func (s *Store) changed(ctx context.Context, tx *sql.Tx, by Actor, what, detail string) error {
-	return s.audit(ctx, tx, Audited{Who: by.Name, Address: by.Address, What: what, Detail: detail})
+	return s.audit(ctx, tx, Audited{Who: by.Name, WhoID: by.ID, Address: by.Address, What: what, Detail: detail})
 }
 
 // counted units, in words.
@@ -49,8 +53,8 @@ func (s *Store) Audit(ctx context.Context, a Audited) error {
 }
 
 func (s *Store) audit(ctx context.Context, tx *sql.Tx, a Audited) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO audit (at, who, address, what, detail) VALUES (?, ?, ?, ?, ?)`,
-		s.now().UTC(), cut(a.Who, 190), cut(a.Address, 64), a.What, cut(a.Detail, 500))
+	res, err := tx.ExecContext(ctx, `INSERT INTO audit (at, who, who_id, address, what, detail) VALUES (?, ?, NULLIF(?, 0), ?, ?, ?)`,
+		s.now().UTC(), cut(a.Who, 190), a.WhoID, cut(a.Address, 64), a.What, cut(a.Detail, 500))
 	if err != nil {
 		return err
 	}
@@ -71,9 +75,9 @@ func cut(s string, n int) string {
 // AuditLines before an id, the newest first; before 0 begins with the last.
 func (s *Store) AuditLines(ctx context.Context, before int64, limit int) ([]Audited, error) {
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT id, at, who, address, what, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id DESC LIMIT ?`, before, before, limit)
+		SELECT id, at, who, COALESCE(who_id, 0), address, what, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id DESC LIMIT ?`, before, before, limit)
 	return collect(rows, err, func(rows *sql.Rows) (a Audited, err error) {
-		return a, rows.Scan(&a.ID, &a.At, &a.Who, &a.Address, &a.What, &a.Detail)
+		return a, rows.Scan(&a.ID, &a.At, &a.Who, &a.WhoID, &a.Address, &a.What, &a.Detail)
 	})
 }
 

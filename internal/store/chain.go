@@ -35,8 +35,12 @@ type covered struct {
 
 // Every query has an argument, so that the server sends values and not their texts.
 var (
-	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash"},
+	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain, 
 		all: `SELECT * FROM unit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit WHERE id IN `}
+	circuitTable = &covered{name: "circuit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash", "code_v1"},
+		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}
+	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain,
+		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
 	siteTable = &covered{name: "site", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM site WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM site WHERE id IN `}
 	siteColdTable = &covered{name: "site_cold", key: []string{"site_id", "month"}, chain: registerChain,
@@ -55,7 +59,7 @@ var (
 		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
 )
 
-var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable}
+var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable}
 
 // row of a covered table as its line holds it.
 type row struct {
@@ -109,7 +113,11 @@ func (t *covered) rows(ctx context.Context, q querier, keys ...any) ([]row, erro
 			}
 		}
 		if t.chain == unitChain {
-			r.chain += *r.columns["id"]
+			of := r.columns["id"]
+			if t == circuitTable {
+				of = r.columns["unit_id"]
+			}
+			r.chain += *of
 		}
 		return r, nil
 	})

@@ -20,80 +20,137 @@ var ErrEntryDiffers = errors.New("another entry with this id is in the books")
 // Receipt is the proof that an entry stands in the books.
 type Receipt struct {
 	ledger.Record
+	Code string // of the unit, as it is now
 	Hash ledger.Hash
 }
 
-// Append writes entries into the books of the unit, all of them or none. check
-// sees the unit's entries as they stand before each, while no one else can write
-// to this account, and refuses an entry by returning an error. stored gives the account and the
-// status that are kept with the entries. An entry already
-// in the books is not written again and gets the receipt it got then;
-// [ErrOtherEntry] if it differs.
-func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(e ledger.Entry, written []ledger.Entry) error,
-	stored func(written []ledger.Entry, seq int64) (ledger.Account, []Status, error)) ([]Receipt, error) {
+// Appending is one entry on its way into an account, while no other writer has it.
+type Appending struct {
+	// Continued history when the stored account could take the entry; else with its entries.
+	History *ledger.History
+	Entry   ledger.Entry
+	Seq     int64 // that it gets
+}
+
+// Append writes entries into the account of the unit, all of them or none. check is given each
+// with the account as it stands before it, while no one else can write to this account, and
+// refuses it by returning an error. stored gives the account after the last of them and the
+// statuses that are kept with it. An entry that is written already is not written again and gets
+// the receipt it got then; [ErrEntryDiffers] if it differs.
+func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(Appending) error, stored func(last Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
 	var receipts []Receipt
-	err := s.inTx(ctx, func(tx *sql.Tx) error {
-		receipts = nil
-		var prev Receipt
-		var head []byte
-		if err := tx.QueryRowContext(ctx, `SELECT head_seq, head_hash FROM unit WHERE id = ? FOR UPDATE`, u.id).
-			Scan(&prev.Seq, &head); err != nil {
+	for look := u.there; ; {
+		err := s.inTx(ctx, func(tx *sql.Tx) (err error) {
+			receipts, err = s.append(ctx, tx, u, entries, look, check, stored)
 			return err
+		})
+		if !look && errors.Is(err, errWrittenMeanwhile) {
+			look = true // the same entry, sent twice at once, or its id for another unit
+			continue
 		}
-		prev.Hash = ledger.Hash(head)
-		var written []ledger.Entry
-		fetched := false
-		for _, e := range entries {
-			r, found, err := s.receiptFor(ctx, tx, u, e)
-			if err != nil {
-				return err
-			}
-			if !found {
-				if !fetched {
-					if written, err = s.entries(ctx, tx, u); err != nil {
-						return err
-					}
-					fetched = true
-				}
-				if err := check(e, written); err != nil {
-					return err
-				}
-				r.Seq = prev.Seq + 1
-				r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
-				r.Hash = ledger.ChainHash(prev.Hash, r.Record)
-				if err := insertEntry(ctx, tx, u, r, prev.Hash, e.Body); err != nil {
-					return err
-				}
-				prev = r
-				e.At, e.RecordedAt = r.At, r.RecordedAt
-				written = append(written, e)
-			}
-			receipts = append(receipts, r)
+		if errors.Is(err, errWrittenMeanwhile) {
+			err = fmt.Errorf("%w: %s", ErrEntryDiffers, entries[len(entries)-1].ID)
 		}
-		if !fetched {
-			return nil // all of it was there already
-		}
-		account, statuses, err := stored(written, prev.Seq)
+		return receipts, err
+	}
+}
+
+// errWrittenMeanwhile says that an id came into the books between looking for it and writing it.
+var errWrittenMeanwhile = errors.New("an entry with this id was written meanwhile")
+
+// append with a look whether an entry is there already, when it may be; what check refuses is
+// looked for as well.
+func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, look bool, check func(Appending) error, stored func(Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
+	var prev Receipt
+	var head, facts, body []byte
+	var seq, rules int64
+	// No other read stands before the lock: what is read after it is as the writer before left it.
+	if err := s.row(ctx, tx, `
+		SELECT c.head_seq, c.head_hash, COALESCE(a.seq, -1), COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')
+		FROM circuit c LEFT JOIN account a ON a.circuit_id = c.id WHERE c.id = ? FOR UPDATE`, u.circuit).
+		Scan(&prev.Seq, &head, &seq, &rules, &facts, &body); err != nil {
+		return nil, err
+	}
+	prev.Hash = ledger.Hash(head)
+	var receipts []Receipt
+	var history *ledger.History
+	var last *Appending
+	for _, e := range entries {
+		r, found, err := s.receiptFor(ctx, tx, u, e, look)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		if err := saveAccount(ctx, tx, u, prev.Seq, account); err != nil {
-			return err
+		if found {
+			receipts = append(receipts, r)
+			continue
 		}
-		return saveStatuses(ctx, tx, statuses)
-	})
-	return receipts, err
+		r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
+		e.At, e.RecordedAt = r.At, r.RecordedAt
+		switch {
+		case history != nil:
+			history = history.With(last.Entry)
+		case len(entries) == 1 && seq == prev.Seq:
+			account, err := restored(u, rules, facts, body)
+			if err != nil {
+				return nil, err
+			}
+			if account != nil {
+				history, _ = ledger.Continued(account, e)
+			}
+		}
+		if history == nil {
+			written, err := s.entries(ctx, tx, u)
+			if err != nil {
+				return nil, err
+			}
+			history = ledger.HistoryOf(u.Ledger, written)
+		}
+		last = &Appending{History: history, Entry: e, Seq: prev.Seq + 1}
+		if err := check(*last); err != nil {
+			if r, found, lookErr := s.receiptFor(ctx, tx, u, e, true); lookErr == nil && found && len(entries) == 1 {
+				return []Receipt{r}, nil
+			}
+			return nil, err
+		}
+		if r.Envelope, err = s.envelope(ctx, tx, e); err != nil {
+			return nil, err
+		}
+		r.Seq = last.Seq
+		r.Hash = ledger.ChainHash(prev.Hash, r.Record)
+		if err := s.insertEntry(ctx, tx, u, r, prev.Hash, e.Body); err != nil {
+			return nil, err
+		}
+		prev = r
+		receipts = append(receipts, r)
+	}
+	if last == nil {
+		return receipts, nil // all of it was there already
+	}
+	if _, err := s.exec(ctx, tx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ?`, prev.Seq, prev.Hash[:], u.circuit); err != nil {
+		return nil, err
+	}
+	account, statuses, err := stored(*last)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.saveAccount(ctx, tx, u, prev.Seq, account); err != nil {
+		return nil, err
+	}
+	return receipts, s.saveStatuses(ctx, tx, statuses)
 }
 
 // receiptFor e: the one it got when it was written, if it was, else one without
-// a place in the chain.
-func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry) (r Receipt, found bool, err error) {
+// a place in the chain. look says that it may be.
+func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry, look bool) (r Receipt, found bool, err error) {
 	payload, err := json.Marshal(e.Body)
 	if err != nil {
 		return r, false, fmt.Errorf("entry %s: %w", e.ID, err)
 	}
-	r = Receipt{Record: ledger.Record{ID: e.ID, Unit: u.Code, Kind: e.Body.Kind(), Payload: payload,
-		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy}}
+	r = Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Body.Kind(), Payload: payload,
+		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Code}
+	if !look {
+		return r, false, nil
+	}
 	stored, found, err := findEntry(ctx, tx, e.ID)
 	if err != nil || !found {
 		return r, false, err
@@ -104,25 +161,57 @@ func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Ent
 	return stored, true, nil
 }
 
-func insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger.Hash, body ledger.Body) error {
+// envelope of an entry with the instrument that its body names; nil for an empty one.
+func (s *Store) envelope(ctx context.Context, tx *sql.Tx, e ledger.Entry) (json.RawMessage, error) {
+	envelope := e.Envelope
+	if tool := ledger.ToolOf(e.Body); tool != "" {
+		id, err := s.instrument(ctx, tx, e.RecordedBy, tool)
+		if err != nil {
+			return nil, err
+		}
+		envelope.Instrument = id
+	}
+	if envelope.Empty() {
+		return nil, nil
+	}
+	return json.Marshal(envelope)
+}
+
+// instrument of that name, by id; a new name becomes one.
+func (s *Store) instrument(ctx context.Context, tx *sql.Tx, who, name string) (id int64, err error) {
+	err = s.row(ctx, tx, `SELECT id FROM instrument WHERE name = ?`, name).Scan(&id)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return id, err
+	}
+	res, err := tx.ExecContext(ctx, `INSERT IGNORE INTO instrument (name) VALUES (?)`, name)
+	if err != nil {
+		return 0, err
+	}
+	added, err := res.RowsAffected()
+	if err != nil {
+		return 0, err
+	}
+	if err := tx.QueryRowContext(ctx, `SELECT id FROM instrument WHERE name = ? LOCK IN SHARE MODE`, name).Scan(&id); err != nil || added == 0 {
+		return id, err
+	}
+	return id, s.chained(ctx, tx, who, "instrument_named", instrumentTable, id)
+}
+
+func (s *Store) insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, prev ledger.Hash, body ledger.Body) error {
 	beside, err := columnsOf(body)
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `
-		INSERT INTO entry (id, unit_id, seq, kind, happened_at, recorded_at, recorded_by,
+	_, err = s.exec(ctx, tx, `
+		INSERT INTO entry (id, circuit_id, seq, kind, happened_at, recorded_at, recorded_by, recorded_by_id, version, envelope,
 		                   reading_value, reading_unit, metric_value, payload, hash, prev_hash)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
-		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:]); err != nil {
-		var e *mysql.MySQLError
-		if errors.As(err, &e) && e.Number == duplicate {
-			// A person wrote this id into another unit's books at the same time.
-			return fmt.Errorf("%w: %s", ErrEntryDiffers, r.ID)
-		}
-		return err
+		VALUES (?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?, ?, ?, ?)`,
+		r.ID, u.circuit, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy, r.RecordedByID, r.Version, optional(string(r.Envelope)),
+		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:])
+	var e *mysql.MySQLError
+	if errors.As(err, &e) && e.Number == duplicate {
+		return fmt.Errorf("%w: %s", errWrittenMeanwhile, r.ID)
 	}
-	_, err = tx.ExecContext(ctx, `UPDATE unit SET head_seq = ?, head_hash = ? WHERE id = ?`, r.Seq, r.Hash[:], u.id)
 	return err
 }
 
@@ -149,20 +238,23 @@ func columnsOf(body ledger.Body) (c columns, err error) {
 
 // sameContent leaves out what the books themselves put on an entry.
 func sameContent(a, b ledger.Record) bool {
-	return a.Unit == b.Unit && a.Kind == b.Kind && a.At.Equal(b.At) && string(a.Payload) == string(b.Payload)
+	return a.Circuit == b.Circuit && a.Kind == b.Kind && a.At.Equal(b.At) && string(a.Payload) == string(b.Payload)
 }
 
 func findEntry(ctx context.Context, tx *sql.Tx, id string) (r Receipt, found bool, err error) {
-	var hash []byte
+	var hash, envelope []byte
 	err = tx.QueryRowContext(ctx, `
-		SELECT e.id, u.code, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload, e.hash
-		FROM entry e JOIN unit u ON u.id = e.unit_id WHERE e.id = ?`, id).
-		Scan(&r.ID, &r.Unit, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload, &hash)
+		SELECT e.id, e.circuit_id, u.code, e.version, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, COALESCE(e.recorded_by_id, 0), COALESCE(e.envelope, ''), e.payload, e.hash
+		FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id WHERE e.id = ?`, id).
+		Scan(&r.ID, &r.Circuit, &r.Code, &r.Version, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.RecordedByID, &envelope, &r.Payload, &hash)
 	if errors.Is(err, sql.ErrNoRows) {
 		return r, false, nil
 	}
 	if err == nil {
 		r.Hash = ledger.Hash(hash)
+		if len(envelope) > 0 {
+			r.Envelope = envelope
+		}
 	}
 	return r, err == nil, err
 }
@@ -172,10 +264,10 @@ func (s *Store) Entries(ctx context.Context, u Unit) ([]ledger.Entry, error) {
 	return s.entries(ctx, s.db, u)
 }
 
-const entryQuery = `SELECT unit_id, id, kind, happened_at, recorded_at, recorded_by, payload FROM entry`
+const entryQuery = `SELECT circuit_id, id, kind, happened_at, recorded_at, recorded_by, COALESCE(recorded_by_id, 0), COALESCE(envelope, ''), payload FROM entry`
 
 func (s *Store) entries(ctx context.Context, q querier, u Unit) ([]ledger.Entry, error) {
-	rows, err := q.QueryContext(ctx, entryQuery+` WHERE unit_id = ? ORDER BY seq`, u.id)
+	rows, err := q.QueryContext(ctx, entryQuery+` WHERE circuit_id = ? ORDER BY seq`, u.circuit)
 	return collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
 		_, e, err := scanEntry(rows)
 		e.Unit = u.Code
@@ -183,28 +275,34 @@ func (s *Store) entries(ctx context.Context, q querier, u Unit) ([]ledger.Entry,
 	})
 }
 
-func scanEntry(rows *sql.Rows) (unit int64, e ledger.Entry, err error) {
+func scanEntry(rows *sql.Rows) (circuit int64, e ledger.Entry, err error) {
 	var kind ledger.Kind
-	var payload []byte
-	if err := rows.Scan(&unit, &e.ID, &kind, &e.At, &e.RecordedAt, &e.RecordedBy, &payload); err != nil {
-		return unit, e, err
+	var envelope, payload []byte
+	if err := rows.Scan(&circuit, &e.ID, &kind, &e.At, &e.RecordedAt, &e.RecordedBy, &e.RecordedByID, &envelope, &payload); err != nil {
+		return circuit, e, err
+	}
+	if len(envelope) > 0 {
+		if err := json.Unmarshal(envelope, &e.Envelope); err != nil {
+			e.Body = ledger.UnreadableBody{Of: kind, Why: err}
+			return circuit, e, nil
+		}
 	}
 	if e.Body, err = ledger.ParseBody(kind, payload); err != nil {
 		e.Body = ledger.UnreadableBody{Of: kind, Why: err} // its account is unknown; no other is
 	}
-	return unit, e, nil
+	return circuit, e, nil
 }
 
 // EntriesOf every unit given, by the unit's code.
 func (s *Store) EntriesOf(ctx context.Context, units []Unit) (map[string][]ledger.Entry, error) {
 	codes := make(map[int64]string, len(units))
 	for _, u := range units {
-		codes[u.id] = u.Code
+		codes[u.circuit] = u.Code
 	}
-	rows, err := s.db.QueryContext(ctx, entryQuery+` ORDER BY unit_id, seq`)
+	rows, err := s.db.QueryContext(ctx, entryQuery+` ORDER BY circuit_id, seq`)
 	all, err := collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
-		unit, e, err := scanEntry(rows)
-		e.Unit = codes[unit]
+		circuit, e, err := scanEntry(rows)
+		e.Unit = codes[circuit]
 		return e, err
 	})
 	byUnit := make(map[string][]ledger.Entry, len(units))

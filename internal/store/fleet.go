@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -138,6 +139,10 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return err
 			}
 		}
+		known, err := f.names(ctx, tx)
+		if err != nil {
+			return err
+		}
 		for _, u := range f.Units {
 			figures, err := asJSON(u.Figures)
 			if err != nil {
@@ -153,11 +158,16 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
-			loaded := Unit{UnitName: u.UnitName, id: id, Ledger: f.Ledger(u, kept[u.Plan])}
+			circuit, err := insert(`INSERT INTO circuit (unit_id) VALUES (?)`, id)
+			if err != nil {
+				return fmt.Errorf("unit %s: %w", u.Code, err)
+			}
+			loaded := Unit{UnitName: u.UnitName, id: id, circuit: circuit, Ledger: f.Ledger(u, kept[u.Plan])}
 			entries := asStored(u.Entries)
-			err = loadEntries(ctx, tx, loaded, entries)
+			err = s.loadEntries(ctx, tx, loaded, entries, known)
 			if err == nil {
-				err = saveAccount(ctx, tx, loaded, int64(len(entries)), ledger.Fold(loaded.Ledger, entries))
+				account := ledger.Fold(loaded.Ledger, entries)
+				err = s.saveAccount(ctx, tx, loaded, int64(len(entries)), &account)
 			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
@@ -236,12 +246,55 @@ func asStored(entries []ledger.Entry) []ledger.Entry {
 	return entries
 }
 
+// names that entries give people and instruments, with their ids.
+type names struct{ people, instruments map[string]int64 }
+
+// envelope of an entry with the instrument that its body names; nil for an empty one.
+func (n names) envelope(e ledger.Entry) (json.RawMessage, error) {
+	envelope := e.Envelope
+	envelope.Instrument = n.instruments[ledger.ToolOf(e.Body)]
+	if envelope.Empty() {
+		return nil, nil
+	}
+	return json.Marshal(envelope)
+}
+
+// names of the people that there are, and of the instruments, which are added.
+func (f LoadedFleet) names(ctx context.Context, tx *sql.Tx) (n names, err error) {
+	n = names{map[string]int64{}, map[string]int64{}}
+	for _, u := range f.Units {
+		for _, e := range u.Entries {
+			if tool := ledger.ToolOf(e.Body); tool != "" {
+				n.instruments[tool] = 0
+			}
+		}
+	}
+	for _, tool := range slices.Sorted(maps.Keys(n.instruments)) {
+		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO instrument (name) VALUES (?)`, tool); err != nil {
+			return n, err
+		}
+	}
+	for query, into := range map[string]map[string]int64{`SELECT id, name FROM person WHERE ? = 1`: n.people, `SELECT id, name FROM instrument WHERE ? = 1`: n.instruments} {
+		rows, err := tx.QueryContext(ctx, query, 1)
+		_, err = collect(rows, err, func(rows *sql.Rows) (id int64, err error) {
+			var name string
+			err = rows.Scan(&id, &name)
+			into[name] = id
+			return id, err
+		})
+		if err != nil {
+			return n, err
+		}
+	}
+	return n, nil
+}
+
 // loadRows is how many entries go into one statement.
 const loadRows = 100
 
-const loadOne = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
+const loadOne = `(?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?, ?, ?, ?)`
 
-func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry) error {
+func (s *Store) loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, n names) error {
 	var prev ledger.Hash
 	var args []any
 	flush := func(rows int) error {
@@ -249,27 +302,30 @@ func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry
 			return nil
 		}
 		_, err := tx.ExecContext(ctx, `
-			INSERT INTO entry (id, unit_id, seq, kind, happened_at, recorded_at, recorded_by,
+			INSERT INTO entry (id, circuit_id, seq, kind, happened_at, recorded_at, recorded_by, recorded_by_id, version, envelope,
 			                   reading_value, reading_unit, metric_value, payload, hash, prev_hash)
 			VALUES `+strings.Repeat(loadOne+",", rows-1)+loadOne, args...)
 		args = args[:0]
 		return err
 	}
 	rows := 0
-	for n, e := range entries {
+	for i, e := range entries {
 		payload, err := json.Marshal(e.Body)
 		if err != nil {
 			return err
 		}
-		r := ledger.Record{ID: e.ID, Unit: u.Code, Seq: int64(n + 1), Kind: e.Body.Kind(),
+		r := ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Seq: int64(i + 1), Kind: e.Body.Kind(),
 			At: e.At, RecordedAt: e.RecordedAt,
-			RecordedBy: e.RecordedBy, Payload: payload}
+			RecordedBy: e.RecordedBy, RecordedByID: n.people[e.RecordedBy], Payload: payload}
+		if r.Envelope, err = n.envelope(e); err != nil {
+			return err
+		}
 		beside, err := columnsOf(e.Body)
 		if err != nil {
 			return fmt.Errorf("entry %s: %w", e.ID, err)
 		}
 		hash := ledger.ChainHash(prev, r)
-		args = append(args, r.ID, u.id, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy,
+		args = append(args, r.ID, u.circuit, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy, r.RecordedByID, r.Version, optional(string(r.Envelope)),
 			beside.value, beside.unit, beside.metric, string(r.Payload), append([]byte{}, hash[:]...), append([]byte{}, prev[:]...))
 		prev = hash
 		if rows++; rows == loadRows {
@@ -282,6 +338,6 @@ func loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry
 	if err := flush(rows); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `UPDATE unit SET head_seq = ?, head_hash = ? WHERE id = ?`, len(entries), prev[:], u.id)
+	_, err := tx.ExecContext(ctx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ?`, len(entries), prev[:], u.circuit)
 	return err
 }

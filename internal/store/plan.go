@@ -51,14 +51,11 @@ func (s *Store) ServicePlans(ctx context.Context) ([]ServicePlan, error) {
 
 // ServicePlanRules are the plans of the register, without how many units are on each.
 func (s *Store) ServicePlanRules(ctx context.Context) ([]ServicePlan, error) {
-	return s.servicePlanRules(ctx, 0)
-}
-
-func (s *Store) servicePlanRules(ctx context.Context, id int64) ([]ServicePlan, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+` FROM plan p WHERE ? IN (0, p.id)`, id)
-	return collect(rows, err, func(rows *sql.Rows) (p ServicePlan, err error) {
-		return p, rows.Scan(p.columns()...)
-	})
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Clone(r.plans), nil
 }
 
 // execer is a database or a transaction in it.

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -40,6 +41,8 @@ type Unit struct {
 	Seq int64
 
 	id, siteID int64
+	circuit    int64
+	there      bool // one of the entries that are to be written may be in the books
 }
 
 // aircraft is the kind of unit that only a signatory releases.
@@ -51,62 +54,39 @@ var ErrNoUnit = errors.New("no such unit")
 // ErrNoProduct says that the register holds no product of that code.
 var ErrNoProduct = errors.New("no such product")
 
-const unitQuery = `
+const (
+	unitColumns = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
 	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners,
-	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures, u.head_seq
-	FROM unit u`
+	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures, c.id, c.head_seq`
+	unitFrom = `
+	FROM unit u JOIN circuit c ON c.unit_id = u.id`
+	unitQuery = unitColumns + unitFrom
+)
 
-// register is what the units of a fleet share.
-type register struct {
-	sites  map[int64]Site
-	plans  map[int64]ServicePlan
-	scales map[int64][]coolant.Base // that refractometers at a site can show
-}
-
-// register of every unit.
-func (s *Store) register(ctx context.Context) (register, error) {
-	return s.registerOf(ctx, everySite, 0)
-}
-
-// registerOf the units at a site on a service plan alone; 0 for every one.
-func (s *Store) registerOf(ctx context.Context, site, plan int64) (register, error) {
-	r := register{map[int64]Site{}, map[int64]ServicePlan{}, map[int64][]coolant.Base{}}
-	sites, err := s.sites(ctx, site)
-	if err != nil {
-		return r, err
-	}
-	for _, one := range sites {
-		r.sites[one.ID] = one
-	}
-	plans, err := s.servicePlanRules(ctx, plan)
-	if err != nil {
-		return r, err
-	}
-	for _, p := range plans {
-		r.plans[p.ID] = p
-	}
-	// Until there is a register of instruments: a site has the scales of the glycols
-	// that its units hold.
+// scales that refractometers at each site can show. Until there is a register of instruments: of
+// the glycols that its units hold.
+func (s *Store) scales(ctx context.Context) (map[int64][]coolant.Base, error) {
 	type held struct {
 		site int64
 		base coolant.Base
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') AND ? IN (0, site_id) ORDER BY site_id, base`, site)
+	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') ORDER BY site_id, base`)
 	all, err := collect(rows, err, func(rows *sql.Rows) (h held, err error) { return h, rows.Scan(&h.site, &h.base) })
+	scales := map[int64][]coolant.Base{}
 	for _, h := range all {
-		r.scales[h.site] = append(r.scales[h.site], h.base)
+		scales[h.site] = append(scales[h.site], h.base)
 	}
-	return r, err
+	return scales, err
 }
 
-// scanUnit leaves its site and plan to be filled in.
-func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
+// scanUnit leaves its site and plan to be filled in; more goes after its columns.
+func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err error) {
 	var meter, listed string
 	var figures []byte
-	err = row.Scan(&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
+	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
-		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.Seq)
+		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq}, more...)...)
 	if err != nil {
 		return u, err
 	}
@@ -117,26 +97,113 @@ func scanUnit(row interface{ Scan(...any) error }) (u Unit, err error) {
 	return u, err
 }
 
-// fill in the site and the plan. The register is read after the units: no site and
-// no plan is ever removed.
-func (r register) fill(u *Unit) {
-	at := r.sites[u.siteID]
-	u.Site, u.Altitude, u.Cold, u.Zone, u.Plan = at.Name, at.Altitude, at.Cold, at.Zone, r.plans[u.PlanID].Plan
-	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, r.scales[u.siteID]
+// fill in the site and the plan. What units share is read after the units: no site and no plan
+// is ever removed.
+func (s *Store) fill(u *Unit, r *shared, scales []coolant.Base) {
+	at := r.site[u.siteID].at(s.now())
+	u.Site, u.Altitude, u.Cold, u.Zone, u.Plan = at.Name, at.Altitude, at.Cold, at.Zone, r.plan[u.PlanID].Plan
+	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, scales
+}
+
+// Opened is a unit as an entry is to be written to it, read in one statement.
+type Opened struct {
+	Unit
+	// Account as stored; nil when it is to be folded from its entries.
+	Account *ledger.Account
+
+	shared *shared
+}
+
+// Product of that code; [ErrNoProduct] when there is none.
+func (o *Opened) Product(code string) (coolant.Product, error) {
+	if i := slices.IndexFunc(o.shared.products, func(p coolant.Product) bool { return strings.EqualFold(p.Code, code) }); i >= 0 {
+		return o.shared.products[i], nil
+	}
+	return coolant.Product{}, fmt.Errorf("%w: %s", ErrNoProduct, code)
+}
+
+// Additive of that code; [ErrNoAdditive] when there is none.
+func (o *Opened) Additive(code string) (coolant.Additive, error) {
+	if i := slices.IndexFunc(o.shared.additives, func(a coolant.Additive) bool { return strings.EqualFold(a.Code, code) }); i >= 0 {
+		return o.shared.additives[i], nil
+	}
+	return coolant.Additive{}, fmt.Errorf("%w: %s", ErrNoAdditive, code)
 }
 
 // Unit of that code; [ErrNoUnit] when there is none.
 func (s *Store) Unit(ctx context.Context, code string) (Unit, error) {
-	u, err := scanUnit(s.db.QueryRowContext(ctx, unitQuery+` WHERE u.code = ?`, code))
+	o, err := s.open(ctx, code, "", false)
+	return o.Unit, err
+}
+
+// Open the unit of that code to write an entry of that id, empty for none; [ErrNoUnit].
+func (s *Store) Open(ctx context.Context, code, entry string) (*Opened, error) {
+	return s.open(ctx, code, entry, true)
+}
+
+const (
+	openColumns = `, EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'EG'), EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'PG'),
+	       EXISTS (SELECT 1 FROM entry e WHERE e.id = ?), COALESCE(` + versionOf + `, '')`
+	unitOpened    = unitColumns + openColumns + `, 0, '', ''` + unitFrom + ` WHERE u.code = ?`
+	accountOpened = unitColumns + openColumns + `, COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')` + unitFrom +
+		` LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE u.code = ?`
+)
+
+func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Opened, error) {
+	query := unitOpened
+	if account {
+		query = accountOpened
+	}
+	var eg, pg, there bool
+	var version string
+	var rules int64
+	var facts, body []byte
+	u, err := scanUnit(s.row(ctx, nil, query, entry, code), &eg, &pg, &there, &version, &rules, &facts, &body)
 	if errors.Is(err, sql.ErrNoRows) {
-		return Unit{}, fmt.Errorf("%w: %s", ErrNoUnit, code)
+		err = fmt.Errorf("%w: %s", ErrNoUnit, code)
 	}
+	o := &Opened{Unit: u}
 	if err != nil {
-		return Unit{}, err
+		return o, err
 	}
-	r, err := s.registerOf(ctx, u.siteID, u.PlanID)
-	r.fill(&u)
-	return u, err
+	o.there = there
+	if o.shared, err = s.sharedOf(ctx, version); err != nil {
+		return o, err
+	}
+	var scales []coolant.Base
+	if eg {
+		scales = append(scales, coolant.EG)
+	}
+	if pg {
+		scales = append(scales, coolant.PG)
+	}
+	s.fill(&o.Unit, o.shared, scales)
+	if account {
+		o.Account, err = restored(o.Unit, rules, facts, body)
+	}
+	return o, err
+}
+
+// Rename a unit: its code is another from now on, its books stay its books. [ErrNoUnit]; it needs
+// a user who may change the register.
+func (s *Store) Rename(ctx context.Context, by Actor, code, to string) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var id int64
+		err := tx.QueryRowContext(ctx, `SELECT id FROM unit WHERE code = ? FOR UPDATE`, code).Scan(&id)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %s", ErrNoUnit, code)
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE unit SET code = ? WHERE id = ?`, to, id); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE unit_status SET code = ? WHERE unit_id = ?`, to, id); err != nil {
+			return err
+		}
+		return s.changedRows(ctx, tx, by, "unit_renamed", "unit "+code+" is "+to, unitTable, id)
+	})
 }
 
 // Units of the whole register, by code.
@@ -166,9 +233,13 @@ func (s *Store) units(ctx context.Context, where string, limit int, args ...any)
 	if err != nil {
 		return nil, err
 	}
-	r, err := s.register(ctx)
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	scales, err := s.scales(ctx)
 	for i := range units {
-		r.fill(&units[i])
+		s.fill(&units[i], r, scales[units[i].siteID])
 	}
 	return units, err
 }
@@ -237,30 +308,36 @@ var ErrNoAdditive = errors.New("no such additive")
 
 // Additives by name.
 func (s *Store) Additives(ctx context.Context) ([]coolant.Additive, error) {
-	rows, err := s.db.QueryContext(ctx, additiveQuery+` ORDER BY name, code`)
-	return collect(rows, err, func(rows *sql.Rows) (coolant.Additive, error) { return scanAdditive(rows) })
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Clone(r.additives), nil
 }
 
 // Additive of that code; [ErrNoAdditive] when there is none.
 func (s *Store) Additive(ctx context.Context, code string) (coolant.Additive, error) {
-	a, err := scanAdditive(s.db.QueryRowContext(ctx, additiveQuery+` WHERE code = ?`, code))
-	if errors.Is(err, sql.ErrNoRows) {
-		return a, fmt.Errorf("%w: %s", ErrNoAdditive, code)
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return coolant.Additive{}, err
 	}
-	return a, err
+	return (&Opened{shared: r}).Additive(code)
 }
 
 // Products by name.
 func (s *Store) Products(ctx context.Context) ([]coolant.Product, error) {
-	rows, err := s.db.QueryContext(ctx, productQuery+` ORDER BY name, code`)
-	return collect(rows, err, func(rows *sql.Rows) (coolant.Product, error) { return scanProduct(rows) })
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Clone(r.products), nil
 }
 
 // Product of that code; [ErrNoProduct] when there is none.
 func (s *Store) Product(ctx context.Context, code string) (coolant.Product, error) {
-	p, err := scanProduct(s.db.QueryRowContext(ctx, productQuery+` WHERE code = ?`, code))
-	if errors.Is(err, sql.ErrNoRows) {
-		return p, fmt.Errorf("%w: %s", ErrNoProduct, code)
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return coolant.Product{}, err
 	}
-	return p, err
+	return (&Opened{shared: r}).Product(code)
 }

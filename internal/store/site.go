@@ -32,6 +32,17 @@ type Site struct {
 	// ToldAt is when the weather service gave the forecast; nil when it is too old,
 	// or there is none.
 	ToldAt *time.Time
+
+	// plain is Cold without the forecast.
+	plain *climate.Climate
+}
+
+// at a time: without a forecast that is too old by then.
+func (s Site) at(now time.Time) Site {
+	if s.ToldAt != nil && now.Sub(*s.ToldAt) >= forecastGood {
+		s.Cold, s.ToldAt = s.plain, nil
+	}
+	return s
 }
 
 // ErrNoSite says that the register holds no site of that id.
@@ -41,14 +52,20 @@ var ErrNoSite = errors.New("no such site")
 // day, and one day may be missed.
 const forecastGood = 36 * time.Hour
 
-// everySite stands for no site in particular.
-const everySite = 0
-
 // Sites by name.
-func (s *Store) Sites(ctx context.Context) ([]Site, error) { return s.sites(ctx, everySite) }
+func (s *Store) Sites(ctx context.Context) ([]Site, error) {
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sites := make([]Site, len(r.sites))
+	for i, one := range r.sites {
+		sites[i] = one.at(s.now())
+	}
+	return sites, nil
+}
 
-// sites of that id, or every one.
-func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
+func (s *Store) readSites(ctx context.Context) ([]Site, error) {
 	type curve struct {
 		winters, years      sql.NullInt64
 		colder, shift, back sql.NullFloat64
@@ -61,7 +78,7 @@ func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
 	curves := map[int64]curve{}
 	rows, err := s.db.QueryContext(ctx, `
 		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
-		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id WHERE ? IN (0, s.id) ORDER BY s.name`, id)
+		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
 		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
@@ -75,11 +92,11 @@ func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
 	if err != nil {
 		return nil, err
 	}
-	months, err := s.coldMonths(ctx, id)
+	months, err := s.coldMonths(ctx)
 	if err != nil {
 		return nil, err
 	}
-	ahead, err := s.forecasts(ctx, id)
+	ahead, err := s.forecasts(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -102,6 +119,7 @@ func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
 			}
 			one.Cold = k
 		}
+		one.plain = one.Cold
 		if f, ok := ahead[one.ID]; ok {
 			one.Cold, one.ToldAt = one.Cold.WithForecast(f.first, f.minima), &f.told
 		}
@@ -111,33 +129,24 @@ func (s *Store) sites(ctx context.Context, id int64) ([]Site, error) {
 
 // SiteZones are the time zones of the sites, by id.
 func (s *Store) SiteZones(ctx context.Context) (map[int64]*time.Location, error) {
-	fleet, err := s.Zone(ctx)
+	r, err := s.sharedNow(ctx)
 	if err != nil {
 		return nil, err
 	}
 	zones := map[int64]*time.Location{}
-	rows, err := s.db.QueryContext(ctx, `SELECT id, COALESCE(zone, '') FROM site`)
-	_, err = collect(rows, err, func(rows *sql.Rows) (id int64, err error) {
-		var name string
-		if err = rows.Scan(&id, &name); err != nil {
-			return id, err
-		}
-		zones[id] = fleet
-		if name != "" {
-			zones[id], err = time.LoadLocation(name)
-		}
-		return id, err
-	})
-	return zones, err
+	for _, one := range r.sites {
+		zones[one.ID] = one.Zone
+	}
+	return zones, nil
 }
 
-func (s *Store) coldMonths(ctx context.Context, id int64) (map[int64]climate.MonthlyCurve, error) {
+func (s *Store) coldMonths(ctx context.Context) (map[int64]climate.MonthlyCurve, error) {
 	type night struct {
 		site    int64
 		month   int
 		celsius measure.Celsius
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold WHERE ? IN (0, site_id)`, id)
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, month, celsius FROM site_cold`)
 	nights, err := collect(rows, err, func(rows *sql.Rows) (n night, err error) {
 		return n, rows.Scan(&n.site, &n.month, &n.celsius)
 	})
@@ -158,15 +167,15 @@ type ahead struct {
 }
 
 // forecasts by site, those alone that are still good.
-func (s *Store) forecasts(ctx context.Context, id int64) (map[int64]ahead, error) {
+func (s *Store) forecasts(ctx context.Context) (map[int64]ahead, error) {
 	type row struct {
 		site    int64
 		day     measure.Date
 		celsius measure.Celsius
 		told    time.Time
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, day, celsius, told_at FROM site_forecast WHERE told_at > ? AND ? IN (0, site_id) ORDER BY site_id, day`,
-		s.now().UTC().Add(-forecastGood), id)
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, day, celsius, told_at FROM site_forecast WHERE told_at > ? ORDER BY site_id, day`,
+		s.now().UTC().Add(-forecastGood))
 	all, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) {
 		return r, rows.Scan(&r.site, &r.day, &r.celsius, &r.told)
 	})
@@ -197,7 +206,7 @@ func (s *Store) SetForecast(ctx context.Context, site int64, nights []climate.Mi
 				return err
 			}
 		}
-		return nil
+		return coldChanged(ctx, tx)
 	})
 }
 
@@ -282,7 +291,10 @@ func computeCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 		ON DUPLICATE KEY UPDATE winters = VALUES(winters), years = VALUES(years), colder = VALUES(colder), shift = VALUES(shift),
 		  return_level = VALUES(return_level), curve = VALUES(curve)`,
 		site, k.ReturnPeriod, k.Years, k.NightsBelow, k.Shift, k.ReturnLevel, string(curve))
-	return err
+	if err != nil {
+		return err
+	}
+	return coldChanged(ctx, tx)
 }
 
 // RefreshCurves that were made before curves were lowered to the return level of
@@ -310,7 +322,7 @@ func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time)
 		var at time.Time
 		err := s.db.QueryRowContext(ctx, `
 			SELECT e.happened_at FROM entry e WHERE e.zeroed_tool = ? AND e.happened_at >= ?
-			  AND NOT EXISTS (SELECT 1 FROM entry s WHERE s.unit_id = e.unit_id AND s.kind = 'strike' AND JSON_VALUE(s.payload, '$.entry') = e.id)
+			  AND NOT EXISTS (SELECT 1 FROM entry s WHERE s.circuit_id = e.circuit_id AND s.kind = 'strike' AND JSON_VALUE(s.payload, '$.entry') = e.id)
 			ORDER BY e.happened_at DESC LIMIT 1`, tool, since.UTC()).Scan(&at)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue

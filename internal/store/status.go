@@ -77,7 +77,7 @@ func (u Unit) Status() Status {
 const statusColumns = 21
 
 // saveStatuses writes rows; one of an account that has gone on meanwhile changes nothing.
-func saveStatuses(ctx context.Context, db execer, rows []Status) error {
+func (s *Store) saveStatuses(ctx context.Context, tx *sql.Tx, rows []Status) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -110,7 +110,7 @@ func saveStatuses(ctx context.Context, db execer, rows []Status) error {
 			r.Pending, night, r.Discrepancy != nil, optional(r.Tool), r.ProtectsTo, optional(r.Product), governing, clocks, discrepancy)
 	}
 	const one = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
-	_, err := db.ExecContext(ctx, `
+	query := `
 		INSERT INTO unit_status (unit_id, code, site_id, plan_id, kind, basis, cold, seq, verdict, due, clock, work, pending, night, discrepant, tool, protects, product, governing, clocks, discrepancy)
 		VALUES `+one+strings.Repeat(", "+one, len(rows)-1)+`
 		ON DUPLICATE KEY UPDATE
@@ -123,7 +123,12 @@ func saveStatuses(ctx context.Context, db execer, rows []Status) error {
 		  tool = IF(VALUES(seq) >= seq, VALUES(tool), tool), protects = IF(VALUES(seq) >= seq, VALUES(protects), protects),
 		  product = IF(VALUES(seq) >= seq, VALUES(product), product), governing = IF(VALUES(seq) >= seq, VALUES(governing), governing),
 		  clocks = IF(VALUES(seq) >= seq, VALUES(clocks), clocks), discrepancy = IF(VALUES(seq) >= seq, VALUES(discrepancy), discrepancy),
-		  seq = GREATEST(seq, VALUES(seq))`, args...)
+		  seq = GREATEST(seq, VALUES(seq))`
+	if len(rows) == 1 {
+		_, err := s.exec(ctx, tx, query, args...)
+		return err
+	}
+	_, err := tx.ExecContext(ctx, query, args...)
 	return err
 }
 
@@ -136,7 +141,7 @@ func optional(text string) any {
 
 // SaveStatuses writes what the lists read of some units.
 func (s *Store) SaveStatuses(ctx context.Context, rows []Status) error {
-	return s.inTx(ctx, func(tx *sql.Tx) error { return saveStatuses(ctx, tx, rows) })
+	return s.inTx(ctx, func(tx *sql.Tx) error { return s.saveStatuses(ctx, tx, rows) })
 }
 
 // StatusGroup is the units of a site and a service plan whose status rests on one basis.
@@ -160,7 +165,7 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 // UnitsWithoutStatus by code, at most limit: none was written yet, or it is of an earlier entry,
 // another service plan or another site than the unit's.
 func (s *Store) UnitsWithoutStatus(ctx context.Context, limit int) ([]Unit, error) {
-	return s.units(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id WHERE t.unit_id IS NULL OR t.seq < u.head_seq OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, limit)
+	return s.units(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id WHERE t.unit_id IS NULL OR t.seq < c.head_seq OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, limit)
 }
 
 // UnitsOfStatus are the units of a group, at most limit.

@@ -15,6 +15,8 @@ import (
 	"io/fs"
 	"math/rand/v2"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -37,7 +39,9 @@ var Rights = map[string]string{
 	"product":       "SELECT",
 	"additive":      "SELECT",
 	"installation":  "SELECT, INSERT, UPDATE",
-	"unit":          "SELECT, UPDATE (head_seq, head_hash, plan_id)",
+	"unit":          "SELECT, UPDATE (plan_id)",
+	"circuit":       "SELECT, UPDATE (head_seq, head_hash)",
+	"instrument":    "SELECT, INSERT",
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
 	"unit_status":   "SELECT, INSERT, UPDATE",
@@ -56,8 +60,10 @@ var Rights = map[string]string{
 
 // Store reads and writes the books. It is safe for concurrent use.
 type Store struct {
-	db  *sql.DB
-	now func() time.Time
+	db         *sql.DB
+	now        func() time.Time
+	statements sync.Map // *sql.Stmt by query
+	kept       atomic.Pointer[shared]
 }
 
 // statementWait is how long the server may leave a statement, or the sending of one, without
@@ -213,6 +219,48 @@ func retryable(err error) bool {
 type querier interface {
 	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+// prepared statement of a query, once for each store: what is asked with each entry is not
+// parsed anew each time.
+func (s *Store) prepared(ctx context.Context, query string) (*sql.Stmt, error) {
+	if p, there := s.statements.Load(query); there {
+		return p.(*sql.Stmt), nil
+	}
+	p, err := s.db.PrepareContext(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	if first, there := s.statements.LoadOrStore(query, p); there {
+		return first.(*sql.Stmt), p.Close()
+	}
+	return p, nil
+}
+
+// row of a prepared query, in tx unless that is nil.
+func (s *Store) row(ctx context.Context, tx *sql.Tx, query string, args ...any) interface{ Scan(...any) error } {
+	p, err := s.prepared(ctx, query)
+	if err != nil {
+		return failedRow{err}
+	}
+	if tx != nil {
+		p = tx.StmtContext(ctx, p)
+	}
+	return p.QueryRowContext(ctx, args...)
+}
+
+// failedRow could not be asked for.
+type failedRow struct{ err error }
+
+func (f failedRow) Scan(...any) error { return f.err }
+
+// exec a prepared statement in tx.
+func (s *Store) exec(ctx context.Context, tx *sql.Tx, query string, args ...any) (sql.Result, error) {
+	p, err := s.prepared(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	return tx.StmtContext(ctx, p).ExecContext(ctx, args...)
 }
 
 // collect scans every row with scan. It closes rows.

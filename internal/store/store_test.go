@@ -93,19 +93,17 @@ func unit(t *testing.T, code string) store.Unit {
 	return u
 }
 
-// keptOf is what is kept with the entries of a unit, without a status.
-func keptOf(u store.Unit) func([]ledger.Entry, int64) (ledger.Account, []store.Status, error) {
-	return func(written []ledger.Entry, _ int64) (ledger.Account, []store.Status, error) {
-		return ledger.TryFold(u.Ledger, written), nil, nil
-	}
+// kept is the account that is kept with the entries of a unit, without a status.
+func kept(last store.Appending) (*ledger.Account, []store.Status, error) {
+	return last.History.EvaluatedAfter(last.Entry), nil, nil
 }
 
-func anything(ledger.Entry, []ledger.Entry) error { return nil }
+func anything(store.Appending) error { return nil }
 
 // write one entry and give its receipt.
-func write(t *testing.T, u store.Unit, e ledger.Entry, check func(ledger.Entry, []ledger.Entry) error) (store.Receipt, error) {
+func write(t *testing.T, u store.Unit, e ledger.Entry, check func(store.Appending) error) (store.Receipt, error) {
 	t.Helper()
-	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check, keptOf(u))
+	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check, kept)
 	if err != nil {
 		return store.Receipt{}, err
 	}
@@ -260,7 +258,7 @@ func TestAppend(t *testing.T) {
 		t.Fatalf("receipt %+v, %v", first, err)
 	}
 	// Sent again, it is stored once and answered the same.
-	again, err := write(t, u, e, func(ledger.Entry, []ledger.Entry) error { return errors.New("checked twice") })
+	again, err := write(t, u, e, func(store.Appending) error { return errors.New("checked twice") })
 	if err != nil || !reflect.DeepEqual(again, first) {
 		t.Errorf("sent again: %+v, %v; want %+v", again, err, first)
 	}
@@ -275,9 +273,9 @@ func TestAppend(t *testing.T) {
 	}
 	// What is refused leaves nothing behind, and the check sees all before it.
 	refusal := errors.New("refused")
-	if _, err := write(t, u, entry("A-1", water(1)), func(_ ledger.Entry, written []ledger.Entry) error {
-		if len(written) != 2 {
-			t.Errorf("the check saw %d entries", len(written))
+	if _, err := write(t, u, entry("A-1", water(1)), func(a store.Appending) error {
+		if n := a.History.Before().Written(); n != 2 {
+			t.Errorf("the check saw %d entries", n)
 		}
 		return refusal
 	}); !errors.Is(err, refusal) {
@@ -318,8 +316,8 @@ func TestAppendTogether(t *testing.T) {
 	group.Wait()
 	db := raw(t, instance.OwnerDSN())
 	rows, err := db.QueryContext(t.Context(), `
-		SELECT e.id, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload, e.hash, e.prev_hash, e.metric_value
-		FROM entry e JOIN unit u ON u.id = e.unit_id WHERE u.code = 'A-2' ORDER BY e.seq`)
+		SELECT e.id, e.version, e.circuit_id, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload, e.hash, e.prev_hash, e.metric_value
+		FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id WHERE u.code = 'A-2' ORDER BY e.seq`)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -327,10 +325,10 @@ func TestAppendTogether(t *testing.T) {
 	var prev ledger.Hash
 	n := int64(0)
 	for rows.Next() {
-		r := ledger.Record{Unit: "A-2"}
+		var r ledger.Record
 		var hash, before []byte
 		var metric float64
-		if err := rows.Scan(&r.ID, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload, &hash, &before, &metric); err != nil {
+		if err := rows.Scan(&r.ID, &r.Version, &r.Circuit, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload, &hash, &before, &metric); err != nil {
 			t.Fatal(err)
 		}
 		n++
@@ -373,7 +371,7 @@ func TestAppendRetries(t *testing.T) {
 	u := unit(t, "A-1")
 	for number, want := range map[uint16]int{1213: 3, 1205: 3, 1064: 1} {
 		tries := 0
-		_, err := write(t, u, entry("A-1", water(0.1)), func(ledger.Entry, []ledger.Entry) error {
+		_, err := write(t, u, entry("A-1", water(0.1)), func(store.Appending) error {
 			if tries++; tries < 3 {
 				return fmt.Errorf("check: %w", &mysql.MySQLError{Number: number})
 			}
@@ -384,7 +382,7 @@ func TestAppendRetries(t *testing.T) {
 		}
 	}
 	always := 0
-	if _, err := write(t, u, entry("A-1", water(0.1)), func(ledger.Entry, []ledger.Entry) error {
+	if _, err := write(t, u, entry("A-1", water(0.1)), func(store.Appending) error {
 		always++
 		return &mysql.MySQLError{Number: 1213}
 	}); err == nil || always > 10 {

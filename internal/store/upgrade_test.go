@@ -16,6 +16,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 )
 
@@ -70,13 +71,13 @@ func TestLostCommit(t *testing.T) {
 		return n
 	}
 	armed.Store(true)
-	if _, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything, keptOf(u)); !errors.Is(err, store.ErrOutcomeUnknown) {
+	if _, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything, kept); !errors.Is(err, store.ErrOutcomeUnknown) {
 		t.Fatalf("the answer was lost: %v", err)
 	}
 	if armed.Load() || count() != 1 {
 		t.Fatalf("%d rows after a commit whose answer was lost", count())
 	}
-	if receipts, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything, keptOf(u)); err != nil || receipts[0].ID != e.ID || count() != 1 {
+	if receipts, err := s.Append(t.Context(), u, []ledger.Entry{e}, anything, kept); err != nil || receipts[0].ID != e.ID || count() != 1 {
 		t.Errorf("sent again: %+v, %v, %d rows", receipts, err, count())
 	}
 }
@@ -169,6 +170,16 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
+		11: {`CREATE INDEX IF NOT EXISTS site_id ON unit (site_id)`, `DROP INDEX unit_site_base ON unit`, `ALTER TABLE audit DROP COLUMN who_id`, `ALTER TABLE product DROP COLUMN id`, `ALTER TABLE additive DROP COLUMN id`, `DROP TABLE instrument`,
+			`ALTER TABLE entry DROP FOREIGN KEY entry_circuit, DROP COLUMN version, DROP COLUMN recorded_by_id, DROP COLUMN envelope`,
+			`ALTER TABLE account DROP FOREIGN KEY account_circuit`,
+			`UPDATE entry e JOIN circuit c ON c.id = e.circuit_id SET e.circuit_id = c.unit_id`, `UPDATE account e JOIN circuit c ON c.id = e.circuit_id SET e.circuit_id = c.unit_id`,
+			`ALTER TABLE entry CHANGE circuit_id unit_id BIGINT UNSIGNED NOT NULL, ADD CONSTRAINT entry_ibfk_1 FOREIGN KEY (unit_id) REFERENCES unit (id)`,
+			`ALTER TABLE account CHANGE circuit_id unit_id BIGINT UNSIGNED NOT NULL, ADD CONSTRAINT account_ibfk_1 FOREIGN KEY (unit_id) REFERENCES unit (id)`,
+			`ALTER TABLE unit ADD COLUMN head_seq BIGINT UNSIGNED NOT NULL DEFAULT 0, ADD COLUMN head_hash BINARY(32) NOT NULL DEFAULT (REPEAT(CHAR(0), 32))`,
+			`UPDATE unit u JOIN circuit c ON c.unit_id = u.id SET u.head_seq = c.head_seq, u.head_hash = c.head_hash`, `DROP TABLE circuit`,
+			`UPDATE account SET rules = 7`, `DELETE FROM chain_line`, `DELETE FROM chain WHERE name NOT IN ('register', 'audit')`, `UPDATE chain SET seq = 0, hash = REPEAT(CHAR(0), 32)`,
+			`DELETE FROM goose_db_version WHERE version_id > 11`},
 		8: {`DROP TABLE lease`, `DROP TABLE unit_status`, `DROP TABLE person_reading`, `DELETE FROM goose_db_version WHERE version_id > 8`},
 		7: {`DROP TABLE chain_line`, `DROP TABLE chain`, `DELETE FROM goose_db_version WHERE version_id > 7`},
 		6: {`ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair') NOT NULL`, `DROP TABLE additive`, `DELETE FROM product WHERE base = 'waterless'`,
@@ -196,7 +207,8 @@ func TestUpgrade(t *testing.T) {
 		}
 		return all
 	}
-	for _, version := range []int{8, 7, 6, 5} {
+	asVersion1(t)
+	for _, version := range []int{11, 8, 7, 6, 5} {
 		before := lines()
 		heads, breaks, err := app.Verify(t.Context(), nil)
 		// The chains of changes begin with the upgrade.
@@ -205,14 +217,14 @@ func TestUpgrade(t *testing.T) {
 			t.Fatalf("before: %v, %v", breaks, err)
 		}
 		db := raw(t, instance.OwnerDSN())
-		for v := 8; v >= version; v-- {
+		for v := 11; v >= version; v-- {
 			for _, statement := range back[v] {
 				if _, err := db.ExecContext(t.Context(), statement); err != nil {
 					t.Fatalf("%s: %v", statement, err)
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 11-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 13-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -221,15 +233,174 @@ func TestUpgrade(t *testing.T) {
 		if _, breaks, err := app.Verify(t.Context(), heads); err != nil || len(breaks) > 0 {
 			t.Errorf("from %d the chains: %v, %v", version, breaks, err)
 		}
-		want := 2
-		if version >= 7 {
-			want = 0
-		}
-		if _, anew := folded(t, "A-1", "A-2"); anew != want {
-			t.Errorf("from %d %d accounts are folded anew, want %d", version, anew, want)
+		if _, anew := folded(t, "A-1", "A-2"); anew != 2 {
+			t.Errorf("from %d %d accounts are folded anew, want 2", version, anew)
 		}
 		if _, anew := folded(t, "A-1", "A-2"); anew != 0 {
 			t.Errorf("from %d %d accounts are folded anew again", version, anew)
 		}
+	}
+}
+
+// asVersion1 makes the records of all entries what a version before circuits wrote: with the code
+// of their unit in the hash, without ids and envelope.
+func asVersion1(t *testing.T) {
+	t.Helper()
+	db := raw(t, instance.OwnerDSN())
+	rows, err := db.QueryContext(t.Context(), `
+		SELECT u.code, c.id, e.id, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, e.payload
+		FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id ORDER BY c.id, e.seq`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer rows.Close()
+	heads := map[int64]ledger.Hash{}
+	var all []func() error
+	for rows.Next() {
+		var r ledger.Record
+		var circuit int64
+		if err := rows.Scan(&r.Unit, &circuit, &r.ID, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload); err != nil {
+			t.Fatal(err)
+		}
+		prev := heads[circuit]
+		hash := ledger.ChainHash(prev, r)
+		heads[circuit] = hash
+		all = append(all, func() error {
+			if _, err := db.ExecContext(t.Context(), `UPDATE entry SET version = 1, recorded_by_id = NULL, envelope = NULL, hash = ?, prev_hash = ? WHERE id = ?`, hash[:], prev[:], r.ID); err != nil {
+				return err
+			}
+			_, err := db.ExecContext(t.Context(), `UPDATE circuit c JOIN unit u ON u.id = c.unit_id SET c.head_hash = ?, c.code_v1 = u.code WHERE c.id = ?`, hash[:], circuit)
+			return err
+		})
+	}
+	if err := rows.Err(); err != nil {
+		t.Fatal(err)
+	}
+	for _, write := range all {
+		if err := write(); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// A unit that gets another code keeps its books: records of both versions verify, and heads that
+// were kept under the code of before still belong to its entries.
+func TestChainsOutliveTheCode(t *testing.T) {
+	u := unit(t, "A-1")
+	if _, err := write(t, u, entry("A-1", water(0.02)), anything); err != nil {
+		t.Fatal(err)
+	}
+	db := raw(t, instance.OwnerDSN())
+	versions := func(code string) (n int) {
+		if err := db.QueryRowContext(t.Context(), `
+			SELECT COUNT(DISTINCT e.version) FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id WHERE u.code = ?`, code).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	asVersion1(t)
+	if _, err := write(t, u, entry("A-1", water(0.02)), anything); err != nil {
+		t.Fatal(err)
+	}
+	if n := versions("A-1"); n != 2 {
+		t.Fatalf("%d versions of records", n)
+	}
+	before, err := app.Entries(t.Context(), u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	heads, breaks, err := app.Verify(t.Context(), nil)
+	if err != nil || len(breaks) > 0 {
+		t.Fatalf("before: %v, %v", breaks, err)
+	}
+	for i := range heads {
+		if heads[i].Unit == "A-1" && heads[i].Chain == "" {
+			heads[i].Circuit = 0 // as a version before circuits kept it
+		}
+	}
+	rename := func(from, to string) {
+		t.Helper()
+		if err := owner.Rename(t.Context(), store.Actor{Name: "E. Marrow"}, from, to); err != nil {
+			t.Fatal(err)
+		}
+	}
+	rename("A-1", "A-100")
+	t.Cleanup(func() {
+		if err := owner.Rename(context.Background(), store.Actor{Name: "E. Marrow"}, "A-100", "A-1"); err != nil {
+			t.Error(err)
+		}
+	})
+	renamed := unit(t, "A-100")
+	after, err := app.Entries(t.Context(), renamed)
+	for i := range after {
+		after[i].Unit = "A-1"
+	}
+	if err != nil || !reflect.DeepEqual(after, before) {
+		t.Errorf("the lines are not the same, %v", err)
+	}
+	if _, err := write(t, renamed, entry("A-100", water(0.02)), anything); err != nil {
+		t.Fatal(err)
+	}
+	if _, breaks, err := app.Verify(t.Context(), heads); err != nil || len(breaks) > 0 {
+		t.Errorf("after: %v, %v", breaks, err)
+	}
+	if breaks, err := app.VerifyAccounts(t.Context()); err != nil || len(breaks) > 0 {
+		t.Errorf("stored accounts after: %v, %v", breaks, err)
+	}
+}
+
+// What belongs to all kinds is in the hash: the person and the instrument by id, the job and its
+// step, attachments and the device.
+func TestEnvelopeIsHashed(t *testing.T) {
+	u := unit(t, "A-2")
+	e := entry("A-2", ledger.FreezeTest{Instrument: ledger.Refractometer, Scale: "EG", Tool: "R-envelope", Value: measure.Reading{Value: -30, Unit: measure.DegC}})
+	e.RecordedByID = 42
+	e.Envelope = ledger.Envelope{Job: "J-1", Step: "fill", Attachments: []string{strings.Repeat("a", 64)}, Device: "phone 3"}
+	receipt, err := write(t, u, e, anything)
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, err := app.Entries(t.Context(), u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := all[len(all)-1]
+	if got.Envelope.Instrument == 0 || got.RecordedByID != 42 {
+		t.Errorf("read back: %+v", got)
+	}
+	want := e.Envelope
+	want.Instrument = got.Envelope.Instrument
+	if !reflect.DeepEqual(got.Envelope, want) {
+		t.Errorf("envelope %+v, want %+v", got.Envelope, want)
+	}
+	second := entry("A-2", ledger.ZeroCheck{Tool: "R-envelope", Zero: measure.Reading{Value: 0, Unit: measure.DegC}})
+	if _, err := write(t, u, second, anything); err != nil {
+		t.Fatal(err)
+	}
+	if all, err = app.Entries(t.Context(), u); err != nil || all[len(all)-1].Envelope.Instrument != want.Instrument {
+		t.Errorf("the same instrument has another id: %v", err)
+	}
+	db := raw(t, instance.OwnerDSN())
+	for _, change := range []string{`recorded_by_id = 43`, `recorded_by_id = NULL`, `envelope = REPLACE(envelope, 'phone 3', 'phone 4')`, `envelope = NULL`, `version = 1`,
+		`envelope = REPLACE(envelope, '"instrument":', '"instrument":1')`} {
+		if _, err := db.ExecContext(t.Context(), `CREATE TEMPORARY TABLE kept AS SELECT version, recorded_by_id, envelope FROM entry WHERE id = ?`, e.ID); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), `UPDATE entry SET `+change+` WHERE id = ?`, e.ID); err != nil {
+			t.Fatal(err)
+		}
+		_, breaks, err := app.Verify(t.Context(), nil)
+		if err != nil || !slices.ContainsFunc(breaks, func(b store.Break) bool { return b.Unit == "A-2" && b.Seq == receipt.Seq && b.ID == e.ID }) {
+			t.Errorf("%s was not found: %v, %v", change, breaks, err)
+		}
+		if _, err := db.ExecContext(t.Context(), `UPDATE entry e JOIN kept k SET e.version = k.version, e.recorded_by_id = k.recorded_by_id, e.envelope = k.envelope WHERE e.id = ?`, e.ID); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), `DROP TEMPORARY TABLE kept`); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, breaks, err := app.Verify(t.Context(), nil); err != nil || len(breaks) > 0 {
+		t.Errorf("put back: %v, %v", breaks, err)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"maps"
 
 	"diligentledger/core/ledger"
 )
@@ -13,6 +14,8 @@ import (
 type Head struct {
 	// Unit by its code; empty for the chains of the register and of the audit.
 	Unit string `json:"unit"`
+	// Circuit whose entries they are, by id; 0 in a head of an earlier version.
+	Circuit int64 `json:"circuit,omitempty"`
 	// Chain of changes: register, audit, unit:ID for the facts of a unit. Empty for the
 	// entries of a unit.
 	Chain string `json:"chain,omitempty"`
@@ -24,6 +27,9 @@ type Head struct {
 func (h Head) of() string {
 	if h.Chain != "" {
 		return h.Chain
+	}
+	if h.Circuit != 0 {
+		return fmt.Sprint("entries of circuit ", h.Circuit)
 	}
 	return "entries of " + h.Unit
 }
@@ -73,28 +79,44 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 		}
 		wanted[h.of()][h.Seq] = h
 	}
-	type account struct {
-		id   int64
-		code string
-		seq  int64
-		hash []byte
+	circuits, err := hasTable(ctx, tx, "circuit")
+	if err != nil {
+		return nil, nil, err
 	}
-	rows, err := tx.QueryContext(ctx, `SELECT id, code, head_seq, head_hash FROM unit ORDER BY code`)
+	query := `SELECT c.id, u.id, u.code, COALESCE(c.code_v1, ''), c.head_seq, c.head_hash FROM circuit c JOIN unit u ON u.id = c.unit_id ORDER BY u.code, c.id`
+	if !circuits {
+		query = `SELECT 0, id, code, code, head_seq, head_hash FROM unit ORDER BY code`
+	}
+	type account struct {
+		circuit, unit int64
+		code, v1      string
+		seq           int64
+		hash          []byte
+	}
+	rows, err := tx.QueryContext(ctx, query)
 	accounts, err := collect(rows, err, func(rows *sql.Rows) (a account, err error) {
-		return a, rows.Scan(&a.id, &a.code, &a.seq, &a.hash)
+		return a, rows.Scan(&a.circuit, &a.unit, &a.code, &a.v1, &a.seq, &a.hash)
 	})
 	if err != nil {
 		return nil, nil, err
 	}
 	codes := map[string]string{}
 	for _, a := range accounts {
-		codes[fmt.Sprint(unitChain, a.id)] = a.code
-		w := walk{unit: a.code, kept: wanted["entries of "+a.code], most: wanted.last("entries of " + a.code)}
-		if err := w.lines(ctx, tx, a.id); err != nil {
+		codes[fmt.Sprint(unitChain, a.unit)] = a.code
+		w := walk{unit: a.code, v1: a.v1, kept: map[int64]Head{}}
+		head := Head{Unit: a.code, Circuit: a.circuit}
+		// Heads of an earlier version name the code of then.
+		for _, of := range []string{head.of(), Head{Unit: a.v1}.of()} {
+			maps.Copy(w.kept, wanted[of])
+			w.most = max(w.most, wanted.last(of))
+			delete(wanted, of)
+		}
+		if err := w.lines(ctx, tx, a.circuit, a.unit); err != nil {
 			return nil, nil, err
 		}
 		w.end(a.seq, a.hash)
-		heads = append(heads, Head{Unit: a.code, Seq: w.seq, Hash: fmt.Sprintf("%x", w.prev)})
+		head.Seq, head.Hash = w.seq, fmt.Sprintf("%x", w.prev)
+		heads = append(heads, head)
 		if w.broken != nil {
 			breaks = append(breaks, *w.broken)
 		}
@@ -104,13 +126,12 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 		return nil, nil, err
 	}
 	heads, breaks = append(heads, more...), append(breaks, broken...)
-	there := map[string]bool{}
-	for _, h := range heads {
-		there[h.of()] = true
+	for _, h := range more {
+		delete(wanted, h.of())
 	}
 	for _, h := range kept {
-		if !there[h.of()] {
-			there[h.of()] = true
+		if wanted[h.of()] != nil {
+			delete(wanted, h.of())
 			breaks = append(breaks, Break{Unit: h.Unit, Seq: h.Seq, ID: h.Chain, What: "the whole chain is missing"})
 		}
 	}
@@ -120,6 +141,7 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 // walk goes along one account's chain and remembers its first break.
 type walk struct {
 	unit   string
+	v1     string         // code of the unit in records of version 1
 	kept   map[int64]Head // by line
 	most   int64          // last line of kept
 	seq    int64
@@ -127,22 +149,31 @@ type walk struct {
 	broken *Break
 }
 
-func (w *walk) lines(ctx context.Context, tx *sql.Tx, unit int64) error {
-	rows, err := tx.QueryContext(ctx, `
-		SELECT id, seq, kind, happened_at, recorded_at, recorded_by, payload, hash, prev_hash, reading_value, reading_unit, metric_value
-		FROM entry WHERE unit_id = ? ORDER BY seq`, unit)
+// lines of a circuit; of a unit in a database of a version without circuits.
+func (w *walk) lines(ctx context.Context, tx *sql.Tx, circuit, unit int64) error {
+	query, of := `
+		SELECT id, version, circuit_id, seq, kind, happened_at, recorded_at, recorded_by, COALESCE(recorded_by_id, 0), COALESCE(envelope, ''), payload, hash, prev_hash,
+		       reading_value, reading_unit, metric_value
+		FROM entry WHERE circuit_id = ? ORDER BY seq`, circuit
+	if circuit == 0 {
+		query, of = `
+		SELECT id, 1, 0, seq, kind, happened_at, recorded_at, recorded_by, 0, '', payload, hash, prev_hash, reading_value, reading_unit, metric_value
+		FROM entry WHERE unit_id = ? ORDER BY seq`, unit
+	}
+	rows, err := tx.QueryContext(ctx, query, of)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		r := ledger.Record{Unit: w.unit}
-		var hash, prev []byte
+		r := ledger.Record{Unit: w.v1}
+		var hash, prev, envelope []byte
 		var beside columns
-		if err := rows.Scan(&r.ID, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.Payload, &hash, &prev,
+		if err := rows.Scan(&r.ID, &r.Version, &r.Circuit, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.RecordedByID, &envelope, &r.Payload, &hash, &prev,
 			&beside.value, &beside.unit, &beside.metric); err != nil {
 			return err
 		}
+		r.Envelope = envelope
 		w.line(r, hash, prev, func() bool { return beside.match(r) })
 	}
 	return rows.Err()

@@ -17,7 +17,7 @@ import (
 // at its line; the accounts no one touched hold.
 func TestVerifyFindsTampering(t *testing.T) {
 	meter := func(v float64) ledger.Meter { return ledger.Meter{Meter: measure.Reading{Value: v, Unit: measure.Km}} }
-	const of = ` WHERE unit_id = (SELECT id FROM unit WHERE code = ?)`
+	const of = ` WHERE circuit_id = (SELECT c.id FROM circuit c JOIN unit u ON u.id = c.unit_id WHERE u.code = ?)`
 	cases := []struct {
 		name  string
 		sql   []string // each with the unit's code as its one argument
@@ -34,13 +34,13 @@ func TestVerifyFindsTampering(t *testing.T) {
 		{name: "first line removed", sql: []string{`DELETE FROM entry` + of + ` AND seq = 1`}, line: 1, what: "missing"},
 		{name: "last line removed", sql: []string{`DELETE FROM entry` + of + ` AND seq = 4`}, line: 4, what: "missing"},
 		{name: "line removed, the others moved up", sql: []string{`DELETE FROM entry` + of + ` AND seq = 2`, `UPDATE entry SET seq = seq - 1` + of + ` AND seq > 2 ORDER BY seq`}, line: 2, what: "does not follow"},
-		{name: "line inserted", sql: []string{`INSERT INTO entry (id, unit_id, seq, kind, happened_at, recorded_at, recorded_by, reading_value, reading_unit,
-			metric_value, payload, hash, prev_hash) SELECT UUID(), unit_id, 5, kind, happened_at, recorded_at, recorded_by, reading_value, reading_unit,
+		{name: "line inserted", sql: []string{`INSERT INTO entry (id, circuit_id, seq, kind, happened_at, recorded_at, recorded_by, reading_value, reading_unit,
+			metric_value, payload, hash, prev_hash) SELECT UUID(), circuit_id, 5, kind, happened_at, recorded_at, recorded_by, reading_value, reading_unit,
 			metric_value, payload, hash, hash FROM entry` + of + ` AND seq = 4`}, line: 5, what: "content"},
 		{name: "two lines swapped", sql: []string{`UPDATE entry SET seq = 99` + of + ` AND seq = 2`, `UPDATE entry SET seq = 2` + of + ` AND seq = 3`, `UPDATE entry SET seq = 3` + of + ` AND seq = 99`}, line: 2, what: "does not follow"},
-		{name: "head moved", sql: []string{`UPDATE unit SET head_hash = REPEAT('x', 32) WHERE code = ?`}, line: 4, what: "head"},
+		{name: "head moved", sql: []string{`UPDATE circuit SET head_hash = REPEAT('x', 32) WHERE unit_id = (SELECT id FROM unit WHERE code = ?)`}, line: 4, what: "head"},
 		{name: "last line removed and the head put right", sql: []string{`DELETE FROM entry` + of + ` AND seq = 4`,
-			`UPDATE unit u JOIN entry e ON e.unit_id = u.id AND e.seq = 3 SET u.head_seq = 3, u.head_hash = e.hash WHERE u.code = ?`}, line: 4, what: "missing", heads: true},
+			`UPDATE circuit c JOIN unit u ON u.id = c.unit_id JOIN entry e ON e.circuit_id = c.id AND e.seq = 3 SET c.head_seq = 3, c.head_hash = e.hash WHERE u.code = ?`}, line: 4, what: "missing", heads: true},
 	}
 	f := fleet()
 	f.Name, f.Units = "tampered", f.Units[:0]
@@ -113,8 +113,8 @@ func TestVerifyFindsTampering(t *testing.T) {
 	if n := len(alone); n != len(cases)-2 {
 		t.Errorf("%d accounts are broken, want %d: %v", n, len(cases)-2, alone)
 	}
-	for _, c := range []string{`DELETE FROM entry WHERE unit_id = ?`, `DELETE FROM account WHERE unit_id = ?`, `DELETE FROM chain_line WHERE chain = CONCAT('unit:', ?)`,
-		`DELETE FROM chain WHERE name = CONCAT('unit:', ?)`, `DELETE FROM unit WHERE id = ?`} {
+	for _, c := range []string{`DELETE FROM entry WHERE circuit_id = (SELECT id FROM circuit WHERE unit_id = ?)`, `DELETE FROM account WHERE circuit_id = (SELECT id FROM circuit WHERE unit_id = ?)`, `DELETE FROM chain_line WHERE chain = CONCAT('unit:', ?)`,
+		`DELETE FROM chain WHERE name = CONCAT('unit:', ?)`, `DELETE FROM circuit WHERE unit_id = ?`, `DELETE FROM unit WHERE id = ?`} {
 		var id int64
 		if err := db.QueryRowContext(t.Context(), `SELECT id FROM unit WHERE code = 'T-00'`).Scan(&id); err != nil {
 			t.Fatal(err)
@@ -211,7 +211,7 @@ func TestVerifyFindsChanges(t *testing.T) {
 		{"the writer of a line", `UPDATE chain_line SET who = CONCAT(who, 'x') WHERE chain = 'register'`, `UPDATE chain_line SET who = LEFT(who, CHAR_LENGTH(who) - 1) WHERE chain = 'register'`, `its content is not what was written`},
 		{"a head of a chain", `UPDATE chain SET seq = seq + 1 WHERE name = 'audit'`, `UPDATE chain SET seq = seq - 1 WHERE name = 'audit'`, `the last line is missing`},
 		{"a chain renamed", `UPDATE chain SET name = 'audit2' WHERE name = 'audit'`, `UPDATE chain SET name = 'audit' WHERE name = 'audit2'`, `the head of the chain is missing`},
-		{"another unit's account", `UPDATE account a JOIN unit u ON u.id = a.unit_id AND u.code = 'A-1' JOIN account b JOIN unit v ON v.id = b.unit_id AND v.code = 'A-2' SET a.body = b.body`, ``, `A-1 stored account: it is not what its entries say`},
+		{"another unit's account", `UPDATE account a JOIN circuit c ON c.id = a.circuit_id JOIN unit u ON u.id = c.unit_id AND u.code = 'A-1' JOIN account b JOIN circuit d ON d.id = b.circuit_id JOIN unit v ON v.id = d.unit_id AND v.code = 'A-2' SET a.body = b.body`, ``, `A-1 stored account: it is not what its entries say`},
 	} {
 		exec(c.do)
 		if said := verify(); !strings.Contains(said, c.says) {

@@ -56,11 +56,11 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	any := func(ledger.Entry, []ledger.Entry) error { return nil }
+	any := func(store.Appending) error { return nil }
 	tiny := ledger.Entry{ID: "019ac000-0000-7000-8000-000000000001", Unit: "CA-20", At: noon.Add(-time.Hour), RecordedBy: "E. Marrow",
 		Body: ledger.Renewal{Volume: measure.Reading{Value: 5e-324, Unit: measure.L}, Product: *productOf(t, app, "NORD-OAT-50"), Emptied: true}}
-	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any, func(written []ledger.Entry, _ int64) (ledger.Account, []store.Status, error) {
-		return ledger.TryFold(u.Ledger, written), nil, nil
+	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any, func(last store.Appending) (*ledger.Account, []store.Status, error) {
+		return last.History.EvaluatedAfter(last.Entry), nil, nil
 	}); err != nil {
 		t.Fatal(err)
 	}
@@ -105,7 +105,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	if _, err := owner.DB().ExecContext(t.Context(), `UPDATE entry SET payload = '{"volume": "torn"}' WHERE id = ?`, tiny.ID); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := owner.DB().ExecContext(t.Context(), `DELETE a FROM account a JOIN unit u ON u.id = a.unit_id WHERE u.code = 'CA-20'`); err != nil {
+	if _, err := owner.DB().ExecContext(t.Context(), `DELETE a FROM account a JOIN circuit c ON c.id = a.circuit_id JOIN unit u ON u.id = c.unit_id WHERE u.code = 'CA-20'`); err != nil {
 		t.Fatal(err)
 	}
 	again()

@@ -252,11 +252,15 @@ func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestO
 // WriteEntry stores an entry once, and with it the strike of the one it takes
 // the place of.
 func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject) (api.WriteEntryResponseObject, error) {
-	entries, err := h.entries(ctx, r.Code, *r.Body)
+	unit, err := h.fleet.Open(ctx, r.Code, r.Body.Id.String())
 	if err != nil {
 		return nil, err
 	}
-	receipts, err := h.fleet.WriteEntries(ctx, writer(ctx), r.Code, entries...)
+	entries, err := entriesOf(unit, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	receipts, err := h.fleet.WriteEntries(ctx, writer(ctx), unit, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -265,17 +269,21 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 	if err != nil {
 		return nil, fmt.Errorf("stored id: %w", err)
 	}
-	return api.WriteEntry201JSONResponse{Id: id, Unit: receipt.Unit, Seq: receipt.Seq, Kind: api.EntryKind(receipt.Kind),
+	return api.WriteEntry201JSONResponse{Id: id, Unit: receipt.Code, Seq: receipt.Seq, Kind: api.EntryKind(receipt.Kind),
 		At: receipt.At, RecordedAt: receipt.RecordedAt, RecordedBy: receipt.RecordedBy, Hash: hex.EncodeToString(receipt.Hash[:])}, nil
 }
 
 // PreviewEntry gives what an entry would do.
 func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObject) (api.PreviewEntryResponseObject, error) {
-	entries, err := h.entries(ctx, r.Code, *r.Body)
+	unit, err := h.fleet.Open(ctx, r.Code, "")
 	if err != nil {
 		return nil, err
 	}
-	effect, err := h.fleet.PreviewEntries(ctx, writer(ctx), r.Code, entries...)
+	entries, err := entriesOf(unit, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	effect, err := h.fleet.PreviewEntries(ctx, writer(ctx), unit, entries...)
 	if err != nil {
 		return nil, err
 	}
@@ -286,33 +294,33 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	return out, nil
 }
 
-// entries reads what was sent into what the core understands: a strike first,
+// entriesOf reads what was sent into what the core understands: a strike first,
 // when the entry takes the place of another.
-func (h handlers) entries(ctx context.Context, code string, in api.EntryInput) ([]ledger.Entry, error) {
+func entriesOf(unit *store.Opened, in api.EntryInput) ([]ledger.Entry, error) {
 	var entries []ledger.Entry
 	if s := in.Strikes; s != nil {
 		if s.Id.Version() != 7 || s.Id == in.Id {
 			return nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
 		}
-		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: code, At: in.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
+		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: unit.Code, At: in.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
 	}
 	if in.Id.Version() != 7 {
 		return nil, fieldProblem("/id", in.Id.String(), "a UUID of version 7")
 	}
-	body, err := h.body(ctx, in)
+	body, err := bodyOf(unit, in)
 	if err != nil {
 		return nil, err
 	}
-	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: code, At: in.At, Body: body})
+	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: unit.Code, At: in.At, Body: body})
 	for i := range entries {
 		entries[i].Confirmed = in.Confirmed != nil && *in.Confirmed
 	}
 	return entries, nil
 }
 
-// body is the content named by the kind; any other is refused. The code of a product or an
+// bodyOf is the content named by the kind; any other is refused. The code of a product or an
 // additive in it becomes what the register says of it now, for the books to keep.
-func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, error) {
+func bodyOf(unit *store.Opened, in api.EntryInput) (ledger.Body, error) {
 	text, err := json.Marshal(in)
 	if err != nil {
 		return nil, err
@@ -339,12 +347,12 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 		return nil, &refusal.Error{Fields: wrong}
 	}
 	if code, ok := fields["product"].(string); ok {
-		if fields["product"], err = h.product(ctx, "/"+name+"/product", code); err != nil {
+		if fields["product"], err = namedProduct(unit, "/"+name+"/product", code); err != nil {
 			return nil, err
 		}
 	}
 	if code, ok := fields["additive"].(string); ok {
-		if fields["additive"], err = h.additive(ctx, "/"+name+"/additive", code); err != nil {
+		if fields["additive"], err = namedAdditive(unit, "/"+name+"/additive", code); err != nil {
 			return nil, err
 		}
 	}
@@ -354,16 +362,16 @@ func (h handlers) body(ctx context.Context, in api.EntryInput) (ledger.Body, err
 	return ledger.ParseBody(kind, text)
 }
 
-func (h handlers) product(ctx context.Context, field, code string) (*coolant.Product, error) {
-	p, err := h.fleet.Product(ctx, code)
+func namedProduct(unit *store.Opened, field, code string) (*coolant.Product, error) {
+	p, err := unit.Product(code)
 	if errors.Is(err, store.ErrNoProduct) {
 		return nil, fieldProblem(field, code, "the code of a product in the register")
 	}
 	return &p, err
 }
 
-func (h handlers) additive(ctx context.Context, field, code string) (*coolant.Additive, error) {
-	a, err := h.fleet.Additive(ctx, code)
+func namedAdditive(unit *store.Opened, field, code string) (*coolant.Additive, error) {
+	a, err := unit.Additive(code)
 	if errors.Is(err, store.ErrNoAdditive) {
 		return nil, fieldProblem(field, code, "the code of an additive in the register")
 	}

@@ -106,7 +106,7 @@ func address(ctx context.Context) string {
 
 func writer(ctx context.Context) fleet.Actor {
 	if p := signedIn(ctx); p != nil {
-		return fleet.Actor{Name: p.Name, Role: p.Role}
+		return fleet.Actor{ID: p.ID, Name: p.Name, Role: p.Role}
 	}
 	return fleet.Actor{}
 }
