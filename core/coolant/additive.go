@@ -34,6 +34,7 @@ var Releases = []Release{ReleaseAtOnce, ReleaseNeed, ReleaseNone}
 
 // Additive is what the label of a bottle or a filter states.
 type Additive struct {
+	ID   int64        `json:"id,omitempty"` // in the register; 0 in copies of an earlier version
 	Code string       `json:"code"`
 	Name string       `json:"name"`
 	Kind AdditiveKind `json:"kind"`

@@ -19,6 +19,8 @@ const (
 // Product is what the label of a can states. Fields that came later are left out of its JSON
 // when they say nothing, so that books written before keep their hashes.
 type Product struct {
+	// ID in the register, which is never changed; 0 in copies of an earlier version.
+	ID         int64  `json:"id,omitempty"`
 	Code       string `json:"code"`
 	Name       string `json:"name"`
 	Base       Base   `json:"base"`
@@ -225,4 +227,13 @@ func (c Charge) curve() *curve {
 		return k
 	}
 	return curveEG
+}
+
+// Is reports whether two are the same product of the register: by id where both have one, else
+// by code.
+func (p Product) Is(o Product) bool {
+	if p.ID != 0 && o.ID != 0 {
+		return p.ID == o.ID
+	}
+	return p.Code == o.Code
 }

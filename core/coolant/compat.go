@@ -130,7 +130,7 @@ func Fill(add Product, needs Needs) Compatibility {
 // a system with these needs.
 func TopUp(inside, add Product, needs Needs) Compatibility {
 	j := Compatibility{Answer: AnswerYes}
-	if needs.Aircraft && (!inside.known() || inside.Code != add.Code || add.Form == Water) {
+	if needs.Aircraft && (!inside.known() || !inside.Is(add) || add.Form == Water) {
 		j.say(AnswerUnknown, GroundAircraft)
 	}
 	if add.Form == Water {

@@ -256,8 +256,8 @@ type Account struct {
 	readingLine    []int   // index of the line of each reading
 	figures        figures // of the charge, computed once per change
 	strikes        map[string]*Entry
-	usesFrom       time.Time  // the use since the renewal counts from here; zero when no renewal is known
-	lastAt         time.Time  // of the last entry, in order
+	usesFrom       time.Time // the use since the renewal counts from here; zero when no renewal is known
+	lastAt         time.Time // of the last entry, in order
 	lastID         string
 	earlier        int        // lines before Lines
 	openedAt       time.Time  // of an account that was stored

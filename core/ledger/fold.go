@@ -204,7 +204,7 @@ func (a *Account) topUp(line *Line, b TopUp) {
 		line.note(NoteNotFilled)
 		return
 	}
-	if p := b.Product; p != nil && a.Product != nil && p.Code != a.Product.Code {
+	if p := b.Product; p != nil && a.Product != nil && !p.Is(*a.Product) {
 		a.blend(line, *p)
 	}
 	thins := b.With == coolant.Water && a.Product != nil && a.Product.Form == coolant.Premix
@@ -303,7 +303,7 @@ func (a *Account) blend(line *Line, p coolant.Product) {
 	if p.Technology != a.Product.Technology {
 		line.note(NoteMixedTech)
 	}
-	if !slices.ContainsFunc(a.Blended, func(o coolant.Product) bool { return o.Code == p.Code }) {
+	if !slices.ContainsFunc(a.Blended, func(o coolant.Product) bool { return o.Is(p) }) {
 		a.Blended = append(slices.Clip(a.Blended), p)
 	}
 }

@@ -25,7 +25,7 @@ func (a *Account) ForeignShare() float64 {
 	}
 	share := 0.0
 	for _, p := range a.Parts {
-		if !coolant.SameChemistry(*a.Product, p.Product) && p.Product.Code != a.Product.Code {
+		if !coolant.SameChemistry(*a.Product, p.Product) && !p.Product.Is(*a.Product) {
 			share += p.Share
 		}
 	}

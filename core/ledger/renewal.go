@@ -312,7 +312,7 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	}
 	if oldShare > foreignGlycol && wasKnown {
 		a.Blended = blended
-		if before != nil && before.Code != b.Product.Code {
+		if before != nil && !before.Is(b.Product) {
 			a.blend(line, *before)
 		}
 	}
@@ -320,8 +320,8 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 		// The old product is still most of it.
 		fresh := *a.Product
 		a.Product = before
-		if fresh.Code != before.Code {
-			a.Blended = slices.DeleteFunc(slices.Clone(a.Blended), func(p coolant.Product) bool { return p.Code == before.Code })
+		if !fresh.Is(*before) {
+			a.Blended = slices.DeleteFunc(slices.Clone(a.Blended), func(p coolant.Product) bool { return p.Is(*before) })
 			a.blend(line, fresh)
 		}
 	}

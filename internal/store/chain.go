@@ -35,7 +35,7 @@ type covered struct {
 
 // Every query has an argument, so that the server sends values and not their texts.
 var (
-	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain, 
+	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain,
 		all: `SELECT * FROM unit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit WHERE id IN `}
 	circuitTable = &covered{name: "circuit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash", "code_v1"},
 		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}

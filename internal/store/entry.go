@@ -238,7 +238,26 @@ func columnsOf(body ledger.Body) (c columns, err error) {
 
 // sameContent leaves out what the books themselves put on an entry.
 func sameContent(a, b ledger.Record) bool {
-	return a.Circuit == b.Circuit && a.Kind == b.Kind && a.At.Equal(b.At) && string(a.Payload) == string(b.Payload)
+	return a.Circuit == b.Circuit && a.Kind == b.Kind && a.At.Equal(b.At) && (string(a.Payload) == string(b.Payload) || asSent(a.Payload) == asSent(b.Payload))
+}
+
+// asSent is a payload with the codes of its product and additive in place of the register's
+// copies, which may have changed since it was sent first.
+func asSent(payload json.RawMessage) string {
+	var fields map[string]any
+	if json.Unmarshal(payload, &fields) != nil {
+		return string(payload)
+	}
+	for _, name := range []string{"product", "additive"} {
+		if of, ok := fields[name].(map[string]any); ok {
+			fields[name] = of["code"]
+		}
+	}
+	text, err := json.Marshal(fields)
+	if err != nil {
+		return string(payload)
+	}
+	return string(text)
 }
 
 func findEntry(ctx context.Context, tx *sql.Tx, id string) (r Receipt, found bool, err error) {

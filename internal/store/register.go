@@ -278,13 +278,13 @@ func figuresOf(text []byte) (f coolant.Figures, err error) {
 	return f, nil
 }
 
-const productQuery = `SELECT code, name, base, technology, form, glycol, stated, COALESCE(density, 0), meets, sca, named, COALESCE(fresh, 0), freeze, figures FROM product`
+const productQuery = `SELECT id, code, name, base, technology, form, glycol, stated, COALESCE(density, 0), meets, sca, named, COALESCE(fresh, 0), freeze, figures FROM product`
 
 func scanProduct(row interface{ Scan(...any) error }) (p coolant.Product, err error) {
 	var meets, named string
 	var freeze sql.NullFloat64
 	var figures []byte
-	if err = row.Scan(&p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol, &p.Stated, &p.Density, &meets, &p.SCA, &named, &p.Fresh, &freeze, &figures); err != nil {
+	if err = row.Scan(&p.ID, &p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol, &p.Stated, &p.Density, &meets, &p.SCA, &named, &p.Fresh, &freeze, &figures); err != nil {
 		return p, err
 	}
 	p.Meets, p.Named = listOf[coolant.Standard](meets), listOf[coolant.Technology](named)
@@ -297,10 +297,10 @@ func scanProduct(row interface{ Scan(...any) error }) (p coolant.Product, err er
 }
 
 const additiveQuery = `
-	SELECT code, name, kind, nitrite_g, molybdate_g, COALESCE(release_kind, ''), COALESCE(change_months, 0), COALESCE(change_km, 0), COALESCE(change_hours, 0) FROM additive`
+	SELECT id, code, name, kind, nitrite_g, molybdate_g, COALESCE(release_kind, ''), COALESCE(change_months, 0), COALESCE(change_km, 0), COALESCE(change_hours, 0) FROM additive`
 
 func scanAdditive(row interface{ Scan(...any) error }) (a coolant.Additive, err error) {
-	return a, row.Scan(&a.Code, &a.Name, &a.Kind, &a.Nitrite, &a.Molybdate, &a.Release, &a.Months, &a.Km, &a.Hours)
+	return a, row.Scan(&a.ID, &a.Code, &a.Name, &a.Kind, &a.Nitrite, &a.Molybdate, &a.Release, &a.Months, &a.Km, &a.Hours)
 }
 
 // ErrNoAdditive says that the register holds no additive of that code.

@@ -112,7 +112,7 @@ func (s *Store) saveStatuses(ctx context.Context, tx *sql.Tx, rows []Status) err
 	const one = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
 	query := `
 		INSERT INTO unit_status (unit_id, code, site_id, plan_id, kind, basis, cold, seq, verdict, due, clock, work, pending, night, discrepant, tool, protects, product, governing, clocks, discrepancy)
-		VALUES `+one+strings.Repeat(", "+one, len(rows)-1)+`
+		VALUES ` + one + strings.Repeat(", "+one, len(rows)-1) + `
 		ON DUPLICATE KEY UPDATE
 		  code = IF(VALUES(seq) >= seq, VALUES(code), code), site_id = IF(VALUES(seq) >= seq, VALUES(site_id), site_id),
 		  plan_id = IF(VALUES(seq) >= seq, VALUES(plan_id), plan_id), kind = IF(VALUES(seq) >= seq, VALUES(kind), kind),

@@ -113,16 +113,16 @@ func write(t *testing.T, u store.Unit, e ledger.Entry, check func(store.Appendin
 // What the register holds of products, additives and what a unit's maker asks for is read
 // as it was loaded.
 func TestMixRegister(t *testing.T) {
-	if all, err := app.Additives(t.Context()); err != nil || !reflect.DeepEqual(all, additives) {
+	if all, err := app.Additives(t.Context()); err != nil || !reflect.DeepEqual(withoutIDs(t, all), additives) {
 		t.Errorf("additives %+v, %v", all, err)
 	}
-	if one, err := app.Additive(t.Context(), "F"); err != nil || !reflect.DeepEqual(one, additives[1]) {
+	if one, err := app.Additive(t.Context(), "F"); err != nil || !reflect.DeepEqual(withoutIDs(t, []coolant.Additive{one})[0], additives[1]) {
 		t.Errorf("filter %+v, %v", one, err)
 	}
 	if _, err := app.Additive(t.Context(), "none"); !errors.Is(err, store.ErrNoAdditive) {
 		t.Errorf("an additive that is not there: %v", err)
 	}
-	if p, err := app.Product(t.Context(), "P-HD"); err != nil || !reflect.DeepEqual(p, labelled) {
+	if p, err := app.Product(t.Context(), "P-HD"); err != nil || p.ID == 0 || !reflect.DeepEqual(withoutID(p), labelled) {
 		t.Errorf("product %+v, %v", p, err)
 	}
 	u := unit(t, "B_1")
@@ -151,7 +151,13 @@ func TestRegister(t *testing.T) {
 	if _, err := app.Product(t.Context(), "Z"); !errors.Is(err, store.ErrNoProduct) {
 		t.Errorf("a product that is not there: %v", err)
 	}
-	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(all, []coolant.Product{labelled, premix, dry}) {
+	if all, err := app.Products(t.Context()); err != nil || !reflect.DeepEqual(slices.Collect(func(yield func(coolant.Product) bool) {
+		for _, p := range all {
+			if !yield(withoutID(p)) {
+				return
+			}
+		}
+	}), []coolant.Product{labelled, premix, dry}) {
 		t.Errorf("products %v, %v", all, err)
 	}
 	if units, err := app.Units(t.Context()); err != nil || len(units) != 3 || !slices.Equal(units[0].Cold.Curve(), u.Cold.Curve()) {
@@ -423,4 +429,23 @@ func TestLoadAllOrNothing(t *testing.T) {
 	if found, err := app.Find(t.Context(), "N", 10); err != nil || len(found) != 0 {
 		t.Errorf("half a fleet is there: %v, %v", found, err)
 	}
+}
+
+func withoutID(p coolant.Product) coolant.Product {
+	p.ID = 0
+	return p
+}
+
+// withoutIDs checks that additives have ids of their own, and takes them off.
+func withoutIDs(t *testing.T, all []coolant.Additive) []coolant.Additive {
+	t.Helper()
+	seen := map[int64]bool{0: true}
+	for i := range all {
+		if seen[all[i].ID] {
+			t.Errorf("additive %+v has no id of its own", all[i])
+		}
+		seen[all[i].ID] = true
+		all[i].ID = 0
+	}
+	return all
 }

@@ -404,3 +404,24 @@ func TestEnvelopeIsHashed(t *testing.T) {
 		t.Errorf("put back: %v, %v", breaks, err)
 	}
 }
+
+// What the register says of a product meanwhile makes an entry that is sent again no other one.
+func TestSentAgainAfterAChange(t *testing.T) {
+	u := unit(t, "B_1")
+	e := entry("B_1", fill(8))
+	once, err := write(t, u, e, anything)
+	if err != nil {
+		t.Fatal(err)
+	}
+	body := e.Body.(ledger.Renewal)
+	body.Product.Name, body.Product.ID = "Another name", 99
+	e.Body = body
+	if twice, err := write(t, u, e, anything); err != nil || !reflect.DeepEqual(once, twice) {
+		t.Errorf("sent again after a change of the register: %+v, %v; want %+v", twice, err, once)
+	}
+	body.Product.Code = "other"
+	e.Body = body
+	if _, err := write(t, u, e, anything); !errors.Is(err, store.ErrEntryDiffers) {
+		t.Errorf("another product: %v", err)
+	}
+}
