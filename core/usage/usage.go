@@ -57,8 +57,8 @@ func Limit(d measure.Dimension) float64 {
 
 // MarkOutliers marks the readings that are doubted and continues the value of each
 // through changes of the meter. points are in the order of time and carry Raw and
-// Meter; d is the dimension of the meter. It takes a step for each pair of
-// readings that are not already in order.
+// Meter; d is the dimension of the meter. It takes a step for each
+// reading, and at the worst, when most are out of order, one for each pair.
 func MarkOutliers(points []Point, d measure.Dimension) {
 	offset := 0.0
 	for from := 0; from < len(points); {
@@ -107,14 +107,21 @@ func markOutliers(points []Point, d measure.Dimension) {
 	if clean {
 		return
 	}
-	length, before := make([]int, n), make([]int, n)
+	// length of the longest chain that ends at a reading, of those up to it, and the first reading
+	// that comes before it in such a chain.
+	length, longest, before := make([]int, n), make([]int, n), make([]int, n)
 	best := 0
 	for j := range n {
 		length[j], before[j] = 1, -1
-		for i := range j {
-			if length[i]+1 > length[j] && fits(points[i], points[j]) {
+		// Backwards: as soon as no chain further back is as long, none needs to be looked at.
+		for i := j - 1; i >= 0 && longest[i]+1 >= length[j]; i-- {
+			if length[i]+1 >= max(length[j], 2) && fits(points[i], points[j]) {
 				length[j], before[j] = length[i]+1, i
 			}
+		}
+		longest[j] = length[j]
+		if j > 0 {
+			longest[j] = max(longest[j-1], length[j])
 		}
 		if length[j] > length[best] || length[j] == length[best] && points[j].Raw > points[best].Raw {
 			best = j

@@ -128,3 +128,54 @@ func TestLaws(t *testing.T) {
 		}
 	}
 }
+
+// The chain that is looked for backwards is the one that the plain search over all pairs gives.
+func TestMarkOutliersAsPlainSearch(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 7))
+	for round := range 4000 {
+		n := 1 + rng.IntN(40)
+		points := make([]Point, n)
+		at, value := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC), 1000.0
+		for i := range points {
+			at = at.Add(time.Duration(rng.IntN(6*24)) * time.Hour)
+			value += float64(rng.IntN(800))
+			points[i] = Point{At: at, Raw: value}
+			if rng.IntN(4) == 0 {
+				points[i].Raw = []float64{value / 10, value * 10, value + 3000, value - 900, 1000}[rng.IntN(5)]
+			}
+		}
+		want := slices.Clone(points)
+		plainSearch(want, measure.Distance)
+		MarkOutliers(points, measure.Distance)
+		for i := range points {
+			if points[i].Outlier != want[i].Outlier {
+				t.Fatalf("round %d: reading %d of %d is %v, want %v", round, i, n, points[i].Outlier, want[i].Outlier)
+			}
+		}
+	}
+}
+
+// plainSearch is the longest chain by looking at all pairs.
+func plainSearch(points []Point, d measure.Dimension) {
+	limit := Limit(d)
+	if usual := upperQuartile(points); usual >= 0 {
+		limit = math.Min(math.Max(steepest*usual, Floor(d)), limit)
+	}
+	length, before, best := make([]int, len(points)), make([]int, len(points)), 0
+	for j := range points {
+		length[j], before[j], points[j].Outlier = 1, -1, true
+		for i := range j {
+			days := math.Max(points[j].At.Sub(points[i].At).Hours()/24, 1)
+			rise := points[j].Raw - points[i].Raw
+			if length[i]+1 > length[j] && rise >= 0 && rise <= limit*days+1 {
+				length[j], before[j] = length[i]+1, i
+			}
+		}
+		if length[j] > length[best] || length[j] == length[best] && points[j].Raw > points[best].Raw {
+			best = j
+		}
+	}
+	for j := best; j >= 0; j = before[j] {
+		points[j].Outlier = false
+	}
+}

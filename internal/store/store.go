@@ -94,7 +94,7 @@ func open(dsn string, now func() time.Time, wait time.Duration) (*Store, error) 
 	}
 	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(32)
-	db.SetMaxIdleConns(8)
+	db.SetMaxIdleConns(32)
 	db.SetConnMaxIdleTime(5 * time.Minute)
 	return &Store{db: db, now: now}, nil
 }

@@ -133,7 +133,7 @@ func productOf(t *testing.T, app *store.Store, code string) *coolant.Product {
 }
 
 // opened store of a database user.
-func opened(t *testing.T, dsn string) *store.Store {
+func opened(t testing.TB, dsn string) *store.Store {
 	t.Helper()
 	st, err := store.Open(dsn, now)
 	if err != nil {
