@@ -1105,6 +1105,141 @@ func (e Work) Valid() bool {
 	}
 }
 
+// Defines values for Group.
+const (
+	GroupKind Group = "kind"
+	GroupSite Group = "site"
+)
+
+// Valid indicates whether the value is a known member of the Group enum.
+func (e Group) Valid() bool {
+	switch e {
+	case GroupKind:
+		return true
+	case GroupSite:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Sort.
+const (
+	SortKind       Sort = "kind"
+	SortProduct    Sort = "product"
+	SortProtection Sort = "protection"
+	SortSite       Sort = "site"
+	SortSoonest    Sort = "soonest"
+)
+
+// Valid indicates whether the value is a known member of the Sort enum.
+func (e Sort) Valid() bool {
+	switch e {
+	case SortKind:
+		return true
+	case SortProduct:
+		return true
+	case SortProtection:
+		return true
+	case SortSite:
+		return true
+	case SortSoonest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetHorizonParamsSort.
+const (
+	GetHorizonParamsSortKind       GetHorizonParamsSort = "kind"
+	GetHorizonParamsSortProduct    GetHorizonParamsSort = "product"
+	GetHorizonParamsSortProtection GetHorizonParamsSort = "protection"
+	GetHorizonParamsSortSite       GetHorizonParamsSort = "site"
+	GetHorizonParamsSortSoonest    GetHorizonParamsSort = "soonest"
+)
+
+// Valid indicates whether the value is a known member of the GetHorizonParamsSort enum.
+func (e GetHorizonParamsSort) Valid() bool {
+	switch e {
+	case GetHorizonParamsSortKind:
+		return true
+	case GetHorizonParamsSortProduct:
+		return true
+	case GetHorizonParamsSortProtection:
+		return true
+	case GetHorizonParamsSortSite:
+		return true
+	case GetHorizonParamsSortSoonest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetHorizonParamsGroup.
+const (
+	GetHorizonParamsGroupKind GetHorizonParamsGroup = "kind"
+	GetHorizonParamsGroupSite GetHorizonParamsGroup = "site"
+)
+
+// Valid indicates whether the value is a known member of the GetHorizonParamsGroup enum.
+func (e GetHorizonParamsGroup) Valid() bool {
+	switch e {
+	case GetHorizonParamsGroupKind:
+		return true
+	case GetHorizonParamsGroupSite:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListHorizonUnitsParamsSort.
+const (
+	ListHorizonUnitsParamsSortKind       ListHorizonUnitsParamsSort = "kind"
+	ListHorizonUnitsParamsSortProduct    ListHorizonUnitsParamsSort = "product"
+	ListHorizonUnitsParamsSortProtection ListHorizonUnitsParamsSort = "protection"
+	ListHorizonUnitsParamsSortSite       ListHorizonUnitsParamsSort = "site"
+	ListHorizonUnitsParamsSortSoonest    ListHorizonUnitsParamsSort = "soonest"
+)
+
+// Valid indicates whether the value is a known member of the ListHorizonUnitsParamsSort enum.
+func (e ListHorizonUnitsParamsSort) Valid() bool {
+	switch e {
+	case ListHorizonUnitsParamsSortKind:
+		return true
+	case ListHorizonUnitsParamsSortProduct:
+		return true
+	case ListHorizonUnitsParamsSortProtection:
+		return true
+	case ListHorizonUnitsParamsSortSite:
+		return true
+	case ListHorizonUnitsParamsSortSoonest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListHorizonUnitsParamsGroup.
+const (
+	ListHorizonUnitsParamsGroupKind ListHorizonUnitsParamsGroup = "kind"
+	ListHorizonUnitsParamsGroupSite ListHorizonUnitsParamsGroup = "site"
+)
+
+// Valid indicates whether the value is a known member of the ListHorizonUnitsParamsGroup enum.
+func (e ListHorizonUnitsParamsGroup) Valid() bool {
+	switch e {
+	case ListHorizonUnitsParamsGroupKind:
+		return true
+	case ListHorizonUnitsParamsGroupSite:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	Air *Turnover `json:"air,omitempty"`
@@ -1604,20 +1739,6 @@ type Form string
 // FreezeTestBody The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample.
 type FreezeTestBody = json.RawMessage
 
-// GoverningClock The clock that governs a unit, without its reason.
-type GoverningClock struct {
-	// Days From today to due.
-	Days *int                `json:"days,omitempty"`
-	Due  *openapi_types.Date `json:"due,omitempty"`
-	Kind ClockKind           `json:"kind"`
-
-	// Remaining Share of the interval left, 0 to 1.
-	Remaining *float64 `json:"remaining,omitempty"`
-
-	// Window One in ten before the first day, half before the middle, nine in ten before the last.
-	Window *Window `json:"window,omitempty"`
-}
-
 // Grade defines model for Grade.
 type Grade string
 
@@ -1626,17 +1747,33 @@ type HoldBody = json.RawMessage
 
 // Horizon defines model for Horizon.
 type Horizon struct {
-	// Rows Soonest due first.
-	Rows  []HorizonRow       `json:"rows"`
-	Sites []HorizonSite      `json:"sites"`
-	Today openapi_types.Date `json:"today"`
+	// Count Units that the filters take.
+	Count int `json:"count"`
+
+	// Counts Units of the whole fleet by verdict.
+	Counts map[string]int `json:"counts"`
+
+	// Groups The groups in their order, each with its number of units; one without a name when they are not grouped.
+	Groups []HorizonGroup     `json:"groups"`
+	Rows   []HorizonRow       `json:"rows"`
+	Sites  []HorizonSite      `json:"sites"`
+	Today  openapi_types.Date `json:"today"`
+
+	// Total Units of the whole fleet.
+	Total int `json:"total"`
+}
+
+// HorizonGroup defines model for HorizonGroup.
+type HorizonGroup struct {
+	Count int    `json:"count"`
+	Head  string `json:"head"`
 }
 
 // HorizonRow defines model for HorizonRow.
 type HorizonRow struct {
-	// Governing The clock that governs a unit, without its reason.
-	Governing GoverningClock `json:"governing"`
-	Product   *string        `json:"product,omitempty"`
+	// Clocks The governing clock first.
+	Clocks  []Clock `json:"clocks"`
+	Product *string `json:"product,omitempty"`
 
 	// ProtectsTo °C
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
@@ -1776,11 +1913,20 @@ type Morning struct {
 	// Discrepancies Books that do not balance, with what explains it.
 	Discrepancies []DiscrepancyRow `json:"discrepancies"`
 
+	// DiscrepancyCount Units whose book and test disagree.
+	DiscrepancyCount int `json:"discrepancyCount"`
+
+	// NightCount Units that the next ten nights would catch.
+	NightCount int `json:"nightCount"`
+
 	// Nights The units that the next ten nights would catch, by site, the first night first.
 	Nights []MorningRow `json:"nights"`
 
 	// PendingChecks Checks due today, whatever governs the unit.
 	PendingChecks []MorningRow `json:"pendingChecks"`
+
+	// PendingCount Units with a check that is due.
+	PendingCount int `json:"pendingCount"`
 
 	// Rows The first units of each verdict with their governing clock, soonest due first.
 	Rows    []MorningRow       `json:"rows"`
@@ -2287,13 +2433,6 @@ type Turnover struct {
 // Typed A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
 type Typed = json.RawMessage
 
-// UnitClocks defines model for UnitClocks.
-type UnitClocks struct {
-	// Clocks The governing clock first.
-	Clocks []Clock `json:"clocks"`
-	Unit   string  `json:"unit"`
-}
-
 // UnitKind defines model for UnitKind.
 type UnitKind string
 
@@ -2395,11 +2534,32 @@ type WorkList struct {
 // ZeroCheckBody defines model for ZeroCheckBody.
 type ZeroCheckBody = json.RawMessage
 
+// ClockFilter defines model for clockFilter.
+type ClockFilter = ClockKind
+
 // Code defines model for code.
 type Code = string
 
+// Group defines model for group.
+type Group string
+
+// KindFilter defines model for kindFilter.
+type KindFilter = UnitKind
+
 // PersonId defines model for personId.
 type PersonId = int64
+
+// SiteFilter defines model for siteFilter.
+type SiteFilter = string
+
+// Sort defines model for sort.
+type Sort string
+
+// TextFilter defines model for textFilter.
+type TextFilter = string
+
+// VerdictFilter defines model for verdictFilter.
+type VerdictFilter = Verdict
 
 // NotPermitted defines model for NotPermitted.
 type NotPermitted = Problem
@@ -2427,10 +2587,75 @@ type ListAuditParams struct {
 	Limit  *int   `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
-// GetClocksJSONBody defines parameters for GetClocks.
-type GetClocksJSONBody struct {
-	Units []string `json:"units"`
+// GetHorizonParams defines parameters for GetHorizon.
+type GetHorizonParams struct {
+	// Sort Order; units of one place in it by urgency.
+	Sort *GetHorizonParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
+
+	// Group Groups before the order.
+	Group *GetHorizonParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Kind  *KindFilter            `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Site Name of a site.
+	Site    *SiteFilter    `form:"site,omitempty" json:"site,omitempty"`
+	Verdict *VerdictFilter `form:"verdict,omitempty" json:"verdict,omitempty"`
+
+	// Clock The clock that governs the unit.
+	Clock *ClockFilter `form:"clock,omitempty" json:"clock,omitempty"`
+
+	// Text Part of code, name or product.
+	Text *TextFilter `form:"text,omitempty" json:"text,omitempty"`
+
+	// Offset First row of the page.
+	Offset *int `form:"offset,omitempty" json:"offset,omitempty"`
+
+	// Limit Rows of the page.
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 }
+
+// GetHorizonParamsSort defines parameters for GetHorizon.
+type GetHorizonParamsSort string
+
+// GetHorizonParamsGroup defines parameters for GetHorizon.
+type GetHorizonParamsGroup string
+
+// ListHorizonUnitsParams defines parameters for ListHorizonUnits.
+type ListHorizonUnitsParams struct {
+	// Sort Order; units of one place in it by urgency.
+	Sort *ListHorizonUnitsParamsSort `form:"sort,omitempty" json:"sort,omitempty"`
+
+	// Group Groups before the order.
+	Group *ListHorizonUnitsParamsGroup `form:"group,omitempty" json:"group,omitempty"`
+	Kind  *KindFilter                  `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Site Name of a site.
+	Site    *SiteFilter    `form:"site,omitempty" json:"site,omitempty"`
+	Verdict *VerdictFilter `form:"verdict,omitempty" json:"verdict,omitempty"`
+
+	// Clock The clock that governs the unit.
+	Clock *ClockFilter `form:"clock,omitempty" json:"clock,omitempty"`
+
+	// Text Part of code, name or product.
+	Text *TextFilter `form:"text,omitempty" json:"text,omitempty"`
+
+	// DueFrom First day on which the governing clock most likely runs out.
+	DueFrom *openapi_types.Date `form:"dueFrom,omitempty" json:"dueFrom,omitempty"`
+
+	// DueTo Last day on which the governing clock most likely runs out.
+	DueTo *openapi_types.Date `form:"dueTo,omitempty" json:"dueTo,omitempty"`
+
+	// Offset First unit.
+	Offset *int `form:"offset,omitempty" json:"offset,omitempty"`
+
+	// Limit Units.
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ListHorizonUnitsParamsSort defines parameters for ListHorizonUnits.
+type ListHorizonUnitsParamsSort string
+
+// ListHorizonUnitsParamsGroup defines parameters for ListHorizonUnits.
+type ListHorizonUnitsParamsGroup string
 
 // UseLinkJSONBody defines parameters for UseLink.
 type UseLinkJSONBody struct {
@@ -2550,9 +2775,6 @@ type RescheduleWorkJSONBody struct {
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
-// GetClocksJSONRequestBody defines body for GetClocks for application/json ContentType.
-type GetClocksJSONRequestBody GetClocksJSONBody
-
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
@@ -2627,12 +2849,12 @@ type ServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
-	// GetHorizon Every unit with the clock that governs it, and the cold seasons of the sites.
+	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
-	GetHorizon(ctx *echo.Context) error
-	// GetClocks All the clocks of some units, as for the lines in sight. Changes nothing.
-	// (POST /api/v1/horizon/clocks)
-	GetClocks(ctx *echo.Context) error
+	GetHorizon(ctx *echo.Context, params GetHorizonParams) error
+	// ListHorizonUnits The codes of the units that the filters take, in the same order.
+	// (GET /api/v1/horizon/units)
+	ListHorizonUnits(ctx *echo.Context, params ListHorizonUnitsParams) error
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx *echo.Context, token string) error
@@ -2808,17 +3030,161 @@ func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) GetHorizon(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetHorizonParams
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", ctx.QueryParams(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sort: %s", err))
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", ctx.QueryParams(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter group: %s", err))
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "verdict" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "verdict", ctx.QueryParams(), &params.Verdict, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter verdict: %s", err))
+	}
+
+	// ------------- Optional query parameter "clock" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "clock", ctx.QueryParams(), &params.Clock, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter clock: %s", err))
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", ctx.QueryParams(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter text: %s", err))
+	}
+
+	// ------------- Optional query parameter "offset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "offset", ctx.QueryParams(), &params.Offset, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter offset: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetHorizon(ctx)
+	err = w.Handler.GetHorizon(ctx, params)
 	return err
 }
 
-// GetClocks converts echo context to params.
-func (w *ServerInterfaceWrapper) GetClocks(ctx *echo.Context) error {
+// ListHorizonUnits converts echo context to params.
+func (w *ServerInterfaceWrapper) ListHorizonUnits(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListHorizonUnitsParams
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", ctx.QueryParams(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sort: %s", err))
+	}
+
+	// ------------- Optional query parameter "group" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "group", ctx.QueryParams(), &params.Group, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter group: %s", err))
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "verdict" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "verdict", ctx.QueryParams(), &params.Verdict, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter verdict: %s", err))
+	}
+
+	// ------------- Optional query parameter "clock" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "clock", ctx.QueryParams(), &params.Clock, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter clock: %s", err))
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", ctx.QueryParams(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter text: %s", err))
+	}
+
+	// ------------- Optional query parameter "dueFrom" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dueFrom", ctx.QueryParams(), &params.DueFrom, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter dueFrom: %s", err))
+	}
+
+	// ------------- Optional query parameter "dueTo" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dueTo", ctx.QueryParams(), &params.DueTo, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter dueTo: %s", err))
+	}
+
+	// ------------- Optional query parameter "offset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "offset", ctx.QueryParams(), &params.Offset, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter offset: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetClocks(ctx)
+	err = w.Handler.ListHorizonUnits(ctx, params)
 	return err
 }
 
@@ -3342,7 +3708,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/readyz", wrapper.GetReady, options.OperationMiddlewares["getReady"]...)
 	router.GET(options.BaseURL+"/api/v1/morning", wrapper.GetMorning, options.OperationMiddlewares["getMorning"]...)
 	router.GET(options.BaseURL+"/api/v1/horizon", wrapper.GetHorizon, options.OperationMiddlewares["getHorizon"]...)
-	router.POST(options.BaseURL+"/api/v1/horizon/clocks", wrapper.GetClocks, options.OperationMiddlewares["getClocks"]...)
+	router.GET(options.BaseURL+"/api/v1/horizon/units", wrapper.ListHorizonUnits, options.OperationMiddlewares["listHorizonUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units", wrapper.ListUnits, options.OperationMiddlewares["listUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
@@ -3645,6 +4011,7 @@ func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchR
 }
 
 type GetHorizonRequestObject struct {
+	Params GetHorizonParams
 }
 
 type GetHorizonResponseObject interface {
@@ -3701,17 +4068,17 @@ func (response GetHorizondefaultApplicationProblemPlusJSONResponse) VisitGetHori
 	return err
 }
 
-type GetClocksRequestObject struct {
-	Body *GetClocksJSONRequestBody
+type ListHorizonUnitsRequestObject struct {
+	Params ListHorizonUnitsParams
 }
 
-type GetClocksResponseObject interface {
-	VisitGetClocksResponse(w http.ResponseWriter) error
+type ListHorizonUnitsResponseObject interface {
+	VisitListHorizonUnitsResponse(w http.ResponseWriter) error
 }
 
-type GetClocks200JSONResponse []UnitClocks
+type ListHorizonUnits200JSONResponse []string
 
-func (response GetClocks200JSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
+func (response ListHorizonUnits200JSONResponse) VisitListHorizonUnitsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -3723,27 +4090,11 @@ func (response GetClocks200JSONResponse) VisitGetClocksResponse(w http.ResponseW
 	return err
 }
 
-type GetClocks403ApplicationProblemPlusJSONResponse struct {
-	NotPermittedApplicationProblemPlusJSONResponse
-}
-
-func (response GetClocks403ApplicationProblemPlusJSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(403)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type GetClocks429ApplicationProblemPlusJSONResponse struct {
+type ListHorizonUnits429ApplicationProblemPlusJSONResponse struct {
 	TooManyRequestsApplicationProblemPlusJSONResponse
 }
 
-func (response GetClocks429ApplicationProblemPlusJSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
+func (response ListHorizonUnits429ApplicationProblemPlusJSONResponse) VisitListHorizonUnitsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3758,12 +4109,12 @@ func (response GetClocks429ApplicationProblemPlusJSONResponse) VisitGetClocksRes
 	return err
 }
 
-type GetClocksdefaultApplicationProblemPlusJSONResponse struct {
+type ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response GetClocksdefaultApplicationProblemPlusJSONResponse) VisitGetClocksResponse(w http.ResponseWriter) error {
+func (response ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse) VisitListHorizonUnitsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6114,12 +6465,12 @@ type StrictServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
-	// GetHorizon Every unit with the clock that governs it, and the cold seasons of the sites.
+	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
-	// GetClocks All the clocks of some units, as for the lines in sight. Changes nothing.
-	// (POST /api/v1/horizon/clocks)
-	GetClocks(ctx context.Context, request GetClocksRequestObject) (GetClocksResponseObject, error)
+	// ListHorizonUnits The codes of the units that the filters take, in the same order.
+	// (GET /api/v1/horizon/units)
+	ListHorizonUnits(ctx context.Context, request ListHorizonUnitsRequestObject) (ListHorizonUnitsResponseObject, error)
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
@@ -6359,8 +6710,10 @@ func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
 }
 
 // GetHorizon operation middleware
-func (sh *strictHandler) GetHorizon(ctx *echo.Context) error {
+func (sh *strictHandler) GetHorizon(ctx *echo.Context, params GetHorizonParams) error {
 	var request GetHorizonRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetHorizon(ctx.Request().Context(), request.(GetHorizonRequestObject))
@@ -6381,46 +6734,25 @@ func (sh *strictHandler) GetHorizon(ctx *echo.Context) error {
 	return nil
 }
 
-// GetClocks operation middleware
-func (sh *strictHandler) GetClocks(ctx *echo.Context) error {
-	var request GetClocksRequestObject
+// ListHorizonUnits operation middleware
+func (sh *strictHandler) ListHorizonUnits(ctx *echo.Context, params ListHorizonUnitsParams) error {
+	var request ListHorizonUnitsRequestObject
 
-	var body GetClocksJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.GetClocks(ctx.Request().Context(), request.(GetClocksRequestObject))
+		return sh.ssi.ListHorizonUnits(ctx.Request().Context(), request.(ListHorizonUnitsRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "GetClocks")
+		handler = middleware(handler, "ListHorizonUnits")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		return err
-	} else if validResponse, ok := response.(GetClocksResponseObject); ok {
-		return validResponse.VisitGetClocksResponse(ctx.Response())
+	} else if validResponse, ok := response.(ListHorizonUnitsResponseObject); ok {
+		return validResponse.VisitListHorizonUnitsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

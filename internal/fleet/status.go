@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"time"
@@ -202,7 +203,8 @@ func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 			refreshed += len(units)
 		}
 	}
-	return refreshed, nil
+	_, err = f.store.CountStatuses(ctx)
+	return refreshed, err
 }
 
 // RefreshEvery is how often it is asked whether the day, a site's cold, a plan or the rules have
@@ -338,8 +340,8 @@ func (f *Fleet) statuses(ctx context.Context, wanted store.StatusFilter) ([]stor
 // Morning is the fleet by verdict, and what is to be seen to today.
 type Morning struct {
 	Today measure.Date
-	// Counts of units by verdict, of the whole fleet.
-	Counts map[clock.Verdict]int
+	// Counts of units by verdict and list, of the whole fleet.
+	Counts store.StatusCounts
 	// Rows of each verdict, the soonest due first, no more than the limit asked for.
 	Rows []store.Status
 	// Pending follow-ups, units that the next nights would catch, and units whose book and test
@@ -357,6 +359,78 @@ type Night struct {
 	Celsius measure.Celsius
 }
 
+// Horizon is a page of the fleet, and what the filter takes.
+type Horizon struct {
+	Today  measure.Date
+	Counts store.StatusCounts // of the whole fleet
+	// Groups that the filter takes, in their order, with the number of units in each; one
+	// without a name when there are none.
+	Groups []store.StatusGroupCount
+	Rows   []store.Status
+	Sites  []store.Site // by name
+	// Work on the work list of each row's unit, by its code, that is not done.
+	Work map[string][]store.WorkItem
+}
+
+// Horizon reads the page of a filter with all clocks of its rows.
+func (f *Fleet) Horizon(ctx context.Context, wanted store.StatusFilter) (h Horizon, err error) {
+	fresh, err := f.filter(ctx)
+	if err != nil {
+		return h, err
+	}
+	wanted.Fresh, wanted.AllFresh, wanted.Clocks = fresh.Fresh, fresh.AllFresh, true
+	if h.Today, err = f.Today(ctx); err != nil {
+		return h, err
+	}
+	if h.Counts, err = f.store.StatusCounts(ctx, fresh); err != nil {
+		return h, err
+	}
+	if wanted.TakesAll() {
+		h.Groups = []store.StatusGroupCount{{N: h.Counts.Total()}}
+	} else if h.Groups, err = f.store.StatusGroupCounts(ctx, wanted); err != nil {
+		return h, err
+	}
+	if h.Rows, err = f.statuses(ctx, wanted); err != nil {
+		return h, err
+	}
+	if h.Sites, err = f.store.Sites(ctx); err != nil {
+		return h, err
+	}
+	codes := make([]string, len(h.Rows))
+	for i, r := range h.Rows {
+		codes[i] = r.Code
+	}
+	items, err := f.store.WorkListOf(ctx, codes)
+	if err != nil || len(items) == 0 {
+		return h, err
+	}
+	planned := map[string]bool{}
+	for _, item := range items {
+		planned[item.Unit.Code] = true
+	}
+	evaluated, err := f.Units(ctx, slices.Collect(maps.Keys(planned)))
+	if err != nil {
+		return h, err
+	}
+	h.Work = map[string][]store.WorkItem{}
+	for _, l := range workLines(items, evaluated) {
+		if l.Done == nil {
+			h.Work[l.Unit.Code] = append(h.Work[l.Unit.Code], l.WorkItem)
+		}
+	}
+	return h, nil
+}
+
+// StatusCodes are the codes of the units that a filter takes, in its order.
+func (f *Fleet) StatusCodes(ctx context.Context, wanted store.StatusFilter) ([]string, error) {
+	fresh, err := f.filter(ctx)
+	if err != nil {
+		return nil, err
+	}
+	wanted.Fresh, wanted.AllFresh = fresh.Fresh, fresh.AllFresh
+	return f.store.StatusCodes(ctx, wanted)
+}
+
 // Morning reads at most limit units of each verdict; 0 for all.
 func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 	fresh, err := f.filter(ctx)
@@ -370,7 +444,7 @@ func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 		return m, err
 	}
 	for _, v := range clock.Verdicts {
-		if m.Counts[v] == 0 {
+		if m.Counts.ByVerdict[v] == 0 {
 			continue
 		}
 		wanted := fresh
@@ -385,9 +459,9 @@ func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 		rows *[]store.Status
 		set  func(*store.StatusFilter)
 	}{
-		{&m.Pending, func(w *store.StatusFilter) { w.Pending = true }},
-		{&m.Nights, func(w *store.StatusFilter) { w.Nights = true }},
-		{&m.Discrepant, func(w *store.StatusFilter) { w.Discrepant = true }},
+		{&m.Pending, func(w *store.StatusFilter) { w.Pending, w.Sort = true, store.ByDay }},
+		{&m.Nights, func(w *store.StatusFilter) { w.Nights, w.Sort = true, store.ByNight }},
+		{&m.Discrepant, func(w *store.StatusFilter) { w.Discrepant, w.Sort = true, store.ByCode }},
 	} {
 		wanted := fresh
 		wanted.Clocks, wanted.Limit = true, limit

@@ -1,7 +1,12 @@
 package fleet_test
 
 import (
+	"cmp"
 	"context"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -37,7 +42,7 @@ func TestStatusOfAnotherDay(t *testing.T) {
 	before := statuses(t, f, store.StatusFilter{})
 	at = noon.AddDate(0, 0, 1)
 	m, err := f.Morning(t.Context(), 100)
-	if err != nil || m.Counts[clock.Unknown] != len(before) || len(m.Counts) != 1 {
+	if err != nil || m.Counts.ByVerdict[clock.Unknown] != len(before) || len(m.Counts.ByVerdict) != 1 {
 		t.Fatalf("a day later the counts are %v, %v; want %d unknown", m.Counts, err, len(before))
 	}
 	for _, r := range m.Rows {
@@ -54,7 +59,7 @@ func TestStatusOfAnotherDay(t *testing.T) {
 	if n, err := f.RefreshStatus(t.Context()); err != nil || n != 0 {
 		t.Errorf("evaluated again: %d, %v", n, err)
 	}
-	if after, err := f.Morning(t.Context(), 100); err != nil || after.Counts[clock.Sound] == 0 || after.Counts[clock.Unknown] == len(before) {
+	if after, err := f.Morning(t.Context(), 100); err != nil || after.Counts.ByVerdict[clock.Sound] == 0 || after.Counts.ByVerdict[clock.Unknown] == len(before) {
 		t.Errorf("evaluated: %v, %v", after.Counts, err)
 	}
 	if n, err := open.RefreshStatus(t.Context()); err != nil || n != len(before) {
@@ -92,7 +97,7 @@ func TestStatusPages(t *testing.T) {
 		t.Fatal(err)
 	}
 	total := 0
-	for _, n := range m.Counts {
+	for _, n := range m.Counts.ByVerdict {
 		total += n
 	}
 	if total != len(all) || len(m.Rows) > 2*len(clock.Verdicts) {
@@ -203,5 +208,222 @@ func TestStatusAheadOfItsUnit(t *testing.T) {
 	}
 	if r := statuses(t, open, store.StatusFilter{Codes: []string{"CA-20"}})["CA-20"]; r.Verdict != clock.Unknown || r.Governing.Kind != clock.Evaluation {
 		t.Errorf("a row ahead of its unit is read as %s, %+v", r.Verdict, r.Governing)
+	}
+}
+
+// The counts are those of the rows after whatever is written: entries, another day, another plan,
+// a plan for a kind, rows removed past the program.
+func TestCountsAreOfTheRows(t *testing.T) {
+	at := noon
+	f := fleet.New(app, func() time.Time { return at })
+	same := func(after string) {
+		t.Helper()
+		counted, err := app.CountStatuses(t.Context())
+		if err != nil || counted {
+			t.Fatalf("%s the counts are not those of the rows, %v", after, err)
+		}
+		m, err := f.Morning(t.Context(), 10_000)
+		if err != nil {
+			t.Fatal(err)
+		}
+		by := map[clock.Verdict]int{}
+		for _, r := range m.Rows {
+			by[r.Verdict]++
+		}
+		if !maps.Equal(by, m.Counts.ByVerdict) || len(m.Pending) != m.Counts.Pending || len(m.Nights) != m.Counts.Nights || len(m.Discrepant) != m.Counts.Discrepant {
+			t.Errorf("%s there are %v, %d pending, %d caught, %d discrepant; counted %+v", after, by, len(m.Pending), len(m.Nights), len(m.Discrepant), m.Counts)
+		}
+	}
+	refresh := func() {
+		t.Helper()
+		if _, err := f.RefreshStatus(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	refresh()
+	same("at first")
+	coordinator := fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}
+	held := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: at.Add(-time.Minute), Body: ledger.Hold{Why: "count me"}}
+	for _, e := range []ledger.Entry{held,
+		{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: at, Body: ledger.NoteBody{Text: "nothing moves"}},
+		{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: at, Body: ledger.Strike{Entry: held.ID, Why: "only counted"}}} {
+		if _, err := writeEntry(t.Context(), coordinator, "CA-20", e); err != nil {
+			t.Fatal(err)
+		}
+		same("after a " + string(e.Body.Kind()))
+	}
+	at = noon.AddDate(0, 0, 40)
+	same("forty days later, not evaluated yet,")
+	refresh()
+	same("forty days later")
+	plans, err := app.ServicePlans(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	by := store.Actor{Name: "E. Marrow"}
+	before := map[string]int64{}
+	units, err := app.Units(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, u := range units {
+		before[u.Code] = u.PlanID
+	}
+	if _, err := app.AssignServicePlanByKind(t.Context(), by, plans[0].ID, "car", ""); err != nil {
+		t.Fatal(err)
+	}
+	same("with the cars on another plan, not evaluated yet,")
+	refresh()
+	same("with the cars on another plan")
+	for code, plan := range before {
+		if err := app.AssignServicePlan(t.Context(), by, code, plan); err != nil {
+			t.Fatal(err)
+		}
+	}
+	at = noon
+	refresh()
+	same("put back")
+	db := owner.DB()
+	if _, err := db.ExecContext(t.Context(), `DELETE FROM unit_status WHERE code LIKE 'MC-%'`); err != nil {
+		t.Fatal(err)
+	}
+	if counted, err := app.CountStatuses(t.Context()); err != nil || !counted {
+		t.Errorf("rows were removed, and the counts are said to be right: %v", err)
+	}
+	refresh()
+	same("evaluated again")
+}
+
+// Each page in each order and group, with each filter, is what the same rows give sorted and
+// filtered in plain.
+func TestPagesOfTheHorizon(t *testing.T) {
+	if _, err := open.RefreshStatus(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	whole, err := open.Horizon(t.Context(), store.StatusFilter{})
+	if err != nil || len(whole.Rows) < 55 || whole.Counts.Total() != len(whole.Rows) {
+		t.Fatalf("%d rows of %+v, %v", len(whole.Rows), whole.Counts, err)
+	}
+	first := map[string]int{} // by urgency
+	for i, r := range whole.Rows {
+		first[r.Code] = i
+		if len(r.Clocks) == 0 || !reflect.DeepEqual(r.Clocks[0].Kind, r.Governing.Kind) {
+			t.Errorf("%s: clocks %+v, governing %+v", r.Code, r.Clocks, r.Governing)
+		}
+	}
+	products := map[string]int{"": 1 << 20} // by name as the database orders names, none last
+	named, err := app.DB().QueryContext(t.Context(), `SELECT DISTINCT product FROM unit_status WHERE product IS NOT NULL ORDER BY product`)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer named.Close()
+	for named.Next() {
+		var name string
+		if err := named.Scan(&name); err != nil {
+			t.Fatal(err)
+		}
+		products[name] = len(products)
+	}
+	if err := named.Err(); err != nil || len(products) < 4 {
+		t.Fatalf("products %v, %v", products, err)
+	}
+	key := func(by store.StatusSort) func(a, b store.Status) int {
+		return func(a, b store.Status) int {
+			protects := func(s store.Status) float64 {
+				if s.ProtectsTo == nil {
+					return 99
+				}
+				return float64(*s.ProtectsTo)
+			}
+			switch by {
+			case store.BySite:
+				return strings.Compare(strings.ToLower(a.Site), strings.ToLower(b.Site))
+			case store.ByKind:
+				return strings.Compare(a.Kind, b.Kind)
+			case store.ByProduct:
+				return cmp.Compare(products[a.Product], products[b.Product])
+			case store.ByProtection:
+				return cmp.Compare(protects(b), protects(a))
+			}
+			return 0
+		}
+	}
+	filters := map[string]struct {
+		f    store.StatusFilter
+		take func(store.Status) bool
+	}{
+		"all":     {store.StatusFilter{}, func(store.Status) bool { return true }},
+		"kind":    {store.StatusFilter{Kind: "truck"}, func(s store.Status) bool { return s.Kind == "truck" }},
+		"site":    {store.StatusFilter{Site: whole.Rows[0].Site}, func(s store.Status) bool { return s.Site == whole.Rows[0].Site }},
+		"verdict": {store.StatusFilter{Verdict: clock.Watch}, func(s store.Status) bool { return s.Verdict == clock.Watch }},
+		"clock":   {store.StatusFilter{Clock: clock.Freeze}, func(s store.Status) bool { return s.Governing.Kind == clock.Freeze }},
+		"text": {store.StatusFilter{Text: "c_-"}, func(s store.Status) bool {
+			return strings.Contains(strings.ToLower(s.Code+"\n"+s.Name+"\n"+s.Product), "c_-")
+		}},
+		"word": {store.StatusFilter{Text: "NORD"}, func(s store.Status) bool {
+			return strings.Contains(strings.ToLower(s.Code+"\n"+s.Name+"\n"+s.Product), "nord")
+		}},
+	}
+	from, to := measure.DateOf(noon, time.UTC), measure.DateOf(noon, time.UTC).AddDays(60)
+	filters["days"] = struct {
+		f    store.StatusFilter
+		take func(store.Status) bool
+	}{store.StatusFilter{DueFrom: &from, DueTo: &to}, func(s store.Status) bool {
+		d := s.Governing.Due
+		return d != nil && !d.Before(from) && !to.Before(*d)
+	}}
+	for name, filter := range filters {
+		for _, group := range []store.StatusSort{"", store.BySite, store.ByKind} {
+			for _, sort := range []store.StatusSort{"", store.ByUrgency, store.BySite, store.ByKind, store.ByProduct, store.ByProtection} {
+				var want []string
+				rows := slices.DeleteFunc(slices.Clone(whole.Rows), func(s store.Status) bool { return !filter.take(s) })
+				slices.SortStableFunc(rows, func(a, b store.Status) int {
+					return cmp.Or(key(group)(a, b), key(sort)(a, b), cmp.Compare(first[a.Code], first[b.Code]))
+				})
+				heads := map[string]int{}
+				for _, r := range rows {
+					want = append(want, r.Code)
+					switch group {
+					case store.BySite:
+						heads[r.Site]++
+					case store.ByKind:
+						heads[r.Kind]++
+					default:
+						heads[""]++
+					}
+				}
+				f := filter.f
+				f.Group, f.Sort, f.Limit = group, sort, 7
+				var got []string
+				for {
+					h, err := open.Horizon(t.Context(), f)
+					if err != nil {
+						t.Fatal(err)
+					}
+					for _, g := range h.Groups {
+						if f.Offset == 0 && heads[g.Head] != g.N {
+							t.Errorf("%s by %s: group %q has %d, want %d", name, group, g.Head, g.N, heads[g.Head])
+						}
+					}
+					if f.Offset == 0 && len(rows) > 0 && len(h.Groups) != len(heads) {
+						t.Errorf("%s by %s: %d groups, want %d", name, group, len(h.Groups), len(heads))
+					}
+					for _, r := range h.Rows {
+						got = append(got, r.Code)
+					}
+					if len(h.Rows) < f.Limit {
+						break
+					}
+					f.Offset += f.Limit
+				}
+				if !slices.Equal(got, want) {
+					t.Errorf("%s, groups %q, order %q:\n%v, want\n%v", name, group, sort, got, want)
+				}
+				f.Offset, f.Limit = 0, 0
+				if codes, err := open.StatusCodes(t.Context(), f); err != nil || !slices.Equal(codes, want) {
+					t.Errorf("%s, groups %q, order %q: codes %v, %v", name, group, sort, codes, err)
+				}
+			}
+		}
 	}
 }

@@ -172,7 +172,7 @@ func (s *Store) moveToPlan(ctx context.Context, by Actor, plan int64, what strin
 			if _, err := tx.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`)`, append([]any{plan}, some...)...); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, `UPDATE unit_status SET basis = REPEAT(CHAR(0), 16) WHERE unit_id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`)`, some...); err != nil {
+			if err := staleStatuses(ctx, tx, some); err != nil {
 				return err
 			}
 		}

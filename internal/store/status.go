@@ -1,10 +1,15 @@
 package store
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -74,62 +79,263 @@ func (u Unit) Status() Status {
 	return Status{UnitName: u.UnitName, SiteID: u.siteID, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
 }
 
-const statusColumns = 21
+// statusColumn of a status row and its value.
+type statusColumn struct {
+	name  string
+	value any
+}
 
-// saveStatuses writes rows; one of an account that has gone on meanwhile changes nothing.
+// columns of a status row.
+func (r Status) columns() ([]statusColumn, error) {
+	governing, err := packed.Marshal(r.Governing)
+	if err != nil {
+		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
+	}
+	clocks, err := packed.Marshal(r.Clocks)
+	if err != nil {
+		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
+	}
+	var discrepancy any
+	if r.Discrepancy != nil {
+		body, err := packed.Marshal(r.Discrepancy)
+		if err != nil {
+			return nil, fmt.Errorf("status of %s: %w", r.Code, err)
+		}
+		discrepancy = body
+	}
+	due, night := never, any(nil)
+	if d := r.Governing.Due; d != nil {
+		due = d.String()
+	}
+	if r.Night != nil {
+		night = r.Night.String()
+	}
+	return []statusColumn{{"unit_id", r.unitID}, {"code", r.Code}, {"site_id", r.SiteID}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
+		{"seq", r.Seq}, {"verdict", r.Verdict.Rank()}, {"due", due}, {"clock", string(r.Governing.Kind)}, {"work", string(r.Work)}, {"pending", r.Pending}, {"night", night},
+		{"discrepant", r.Discrepancy != nil}, {"tool", optional(r.Tool)}, {"protects", r.ProtectsTo}, {"product", optional(r.Product)}, {"governing", governing},
+		{"clocks", clocks}, {"discrepancy", discrepancy}}, nil
+}
+
+// countedAs are the keys of status_count that a row is counted under.
+func countedAs(rank int, pending, night, discrepant bool) []string {
+	of := []string{fmt.Sprint(rank)}
+	for name, is := range map[string]bool{countPending: pending, countNight: night, countDiscrepant: discrepant} {
+		if is {
+			of = append(of, name)
+		}
+	}
+	return of
+}
+
+const (
+	countPending    = "pending"
+	countNight      = "night"
+	countDiscrepant = "discrepant"
+)
+
+// saveStatuses writes rows and counts them; one of an account that has gone on meanwhile changes
+// nothing.
 func (s *Store) saveStatuses(ctx context.Context, tx *sql.Tx, rows []Status) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	args := make([]any, 0, statusColumns*len(rows))
-	for _, r := range rows {
-		governing, err := packed.Marshal(r.Governing)
+	var names []string
+	var args []any
+	for i, r := range rows {
+		columns, err := r.columns()
 		if err != nil {
-			return fmt.Errorf("status of %s: %w", r.Code, err)
+			return err
 		}
-		clocks, err := packed.Marshal(r.Clocks)
-		if err != nil {
-			return fmt.Errorf("status of %s: %w", r.Code, err)
-		}
-		var discrepancy any
-		if r.Discrepancy != nil {
-			body, err := packed.Marshal(r.Discrepancy)
-			if err != nil {
-				return fmt.Errorf("status of %s: %w", r.Code, err)
+		for _, c := range columns {
+			if i == 0 {
+				names = append(names, c.name)
 			}
-			discrepancy = body
+			args = append(args, c.value)
 		}
-		due, night := never, any(nil)
-		if d := r.Governing.Due; d != nil {
-			due = d.String()
-		}
-		if r.Night != nil {
-			night = r.Night.String()
-		}
-		args = append(args, r.unitID, r.Code, r.SiteID, r.PlanID, r.Kind, r.Basis[:], r.Cold[:], r.Seq, r.Verdict.Rank(), due, r.Governing.Kind, string(r.Work),
-			r.Pending, night, r.Discrepancy != nil, optional(r.Tool), r.ProtectsTo, optional(r.Product), governing, clocks, discrepancy)
 	}
-	const one = `(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`
-	query := `
-		INSERT INTO unit_status (unit_id, code, site_id, plan_id, kind, basis, cold, seq, verdict, due, clock, work, pending, night, discrepant, tool, protects, product, governing, clocks, discrepancy)
-		VALUES ` + one + strings.Repeat(", "+one, len(rows)-1) + `
-		ON DUPLICATE KEY UPDATE
-		  code = IF(VALUES(seq) >= seq, VALUES(code), code), site_id = IF(VALUES(seq) >= seq, VALUES(site_id), site_id),
-		  plan_id = IF(VALUES(seq) >= seq, VALUES(plan_id), plan_id), kind = IF(VALUES(seq) >= seq, VALUES(kind), kind),
-		  basis = IF(VALUES(seq) >= seq, VALUES(basis), basis), cold = IF(VALUES(seq) >= seq, VALUES(cold), cold), verdict = IF(VALUES(seq) >= seq, VALUES(verdict), verdict),
-		  due = IF(VALUES(seq) >= seq, VALUES(due), due), clock = IF(VALUES(seq) >= seq, VALUES(clock), clock),
-		  work = IF(VALUES(seq) >= seq, VALUES(work), work), pending = IF(VALUES(seq) >= seq, VALUES(pending), pending),
-		  night = IF(VALUES(seq) >= seq, VALUES(night), night), discrepant = IF(VALUES(seq) >= seq, VALUES(discrepant), discrepant),
-		  tool = IF(VALUES(seq) >= seq, VALUES(tool), tool), protects = IF(VALUES(seq) >= seq, VALUES(protects), protects),
-		  product = IF(VALUES(seq) >= seq, VALUES(product), product), governing = IF(VALUES(seq) >= seq, VALUES(governing), governing),
-		  clocks = IF(VALUES(seq) >= seq, VALUES(clocks), clocks), discrepancy = IF(VALUES(seq) >= seq, VALUES(discrepancy), discrepancy),
-		  seq = GREATEST(seq, VALUES(seq))`
 	if len(rows) == 1 {
-		_, err := s.exec(ctx, tx, query, args...)
+		// Most entries change no count: then this is the only statement.
+		r := rows[0]
+		res, err := s.exec(ctx, tx, `UPDATE unit_status SET `+strings.Join(names[1:], ` = ?, `)+
+			` = ? WHERE unit_id = ? AND basis = ? AND verdict = ? AND pending = ? AND (night IS NOT NULL) = ? AND discrepant = ? AND seq < ?`,
+			append(slices.Clone(args[1:]), r.unitID, r.Basis[:], r.Verdict.Rank(), r.Pending, r.Night != nil, r.Discrepancy != nil, r.Seq)...)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 1 {
+			return err
+		}
+	}
+	moved, err := s.movedCounts(ctx, tx, rows)
+	if err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, query, args...)
+	set := make([]string, 0, len(names))
+	for _, name := range names[1:] {
+		if name != "seq" {
+			set = append(set, fmt.Sprintf("%[1]s = IF(VALUES(seq) >= seq, VALUES(%[1]s), %[1]s)", name))
+		}
+	}
+	one := `(?` + strings.Repeat(`, ?`, len(names)-1) + `)`
+	if _, err := tx.ExecContext(ctx, `INSERT INTO unit_status (`+strings.Join(names, `, `)+`) VALUES `+one+strings.Repeat(", "+one, len(rows)-1)+
+		` ON DUPLICATE KEY UPDATE `+strings.Join(set, `, `)+`, seq = GREATEST(seq, VALUES(seq))`, args...); err != nil {
+		return err
+	}
+	return addCounts(ctx, tx, moved)
+}
+
+// countKey is a row of status_count.
+type countKey struct {
+	basis Basis
+	of    string
+}
+
+// countedRow is a row of unit_status as it is counted.
+type countedRow struct {
+	unit  int64
+	basis Basis
+	seq   int64
+	of    []string
+}
+
+// countedRows of some units, locked.
+func countedRows(ctx context.Context, tx *sql.Tx, units []any) ([]countedRow, error) {
+	found, err := tx.QueryContext(ctx, `
+		SELECT unit_id, basis, seq, verdict, pending, night IS NOT NULL, discrepant FROM unit_status
+		WHERE unit_id IN (?`+strings.Repeat(`, ?`, len(units)-1)+`) ORDER BY unit_id FOR UPDATE`, units...)
+	return collect(found, err, func(found *sql.Rows) (c countedRow, err error) {
+		var basis []byte
+		var rank int
+		var pending, night, discrepant bool
+		err = found.Scan(&c.unit, &basis, &c.seq, &rank, &pending, &night, &discrepant)
+		copy(c.basis[:], basis)
+		c.of = countedAs(rank, pending, night, discrepant)
+		return c, err
+	})
+}
+
+// moves of counts.
+type moves map[countKey]int
+
+func (m moves) add(by int, basis Basis, of []string) {
+	for _, name := range of {
+		m[countKey{basis, name}] += by
+	}
+}
+
+// movedCounts is by how much each count changes when rows are written.
+func (s *Store) movedCounts(ctx context.Context, tx *sql.Tx, rows []Status) (moves, error) {
+	ids := make([]any, len(rows))
+	for i, r := range rows {
+		ids[i] = r.unitID
+	}
+	before, err := countedRows(ctx, tx, ids)
+	if err != nil {
+		return nil, err
+	}
+	was := make(map[int64]countedRow, len(before))
+	for _, c := range before {
+		was[c.unit] = c
+	}
+	moved := moves{}
+	for _, r := range rows {
+		c, there := was[r.unitID]
+		if there && r.Seq < c.seq {
+			continue // it stays as it is
+		}
+		moved.add(-1, c.basis, c.of)
+		moved.add(1, r.Basis, countedAs(r.Verdict.Rank(), r.Pending, r.Night != nil, r.Discrepancy != nil))
+	}
+	return moved, nil
+}
+
+// staleStatuses makes the rows of some units ones of no basis: they are read as unknown until they
+// are evaluated anew.
+func staleStatuses(ctx context.Context, tx *sql.Tx, units []any) error {
+	before, err := countedRows(ctx, tx, units)
+	if err != nil {
+		return err
+	}
+	moved := moves{}
+	for _, c := range before {
+		moved.add(-1, c.basis, c.of)
+		moved.add(1, Basis{}, c.of)
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE unit_status SET basis = REPEAT(CHAR(0), 16) WHERE unit_id IN (?`+strings.Repeat(`, ?`, len(units)-1)+`)`, units...); err != nil {
+		return err
+	}
+	return addCounts(ctx, tx, moved)
+}
+
+// addCounts in the order of their keys, so that two writers wait for one another and no more.
+func addCounts(ctx context.Context, tx *sql.Tx, moved moves) error {
+	keys := slices.SortedFunc(maps.Keys(moved), func(a, b countKey) int {
+		return cmp.Or(bytes.Compare(a.basis[:], b.basis[:]), strings.Compare(a.of, b.of))
+	})
+	var args []any
+	for _, k := range keys {
+		if moved[k] != 0 {
+			args = append(args, append([]byte{}, k.basis[:]...), k.of, moved[k])
+		}
+	}
+	if len(args) == 0 {
+		return nil
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO status_count (basis, of, n) VALUES (?, ?, ?)`+strings.Repeat(`, (?, ?, ?)`, len(args)/3-1)+
+		` ON DUPLICATE KEY UPDATE n = n + VALUES(n)`, args...)
 	return err
+}
+
+// CountStatuses holds the counts against the rows, and counts anew when they differ, as after rows
+// were changed past the program. It reports whether they did.
+func (s *Store) CountStatuses(ctx context.Context) (counted bool, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		want := map[countKey]int{}
+		rows, err := tx.QueryContext(ctx, `SELECT basis, verdict, pending, night IS NOT NULL AS caught, discrepant, COUNT(*) FROM unit_status GROUP BY basis, verdict, pending, caught, discrepant`)
+		if _, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+			var basis []byte
+			var k countKey
+			var rank int
+			var pending, night, discrepant bool
+			err = rows.Scan(&basis, &rank, &pending, &night, &discrepant, &n)
+			copy(k.basis[:], basis)
+			for _, k.of = range countedAs(rank, pending, night, discrepant) {
+				want[k] += n
+			}
+			return n, err
+		}); err != nil {
+			return err
+		}
+		have := map[countKey]int{}
+		rows, err = tx.QueryContext(ctx, `SELECT basis, of, n FROM status_count`)
+		if _, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+			var basis []byte
+			var k countKey
+			err = rows.Scan(&basis, &k.of, &n)
+			copy(k.basis[:], basis)
+			have[k] = n
+			return n, err
+		}); err != nil {
+			return err
+		}
+		moved := moves{}
+		for k, n := range want {
+			moved[k] += n
+		}
+		for k, n := range have {
+			moved[k] -= n
+		}
+		counted = false
+		for _, n := range moved {
+			counted = counted || n != 0
+		}
+		// Bases of earlier days, which no row has any more.
+		if _, err := tx.ExecContext(ctx, `DELETE FROM status_count WHERE n = 0`); err != nil {
+			return err
+		}
+		return addCounts(ctx, tx, moved)
+	})
+	return counted, err
 }
 
 func optional(text string) any {
@@ -179,125 +385,286 @@ func (s *Store) CodesTestedWith(ctx context.Context, tool string) ([]string, err
 	return collect(rows, err, func(rows *sql.Rows) (code string, err error) { return code, rows.Scan(&code) })
 }
 
-// StatusFilter is which rows are read, and how many.
+// StatusSort is an order of the lists.
+type StatusSort string
+
+// The orders. Units of one place in them are in the order of urgency.
+const (
+	ByUrgency    StatusSort = "soonest" // verdict, then the day that the governing clock runs out
+	BySite       StatusSort = "site"
+	ByKind       StatusSort = "kind"
+	ByProduct    StatusSort = "product"
+	ByProtection StatusSort = "protection" // the worst first
+	ByDay        StatusSort = "day"        // that the governing clock runs out
+	ByNight      StatusSort = "night"
+	ByCode       StatusSort = "code"
+)
+
+// StatusFilter is which rows are read, in which order, and how many.
 type StatusFilter struct {
 	// Fresh bases: a row of any other is not evaluated yet, and is read as unknown. AllFresh
 	// when there is no other.
 	Fresh    []Basis
 	AllFresh bool
-	// Verdict alone; empty for all.
-	Verdict clock.Verdict
+	// Verdict, Kind, Site by name, and governing Clock alone; empty for all.
+	Verdict    clock.Verdict
+	Kind, Site string
+	Clock      clock.Kind
+	// Text in code, name or product; empty for all.
+	Text string
+	// DueFrom and DueTo bound the day that the governing clock runs out; nil for no bound.
+	DueFrom, DueTo *measure.Date
 	// Pending, Nights or Discrepant units alone.
 	Pending, Nights, Discrepant bool
 	// Codes alone; nil for all.
 	Codes []string
 	// Clocks: all clocks of each, not the governing one alone.
 	Clocks bool
+	// Group by site or kind before the order; empty for none.
+	Group, Sort StatusSort
 	// Limit of rows, 0 for all; Offset to begin from.
 	Limit, Offset int
 }
 
-// verdictOf a row in SQL: unknown for one that is not evaluated yet.
-func (f StatusFilter) verdictOf() (string, []any) {
+// TakesAll reports whether no unit is left out, in no groups.
+func (f StatusFilter) TakesAll() bool {
+	return f.Verdict == "" && f.Kind == "" && f.Site == "" && f.Clock == "" && f.Text == "" && f.DueFrom == nil && f.DueTo == nil &&
+		!f.Pending && !f.Nights && !f.Discrepant && f.Codes == nil && f.Group == ""
+}
+
+// fresh is an expression in SQL: one value for a row that is evaluated by what holds now, another
+// for one that is not.
+func (f StatusFilter) fresh(value, other string) (string, []any) {
 	if f.AllFresh {
-		return `t.verdict`, nil
+		return value, nil
 	}
-	unknown := clock.Unknown.Rank()
 	if len(f.Fresh) == 0 {
-		return fmt.Sprint(unknown), nil
+		return `COALESCE(` + other + `)`, nil // a bare number in an order is the place of a column
 	}
 	args := make([]any, len(f.Fresh))
 	for i, b := range f.Fresh {
 		args[i] = append([]byte{}, b[:]...)
 	}
-	return `IF(t.basis IN (?` + strings.Repeat(`, ?`, len(f.Fresh)-1) + fmt.Sprintf(`), t.verdict, %d)`, unknown), args
+	return `IF(t.basis IN (?` + strings.Repeat(`, ?`, len(f.Fresh)-1) + `), ` + value + `, ` + other + `)`, args
+}
+
+// verdictOf a row in SQL: unknown for one that is not evaluated yet.
+func (f StatusFilter) verdictOf() (string, []any) {
+	return f.fresh(`t.verdict`, fmt.Sprint(clock.Unknown.Rank()))
 }
 
 func (f StatusFilter) where() (string, []any) {
-	verdict, args := f.verdictOf()
 	where := ` WHERE 1 = 1`
 	var all []any
+	and := func(condition string, args ...any) {
+		where += ` AND ` + condition
+		all = append(all, args...)
+	}
 	if f.Verdict != "" {
-		where += ` AND ` + verdict + ` = ?`
-		all = append(append(all, args...), f.Verdict.Rank())
+		verdict, args := f.verdictOf()
+		and(verdict+` = ?`, append(args, f.Verdict.Rank())...)
+	}
+	if f.Clock != "" {
+		of, args := f.fresh(`t.clock`, `'`+string(clock.Evaluation)+`'`)
+		and(of+` = ?`, append(args, f.Clock)...)
+	}
+	if f.Kind != "" {
+		and(`t.kind = ?`, f.Kind)
+	}
+	if f.Site != "" {
+		and(`s.name = ?`, f.Site)
+	}
+	if f.Text != "" {
+		like := `%` + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(f.Text) + `%`
+		and(`(t.code LIKE ? OR u.name LIKE ? OR t.product LIKE ?)`, like, like, like)
+	}
+	if f.DueFrom != nil {
+		and(`t.due >= ?`, f.DueFrom.String())
+	}
+	if f.DueTo != nil {
+		and(`t.due <= ?`, f.DueTo.String())
 	}
 	if f.Pending {
-		where += ` AND t.pending = 1`
+		and(`t.pending = 1`)
 	}
 	if f.Nights {
-		where += ` AND t.night IS NOT NULL`
+		and(`t.night IS NOT NULL`)
 	}
 	if f.Discrepant {
-		where += ` AND t.discrepant = 1`
+		and(`t.discrepant = 1`)
 	}
 	if f.Codes != nil {
-		where += ` AND t.code IN (NULL` + strings.Repeat(`, ?`, len(f.Codes)) + `)`
-		for _, code := range f.Codes {
-			all = append(all, code)
+		args := make([]any, len(f.Codes))
+		for i, code := range f.Codes {
+			args[i] = code
 		}
+		and(`t.code IN (NULL`+strings.Repeat(`, ?`, len(args))+`)`, args...)
 	}
 	return where, all
 }
 
-// Statuses that a filter takes, the most urgent first.
-func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) {
+// from is the tables of a query, those alone that the filter needs.
+func (f StatusFilter) from() string {
+	from := ` FROM unit_status t`
+	if f.Text != "" {
+		from += ` JOIN unit u ON u.id = t.unit_id`
+	}
+	if f.Site != "" || f.Sort == BySite || f.Group == BySite {
+		from += ` JOIN site s ON s.id = t.site_id`
+	}
+	return from
+}
+
+func (f StatusFilter) order() (string, []any) {
 	verdict, args := f.verdictOf()
+	urgency := verdict + `, t.due, t.code`
+	by := map[StatusSort]string{BySite: `s.name, `, ByKind: `t.kind, `, ByProduct: `t.product IS NULL, t.product, `}
+	order := by[f.Group]
+	switch f.Sort {
+	case ByDay:
+		return order + `t.due, t.code`, nil
+	case ByNight:
+		return order + `t.night, t.unit_id`, nil
+	case ByCode:
+		return order + `t.code`, nil
+	case ByProtection:
+		warm, more := f.fresh(`COALESCE(t.protects, 99)`, `99`)
+		return order + warm + ` DESC, ` + urgency, append(more, args...)
+	}
+	return order + by[f.Sort] + urgency, args
+}
+
+// Statuses that a filter takes, in its order.
+func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) {
+	verdict, verdictArgs := f.verdictOf()
 	clocks := `''`
 	if f.Clocks {
 		clocks = `t.clocks`
 	}
-	where, more := f.where()
-	order := args
-	query := `
-		SELECT t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, ` + verdict + `, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
-		       COALESCE(t.product, ''), t.governing, ` + clocks + `, COALESCE(t.discrepancy, '')
-		FROM unit_status t JOIN unit u ON u.id = t.unit_id JOIN site s ON s.id = t.site_id` + where + ` ORDER BY ` + verdict + `, t.due, t.code`
-	all := append(append(append([]any{}, args...), more...), order...)
+	where, whereArgs := f.where()
+	order, orderArgs := f.order()
+	// The page first, by its index; then what its rows hold.
+	page := `SELECT t.unit_id` + f.from() + where
+	var all []any
+	all = append(all, verdictArgs...)
+	all = append(all, whereArgs...)
 	if f.Limit > 0 {
-		query += ` LIMIT ? OFFSET ?`
-		all = append(all, f.Limit, f.Offset)
+		page += ` ORDER BY ` + order + ` LIMIT ? OFFSET ?`
+		all = append(append(all, orderArgs...), f.Limit, f.Offset)
 	}
-	rows, err := s.db.QueryContext(ctx, query, all...)
-	return collect(rows, err, func(rows *sql.Rows) (r Status, err error) {
-		var basis, governing, all, discrepancy []byte
-		var rank int
-		var night measure.Date
-		var work string
-		nullNight := sql.Null[measure.Date]{V: night}
-		if err = rows.Scan(&r.unitID, &r.Code, &r.Name, &r.Kind, &r.Site, &r.SiteID, &r.PlanID, &basis, &r.Seq, &rank, &work, &r.Pending, &nullNight, &r.Tool, &r.ProtectsTo,
-			&r.Product, &governing, &all, &discrepancy); err != nil {
-			return r, err
-		}
-		copy(r.Basis[:], basis)
-		r.Verdict, r.Work = clock.VerdictOf(rank), clock.Work(work)
-		if nullNight.Valid {
-			r.Night = &nullNight.V
-		}
-		if err = unpacked.Unmarshal(governing, &r.Governing); err != nil {
-			return r, fmt.Errorf("status of %s: %w", r.Code, err)
-		}
-		if len(all) > 0 {
-			if err = unpacked.Unmarshal(all, &r.Clocks); err != nil {
-				return r, fmt.Errorf("status of %s: %w", r.Code, err)
-			}
-		}
-		if len(discrepancy) > 0 {
-			err = unpacked.Unmarshal(discrepancy, &r.Discrepancy)
-		}
-		return r, err
-	})
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
+		       COALESCE(t.product, ''), t.governing, `+clocks+`, COALESCE(t.discrepancy, '')
+		FROM (`+page+`) p JOIN unit_status t ON t.unit_id = p.unit_id JOIN unit u ON u.id = t.unit_id JOIN site s ON s.id = t.site_id
+		ORDER BY `+order, append(all, orderArgs...)...)
+	return collect(rows, err, scanStatus)
 }
 
-// StatusCounts is how many units have each verdict.
-func (s *Store) StatusCounts(ctx context.Context, f StatusFilter) (map[clock.Verdict]int, error) {
-	verdict, args := f.verdictOf()
-	rows, err := s.db.QueryContext(ctx, `SELECT `+verdict+` AS v, COUNT(*) FROM unit_status t GROUP BY v`, args...)
-	counts := map[clock.Verdict]int{}
+func scanStatus(rows *sql.Rows) (r Status, err error) {
+	var basis, governing, all, discrepancy []byte
+	var rank int
+	var night measure.Date
+	var work string
+	nullNight := sql.Null[measure.Date]{V: night}
+	if err = rows.Scan(&r.unitID, &r.Code, &r.Name, &r.Kind, &r.Site, &r.SiteID, &r.PlanID, &basis, &r.Seq, &rank, &work, &r.Pending, &nullNight, &r.Tool, &r.ProtectsTo,
+		&r.Product, &governing, &all, &discrepancy); err != nil {
+		return r, err
+	}
+	copy(r.Basis[:], basis)
+	r.Verdict, r.Work = clock.VerdictOf(rank), clock.Work(work)
+	if nullNight.Valid {
+		r.Night = &nullNight.V
+	}
+	if err = unpacked.Unmarshal(governing, &r.Governing); err != nil {
+		return r, fmt.Errorf("status of %s: %w", r.Code, err)
+	}
+	if len(all) > 0 {
+		if err = unpacked.Unmarshal(all, &r.Clocks); err != nil {
+			return r, fmt.Errorf("status of %s: %w", r.Code, err)
+		}
+	}
+	if len(discrepancy) > 0 {
+		err = unpacked.Unmarshal(discrepancy, &r.Discrepancy)
+	}
+	return r, err
+}
+
+// StatusCodes are the codes of the units that a filter takes, in its order.
+func (s *Store) StatusCodes(ctx context.Context, f StatusFilter) ([]string, error) {
+	where, args := f.where()
+	order, more := f.order()
+	query := `SELECT t.code` + f.from() + where + ` ORDER BY ` + order
+	args = append(args, more...)
+	if f.Limit > 0 {
+		query += ` LIMIT ? OFFSET ?`
+		args = append(args, f.Limit, f.Offset)
+	}
+	rows, err := s.db.QueryContext(ctx, query, args...)
+	return collect(rows, err, func(rows *sql.Rows) (code string, err error) { return code, rows.Scan(&code) })
+}
+
+// StatusGroupCount is how many units that a filter takes are in a group.
+type StatusGroupCount struct {
+	Head string
+	N    int
+}
+
+// StatusGroupCounts that a filter takes, by group in the order of the list; one without a name
+// when it has none.
+func (s *Store) StatusGroupCounts(ctx context.Context, f StatusFilter) ([]StatusGroupCount, error) {
+	head := map[StatusSort]string{BySite: `s.name`, ByKind: `t.kind`}[f.Group]
+	if head == "" {
+		head = `''`
+	}
+	where, args := f.where()
+	rows, err := s.db.QueryContext(ctx, `SELECT `+head+` AS head, COUNT(*)`+f.from()+where+` GROUP BY head ORDER BY head`, args...)
+	return collect(rows, err, func(rows *sql.Rows) (g StatusGroupCount, err error) { return g, rows.Scan(&g.Head, &g.N) })
+}
+
+// StatusCounts of the whole fleet.
+type StatusCounts struct {
+	ByVerdict                   map[clock.Verdict]int
+	Pending, Nights, Discrepant int
+}
+
+// Total is the number of units.
+func (c StatusCounts) Total() (n int) {
+	for _, of := range c.ByVerdict {
+		n += of
+	}
+	return n
+}
+
+// StatusCounts are read as they are kept; rows of another basis than those of the filter count as
+// unknown.
+func (s *Store) StatusCounts(ctx context.Context, f StatusFilter) (StatusCounts, error) {
+	c := StatusCounts{ByVerdict: map[clock.Verdict]int{}}
+	rows, err := s.db.QueryContext(ctx, `SELECT basis, of, n FROM status_count WHERE n > ?`, 0)
 	_, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
-		var rank int
-		err = rows.Scan(&rank, &n)
-		counts[clock.VerdictOf(rank)] = n
-		return n, err
+		var basis []byte
+		var of string
+		if err = rows.Scan(&basis, &of, &n); err != nil {
+			return n, err
+		}
+		switch of {
+		case countPending:
+			c.Pending += n
+		case countNight:
+			c.Nights += n
+		case countDiscrepant:
+			c.Discrepant += n
+		default:
+			rank, err := strconv.Atoi(of)
+			if err != nil {
+				return n, fmt.Errorf("count %q: %w", of, err)
+			}
+			v := clock.VerdictOf(rank)
+			if !f.AllFresh && !slices.ContainsFunc(f.Fresh, func(b Basis) bool { return bytes.Equal(b[:], basis) }) {
+				v = clock.Unknown
+			}
+			c.ByVerdict[v] += n
+		}
+		return n, nil
 	})
-	return counts, err
+	return c, err
 }

@@ -45,6 +45,7 @@ var Rights = map[string]string{
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
 	"unit_status":   "SELECT, INSERT, UPDATE",
+	"status_count":  "SELECT, INSERT, UPDATE, DELETE",
 	"lease":         "SELECT, INSERT, UPDATE",
 
 	"person":         "SELECT, INSERT, UPDATE",

@@ -46,7 +46,9 @@ func longAccounts(b *testing.B, name string, n int) (codes []string) {
 			var body ledger.Body = ledger.Meter{Meter: measure.Reading{Value: float64(1000 + 10*k), Unit: measure.Km}}
 			switch {
 			case k == 0:
-				body = pattern[slices.IndexFunc(pattern, func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindRenewal || e.Body.Kind() == ledger.KindOpening })].Body
+				body = pattern[slices.IndexFunc(pattern, func(e ledger.Entry) bool {
+					return e.Body.Kind() == ledger.KindRenewal || e.Body.Kind() == ledger.KindOpening
+				})].Body
 			case k%3 == 1:
 				body = ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}
 			case k%3 == 2:

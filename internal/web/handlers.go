@@ -14,6 +14,7 @@ import (
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/google/uuid"
+	openapi "github.com/oapi-codegen/runtime/types"
 
 	"diligentledger/api"
 	"diligentledger/core/access"
@@ -80,9 +81,10 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 		PendingChecks: byClock(m.Pending, clock.FollowUp, row), Nights: byClock(m.Nights, clock.Freeze, row),
 		Discrepancies: each(m.Discrepant, func(s store.Status) api.DiscrepancyRow { return discrepancies(reading, s, zones[s.Site]) }),
 		Ahead:         each(m.Sites, func(s store.Site) api.NightAhead { return coldestAhead(s.Name, s.Cold, m.Today) })}
-	for v, n := range m.Counts {
+	for v, n := range m.Counts.ByVerdict {
 		answer.Counts[string(v)] = n
 	}
+	answer.PendingCount, answer.NightCount, answer.DiscrepancyCount = m.Counts.Pending, m.Counts.Nights, m.Counts.Discrepant
 	if m.Coldest != nil {
 		answer.Tonight = &api.Night{Site: m.Coldest.Site, Celsius: float64(m.Coldest.Celsius)}
 	}
@@ -119,88 +121,76 @@ func discrepancies(reading words.Reader, s store.Status, zone *time.Location) ap
 // horizonYears ahead the cold seasons are given.
 const horizonYears = 3
 
-// GetClocks gives all the clocks of the units asked for.
-func (h handlers) GetClocks(ctx context.Context, r api.GetClocksRequestObject) (api.GetClocksResponseObject, error) {
-	some, err := h.fleet.Statuses(ctx, store.StatusFilter{Codes: r.Body.Units, Clocks: true})
+// text of an optional parameter; empty when it is not given.
+func text[T ~string](v *T) string {
+	if v == nil {
+		return ""
+	}
+	return string(*v)
+}
+
+func orElse(v *int, usual int) int {
+	if v == nil {
+		return usual
+	}
+	return *v
+}
+
+func dateOf(d *openapi.Date) *measure.Date {
+	if d == nil {
+		return nil
+	}
+	day := measure.DateOf(d.Time, time.UTC)
+	return &day
+}
+
+// GetHorizon gives a page of the fleet with all clocks of its units.
+func (h handlers) GetHorizon(ctx context.Context, r api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
+	p := r.Params
+	found, err := h.fleet.Horizon(ctx, store.StatusFilter{Sort: store.StatusSort(text(p.Sort)), Group: store.StatusSort(text(p.Group)), Kind: text(p.Kind), Site: text(p.Site),
+		Verdict: clock.Verdict(text(p.Verdict)), Clock: clock.Kind(text(p.Clock)), Text: strings.TrimSpace(text(p.Text)), Offset: orElse(p.Offset, 0), Limit: orElse(p.Limit, 100)})
 	if err != nil {
 		return nil, err
 	}
-	today, _, err := h.today(ctx)
-	if err != nil {
-		return nil, err
+	reading := reader(ctx)
+	answer := api.GetHorizon200JSONResponse{Today: date(found.Today), Total: found.Counts.Total(), Counts: map[string]int{},
+		Groups: each(found.Groups, func(g store.StatusGroupCount) api.HorizonGroup { return api.HorizonGroup{Head: g.Head, Count: g.N} }),
+		Sites:  each(found.Sites, func(s store.Site) api.HorizonSite { return site(s, found.Today) }),
+		Rows: each(found.Rows, func(s store.Status) api.HorizonRow {
+			row := api.HorizonRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(s.Verdict), ProtectsTo: number(s.ProtectsTo),
+				Clocks: each(s.Clocks, func(c clock.Clock) api.Clock { return clockOf(reading, c, s.Site, found.Today) })}
+			if s.Product != "" {
+				row.Product = &s.Product
+			}
+			if items := found.Work[s.Code]; len(items) > 0 {
+				work := each(items, planned)
+				row.Work = &work
+			}
+			return row
+		})}
+	for v, n := range found.Counts.ByVerdict {
+		answer.Counts[string(v)] = n
 	}
-	at := map[string]store.Status{}
-	for _, s := range some {
-		at[s.Code] = s
-	}
-	answer := api.GetClocks200JSONResponse{}
-	for _, code := range r.Body.Units {
-		if s, ok := at[code]; ok {
-			answer = append(answer, api.UnitClocks{Unit: code, Clocks: each(s.Clocks, func(c clock.Clock) api.Clock { return clockOf(reader(ctx), c, s.Site, today) })})
-		}
+	for _, g := range found.Groups {
+		answer.Count += g.N
 	}
 	return answer, nil
 }
 
-// GetHorizon lists the fleet with the clock that governs each unit.
-func (h handlers) GetHorizon(ctx context.Context, _ api.GetHorizonRequestObject) (api.GetHorizonResponseObject, error) {
-	rows, err := h.fleet.Statuses(ctx, store.StatusFilter{})
+// ListHorizonUnits gives the codes of the units that the filters take.
+func (h handlers) ListHorizonUnits(ctx context.Context, r api.ListHorizonUnitsRequestObject) (api.ListHorizonUnitsResponseObject, error) {
+	p := r.Params
+	codes, err := h.fleet.StatusCodes(ctx, store.StatusFilter{Sort: store.StatusSort(text(p.Sort)), Group: store.StatusSort(text(p.Group)), Kind: text(p.Kind), Site: text(p.Site),
+		Verdict: clock.Verdict(text(p.Verdict)), Clock: clock.Kind(text(p.Clock)), Text: strings.TrimSpace(text(p.Text)), DueFrom: dateOf(p.DueFrom), DueTo: dateOf(p.DueTo),
+		Offset: orElse(p.Offset, 0), Limit: orElse(p.Limit, 10_000)})
 	if err != nil {
 		return nil, err
 	}
-	today, _, err := h.today(ctx)
-	if err != nil {
-		return nil, err
-	}
-	work, err := h.fleet.WorkList(ctx)
-	if err != nil {
-		return nil, err
-	}
-	sites, err := h.fleet.Sites(ctx)
-	if err != nil {
-		return nil, err
-	}
-	onList := map[string][]api.WorkItem{}
-	for _, l := range work {
-		if l.Done == nil {
-			onList[l.Unit.Code] = append(onList[l.Unit.Code], planned(l.WorkItem))
-		}
-	}
-	answer := api.GetHorizon200JSONResponse{Today: date(today), Sites: []api.HorizonSite{}, Rows: make([]api.HorizonRow, 0, len(rows))}
-	seen := map[string]bool{}
-	for _, r := range rows {
-		row := api.HorizonRow{Unit: unitName(r.UnitName), Verdict: api.Verdict(r.Verdict), ProtectsTo: number(r.ProtectsTo), Governing: governing(r.Governing, today)}
-		if r.Product != "" {
-			row.Product = &r.Product
-		}
-		if p, ok := onList[r.Code]; ok {
-			row.Work = &p
-		}
-		answer.Rows = append(answer.Rows, row)
-		seen[r.Site] = true
-	}
-	for _, s := range sites {
-		if seen[s.Name] {
-			answer.Sites = append(answer.Sites, site(s, today))
-		}
-	}
-	return answer, nil
+	return api.ListHorizonUnits200JSONResponse(append([]string{}, codes...)), nil
 }
 
 func site(s store.Site, today measure.Date) api.HorizonSite {
 	return api.HorizonSite{Name: s.Name, Coldest: float64(s.Cold.Coldest()), Seasons: seasons(s.Cold, today)}
-}
-
-func governing(c clock.Clock, today measure.Date) api.GoverningClock {
-	out := api.GoverningClock{Kind: api.ClockKind(c.Kind), Remaining: c.Remaining}
-	if c.Due != nil {
-		d, days := date(*c.Due), c.Due.Sub(today)
-		out.Due, out.Days = &d, &days
-	}
-	if w := c.Window; w != nil {
-		out.Window = &api.Window{P10: date(w.P10), P50: date(w.P50), P90: date(w.P90)}
-	}
-	return out
 }
 
 // ListUnits finds units for the jump field.

@@ -38,7 +38,7 @@ func TestPlanListAPI(t *testing.T) {
 		t.Errorf("sent again %+v", again)
 	}
 	onHorizon := func() (planned []api.WorkItem) {
-		for _, r := range get[api.Horizon](t, "/api/v1/horizon").Rows {
+		for _, r := range get[api.Horizon](t, "/api/v1/horizon?limit=500").Rows {
 			if r.Unit.Code == "MC-03" && r.Work != nil {
 				planned = *r.Work
 			}

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -282,8 +283,8 @@ func TestMorningSections(t *testing.T) {
 // The Horizon has every unit with the clock that governs it, and gives all clocks
 // of those in sight; each window is in order and holds its middle.
 func TestHorizon(t *testing.T) {
-	h := get[api.Horizon](t, "/api/v1/horizon")
-	if len(h.Rows) < 55 || len(h.Sites) != 4 || len(h.Sites[0].Seasons) < 3 {
+	h := get[api.Horizon](t, "/api/v1/horizon?limit=500")
+	if len(h.Rows) < 55 || h.Total != len(h.Rows) || h.Count != h.Total || len(h.Sites) != 4 || len(h.Sites[0].Seasons) < 3 {
 		t.Fatalf("%d rows, sites %+v", len(h.Rows), h.Sites)
 	}
 	windows := 0
@@ -291,17 +292,17 @@ func TestHorizon(t *testing.T) {
 	for _, r := range h.Rows {
 		codes = append(codes, r.Unit.Code)
 	}
-	res, text := ask(t, "POST", "/api/v1/horizon/clocks", m{"units": append(codes, "NO-1")})
-	var all []api.UnitClocks
-	if err := json.Unmarshal(text, &all); err != nil || res.StatusCode != http.StatusOK || len(all) != len(codes) {
-		t.Fatalf("%d units' clocks of %d, %d, %v", len(all), len(codes), res.StatusCode, err)
+	if all := get[[]string](t, "/api/v1/horizon/units"); !slices.Equal(all, codes) {
+		t.Errorf("codes %v, want %v", all, codes)
 	}
-	for i, r := range h.Rows {
-		first := all[i].Clocks[0]
-		if all[i].Unit != r.Unit.Code || first.Verdict != r.Verdict || first.Kind != r.Governing.Kind || (first.Due == nil) != (r.Governing.Due == nil) {
-			t.Errorf("%s is %s by %+v, and its first clock is %+v", r.Unit.Code, r.Verdict, r.Governing, first)
+	if page := get[api.Horizon](t, "/api/v1/horizon?limit=10&offset=20"); len(page.Rows) != 10 || page.Rows[0].Unit.Code != codes[20] || page.Count != len(codes) {
+		t.Errorf("a page: %d rows, %d in all", len(page.Rows), page.Count)
+	}
+	for _, r := range h.Rows {
+		if len(r.Clocks) == 0 || r.Clocks[0].Verdict != r.Verdict {
+			t.Errorf("%s is %s, and its clocks are %+v", r.Unit.Code, r.Verdict, r.Clocks)
 		}
-		for _, c := range all[i].Clocks {
+		for _, c := range r.Clocks {
 			w := c.Window
 			if w == nil {
 				continue
@@ -312,8 +313,10 @@ func TestHorizon(t *testing.T) {
 			}
 		}
 	}
-	if res, text := ask(t, "POST", "/api/v1/horizon/clocks", m{"units": make([]string, 501)}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/units"`) {
-		t.Errorf("501 units: %d %.200s", res.StatusCode, text)
+	for query, field := range map[string]string{"limit=501": "limit", "sort=constructor": "sort", "verdict=fine": "verdict", "offset=-1": "offset"} {
+		if res, text := ask(t, "GET", "/api/v1/horizon?"+query, nil); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), field) {
+			t.Errorf("%s: %d %.300s", query, res.StatusCode, text)
+		}
 	}
 	if windows < 50 {
 		t.Errorf("%d windows", windows)

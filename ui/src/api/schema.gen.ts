@@ -62,7 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every unit with the clock that governs it, and the cold seasons of the sites. */
+        /** A page of the fleet: units with all their clocks, in an order and by filters. */
         get: operations["getHorizon"];
         put?: never;
         post?: never;
@@ -72,17 +72,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/horizon/clocks": {
+    "/api/v1/horizon/units": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The codes of the units that the filters take, in the same order. */
+        get: operations["listHorizonUnits"];
         put?: never;
-        /** All the clocks of some units, as for the lines in sight. Changes nothing. */
-        post: operations["getClocks"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1357,6 +1357,12 @@ export interface components {
             rows: components["schemas"]["MorningRow"][];
             /** @description Checks due today, whatever governs the unit. */
             pendingChecks: components["schemas"]["MorningRow"][];
+            /** @description Units with a check that is due. */
+            pendingCount: number;
+            /** @description Units whose book and test disagree. */
+            discrepancyCount: number;
+            /** @description Units that the next ten nights would catch. */
+            nightCount: number;
             /** @description Books that do not balance, with what explains it. */
             discrepancies: components["schemas"]["DiscrepancyRow"][];
             /** @description The units that the next ten nights would catch, by site, the first night first. */
@@ -1520,15 +1526,25 @@ export interface components {
             /** Format: date */
             to: string;
         };
-        HorizonSite: {
-            name: string;
-            /**
-             * Format: double
-             * @description Coldest night of the year to plan for, °C.
-             */
-            coldest: number;
-            /** @description Spans in which nights below -5 °C are to plan for. */
-            seasons: components["schemas"]["Season"][];
+        Horizon: {
+            /** Format: date */
+            today: string;
+            /** @description Units of the whole fleet. */
+            total: number;
+            /** @description Units that the filters take. */
+            count: number;
+            /** @description Units of the whole fleet by verdict. */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description The groups in their order, each with its number of units; one without a name when they are not grouped. */
+            groups: components["schemas"]["HorizonGroup"][];
+            sites: components["schemas"]["HorizonSite"][];
+            rows: components["schemas"]["HorizonRow"][];
+        };
+        HorizonGroup: {
+            head: string;
+            count: number;
         };
         HorizonRow: {
             unit: components["schemas"]["UnitName"];
@@ -1539,35 +1555,20 @@ export interface components {
              * @description °C
              */
             protectsTo?: number;
-            governing: components["schemas"]["GoverningClock"];
+            /** @description The governing clock first. */
+            clocks: components["schemas"]["Clock"][];
             /** @description What the work list holds for it and is not done. */
             work?: components["schemas"]["WorkItem"][];
         };
-        /** @description The clock that governs a unit, without its reason. */
-        GoverningClock: {
-            kind: components["schemas"]["ClockKind"];
-            /** Format: date */
-            due?: string;
-            /** @description From today to due. */
-            days?: number;
-            window?: components["schemas"]["Window"];
+        HorizonSite: {
+            name: string;
             /**
              * Format: double
-             * @description Share of the interval left, 0 to 1.
+             * @description Coldest night of the year to plan for, °C.
              */
-            remaining?: number;
-        };
-        UnitClocks: {
-            unit: string;
-            /** @description The governing clock first. */
-            clocks: components["schemas"]["Clock"][];
-        };
-        Horizon: {
-            /** Format: date */
-            today: string;
-            sites: components["schemas"]["HorizonSite"][];
-            /** @description Soonest due first. */
-            rows: components["schemas"]["HorizonRow"][];
+            coldest: number;
+            /** @description Spans in which nights below -5 °C are to plan for. */
+            seasons: components["schemas"]["Season"][];
         };
         Reconciliation: {
             /** Format: double */
@@ -2046,6 +2047,18 @@ export interface components {
         };
     };
     parameters: {
+        /** @description Order; units of one place in it by urgency. */
+        sort: "soonest" | "site" | "kind" | "product" | "protection";
+        /** @description Groups before the order. */
+        group: "site" | "kind";
+        kindFilter: components["schemas"]["UnitKind"];
+        /** @description Name of a site. */
+        siteFilter: string;
+        verdictFilter: components["schemas"]["Verdict"];
+        /** @description The clock that governs the unit. */
+        clockFilter: components["schemas"]["ClockKind"];
+        /** @description Part of code, name or product. */
+        textFilter: string;
         /** @description The unit's code, as painted on it. */
         code: string;
         personId: number;
@@ -2130,14 +2143,31 @@ export interface operations {
     };
     getHorizon: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Order; units of one place in it by urgency. */
+                sort?: components["parameters"]["sort"];
+                /** @description Groups before the order. */
+                group?: components["parameters"]["group"];
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First row of the page. */
+                offset?: number;
+                /** @description Rows of the page. */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description The year ahead. */
+            /** @description The page. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2150,31 +2180,45 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    getClocks: {
+    listHorizonUnits: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Order; units of one place in it by urgency. */
+                sort?: components["parameters"]["sort"];
+                /** @description Groups before the order. */
+                group?: components["parameters"]["group"];
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First day on which the governing clock most likely runs out. */
+                dueFrom?: string;
+                /** @description Last day on which the governing clock most likely runs out. */
+                dueTo?: string;
+                /** @description First unit. */
+                offset?: number;
+                /** @description Units. */
+                limit?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": {
-                    units: string[];
-                };
-            };
-        };
+        requestBody?: never;
         responses: {
-            /** @description The clocks, in the order asked for; units that are not in the register are left out. */
+            /** @description The codes. */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["UnitClocks"][];
+                    "application/json": string[];
                 };
             };
-            403: components["responses"]["NotPermitted"];
             429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
