@@ -1936,9 +1936,15 @@ type Morning struct {
 
 // MorningRow defines model for MorningRow.
 type MorningRow struct {
-	Clock   Clock    `json:"clock"`
-	Unit    UnitName `json:"unit"`
-	Verdict Verdict  `json:"verdict"`
+	Clock Clock `json:"clock"`
+
+	// Next What is to be done about it.
+	Next string `json:"next"`
+
+	// Records The entry that answers it; none when it takes a look at the account.
+	Records *EntryKind `json:"records,omitempty"`
+	Unit    UnitName   `json:"unit"`
+	Verdict Verdict    `json:"verdict"`
 }
 
 // Moved defines model for Moved.

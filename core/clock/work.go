@@ -170,3 +170,31 @@ func lastFound(a *ledger.Account, is func(point string) bool) *time.Time {
 	}
 	return last
 }
+
+// Answered is the kind of entry that answers a clock; empty when it takes a look at the account
+// first: a stop, a finding, a discrepancy, or what is not to be done yet.
+func Answered(c Clock) ledger.Kind {
+	if c.Verdict == Sound {
+		return ""
+	}
+	switch c.Reason.Code {
+	case FreezeNone, FreezeUntrusted, FreezeStale, TestCalendar, TestSeason, TestNever, CheckRetest:
+		return ledger.KindFreezeTest
+	case LevelLow:
+		return ledger.KindTopUp
+	case CapCalendar:
+		return ledger.KindCapTest
+	case HoseOld, HoseAgeUnknown, HoseCalendar:
+		return ledger.KindHoseCheck
+	case ZeroLapses, ZeroNever:
+		return ledger.KindZeroCheck
+	case LevelFalls, CheckLevel, CheckDays, CheckRuns:
+		return ledger.KindLevelCheck
+	case UseNoRate, UseNoStart:
+		return ledger.KindMeter
+	}
+	if (c.Kind == Age || c.Kind == Use) && c.Verdict != Watch && c.Verdict != Hold {
+		return ledger.KindRenewal
+	}
+	return ""
+}

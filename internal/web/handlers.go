@@ -70,7 +70,12 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	}
 	reading := reader(ctx)
 	row := func(s store.Status, c clock.Clock) api.MorningRow {
-		return api.MorningRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today)}
+		next, kind := words.NextStep(c)
+		row := api.MorningRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today), Next: next}
+		if kind != "" {
+			row.Records = (*api.EntryKind)(&kind)
+		}
+		return row
 	}
 	zones := map[string]*time.Location{}
 	for _, s := range m.Sites {

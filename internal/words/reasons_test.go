@@ -226,3 +226,28 @@ func TestExplanations(t *testing.T) {
 		}
 	}
 }
+
+// Each kind that answers a clock has words.
+func TestNextStep(t *testing.T) {
+	for _, c := range []struct {
+		clock clock.Clock
+		text  string
+		kind  ledger.Kind
+	}{
+		{clock.Clock{Kind: clock.Freeze, Verdict: clock.Unknown, Reason: clock.Reason{Code: clock.FreezeNone}}, "record freeze test", ledger.KindFreezeTest},
+		{clock.Clock{Kind: clock.Age, Verdict: clock.Overdue}, "record renewal", ledger.KindRenewal},
+		{clock.Clock{Kind: clock.Age, Verdict: clock.Watch}, "open account", ""},
+		{clock.Clock{Kind: clock.Age, Verdict: clock.Sound}, "open account", ""},
+		{clock.Clock{Verdict: clock.Hold, Reason: clock.Reason{Code: clock.HeldByPerson}}, "open account", ""},
+		{clock.Clock{Kind: clock.Level, Verdict: clock.Overdue, Reason: clock.Reason{Code: clock.LevelLow}}, "record top-up", ledger.KindTopUp},
+	} {
+		if text, kind := NextStep(c.clock); text != c.text || kind != c.kind {
+			t.Errorf("%+v: %q, %q; want %q, %q", c.clock, text, kind, c.text, c.kind)
+		}
+	}
+	for _, k := range ledger.Kinds {
+		if text, ok := records[k]; ok && text == "" {
+			t.Errorf("%s has no words", k)
+		}
+	}
+}

@@ -12,6 +12,7 @@ import { NoPage } from "./NoPage";
 import { SessionGate } from "./people/SessionGate";
 import { Waiting } from "./frame/State";
 import { system } from "./theme";
+import "./rows.css";
 
 // Each page is fetched when it is opened first.
 const MorningPage = lazy(() => import("./morning/MorningPage").then((m) => ({ default: m.MorningPage })));

@@ -115,9 +115,10 @@ export const api = {
     answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
   morning: (limit: number, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/morning", { params: { query: { limit } }, signal })),
-  horizon: (signal?: AbortSignal) => answer(client.GET("/api/v1/horizon", { signal })),
-  clocks: (units: string[], signal?: AbortSignal) =>
-    answer(client.POST("/api/v1/horizon/clocks", { body: { units }, signal })),
+  horizon: (query: paths["/api/v1/horizon"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/horizon", { params: { query }, signal })),
+  horizonUnits: (query: paths["/api/v1/horizon/units"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/horizon/units", { params: { query }, signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),
   account: (code: string, signal?: AbortSignal) =>

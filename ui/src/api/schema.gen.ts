@@ -1327,6 +1327,10 @@ export interface components {
             clocks: components["schemas"]["Clock"][];
         };
         MorningRow: {
+            /** @description What is to be done about it. */
+            next: string;
+            /** @description The entry that answers it; none when it takes a look at the account. */
+            records?: components["schemas"]["EntryKind"];
             unit: components["schemas"]["UnitName"];
             verdict: components["schemas"]["Verdict"];
             clock: components["schemas"]["Clock"];

@@ -11,8 +11,7 @@ import { clockNames, verdictWords, workNames } from "../words/names";
 import type { DaySpan } from "./PickBar";
 import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
-import { type Clocks, useClocks } from "./clocks";
-import { type Drawn, type Item, type Row, rowsOf, timedClocks } from "./view";
+import { type Drawn, type Row, governingOf, itemAt, lineCount, placeAt, timedClocks } from "./view";
 
 type Horizon = Schemas["Horizon"];
 
@@ -35,19 +34,25 @@ interface Told {
 
 /** Every unit a line; its windows to the right, over the cold seasons of its site. Only the lines in sight are drawn. */
 export function HorizonDrawing({
-  items,
   horizon,
+  rows,
+  onSight,
   months,
   picking,
   all,
 }: {
-  items: readonly Item[];
   horizon: Horizon;
+  /** The rows that have come, by place. */
+  rows: ReadonlyMap<number, Row>;
+  /** Given the places of the first and the last row in sight. */
+  onSight: (sight: readonly [number, number]) => void;
   months: number;
   picking: Picking | undefined;
-  /** The clocks of all lines, once they were fetched for a print. */
-  all: Clocks | undefined;
+  /** All rows, once they were fetched for a print. */
+  all: readonly Row[] | undefined;
 }) {
+  const { groups } = horizon;
+  const count = lineCount(groups);
   const scale = useMemo(() => timeScale(horizon.today, months), [horizon.today, months]);
   const [told, setTold] = useState<Told>();
   const [printing, setPrinting] = useState(false);
@@ -55,7 +60,7 @@ export function HorizonDrawing({
   // The list is followed by the library itself; the compiler's rule about its functions does not apply to this page.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: items.length,
+    count,
     getScrollElement: () => pane.current,
     estimateSize: () => lineHeight,
     overscan: 12,
@@ -75,8 +80,9 @@ export function HorizonDrawing({
   const [from = 0, to = 0] = useSettled(`${lines[0]?.index ?? 0} ${lines.at(-1)?.index ?? 0}`, 120)
     .split(" ")
     .map(Number);
-  const clocks = useClocks(items, from, to);
-  const toldRow = useMemo(() => rowsOf(items).find((r) => r.unit.code === told?.unit), [items, told]);
+  const [first, last] = [placeAt(groups, from), placeAt(groups, to)];
+  useEffect(() => onSight([first, last]), [onSight, first, last]);
+  const toldRow = useMemo(() => [...rows.values()].find((r) => r.unit.code === told?.unit), [rows, told]);
   const seasons = useMemo(() => new Map(horizon.sites.map((s) => [s.name, s.seasons])), [horizon.sites]);
   const move = useCallback(
     (to: number) => {
@@ -86,33 +92,35 @@ export function HorizonDrawing({
     },
     [virtual],
   );
-  const line = (item: Item, index: number) =>
-    "row" in item ? (
+  const line = (index: number) => {
+    const item = itemAt(groups, index);
+    if (!item) return null;
+    if ("head" in item) {
+      return (
+        <div className="horizon-head">
+          {item.head} <span className="figures">{item.count}</span>
+        </div>
+      );
+    }
+    const row = rows.get(item.place) ?? all?.[item.place];
+    // Its page has not come yet.
+    if (!row)
+      return <div className="horizon-line faint" role="listitem" data-index={index} aria-label="not read yet" />;
+    return (
       <UnitLine
-        row={item.row}
-        clocks={clocks.get(item.row.unit.code) ?? all?.get(item.row.unit.code)}
+        row={row}
         index={index}
         scale={scale}
         today={horizon.today}
-        seasons={seasons.get(item.row.unit.site) ?? noSeasons}
+        seasons={seasons.get(row.unit.site) ?? noSeasons}
         onTell={setTold}
-        picked={picking?.picked.has(item.row.unit.code) ?? false}
+        picked={picking?.picked.has(row.unit.code) ?? false}
         onToggle={picking?.toggle}
         span={picking?.span}
         onMove={move}
       />
-    ) : (
-      <Flex
-        h={`${lineHeight}px`}
-        align="flex-end"
-        gap="10px"
-        fontWeight="700"
-        borderBottomWidth="1px"
-        borderColor="ink"
-      >
-        {item.head} <span className="figures">{item.count}</span>
-      </Flex>
     );
+  };
   return (
     <Flex direction="column" flex="1" minH="0">
       <Flex
@@ -173,33 +181,24 @@ export function HorizonDrawing({
         data-testid="horizon"
       >
         {printing ? (
-          items.map((item, i) => <Box key={i}>{line(item, i)}</Box>)
+          Array.from({ length: count }, (_, i) => <div key={i}>{line(i)}</div>)
         ) : (
           <Box h={`${virtual.getTotalSize()}px`} position="relative">
-            {lines.map((v) => {
-              const item = items[v.index];
-              return (
-                item && (
-                  <Box
-                    key={v.key}
-                    position="absolute"
-                    top="0"
-                    left="0"
-                    w="100%"
-                    style={{ transform: `translateY(${v.start}px)` }}
-                  >
-                    {line(item, v.index)}
-                  </Box>
-                )
-              );
-            })}
+            {lines.map((v) => (
+              <div
+                key={v.key}
+                style={{ position: "absolute", top: 0, left: 0, width: "100%", transform: `translateY(${v.start}px)` }}
+              >
+                {line(v.index)}
+              </div>
+            ))}
           </Box>
         )}
       </Box>
       <Sentence
         row={toldRow}
         kind={told?.kind}
-        clock={told && clocks.get(told.unit)?.find((c) => c.kind === told.kind)}
+        clock={toldRow?.clocks.find((c) => c.kind === told?.kind)}
         today={horizon.today}
         picking={picking}
       />
@@ -212,8 +211,6 @@ const noSeasons: readonly Schemas["Season"][] = [];
 /** A line is drawn anew only when something in it has changed, so that scrolling draws those that come into sight alone. */
 const UnitLine = memo(function UnitLine(p: {
   row: Row;
-  /** All its clocks, when they have come. */
-  clocks: readonly Clock[] | undefined;
   index: number;
   scale: TimeScale;
   today: string;
@@ -225,9 +222,9 @@ const UnitLine = memo(function UnitLine(p: {
   span: DaySpan | undefined;
 }) {
   const { row, scale } = p;
-  const { governing } = row;
+  const governing = governingOf(row);
   const navigate = useNavigate();
-  const clocks = timedClocks<Drawn>(p.clocks ?? [governing]);
+  const clocks = timedClocks<Drawn>(row.clocks);
   const [at, setAt] = useState(-1);
   function press(event: KeyboardEvent) {
     const along = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
@@ -244,30 +241,27 @@ const UnitLine = memo(function UnitLine(p: {
     event.preventDefault();
     event.stopPropagation();
   }
+  const tell = () => p.onTell({ unit: row.unit.code, kind: governing.kind });
+  const urgent = row.verdict === "hold" || row.verdict === "overdue";
   return (
-    <Flex
+    <div
       role="listitem"
-      h={`${lineHeight}px`}
-      borderBottomWidth="1px"
-      borderColor="rule"
+      className="horizon-line"
       tabIndex={p.index === 0 ? 0 : -1}
       data-line=""
       data-index={p.index}
       data-unit={row.unit.code}
       aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}${p.picked ? ", selected" : ""}`}
-      cursor="pointer"
-      _hover={{ bg: "wash" }}
-      _focusVisible={{ bg: "wash", outlineOffset: "-2px" }}
-      onFocus={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
-      onMouseEnter={() => p.onTell({ unit: row.unit.code, kind: governing.kind })}
+      onFocus={tell}
+      onMouseEnter={tell}
       onKeyDown={press}
       onClick={() => {
         // Without a pointer that hovers, the first touch gives; the sentence has the way on.
-        if (window.matchMedia(touched).matches) p.onTell({ unit: row.unit.code, kind: governing.kind });
+        if (window.matchMedia(touched).matches) tell();
         else void navigate(`/units/${encodeURIComponent(row.unit.code)}`);
       }}
     >
-      <Box display="grid" gridTemplateColumns={columns} w={before} flexShrink={0} columnGap="6px" alignItems="center">
+      <div className="horizon-cells">
         {p.onToggle ? (
           <input
             type="checkbox"
@@ -282,35 +276,18 @@ const UnitLine = memo(function UnitLine(p: {
             onChange={() => undefined}
           />
         ) : (
-          <Box hideBelow="md" />
+          <span className="from-md" />
         )}
         <Vial verdict={row.verdict} left={governing.remaining} />
-        <Text className="figures" fontWeight="700" truncate>
+        <span className="figures strong cut">
           {row.unit.code}
-          {p.picked && (
-            <Text as="span" color="accent" hideFrom="md">
-              {" "}
-              ✓
-            </Text>
-          )}
-        </Text>
-        <Text truncate fontSize="14px" hideBelow="lg">
-          {row.unit.name}
-        </Text>
-        <Text fontSize="13px" color="faint" hideBelow="md">
-          {clockNames[governing.kind].toLowerCase()}
-        </Text>
-        <Text
-          className="figures"
-          textAlign="right"
-          pr="8px"
-          whiteSpace="nowrap"
-          color={row.verdict === "hold" || row.verdict === "overdue" ? "alarm" : undefined}
-        >
-          {when(governing, row)}
-        </Text>
-      </Box>
-      <Box flex="1" position="relative" overflow="hidden">
+          {p.picked && <span className="to-md"> ✓</span>}
+        </span>
+        <span className="cut from-lg">{row.unit.name}</span>
+        <span className="small faint from-md">{clockNames[governing.kind].toLowerCase()}</span>
+        <span className={urgent ? "figures when alarm" : "figures when"}>{when(governing, row)}</span>
+      </div>
+      <div className="horizon-time">
         {p.seasons.map((s) => (
           <Span key={s.from} scale={scale} from={s.from} to={s.to} className="cold-season" />
         ))}
@@ -328,21 +305,13 @@ const UnitLine = memo(function UnitLine(p: {
             onTell={() => p.onTell({ unit: row.unit.code, kind: c.kind })}
           />
         ))}
-        <Box
-          position="absolute"
-          left={`${scale.today}%`}
-          top="0"
-          bottom="0"
-          w="4px"
-          borderXWidth="1px"
-          borderColor="alarm"
-        />
-      </Box>
-    </Flex>
+        <div className="today" style={{ left: `${scale.today}%` }} />
+      </div>
+    </div>
   );
 });
 
-function when(governing: Row["governing"], row: Row): string {
+function when(governing: Clock, row: Row): string {
   if (row.verdict === "hold") return "now";
   if (governing.days === undefined) return row.verdict === "unknown" ? "test" : "";
   return governing.days === 0 ? "now" : daysAway(governing.days).replace("in ", "");
@@ -396,27 +365,10 @@ function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
 function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["WorkItem"] }) {
   if (!scale.sees(planned.from, planned.to)) return null;
   return (
-    <Box
-      position="absolute"
-      top="3px"
-      h="26px"
-      minW="14px"
-      data-planned={planned.id}
-      style={scale.place(planned.from, planned.to)}
-    >
-      {(["left", "right"] as const).map((side) => (
-        <Box
-          key={side}
-          position="absolute"
-          top="0"
-          bottom="0"
-          w="5px"
-          borderColor="ink"
-          borderYWidth="2px"
-          {...(side === "left" ? { left: "0", borderLeftWidth: "2px" } : { right: "0", borderRightWidth: "2px" })}
-        />
-      ))}
-    </Box>
+    <div className="brackets" data-planned={planned.id} style={scale.place(planned.from, planned.to)}>
+      <i />
+      <i />
+    </div>
   );
 }
 
@@ -426,46 +378,24 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell:
   if (due === undefined) return null;
   if (p.strong && p.scale.past(due)) {
     return (
-      <Text position="absolute" left="2px" top="4px" color="alarm" fontWeight="700" aria-hidden="true">
+      <span className="window-past" aria-hidden="true">
         ‹
-      </Text>
+      </span>
     );
   }
   const [from, to] = [p.clock.window?.p10 ?? due, p.clock.window?.p90 ?? due];
   if (!p.scale.sees(from, to)) return null;
+  const governs = p.strong ? " governs" : "";
   return (
-    <Box
+    <div
       onMouseEnter={(e) => {
         e.stopPropagation();
         p.onTell();
       }}
     >
-      {from !== to && (
-        <Box
-          position="absolute"
-          top={p.strong ? "9px" : "11px"}
-          h={p.strong ? "14px" : "10px"}
-          minW="3px"
-          borderRadius="2px"
-          borderWidth={p.strong ? "0" : "1px"}
-          borderColor="faint"
-          bg={p.strong ? "accent" : "page"}
-          opacity={p.strong ? 0.38 : 0.9}
-          style={p.scale.place(from, to)}
-        />
-      )}
-      {p.scale.sees(due, due) && (
-        <Box
-          position="absolute"
-          top={p.strong ? "6px" : "10px"}
-          h={p.strong ? "20px" : "12px"}
-          w={p.strong ? "4px" : "2px"}
-          ml={p.strong ? "-2px" : "-1px"}
-          bg={p.strong ? "accent" : "faint"}
-          style={{ left: `${p.scale.at(due)}%` }}
-        />
-      )}
-    </Box>
+      {from !== to && <div className={`window${governs}`} style={p.scale.place(from, to)} />}
+      {p.scale.sees(due, due) && <div className={`window-day${governs}`} style={{ left: `${p.scale.at(due)}%` }} />}
+    </div>
   );
 }
 

@@ -1,30 +1,32 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { flushSync } from "react-dom";
 import { useSearchParams } from "react-router";
 import { SelectField, TextField } from "../account/fields";
-import { type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import type { Key } from "../frame/keys";
 import { Failed, Waiting } from "../frame/State";
 import { celsius, figure, longDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
-import { type Clocks, allClocks } from "./clocks";
 import { HorizonDrawing } from "./HorizonDrawing";
 import { HorizonTable, download } from "./HorizonTable";
+import { allRows, useFirstPage, useRows } from "./pages";
+import { useSettled } from "../frame/settled";
 import { usePerson } from "../people/session";
 import { PickBar } from "./PickBar";
 import { usePicking } from "./picking";
-import { type View, countVerdicts, groups, itemsOf, rowsOf, sorts, timed, viewOf, zooms } from "./view";
-
-const kinds = ["car", "truck", "motorcycle", "boat", "aircraft"];
+import { type Row, type View, groups, kinds, sorts, timed, verdicts, viewOf, zooms } from "./view";
 
 /** The whole fleet's year: every unit a line, time to the right. The view's state is its address. */
 export function HorizonPage() {
   const [query, setQuery] = useSearchParams();
-  const view = viewOf(query);
-  const horizon = useQuery({ queryKey: ["horizon"], queryFn: ({ signal }) => api.horizon(signal) });
+  const address = query.toString();
+  const view = useMemo(() => viewOf(new URLSearchParams(address)), [address]);
+  // The text is asked for once it has stood still.
+  const asked = useSettled(view.text);
+  const settled = useMemo(() => ({ ...view, text: asked }), [view, asked]);
+  const horizon = useFirstPage(settled);
   const data = horizon.data;
   const [text, setText] = useState(view.text);
   const [filtering, setFiltering] = useState(false);
@@ -40,11 +42,6 @@ export function HorizonPage() {
       },
       { replace: true },
     );
-  const address = query.toString();
-  const shown = useMemo(
-    () => (data ? itemsOf(data.rows, viewOf(new URLSearchParams(address))) : { items: [], count: 0 }),
-    [data, address],
-  );
   const keys = useMemo<Key[]>(() => {
     const order = Object.keys(zooms);
     const step = (by: number) => () =>
@@ -62,17 +59,15 @@ export function HorizonPage() {
       { key: "-", does: "further", run: step(1) },
     ];
   }, [setQuery]);
-  const rows = useMemo(() => rowsOf(shown.items), [shown]);
   const coordinator = usePerson().role === "coordinator";
-  const picking = usePicking(rows);
+  const [sight, setSight] = useState<readonly [number, number]>([0, 0]);
+  const rows = useRows(settled, data, sight[0], sight[1]);
+  const picking = usePicking(settled, rows);
   const queries = useQueryClient();
-  const [all, setAll] = useState<Clocks>();
-  // A file and a print have every line's clocks, not only those in sight.
+  const [all, setAll] = useState<readonly Row[]>();
+  // A file and a print have every line, not only those in sight.
   const taking = useMutation({
-    mutationFn: async (act: (clocks: Clocks) => void) => {
-      const clocks = await allClocks(rows, queries);
-      act(clocks);
-    },
+    mutationFn: async (act: (rows: readonly Row[]) => void) => act(await allRows(settled, queries)),
   });
   const coldest = data?.sites.toSorted((a, b) => a.coldest - b.coldest)[0];
   const head = data && (
@@ -85,8 +80,8 @@ export function HorizonPage() {
     <Frame title="Horizon" head={head} here="horizon" keys={keys}>
       {horizon.isPending && <Waiting what="the year ahead" />}
       {horizon.error && <Failed error={horizon.error} again={() => void horizon.refetch()} />}
-      {data?.rows.length === 0 && <Text py="20px">No unit is in the register yet.</Text>}
-      {data && data.rows.length > 0 && (
+      {data?.total === 0 && <Text py="20px">No unit is in the register yet.</Text>}
+      {data && data.total > 0 && (
         // The drawing takes what the window leaves, however much stands above it.
         <Flex
           direction="column"
@@ -96,10 +91,7 @@ export function HorizonPage() {
         >
           <Flex gap="8px" rowGap="4px" wrap="wrap" align="center" className="no-print" mb="6px">
             <Text data-testid="count" whiteSpace="nowrap" minW="76px">
-              {shown.count === data.rows.length
-                ? figure(shown.count)
-                : `${figure(shown.count)} of ${figure(data.rows.length)}`}{" "}
-              units
+              {data.count === data.total ? figure(data.count) : `${figure(data.count)} of ${figure(data.total)}`} units
             </Text>
             <Button
               variant="ghost"
@@ -151,7 +143,7 @@ export function HorizonPage() {
                 label="verdicts shown"
                 width="136px"
                 value={view.verdict}
-                options={[["", "any verdict"], ...verdictOptions(countVerdicts(data.rows))]}
+                options={[["", "any verdict"], ...verdictOptions(data.counts)]}
                 onChange={(verdict) => change({ verdict })}
               />
               <Choice
@@ -175,17 +167,7 @@ export function HorizonPage() {
             </Flex>
           </Flex>
           <Flex gap="8px" rowGap="4px" wrap="wrap" align="flex-start" mb="6px" className="no-print">
-            {coordinator && (
-              <PickBar
-                open={filtering}
-                rows={rows}
-                picked={picking.picked}
-                span={picking.span}
-                today={data.today}
-                onSpan={picking.onSpan}
-                onPick={picking.set}
-              />
-            )}
+            {coordinator && <PickBar open={filtering} view={settled} picking={picking} today={data.today} />}
             <Flex ml="auto" role="group" aria-label="how far ahead">
               {Object.entries(zooms).map(([zoom, words]) => (
                 <Button
@@ -219,7 +201,7 @@ export function HorizonPage() {
                   variant="ghost"
                   color="accent"
                   disabled={taking.isPending}
-                  onClick={() => taking.mutate((clocks) => download(rows, clocks, data.today))}
+                  onClick={() => taking.mutate((all) => download(all, data.today))}
                 >
                   CSV
                 </Button>
@@ -232,8 +214,8 @@ export function HorizonPage() {
                 color="accent"
                 disabled={taking.isPending}
                 onClick={() =>
-                  taking.mutate((clocks) => {
-                    flushSync(() => setAll(clocks));
+                  taking.mutate((all) => {
+                    flushSync(() => setAll(all));
                     window.print();
                   })
                 }
@@ -243,14 +225,15 @@ export function HorizonPage() {
             </Flex>
           </Flex>
           {taking.error && <Text color="alarm">{taking.error.message}</Text>}
-          {shown.count === 0 && <Text py="20px">No unit matches. Remove a filter.</Text>}
-          {shown.count > 0 &&
+          {data.count === 0 && <Text py="20px">No unit matches. Remove a filter.</Text>}
+          {data.count > 0 &&
             (view.table ? (
-              <HorizonTable items={shown.items} />
+              <HorizonTable rows={all ?? rows} count={data.count} onSight={setSight} />
             ) : (
               <HorizonDrawing
-                items={shown.items}
                 horizon={data}
+                rows={rows}
+                onSight={setSight}
                 months={Number(view.zoom)}
                 picking={coordinator ? picking : undefined}
                 all={all}
@@ -262,9 +245,8 @@ export function HorizonPage() {
   );
 }
 
-function verdictOptions(counts: Map<Verdict, number>): [string, string][] {
-  const order: Verdict[] = ["hold", "overdue", "due", "watch", "unknown", "sound"];
-  return order.map((v) => [v, `${verdictWords[v]} (${figure(counts.get(v) ?? 0)})`]);
+function verdictOptions(counts: Readonly<Record<string, number>>): [string, string][] {
+  return verdicts.map((v) => [v, `${verdictWords[v]} (${figure(counts[v] ?? 0)})`]);
 }
 
 function Choice(p: {

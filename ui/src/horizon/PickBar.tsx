@@ -1,11 +1,13 @@
 import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link as RouterLink } from "react-router";
 import { TextField } from "../account/fields";
 import { api } from "../api/client";
 import { figure, longDay } from "../words/figures";
-import type { Row } from "./view";
+import { allCodes } from "./pages";
+import type { Picking } from "./picking";
+import { type View, filtersOf } from "./view";
 
 /** A span of days, both included. */
 export interface DaySpan {
@@ -14,20 +16,9 @@ export interface DaySpan {
 }
 
 /** Why a span picks nothing; undefined when it can be meant. */
-function notMeant({ from, to }: DaySpan): string | undefined {
+export function notMeant({ from, to }: DaySpan): string | undefined {
   if (from === "" || to === "") return `${from === "" ? "from" : "to"}: no day is given; accepted: a day`;
   return to < from ? `to: ${longDay(to)} is not accepted; accepted: ${longDay(from)} or later` : undefined;
-}
-
-/** The units of some rows whose governing clock most likely runs out within a span. */
-export function dueWithin(rows: readonly Row[], span: DaySpan): string[] {
-  if (notMeant(span)) return [];
-  return rows
-    .filter((r) => {
-      const { due } = r.governing;
-      return due !== undefined && due >= span.from && due <= span.to;
-    })
-    .map((r) => r.unit.code);
 }
 
 const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
@@ -36,19 +27,29 @@ const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
  * What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work.
  * On a phone or tablet the span has its place among the filters, and the rest stands here once something is picked.
  */
-export function PickBar(p: {
+export function PickBar({
+  open,
+  view,
+  picking,
+  today,
+}: {
   open: boolean;
-  rows: readonly Row[];
-  picked: ReadonlySet<string>;
-  span: DaySpan | undefined;
+  view: View;
+  picking: Picking;
   today: string;
-  onSpan: (span: DaySpan | undefined) => void;
-  onPick: (codes: readonly string[]) => void;
 }) {
   const queries = useQueryClient();
+  const p = { ...picking, open, today, onPick: picking.set };
   const wrong = p.span && notMeant(p.span);
-  const here = useMemo(() => new Set(p.rows.map((r) => r.unit.code)), [p.rows]);
-  const unseen = [...p.picked].filter((code) => !here.has(code)).length;
+  const filters = filtersOf(view);
+  // What is picked and left out by a filter that was set since.
+  const shown = useQuery({
+    queryKey: ["horizon", "codes", filters ?? "none"],
+    queryFn: () => allCodes(view),
+    enabled: p.picked.size > 0,
+  });
+  const here = useMemo(() => new Set(shown.data ?? []), [shown.data]);
+  const unseen = shown.data ? [...p.picked].filter((code) => !here.has(code)).length : 0;
   const from = p.span && p.span.from > p.today ? p.span.from : p.today;
   const send = useMutation({
     mutationFn: () =>
@@ -109,7 +110,7 @@ export function PickBar(p: {
           value={p.span?.to ?? ""}
           onChange={(v) => change({ to: v })}
         />
-        <Act onClick={() => p.onPick(p.rows.map((r) => r.unit.code))}>all shown</Act>
+        <Act onClick={p.all}>all shown</Act>
         <Act
           onClick={() => {
             p.onSpan(undefined);
@@ -123,6 +124,7 @@ export function PickBar(p: {
       {p.picked.size > 0 && !p.open && <Box hideFrom="lg">{sending}</Box>}
       <Box aria-live="polite">
         {wrong && <Text color="alarm">{wrong}</Text>}
+        {p.failed && <Text color="alarm">{p.failed}</Text>}
         {unseen > 0 && (
           <Text>
             {figure(unseen)} of the {units(p.picked.size)} selected {unseen === 1 ? "is" : "are"} not shown.

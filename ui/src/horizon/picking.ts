@@ -1,32 +1,51 @@
 import { useCallback, useMemo, useState } from "react";
-import { type DaySpan, dueWithin } from "./PickBar";
-import type { Row } from "./view";
+import { type DaySpan, notMeant } from "./PickBar";
+import { allCodes } from "./pages";
+import type { Row, View } from "./view";
 
 /** Which units are picked, one by one or by a span of days. */
 export interface Picking {
   readonly picked: ReadonlySet<string>;
   readonly span: DaySpan | undefined;
-  /** Picks a unit or lets it go; along with all between it and the one before, when asked. */
+  /** What could not be picked, and why; empty for nothing. */
+  readonly failed: string;
+  /** Picks a unit or drops it; along with all between it and the one before, when asked. */
   readonly toggle: (code: string, along: boolean) => void;
   readonly set: (codes: readonly string[]) => void;
-  /** A span picks all shown that most likely run out in it. */
+  /** Picks all units of the view. */
+  readonly all: () => void;
+  /** A span picks all units of the view that most likely run out in it. */
   readonly onSpan: (span: DaySpan | undefined) => void;
 }
 
 const none: ReadonlySet<string> = new Set();
 
-export function usePicking(rows: readonly Row[]): Picking {
+export function usePicking(view: View, rows: ReadonlyMap<number, Row>): Picking {
   const [picked, setPicked] = useState<ReadonlySet<string>>(none);
   const [span, setSpan] = useState<DaySpan>();
   const [last, setLast] = useState<string>();
+  const [failed, setFailed] = useState("");
+  const ask = useCallback(
+    async (days?: DaySpan) => {
+      try {
+        const codes = await allCodes(view, days);
+        setPicked(new Set(codes));
+        setFailed("");
+      } catch (error) {
+        setFailed(error instanceof Error ? error.message : String(error));
+      }
+    },
+    [view],
+  );
   const toggle = useCallback(
     (code: string, along: boolean) => {
+      const places = [...rows].sort(([a], [b]) => a - b).map(([, r]) => r.unit.code);
       setPicked((before) => {
         const next = new Set(before);
-        const at = rows.findIndex((r) => r.unit.code === code);
-        const from = along ? rows.findIndex((r) => r.unit.code === last) : -1;
+        const at = places.indexOf(code);
+        const from = along && last !== undefined ? places.indexOf(last) : -1;
         if (from >= 0 && at >= 0) {
-          for (const r of rows.slice(Math.min(from, at), Math.max(from, at) + 1)) next.add(r.unit.code);
+          for (const one of places.slice(Math.min(from, at), Math.max(from, at) + 1)) next.add(one);
         } else if (!next.delete(code)) next.add(code);
         return next;
       });
@@ -36,14 +55,20 @@ export function usePicking(rows: readonly Row[]): Picking {
   );
   const set = useCallback((codes: readonly string[]) => {
     setPicked(new Set(codes));
+    setFailed("");
     if (codes.length === 0) setSpan(undefined);
   }, []);
+  const all = useCallback(() => void ask(), [ask]);
   const onSpan = useCallback(
     (next: DaySpan | undefined) => {
       setSpan(next);
-      if (next) setPicked(new Set(dueWithin(rows, next)));
+      if (next && !notMeant(next)) void ask(next);
+      else if (next) setPicked(none);
     },
-    [rows],
+    [ask],
   );
-  return useMemo(() => ({ picked, span, toggle, set, onSpan }), [picked, span, toggle, set, onSpan]);
+  return useMemo(
+    () => ({ picked, span, failed, toggle, set, all, onSpan }),
+    [picked, span, failed, toggle, set, all, onSpan],
+  );
 }

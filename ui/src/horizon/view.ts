@@ -1,4 +1,5 @@
 import type { Clock, Schemas, Verdict } from "../api/client";
+import type { paths } from "../api/schema.gen";
 
 export type Row = Schemas["HorizonRow"];
 
@@ -10,8 +11,9 @@ export const sorts = {
   protection: "worst protection first",
 } as const;
 
-/** The rows among the items, in their order. */
-export const rowsOf = (items: readonly Item[]) => items.flatMap((i) => ("row" in i ? [i.row] : []));
+export const kinds: readonly Schemas["UnitKind"][] = ["car", "truck", "motorcycle", "boat", "aircraft"];
+
+export const verdicts: readonly Verdict[] = ["hold", "overdue", "due", "watch", "unknown", "sound"];
 
 export const zooms = { "3": "3 mo", "14": "14 mo", "36": "3 yr" } as const;
 
@@ -31,6 +33,13 @@ export const timed: readonly Clock["kind"][] = [
   "zero",
   "hose_age",
 ];
+
+/** The clock that governs a unit: each has one, if only that it is not evaluated yet. */
+export function governingOf(row: Row): Clock {
+  const first = row.clocks[0];
+  if (!first) throw new Error(`${row.unit.code} has no clock`);
+  return first;
+}
 
 /** What is drawn of a clock. */
 export type Drawn = Pick<Clock, "kind" | "due" | "window">;
@@ -71,49 +80,58 @@ export function viewOf(query: URLSearchParams): View {
   };
 }
 
-/** A line of the page: a unit, or the head of a group with how many units follow. */
-export type Item = { readonly row: Row } | { readonly head: string; readonly count: number };
+/** A line of the page: the head of a group with how many units follow, or a unit by its place among the units. */
+export type Item = { readonly head: string; readonly count: number } | { readonly place: number };
 
-/** The rows of a view in its order, with the heads of its groups. The server has put the soonest first. */
-export function itemsOf(rows: readonly Row[], view: View): { items: Item[]; count: number } {
-  const wanted = rows.filter((r) => shown(r, view));
-  const by: Partial<Record<View["sort"], (r: Row) => string>> = {
-    site: (r) => r.unit.site,
-    kind: (r) => r.unit.kind,
-    product: (r) => r.product ?? "~",
-  };
-  const key = by[view.sort];
-  if (key) wanted.sort((a, b) => key(a).localeCompare(key(b)));
-  if (view.sort === "protection") wanted.sort((a, b) => (b.protectsTo ?? 99) - (a.protectsTo ?? 99));
-  if (view.group === "") return { items: wanted.map((row) => ({ row })), count: wanted.length };
-  const group = view.group;
-  const bins = new Map<string, Row[]>();
-  for (const r of wanted) {
-    const name = r.unit[group];
-    const bin = bins.get(name);
-    if (bin) bin.push(r);
-    else bins.set(name, [r]);
+/** How many lines the groups of an answer take, heads included. */
+export const lineCount = (groups: readonly Group[]) =>
+  groups.reduce((sum, g) => sum + g.count + (g.head === "" ? 0 : 1), 0);
+
+type Group = Schemas["HorizonGroup"];
+
+/** How many units stand before a line. */
+export function placeAt(groups: readonly Group[], line: number): number {
+  const item = itemAt(groups, line);
+  if (!item) return groups.reduce((sum, g) => sum + g.count, 0);
+  if ("place" in item) return item.place;
+  return placeAt(groups, line + 1);
+}
+
+/** What stands on a line. */
+export function itemAt(groups: readonly Group[], line: number): Item | undefined {
+  let place = 0;
+  let left = line;
+  for (const g of groups) {
+    if (g.head !== "") {
+      if (left === 0) return g;
+      left--;
+    }
+    if (left < g.count) return { place: place + left };
+    left -= g.count;
+    place += g.count;
   }
-  const items = [...bins]
-    .sort(([a], [b]) => a.localeCompare(b))
-    .flatMap(([head, bin]): Item[] => [{ head, count: bin.length }, ...bin.map((row) => ({ row }))]);
-  return { items, count: wanted.length };
+  return undefined;
 }
 
-function shown(r: Row, view: View): boolean {
-  const text = view.text.trim().toLowerCase();
-  return (
-    (view.kind === "" || r.unit.kind === view.kind) &&
-    (view.site === "" || r.unit.site === view.site) &&
-    (view.verdict === "" || r.verdict === view.verdict) &&
-    (view.clock === "" || r.governing.kind === view.clock) &&
-    (text === "" || `${r.unit.code} ${r.unit.name} ${r.product ?? ""}`.toLowerCase().includes(text))
-  );
+type Filters = NonNullable<paths["/api/v1/horizon"]["get"]["parameters"]["query"]>;
+
+/** What is asked of the server for a view; undefined when its address names what there is not. */
+export function filtersOf(view: View): Filters | undefined {
+  const { kind, verdict, clock } = view;
+  if (kind !== "" && !isKind(kind)) return undefined;
+  if (verdict !== "" && !isVerdict(verdict)) return undefined;
+  if (clock !== "" && !isClock(clock)) return undefined;
+  return {
+    sort: view.sort,
+    ...(view.group && { group: view.group }),
+    ...(kind && { kind }),
+    ...(view.site && { site: view.site }),
+    ...(verdict && { verdict }),
+    ...(clock && { clock }),
+    ...(view.text.trim() && { text: view.text.trim() }),
+  };
 }
 
-/** How many units stand at each verdict, for the filter. */
-export function countVerdicts(rows: readonly Row[]): Map<Verdict, number> {
-  const counts = new Map<Verdict, number>();
-  for (const r of rows) counts.set(r.verdict, (counts.get(r.verdict) ?? 0) + 1);
-  return counts;
-}
+const isKind = (text: string): text is Schemas["UnitKind"] => (kinds as readonly string[]).includes(text);
+const isVerdict = (text: string): text is Verdict => (verdicts as readonly string[]).includes(text);
+const isClock = (text: string): text is Clock["kind"] => (timed as readonly string[]).includes(text);

@@ -1,8 +1,8 @@
-import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { type Clock, type Schemas, type Verdict, api } from "../api/client";
+import { type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
@@ -72,12 +72,13 @@ export function MorningPage() {
           <Lines
             section={checksDue}
             rows={data.pendingChecks}
-            count={data.pendingChecks.length}
+            count={data.pendingCount}
             today={data.today}
             onMore={more}
           />
-          <Nights data={data} />
-          <Discrepancies rows={data.discrepancies} />
+          <Nights data={data} onMore={more} />
+          <Discrepancies rows={data.discrepancies} count={data.discrepancyCount} onMore={more} />
+
           {sections.slice(2).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
@@ -103,21 +104,17 @@ function Lines(p: { section: Section; rows: readonly Row[]; count: number; today
           <MorningLine key={r.unit.code} row={r} today={today} />
         ))}
       </Box>
-      {count > rows.length && (
-        <Button variant="ghost" size="sm" color="accent" onClick={p.onMore}>
-          show more of the {figure(count - rows.length)} left
-        </Button>
-      )}
+      <More left={count - rows.length} onMore={p.onMore} />
     </Box>
   );
 }
 
 /** The units that the next ten nights would catch, by site, each with its coldest night. */
-function Nights({ data }: { data: Schemas["Morning"] }) {
+function Nights({ data, onMore }: { data: Schemas["Morning"]; onMore: () => void }) {
   if (data.nights.length === 0) return null;
   return (
     <Box as="section" mb="22px" aria-label="Caught by the next ten nights">
-      <Heading title="Caught by the next ten nights" count={data.nights.length} />
+      <Heading title="Caught by the next ten nights" count={data.nightCount} />
       {data.ahead.map((night) => {
         const rows = data.nights.filter((r) => r.unit.site === night.site);
         return (
@@ -139,6 +136,7 @@ function Nights({ data }: { data: Schemas["Morning"] }) {
           )
         );
       })}
+      <More left={data.nightCount - data.nights.length} onMore={onMore} />
     </Box>
   );
 }
@@ -153,172 +151,97 @@ function Heading({ title, count }: { title: string; count: number }) {
 }
 
 /** Books that do not balance: what was measured, what the book says, and the likeliest cause. */
-function Discrepancies({ rows }: { rows: readonly Schemas["DiscrepancyRow"][] }) {
+function Discrepancies(p: { rows: readonly Schemas["DiscrepancyRow"][]; count: number; onMore: () => void }) {
+  const { rows, count } = p;
   if (rows.length === 0) return null;
   return (
     <Box as="section" mb="22px" aria-label="Books that do not balance">
-      <Heading title="Books that do not balance" count={rows.length} />
+      <Heading title="Books that do not balance" count={count} />
       <Box as="ul" listStyleType="none">
         {rows.map((r) => (
-          <Flex
-            as="li"
-            key={r.unit.code}
-            gap="12px"
-            wrap={{ base: "wrap", lg: "nowrap" }}
-            align="center"
-            minH="40px"
-            py="4px"
-            borderBottomWidth="1px"
-            borderColor="rule"
-          >
-            <Link asChild className="figures" fontWeight="700" color="ink" w="72px" ml={{ lg: "96px" }} flexShrink={0}>
-              <RouterLink to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
-                {r.unit.code}
-              </RouterLink>
-            </Link>
-            <Text w={{ lg: "124px", xl: "190px" }} flexShrink={0} lineClamp={1} title={r.unit.name} hideBelow="lg">
+          <li className="discrepancy-line" key={r.unit.code}>
+            <RouterLink className="code figures" to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
+              {r.unit.code}
+            </RouterLink>
+            <span className="name cut" title={r.unit.name}>
               {r.unit.name}
-            </Text>
-            <Text flex="1" minW="200px">
+            </span>
+            <span className="reason">
               Measured {celsius(r.measured)}, the book said {celsius(r.book)}.{" "}
               {r.likeliest && <>Likeliest: {r.likeliest.text}</>}
-            </Text>
-            <Text className="figures" color="faint" whiteSpace="nowrap">
-              {weekDay(r.at)}
-            </Text>
-            <Box w={{ base: "100%", lg: "138px" }} textAlign={{ base: "left", lg: "right" }}>
+            </span>
+            <span className="figures faint">{weekDay(r.at)}</span>
+            <span className="next">
               <Action to={`/units/${encodeURIComponent(r.unit.code)}`} label={`reconcile ${r.unit.code}`}>
                 reconcile
               </Action>
-            </Box>
-          </Flex>
+            </span>
+          </li>
         ))}
       </Box>
+      <More left={count - rows.length} onMore={p.onMore} />
     </Box>
+  );
+}
+
+function More({ left, onMore }: { left: number; onMore: () => void }) {
+  if (left <= 0) return null;
+  return (
+    <Button variant="ghost" size="sm" color="accent" onClick={onMore}>
+      show more of the {figure(left)} left
+    </Button>
   );
 }
 
 /** What a line asks for; on a phone large enough for a gloved thumb. */
 function Action(p: { to: string; label: string; children: string }) {
   return (
-    <Link asChild color="accent" fontWeight="700" minH={{ base: "44px", lg: "auto" }} alignItems="center">
-      <RouterLink to={p.to} aria-label={p.label}>
-        {p.children}
-      </RouterLink>
-    </Link>
+    <RouterLink className="action" to={p.to} aria-label={p.label}>
+      {p.children}
+    </RouterLink>
   );
 }
 
-function MorningLine({ row, today }: { row: Row; today: string }) {
+const MorningLine = memo(function MorningLine({ row, today }: { row: Row; today: string }) {
   const { unit, clock, verdict } = row;
-  const next = nextStep(clock, verdict);
   const to = `/units/${encodeURIComponent(unit.code)}`;
   return (
-    <Box
-      as="li"
-      display="grid"
-      gridTemplateColumns={{
-        base: "64px minmax(0, 1fr) auto",
-        lg: "84px 72px 124px minmax(0, 1fr) 152px 138px",
-        xl: "84px 72px 190px minmax(0, 1fr) 152px 138px",
-      }}
-      columnGap="12px"
-      alignItems="center"
-      minH="40px"
-      py="4px"
-      borderBottomWidth="1px"
-      borderColor="rule"
-      _focusWithin={{ bg: "wash" }}
-    >
-      <Flex align="center" gap="8px" gridRow={{ base: "span 3", lg: "auto" }} direction={{ base: "column", lg: "row" }}>
+    <li className="morning-line">
+      <span className="verdict">
         <Vial verdict={verdict} left={clock.remaining} />
-        <Text as="span" fontSize="13px" color={verdict === "hold" || verdict === "overdue" ? "alarm" : "ink"}>
+        <span className={verdict === "hold" || verdict === "overdue" ? "alarm" : undefined}>
           {verdictWords[verdict]}
-        </Text>
-      </Flex>
-      <Flex gap="10px" align="baseline" minW="0">
-        <Link asChild className="figures" fontWeight="700" color="ink" whiteSpace="nowrap" flexShrink={0}>
-          <RouterLink to={to} data-line="">
-            {unit.code}
-          </RouterLink>
-        </Link>
-        <Text truncate color="faint" title={unit.name} hideFrom="lg">
+        </span>
+      </span>
+      <span className="named">
+        <RouterLink className="code figures" to={to} data-line="">
+          {unit.code}
+        </RouterLink>
+        <span className="cut faint" title={unit.name}>
           {unit.name}
-        </Text>
-      </Flex>
-      <Text lineClamp={1} title={unit.name} hideBelow="lg">
+        </span>
+      </span>
+      <span className="name cut" title={unit.name}>
         {unit.name}
-      </Text>
-      <Text gridColumn={{ base: "2 / span 2", lg: "auto" }} gridRow={{ base: "2", lg: "auto" }}>
+      </span>
+      <span className="reason">
         <b>{clockNames[clock.kind]}</b> {clock.reason.text}
-      </Text>
-      <Box
-        textAlign="right"
-        className="figures"
-        gridColumn={{ base: "3", lg: "auto" }}
-        gridRow={{ base: "1", lg: "auto" }}
-      >
+      </span>
+      <span className="due figures">
         {clock.due ? (
           <>
-            <Box whiteSpace="nowrap">{dueText(clock, today)}</Box>
-            {clock.days !== undefined && clock.days !== 0 && (
-              <Box color="faint" whiteSpace="nowrap">
-                {daysAway(clock.days)}
-              </Box>
-            )}
+            <div>{dueText(clock, today)}</div>
+            {clock.days !== undefined && clock.days !== 0 && <div className="faint">{daysAway(clock.days)}</div>}
           </>
         ) : (
-          <Box color="faint">{verdict === "sound" ? "no day" : "now"}</Box>
+          <div className="faint">{verdict === "sound" ? "no day" : "now"}</div>
         )}
-      </Box>
-      <Box textAlign={{ base: "left", lg: "right" }} gridColumn={{ base: "2 / span 2", lg: "auto" }}>
-        <Action to={next.write ? `${to}?write=${next.write}` : to} label={`${next.words}: ${unit.code}`}>
-          {next.words}
+      </span>
+      <span className="next">
+        <Action to={row.records ? `${to}?write=${row.records}` : to} label={`${row.next}: ${unit.code}`}>
+          {row.next}
         </Action>
-      </Box>
-    </Box>
+      </span>
+    </li>
   );
-}
-
-/** The one action of a line. */
-function nextStep(clock: Clock, verdict: Verdict): { words: string; write?: Schemas["EntryKind"] } {
-  if (verdict === "sound") return { words: "open account" };
-  switch (clock.reason.code) {
-    case "freeze_unknown":
-    case "freeze_untrusted":
-    case "freeze_stale":
-      return { words: "record freeze test", write: "freeze_test" };
-    case "level_low":
-      return { words: "record top-up", write: "top_up" };
-    case "held":
-    case "air_trapped":
-    case "stop_defect":
-    case "found_bad":
-      return { words: "open account" };
-    case "test_calendar":
-    case "test_season":
-    case "test_never":
-      return { words: "record freeze test", write: "freeze_test" };
-    case "cap_calendar":
-      return { words: "record cap test", write: "cap_test" };
-    case "hose_old":
-    case "hose_age_unknown":
-    case "hose_calendar":
-      return { words: "record hose check", write: "hose_check" };
-    case "zero_lapses":
-    case "zero_never":
-      return { words: "record zero check", write: "zero_check" };
-    case "level_falls":
-    case "check_level":
-    case "check_days":
-    case "check_runs":
-      return { words: "record level", write: "level_check" };
-    case "check_retest":
-      return { words: "record freeze test", write: "freeze_test" };
-    case "use_no_rate":
-    case "use_no_start":
-      return { words: "record meter", write: "meter" };
-  }
-  const renewal = clock.kind === "age" || clock.kind === "use";
-  return renewal && verdict !== "watch" ? { words: "record renewal", write: "renewal" } : { words: "open account" };
-}
+});
