@@ -1259,6 +1259,9 @@ type Account struct {
 	// Cautions What holds for any work on this unit.
 	Cautions []string `json:"cautions"`
 
+	// Charts The last chart of each disc tester.
+	Charts []DiscChart `json:"charts"`
+
 	// Chemistry Each property of the charge by its last test.
 	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
@@ -1285,20 +1288,29 @@ type Account struct {
 	// GlycolMass Per cent of glycol by mass.
 	GlycolMass *float64  `json:"glycolMass,omitempty"`
 	Held       *Standing `json:"held,omitempty"`
-	LaidUp     *Standing `json:"laidUp,omitempty"`
+
+	// Kinds Lines of the account by kind.
+	Kinds  map[string]int `json:"kinds"`
+	LaidUp *Standing      `json:"laidUp,omitempty"`
 
 	// LastTest The last freeze test that could be trusted, and the instrument that made it.
 	LastTest *LastTest `json:"lastTest,omitempty"`
 	Leak     *Leak     `json:"leak,omitempty"`
 
-	// Lines In the order in which things happened.
+	// LineCount Lines of the account.
+	LineCount int `json:"lineCount"`
+
+	// Lines The newest lines, in the order in which things happened.
 	Lines []Line `json:"lines"`
 
 	// MayRelease The person who asks may release this unit.
 	MayRelease bool `json:"mayRelease"`
 
 	// Measured The temperature to rely on is the last test's and not the book's.
-	Measured  *bool             `json:"measured,omitempty"`
+	Measured *bool `json:"measured,omitempty"`
+
+	// Meter Last meter reading that can be true, km or h by the unit's meter.
+	Meter     *float64          `json:"meter,omitempty"`
 	MeterUnit *AccountMeterUnit `json:"meterUnit,omitempty"`
 
 	// Mixed EG and PG were poured together.
@@ -1326,13 +1338,19 @@ type Account struct {
 	Shift  *float64   `json:"shift,omitempty"`
 	Status UnitStatus `json:"status"`
 
+	// Steps The freeze point by book over the span of the nights, thinned.
+	Steps []ProtectionStep `json:"steps"`
+
 	// Stops All things for which it must not run, the most urgent first.
 	Stops []Stop `json:"stops"`
 
 	// System What the register knows of the unit's cooling system that decides what may go in.
-	System UnitSystemFacts    `json:"system"`
-	Today  openapi_types.Date `json:"today"`
-	Unit   UnitName           `json:"unit"`
+	System UnitSystemFacts `json:"system"`
+
+	// Tests The freeze tests that could be trusted in the span of the nights, the last ones of many.
+	Tests []ProtectionTest   `json:"tests"`
+	Today openapi_types.Date `json:"today"`
+	Unit  UnitName           `json:"unit"`
 }
 
 // AccountMeterUnit defines model for Account.MeterUnit.
@@ -1558,11 +1576,19 @@ type DemoAccount struct {
 	Role     Role   `json:"role"`
 }
 
+// DiscChart defines model for DiscChart.
+type DiscChart struct {
+	// Celsius What one, two and more floating discs protect to, °C.
+	Celsius []float64 `json:"celsius"`
+	Tool    string    `json:"tool"`
+}
+
 // Discrepancy The test that does not agree with the book, until it is settled.
 type Discrepancy struct {
 	// Confirmed A second test showed the same.
 	Confirmed bool               `json:"confirmed"`
 	Line      openapi_types.UUID `json:"line"`
+	Test      Line               `json:"test"`
 
 	// Waits It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it.
 	Waits bool `json:"waits"`
@@ -1867,14 +1893,17 @@ type Line struct {
 	Id           openapi_types.UUID `json:"id"`
 
 	// Implied L that went, or were found, without being written down.
-	Implied    *float64        `json:"implied,omitempty"`
-	Kind       EntryKind       `json:"kind"`
-	Notes      []LineNote      `json:"notes"`
-	Product    *Product        `json:"product,omitempty"`
-	RecordedAt *time.Time      `json:"recordedAt,omitempty"`
-	RecordedBy *string         `json:"recordedBy,omitempty"`
-	Struck     *Struck         `json:"struck,omitempty"`
-	Test       *Reconciliation `json:"test,omitempty"`
+	Implied    *float64   `json:"implied,omitempty"`
+	Kind       EntryKind  `json:"kind"`
+	Notes      []LineNote `json:"notes"`
+	Product    *Product   `json:"product,omitempty"`
+	RecordedAt *time.Time `json:"recordedAt,omitempty"`
+	RecordedBy *string    `json:"recordedBy,omitempty"`
+
+	// Strikes What a strike voids, in words; none when that is not in these books.
+	Strikes *string         `json:"strikes,omitempty"`
+	Struck  *Struck         `json:"struck,omitempty"`
+	Test    *Reconciliation `json:"test,omitempty"`
 
 	// Text What the line says, as it was read.
 	Text     string    `json:"text"`
@@ -1888,6 +1917,15 @@ type LineNote struct {
 
 	// Warning Otherwise it only explains.
 	Warning bool `json:"warning"`
+}
+
+// LinePage defines model for LinePage.
+type LinePage struct {
+	// First Place of the first line, from 0 for the oldest of the kind.
+	First int `json:"first"`
+
+	// Lines In the order in which things happened.
+	Lines []Line `json:"lines"`
 }
 
 // LossBody defines model for LossBody.
@@ -2093,6 +2131,31 @@ type Proposal struct {
 
 	// Words The proposal as a sentence.
 	Words string `json:"words"`
+}
+
+// ProtectionStep What the book says from a moment on.
+type ProtectionStep struct {
+	At time.Time `json:"at"`
+
+	// Freeze Freeze point by book, °C; none when it is not known.
+	Freeze *float64 `json:"freeze,omitempty"`
+
+	// High Warm end of its band, °C.
+	High *float64 `json:"high,omitempty"`
+
+	// Low Cold end of its band, °C.
+	Low *float64 `json:"low,omitempty"`
+}
+
+// ProtectionTest defines model for ProtectionTest.
+type ProtectionTest struct {
+	At time.Time `json:"at"`
+
+	// Measured °C
+	Measured float64 `json:"measured"`
+
+	// Off It did not agree with the book.
+	Off *bool `json:"off,omitempty"`
 }
 
 // Question defines model for Question.
@@ -2752,6 +2815,27 @@ type ListUnitsParams struct {
 	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// GetAccountParams defines parameters for GetAccount.
+type GetAccountParams struct {
+	// Lines Newest lines in the answer.
+	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
+}
+
+// ListLinesParams defines parameters for ListLines.
+type ListLinesParams struct {
+	// Kind Lines of this kind alone.
+	Kind *EntryKind `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Before Lines before this place, from 0 for the oldest of the kind; all without it.
+	Before *int `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit The last so many of them.
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Ids These lines alone, wherever they stand.
+	Ids *[]openapi_types.UUID `form:"ids,omitempty" json:"ids,omitempty"`
+}
+
 // AssignServicePlanJSONBody defines parameters for AssignServicePlan.
 type AssignServicePlanJSONBody struct {
 	Plan int64 `json:"plan"`
@@ -2936,15 +3020,18 @@ type ServerInterface interface {
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx *echo.Context, params ListUnitsParams) error
-	// GetAccount One unit's account, folded as of now.
+	// GetAccount One unit's account, folded as of now, with its newest lines.
 	// (GET /api/v1/units/{code})
-	GetAccount(ctx *echo.Context, code Code) error
+	GetAccount(ctx *echo.Context, code Code, params GetAccountParams) error
 	// WriteEntry Write an entry. The same entry sent again is stored once and answered the same.
 	// (POST /api/v1/units/{code}/entries)
 	WriteEntry(ctx *echo.Context, code Code) error
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx *echo.Context, code Code) error
+	// ListLines Lines of one unit's account, in the order in which things happened.
+	// (GET /api/v1/units/{code}/lines)
+	ListLines(ctx *echo.Context, code Code, params ListLinesParams) error
 	// AssignServicePlan Put a unit on another plan.
 	// (PUT /api/v1/units/{code}/service-plan)
 	AssignServicePlan(ctx *echo.Context, code Code) error
@@ -3549,8 +3636,17 @@ func (w *ServerInterfaceWrapper) GetAccount(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetAccountParams
+	// ------------- Optional query parameter "lines" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "lines", ctx.QueryParams(), &params.Lines, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter lines: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetAccount(ctx, code)
+	err = w.Handler.GetAccount(ctx, code, params)
 	return err
 }
 
@@ -3583,6 +3679,52 @@ func (w *ServerInterfaceWrapper) PreviewEntry(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PreviewEntry(ctx, code)
+	return err
+}
+
+// ListLines converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLines(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLinesParams
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// ------------- Optional query parameter "ids" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ids", ctx.QueryParams(), &params.Ids, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ids: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLines(ctx, code, params)
 	return err
 }
 
@@ -3717,6 +3859,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/horizon/units", wrapper.ListHorizonUnits, options.OperationMiddlewares["listHorizonUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units", wrapper.ListUnits, options.OperationMiddlewares["listUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
+	router.GET(options.BaseURL+"/api/v1/units/:code/lines", wrapper.ListLines, options.OperationMiddlewares["listLines"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries", wrapper.WriteEntry, options.OperationMiddlewares["writeEntry"]...)
 	router.POST(options.BaseURL+"/api/v1/units/:code/entries/preview", wrapper.PreviewEntry, options.OperationMiddlewares["previewEntry"]...)
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
@@ -5817,7 +5960,8 @@ func (response ListUnitsdefaultApplicationProblemPlusJSONResponse) VisitListUnit
 }
 
 type GetAccountRequestObject struct {
-	Code Code `json:"code"`
+	Code   Code `json:"code"`
+	Params GetAccountParams
 }
 
 type GetAccountResponseObject interface {
@@ -6013,6 +6157,65 @@ type PreviewEntrydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PreviewEntrydefaultApplicationProblemPlusJSONResponse) VisitPreviewEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLinesRequestObject struct {
+	Code   Code `json:"code"`
+	Params ListLinesParams
+}
+
+type ListLinesResponseObject interface {
+	VisitListLinesResponse(w http.ResponseWriter) error
+}
+
+type ListLines200JSONResponse LinePage
+
+func (response ListLines200JSONResponse) VisitListLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLines429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListLines429ApplicationProblemPlusJSONResponse) VisitListLinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLinesdefaultApplicationProblemPlusJSONResponse) VisitListLinesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6552,7 +6755,7 @@ type StrictServerInterface interface {
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx context.Context, request ListUnitsRequestObject) (ListUnitsResponseObject, error)
-	// GetAccount One unit's account, folded as of now.
+	// GetAccount One unit's account, folded as of now, with its newest lines.
 	// (GET /api/v1/units/{code})
 	GetAccount(ctx context.Context, request GetAccountRequestObject) (GetAccountResponseObject, error)
 	// WriteEntry Write an entry. The same entry sent again is stored once and answered the same.
@@ -6561,6 +6764,9 @@ type StrictServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx context.Context, request PreviewEntryRequestObject) (PreviewEntryResponseObject, error)
+	// ListLines Lines of one unit's account, in the order in which things happened.
+	// (GET /api/v1/units/{code}/lines)
+	ListLines(ctx context.Context, request ListLinesRequestObject) (ListLinesResponseObject, error)
 	// AssignServicePlan Put a unit on another plan.
 	// (PUT /api/v1/units/{code}/service-plan)
 	AssignServicePlan(ctx context.Context, request AssignServicePlanRequestObject) (AssignServicePlanResponseObject, error)
@@ -7688,10 +7894,11 @@ func (sh *strictHandler) ListUnits(ctx *echo.Context, params ListUnitsParams) er
 }
 
 // GetAccount operation middleware
-func (sh *strictHandler) GetAccount(ctx *echo.Context, code Code) error {
+func (sh *strictHandler) GetAccount(ctx *echo.Context, code Code, params GetAccountParams) error {
 	var request GetAccountRequestObject
 
 	request.Code = code
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetAccount(ctx.Request().Context(), request.(GetAccountRequestObject))
@@ -7802,6 +8009,32 @@ func (sh *strictHandler) PreviewEntry(ctx *echo.Context, code Code) error {
 		return err
 	} else if validResponse, ok := response.(PreviewEntryResponseObject); ok {
 		return validResponse.VisitPreviewEntryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListLines operation middleware
+func (sh *strictHandler) ListLines(ctx *echo.Context, code Code, params ListLinesParams) error {
+	var request ListLinesRequestObject
+
+	request.Code = code
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLines(ctx.Request().Context(), request.(ListLinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLines")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListLinesResponseObject); ok {
+		return validResponse.VisitListLinesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

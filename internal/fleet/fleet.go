@@ -25,13 +25,14 @@ type Actor = access.Actor
 
 // Fleet is safe for concurrent use.
 type Fleet struct {
-	store *store.Store
-	now   func() time.Time
+	store  *store.Store
+	now    func() time.Time
+	folded *foldedAccounts
 }
 
 // New books over a store. now is the clock; which day it is follows from the zone of
 // the fleet and of each site.
-func New(s *store.Store, now func() time.Time) *Fleet { return &Fleet{store: s, now: now} }
+func New(s *store.Store, now func() time.Time) *Fleet { return &Fleet{store: s, now: now, folded: newFoldedAccounts()} }
 
 // EvaluatedUnit is an account with its clocks, as of today.
 type EvaluatedUnit struct {

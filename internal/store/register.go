@@ -110,9 +110,21 @@ type Opened struct {
 	Unit
 	// Account as stored; nil when it is to be folded from its entries.
 	Account *ledger.Account
+	// Key of its account: another one once an entry is written or a fact of the unit changes.
+	Key AccountKey
 
 	shared *shared
 }
+
+// AccountKey names an account as it stands: the head of its chain and the facts of its unit.
+type AccountKey struct {
+	circuit int64
+	head    ledger.Hash
+	facts   [32]byte
+}
+
+// Additives of the register, by name.
+func (o *Opened) Additives() []coolant.Additive { return slices.Clone(o.shared.additives) }
 
 // Product of that code; [ErrNoProduct] when there is none.
 func (o *Opened) Product(code string) (coolant.Product, error) {
@@ -143,7 +155,7 @@ func (s *Store) Open(ctx context.Context, code, entry string) (*Opened, error) {
 
 const (
 	openColumns = `, EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'EG'), EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'PG'),
-	       EXISTS (SELECT 1 FROM entry e WHERE e.id = ?), COALESCE(` + versionOf + `, '')`
+	       EXISTS (SELECT 1 FROM entry e WHERE e.id = ?), c.head_hash, COALESCE(` + versionOf + `, '')`
 	unitOpened    = unitColumns + openColumns + `, 0, '', ''` + unitFrom + ` WHERE u.code = ?`
 	accountOpened = unitColumns + openColumns + `, COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')` + unitFrom +
 		` LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE u.code = ?`
@@ -157,8 +169,8 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 	var eg, pg, there bool
 	var version string
 	var rules int64
-	var facts, body []byte
-	u, err := scanUnit(s.row(ctx, nil, query, entry, code), &eg, &pg, &there, &version, &rules, &facts, &body)
+	var facts, body, head []byte
+	u, err := scanUnit(s.row(ctx, nil, query, entry, code), &eg, &pg, &there, &head, &version, &rules, &facts, &body)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("%w: %s", ErrNoUnit, code)
 	}
@@ -179,9 +191,15 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 	}
 	s.fill(&o.Unit, o.shared, scales)
 	if account {
+		now, err := factsOf(o.Unit)
+		if err != nil {
+			return o, err
+		}
+		o.Key = AccountKey{o.circuit, ledger.Hash(head), [32]byte(now)}
 		o.Account, err = restored(o.Unit, rules, facts, body)
+		return o, err
 	}
-	return o, err
+	return o, nil
 }
 
 // Rename a unit: its code is another from now on, its books stay its books. [ErrNoUnit]; it needs

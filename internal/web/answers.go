@@ -3,6 +3,7 @@ package web
 import (
 	"diligentledger/core/clock"
 	"encoding/json"
+	"math"
 	"slices"
 	"time"
 
@@ -24,7 +25,8 @@ import (
 
 const monthOf = measure.DaysPerMonth * 24 // hours, for mean ages, which are good to a week at best
 
-func account(r words.Reader, m fleet.EvaluatedUnit) api.Account {
+// account with its newest lines.
+func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 	a := m.Account
 	u := wordsUnit(m)
 	out := api.Account{
@@ -50,21 +52,26 @@ func account(r words.Reader, m fleet.EvaluatedUnit) api.Account {
 			}
 			return stop
 		}),
-		Lines: make([]api.Line, len(a.Lines)), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
-		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(a),
+		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
+		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
 	}
 	if m.Unit.Cold.Years > 0 {
 		out.Shift = number(&m.Unit.Cold.Shift)
 	}
 	if t := a.EarlierTest; t != nil {
-		out.EarlierTest = &t.At
+		out.EarlierTest = moment(&t.At)
 	}
 	if p := a.ProtectsTo(); p != nil && a.Balance.Freeze != nil && *p != *a.Balance.Freeze {
 		measured := true
 		out.Measured = &measured
 	}
 	for i := range a.Lines {
-		out.Lines[i] = line(r, u, a, i)
+		out.Kinds[string(a.Lines[i].Entry.Body.Kind())]++
+	}
+	out.Lines = lines(r, u, a, last(len(a.Lines), newest))
+	out.Steps, out.Tests = protection(a, out.Nights)
+	if n := len(a.Points); n > 0 {
+		out.Meter = number(&a.Points[n-1].Raw)
 	}
 	if a.Base.Known() {
 		out.Base = (*api.Base)(&a.Base)
@@ -94,7 +101,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit) api.Account {
 		out.Factory = &a.Factory
 	}
 	if t := a.LastTest; t != nil {
-		out.LastTest = &api.LastTest{At: t.At, Measured: float64(t.Measured), Instrument: t.Instrument, ZeroAt: t.ZeroAt}
+		out.LastTest = &api.LastTest{At: t.At, Measured: float64(t.Measured), Instrument: t.Instrument, ZeroAt: moment(t.ZeroAt)}
 		if t.Waits {
 			out.LastTest.Waits = &t.Waits
 		}
@@ -118,16 +125,146 @@ func account(r words.Reader, m fleet.EvaluatedUnit) api.Account {
 	return out
 }
 
+// moment that the answer may move into a zone of its own.
+func moment(t *time.Time) *time.Time {
+	if t == nil {
+		return nil
+	}
+	own := *t
+	return &own
+}
+
+// last n of so many places.
+func last(of, n int) (places []int) {
+	for i := max(0, of-n); i < of; i++ {
+		places = append(places, i)
+	}
+	return places
+}
+
+func lines(r words.Reader, u words.Unit, a *ledger.Account, places []int) []api.Line {
+	return each(places, func(i int) api.Line { return line(r, u, a, i) })
+}
+
 // discrepancy of book and test as the account has it: the test that is off the book,
 // or one that says nothing as it was read and that something explains.
-func discrepancy(a *ledger.Account) *api.Discrepancy {
-	if t := a.Discrepancy; t != nil {
-		return &api.Discrepancy{Line: id(t.Entry), Confirmed: t.Confirmed, Waits: t.Waits}
+func discrepancy(r words.Reader, u words.Unit, a *ledger.Account) *api.Discrepancy {
+	mark, out := a.Discrepancy, &api.Discrepancy{}
+	switch t := a.Distrusted; {
+	case mark != nil:
+		out.Confirmed, out.Waits = mark.Confirmed, mark.Waits
+	case t != nil && t.Note == ledger.NoteWrongScale:
+		mark = t
+	default:
+		return nil
 	}
-	if t := a.Distrusted; t != nil && t.Note == ledger.NoteWrongScale {
-		return &api.Discrepancy{Line: id(t.Entry)}
+	i := slices.IndexFunc(a.Lines, func(l ledger.Line) bool { return l.Entry.ID == mark.Entry })
+	if i < 0 {
+		return nil
 	}
-	return nil
+	out.Line, out.Test = id(mark.Entry), line(r, u, a, i)
+	return out
+}
+
+// charts of the disc testers, each as it was read last.
+func charts(a *ledger.Account) []api.DiscChart {
+	out, seen := []api.DiscChart{}, map[string]bool{}
+	for i := len(a.Lines) - 1; i >= 0; i-- {
+		b, ok := a.Lines[i].Entry.Body.(ledger.FreezeTest)
+		if !ok || b.Instrument != ledger.DiscTester || seen[b.Tool] {
+			continue
+		}
+		seen[b.Tool] = true
+		out = append(out, api.DiscChart{Tool: b.Tool, Celsius: each(b.Chart, func(t measure.Celsius) float64 { return float64(t) })})
+	}
+	return out
+}
+
+const (
+	// mostSteps and mostTests that are drawn: more than there are columns of pixels for.
+	mostSteps = 300
+	mostTests = 150
+)
+
+// protection is the freeze point by book over the span of the nights, and the tests in it. Of many
+// steps those are kept that begin a span of their own or are the warmest in one.
+func protection(a *ledger.Account, nights []api.ColdNight) (steps []api.ProtectionStep, tests []api.ProtectionTest) {
+	steps, tests = []api.ProtectionStep{}, []api.ProtectionTest{}
+	if len(nights) == 0 {
+		return steps, tests
+	}
+	from := nights[0].Day.Time
+	var before *api.ProtectionStep
+	for i := range a.Lines {
+		l := &a.Lines[i]
+		if l.Struck != nil || l.Entry.Body.Kind() == ledger.KindStrike {
+			continue
+		}
+		step := api.ProtectionStep{At: l.Entry.At, Freeze: rounded(l.After.Freeze), Low: rounded(l.After.Low), High: rounded(l.After.High)}
+		if l.Entry.At.Before(from) {
+			before = &step
+		} else {
+			if before != nil {
+				steps, before = append(steps, *before), nil
+			}
+			if n := len(steps); n == 0 || !sameStep(steps[n-1], step) {
+				steps = append(steps, step)
+			}
+		}
+		if t := l.Test; t != nil && t.Trusted && !l.Entry.At.Before(from) {
+			test := api.ProtectionTest{At: l.Entry.At, Measured: float64(t.Measured)}
+			if off := t.Book != nil && !t.Agrees; off {
+				test.Off = &off
+			}
+			tests = append(tests, test)
+		}
+	}
+	if before != nil {
+		steps = append(steps, *before)
+	}
+	return thinned(steps), tests[max(0, len(tests)-mostTests):]
+}
+
+// thinned steps: of each stretch the first one and the warmest, which is never left out.
+func thinned(steps []api.ProtectionStep) []api.ProtectionStep {
+	if len(steps) <= mostSteps {
+		return steps
+	}
+	stretch := (3*len(steps) + mostSteps - 1) / mostSteps
+	var kept []api.ProtectionStep
+	for some := range slices.Chunk(steps, stretch) {
+		warmest := 0
+		for i, s := range some {
+			if unknown := s.Freeze == nil; unknown || some[warmest].Freeze != nil && *s.Freeze > *some[warmest].Freeze {
+				warmest = i
+				if unknown {
+					break
+				}
+			}
+		}
+		kept = append(kept, some[0])
+		if warmest > 0 {
+			kept = append(kept, some[warmest])
+		}
+		if end := len(some) - 1; end > warmest && !sameStep(some[end], kept[len(kept)-1]) {
+			kept = append(kept, some[end])
+		}
+	}
+	return kept
+}
+
+func sameStep(a, b api.ProtectionStep) bool {
+	same := func(x, y *float64) bool { return (x == nil) == (y == nil) && (x == nil || *x == *y) }
+	return same(a.Freeze, b.Freeze) && same(a.Low, b.Low) && same(a.High, b.High)
+}
+
+// rounded to a tenth, as fine as it is drawn.
+func rounded(t *measure.Celsius) *float64 {
+	if t == nil {
+		return nil
+	}
+	tenth := math.Round(float64(*t)*10) / 10
+	return &tenth
 }
 
 // chemistry is each property by its last test in this charge, what the last sample left
@@ -225,7 +362,7 @@ func effectSide(r words.Reader, m fleet.EvaluatedUnit) api.EntryEffectSide {
 }
 
 func balance(b ledger.Balance) api.Balance {
-	out := api.Balance{Litres: number(b.Litres), Freeze: number(b.Freeze), Low: number(b.Low), High: number(b.High), RenewedAt: b.RenewedAt, Used: b.Used}
+	out := api.Balance{Litres: number(b.Litres), Freeze: number(b.Freeze), Low: number(b.Low), High: number(b.High), RenewedAt: moment(b.RenewedAt), Used: b.Used}
 	if b.Glycol != nil {
 		percent := 100 * *b.Glycol
 		out.Glycol = &percent
@@ -342,6 +479,13 @@ func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	if x := a.Explain(i); x != nil {
 		found := each(x, func(x ledger.Explanation) api.Explanation { return explanation(r, x, u.Zone) })
 		out.Explanations = &found
+	}
+	if b, ok := e.Body.(ledger.Strike); ok {
+		if i := slices.IndexFunc(a.Lines, func(l ledger.Line) bool { return l.Entry.ID == b.Entry }); i >= 0 {
+			of := a.Lines[i].Entry
+			what := words.Name(string(of.Body.Kind())) + " of " + r.Date(measure.DateOf(of.At, u.Zone))
+			out.Strikes = &what
+		}
 	}
 	if s := l.Struck; s != nil {
 		out.Struck = &api.Struck{Id: id(s.ID), By: s.RecordedBy, At: s.At, Why: s.Body.(ledger.Strike).Why}

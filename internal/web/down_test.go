@@ -110,6 +110,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	}
 	again()
 	same("a torn line", "CA-20")
+	forward(2 * time.Minute) // a folded account is kept for one
 	a := get[api.Account](t, "/api/v1/units/CA-20")
 	c := a.Status.Clocks[0]
 	if a.Status.Verdict != api.VerdictUnknown || c.Kind != api.ClockKindEvaluation || !strings.Contains(c.Reason.Text, tiny.ID) || a.ProtectsTo != nil {

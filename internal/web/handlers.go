@@ -216,14 +216,43 @@ func (h handlers) ListUnits(ctx context.Context, r api.ListUnitsRequestObject) (
 
 // GetAccount opens one account.
 func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject) (api.GetAccountResponseObject, error) {
-	m, err := h.fleet.Account(ctx, r.Code)
-	if err != nil {
-		return nil, err
-	}
-	out := account(reader(ctx), m)
-	out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
-	inZone(&out, m.Unit.Zone)
-	return api.GetAccount200JSONResponse(out), nil
+	var out api.Account
+	err := h.fleet.UseAccount(ctx, r.Code, func(m fleet.EvaluatedUnit) error {
+		out = account(reader(ctx), m, orElse(r.Params.Lines, 60))
+		out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
+		inZone(&out, m.Unit.Zone)
+		return nil
+	})
+	return api.GetAccount200JSONResponse(out), err
+}
+
+// ListLines gives some lines of one account.
+func (h handlers) ListLines(ctx context.Context, r api.ListLinesRequestObject) (api.ListLinesResponseObject, error) {
+	p := r.Params
+	var out api.LinePage
+	err := h.fleet.UseAccount(ctx, r.Code, func(m fleet.EvaluatedUnit) error {
+		var places []int
+		wanted := map[string]bool{}
+		if p.Ids != nil {
+			for _, id := range *p.Ids {
+				wanted[id.String()] = true
+			}
+		}
+		for i := range m.Account.Lines {
+			e := m.Account.Lines[i].Entry
+			if (p.Kind == nil || e.Body.Kind() == ledger.Kind(*p.Kind)) && (p.Ids == nil || wanted[e.ID]) {
+				places = append(places, i)
+			}
+		}
+		if p.Before != nil {
+			places = places[:min(*p.Before, len(places))]
+		}
+		out.First = max(0, len(places)-orElse(p.Limit, 100))
+		out.Lines = lines(reader(ctx), wordsUnit(m), m.Account, places[out.First:])
+		inZone(&out, m.Unit.Zone)
+		return nil
+	})
+	return api.ListLines200JSONResponse(out), err
 }
 
 // ListProducts for the fill and top-up forms.

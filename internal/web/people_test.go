@@ -30,7 +30,7 @@ func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 // roles (coordinator, technician, signatory, reader), "-" for the person who is not signed in.
 var mayCall = map[string]string{
 	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "requestPasswordReset": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
-	"getMorning": "ctsr", "getHorizon": "ctsr", "listHorizonUnits": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
+	"getMorning": "ctsr", "getHorizon": "ctsr", "listHorizonUnits": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listLines": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
 	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "changeReading": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts",
 	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",

@@ -15,19 +15,25 @@ import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
-import { Blended, LedgerPage, LedgerTools, inside, pageful } from "./LedgerPage";
+import { Blended, LedgerPage, LedgerTools, inside, useLedger } from "./LedgerPage";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Discrepancy, Standing } from "./Standing";
 
-/** What is being written, as the address has it. */
-function writingOf(query: URLSearchParams, account: Account | undefined): Writing | undefined {
+/** What is being written, as the address has it; undefined while a line that it names has not come. */
+function writingOf(
+  query: URLSearchParams,
+  account: Account | undefined,
+  lineOf: (id: string | null | undefined) => Line | undefined,
+): Writing | undefined {
   const kind = query.get("write");
   if (!account || kind === null || !(kind in kindNames)) return undefined;
-  const line = account.lines.find((l) => l.id === query.get("line"));
+  const line = lineOf(query.get("line"));
+  if (query.get("line") !== null && !line) return undefined;
   const balance = line?.explanations?.[Number(query.get("balance") ?? "-1")];
   if (line && balance?.balance) {
     const b = balance.balance;
-    const struck = account.lines.find((l) => l.id === b.strikes);
+    const struck = lineOf(b.strikes);
+    if (b.strikes && !struck) return undefined;
     return {
       kind: b.kind,
       preset: valuesFrom(b.body[bodyName(b.kind)] ?? {}),
@@ -54,13 +60,29 @@ export function AccountPage() {
   const { code = "" } = useParams();
   const [query, setQuery] = useSearchParams();
   const [choosing, setChoosing] = useState(false);
-  const [shown, setShown] = useState(pageful);
   const only = query.get("kind") ?? "";
   const person = usePerson();
   const account = useQuery({ queryKey: ["account", code], queryFn: ({ signal }) => api.account(code, signal) });
   const data = account.data;
   const mayWrite = person.role !== "reader";
-  const writing = mayWrite ? writingOf(query, data) : undefined;
+  const ledger = useLedger(data, code, only);
+  const known = useMemo(() => {
+    const all = new Map(ledger.lines.map((l) => [l.id, l]));
+    if (data?.discrepancy) all.set(data.discrepancy.line, data.discrepancy.test);
+    return all;
+  }, [ledger.lines, data]);
+  // Lines that the address names and that are older than those that have come.
+  const named = query.get("line") ?? "";
+  const strikes = known.get(named)?.explanations?.[Number(query.get("balance") ?? "-1")]?.balance?.strikes ?? "";
+  const missing = [named, strikes].filter((id) => id !== "" && !known.has(id));
+  const older = useQuery({
+    queryKey: ["account", code, "named", ...missing],
+    queryFn: ({ signal }) => api.lines(code, { ids: missing }, signal),
+    enabled: data !== undefined && missing.length > 0,
+  });
+  const lineOf = (id: string | null | undefined) =>
+    id ? (known.get(id) ?? older.data?.lines.find((l) => l.id === id)) : undefined;
+  const writing = mayWrite ? writingOf(query, data, lineOf) : undefined;
   const go = useMemo(() => {
     const set = (values: Record<string, string>) => {
       setChoosing(false);
@@ -84,7 +106,7 @@ export function AccountPage() {
     if (!mayWrite) return [];
     const onLine = (act: (l: Line) => void) => () => {
       const id = (document.activeElement as HTMLElement | null)?.dataset.id;
-      const line = data?.lines.find((l) => l.id === id);
+      const line = id ? known.get(id) : undefined;
       if (line && !line.struck && line.kind !== "strike") act(line);
     };
     const choose = (list: readonly Way[]) => list.map((w) => ({ key: w.key, does: w.words, run: () => go.write(w) }));
@@ -95,11 +117,16 @@ export function AccountPage() {
       { key: "c", does: "correct the line: strike it and record it again", run: onLine(go.correct) },
       { key: "x", does: "strike the line", run: onLine(go.strike) },
     ];
-  }, [mayWrite, choosing, go, data]);
+  }, [mayWrite, choosing, go, known]);
   const writingKey = [code, ...["write", "line", "balance", ...presets].map((name) => query.get(name) ?? "")].join(" ");
   const [wide] = useMediaQuery(["(min-width: 80rem)"], { ssr: false });
-  const tools = data && data.lines.length > 0 && (
-    <LedgerTools account={data} only={only} onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })} />
+  const tools = data && data.lineCount > 0 && (
+    <LedgerTools
+      account={data}
+      ledger={ledger}
+      only={only}
+      onOnly={(kind) => setQuery(kind ? { kind } : {}, { replace: true })}
+    />
   );
   return (
     <Frame
@@ -153,9 +180,7 @@ export function AccountPage() {
             {!wide && <Flex>{tools}</Flex>}
             <LedgerPage
               account={data}
-              only={only}
-              shown={shown}
-              onShow={setShown}
+              ledger={ledger}
               onCorrect={mayWrite ? go.correct : undefined}
               onStrike={mayWrite ? go.strike : undefined}
             />

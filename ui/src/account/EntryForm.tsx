@@ -76,7 +76,7 @@ export function EntryForm({ account, writing, onClose }: Props) {
   const readable = toEntry(settled, ids, account, known);
   const entry = readable && "entry" in readable ? readable.entry : undefined;
   const preview = useQuery({
-    queryKey: ["preview", code, ids.entry, settled, account.lines.length],
+    queryKey: ["preview", code, ids.entry, settled, account.lineCount],
     queryFn: ({ signal }) => {
       if (!entry) throw new Error("there is nothing to preview yet");
       return api.preview(code, entry, signal);

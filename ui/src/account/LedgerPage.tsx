@@ -1,145 +1,170 @@
-import { useEffect } from "react";
+import { Box, Button, Flex, Menu, Portal, Text } from "@chakra-ui/react";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { memo, useState } from "react";
 import { flushSync } from "react-dom";
-import { Box, Button, Flex, Menu, Portal, Table, Text } from "@chakra-ui/react";
-import type { Account, EntryKind, Line } from "../api/client";
+import { type Account, type EntryKind, type Line, api } from "../api/client";
+import { Failed } from "../frame/State";
 import {
-  asRead,
   figure,
   inMeter,
   inTemperature,
   inVolume,
+  kilometres,
   kilopascals,
   litres,
   meterSymbol,
   nothing,
   shortDay,
+  symbols,
   unitOf,
 } from "../words/figures";
 import { kindNames } from "../words/names";
 import { SelectField } from "./fields";
 
-/** How many lines stand before more are asked for; all of them are printed. */
-export const pageful = 60;
+/** How many older lines are asked for at a time. */
 const more = 500;
 
 interface Props {
   account: Account;
-  /** Kind to show alone; empty for all. */
-  only: string;
-  /** How many lines are shown. */
-  shown: number;
-  onShow: (lines: number) => void;
+  ledger: Ledger;
   onCorrect?: ((line: Line) => void) | undefined;
   onStrike?: ((line: Line) => void) | undefined;
 }
 
+/** The lines of an account that have come, and the way to the older ones. */
+export interface Ledger {
+  /** The oldest first. */
+  readonly lines: readonly Line[];
+  /** Older lines that have not come. */
+  readonly older: number;
+  readonly waiting: boolean;
+  readonly error: Error | null;
+  readonly onMore: () => void;
+  /** Fetches all of them. */
+  readonly all: () => Promise<void>;
+}
+
+/** The newest lines come with the account; those of one kind, and the older ones, are asked for. */
+export function useLedger(account: Account | undefined, code: string, only: string): Ledger {
+  const [wanted, setWanted] = useState(false);
+  const kind = only === "" ? undefined : (only as EntryKind);
+  const newest = kind || !account ? [] : account.lines;
+  const count = account ? (kind ? (account.kinds[kind] ?? 0) : account.lineCount) : 0;
+  const pages = useInfiniteQuery({
+    queryKey: ["account", code, "lines", only, count],
+    queryFn: ({ pageParam, signal }) =>
+      api.lines(code, { ...(kind && { kind }), before: pageParam, limit: kind ? 100 : more }, signal),
+    initialPageParam: count - newest.length,
+    getNextPageParam: (last) => (last.first > 0 ? last.first : undefined),
+    enabled: account !== undefined && count > newest.length && (kind !== undefined || wanted),
+  });
+  const asked = pages.data?.pages ?? [];
+  const lines = [...asked.toReversed().flatMap((p) => p.lines), ...newest];
+  return {
+    lines,
+    older: count - lines.length,
+    waiting: pages.isFetching,
+    error: pages.error,
+    onMore: () => {
+      if (pages.data) void pages.fetchNextPage();
+      else setWanted(true);
+    },
+    all: async () => {
+      let got: { data?: typeof pages.data; error: Error | null } = pages.data
+        ? await pages.fetchNextPage()
+        : await pages.refetch();
+      while (!got.error && (got.data?.pages.at(-1)?.first ?? 0) > 0) got = await pages.fetchNextPage();
+      if (got.error) throw got.error;
+      flushSync(() => setWanted(true));
+    },
+  };
+}
+
 /** The ledger page of a unit: every line with what the books say after it, the newest first. */
-export function LedgerPage({ account, only, shown, onShow, onCorrect, onStrike }: Props) {
-  // Paper has room for all lines, however the page comes to be printed.
-  useEffect(() => {
-    const print = () => flushSync(() => onShow(Number.MAX_SAFE_INTEGER));
-    window.addEventListener("beforeprint", print);
-    return () => window.removeEventListener("beforeprint", print);
-  }, [onShow]);
+export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
   const unit = account.meterUnit ? meterSymbol(account.meterUnit) : "";
-  if (account.lines.length === 0) {
+  if (account.lineCount === 0) {
     return (
       <Text py="16px">Nothing is recorded in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
     );
   }
-  const lines = account.lines.filter((l) => only === "" || l.kind === only).toReversed();
   return (
     <>
-      <Table.ScrollArea>
-        <Table.Root size="sm" variant="line" aria-label="Ledger">
-          <Table.Header>
-            <Table.Row bg="page">
-              <Head>date</Head>
-              <Head>entry</Head>
-              <Head right>{unitOf("volume")}</Head>
-              <Head right>glycol %</Head>
-              <Head right>{`freezes ${unitOf("temperature")}`}</Head>
-              {unit && <Head right>{`${unit} since`}</Head>}
-              {onStrike && <Head>{""}</Head>}
-            </Table.Row>
-          </Table.Header>
-          <Table.Body>
-            {lines.slice(0, shown).map((line) => (
+      <div className="scrolled">
+        <table className="rows" aria-label="Ledger">
+          <thead>
+            <tr>
+              <th>date</th>
+              <th>entry</th>
+              <th className="right">{unitOf("volume")}</th>
+              <th className="right">glycol %</th>
+              <th className="right">{`freezes ${unitOf("temperature")}`}</th>
+              {unit && <th className="right">{`${unit} since`}</th>}
+              {onStrike && <th className="no-print">{""}</th>}
+            </tr>
+          </thead>
+          <tbody>
+            {ledger.lines.toReversed().map((line) => (
               <LedgerLine
                 key={line.id}
                 line={line}
                 meter={account.meterUnit}
                 onCorrect={onCorrect}
                 onStrike={onStrike}
-                named={strikesWhat(line, account.lines)}
               />
             ))}
-          </Table.Body>
-        </Table.Root>
-      </Table.ScrollArea>
-      {lines.length > shown && (
-        <Button
-          variant="ghost"
-          size="sm"
-          minH="44px"
-          color="accent"
-          className="no-print"
-          onClick={() => onShow(shown + more)}
-        >
-          show more of the {figure(lines.length - shown)} older lines
+          </tbody>
+        </table>
+      </div>
+      {ledger.error && <Failed error={ledger.error} again={ledger.onMore} />}
+      {ledger.older > 0 && (
+        <Button variant="ghost" size="sm" minH="44px" color="accent" disabled={ledger.waiting} onClick={ledger.onMore}>
+          show more of the {figure(ledger.older)} older lines
         </Button>
       )}
     </>
   );
 }
 
-/** Which lines are shown, and the way to paper. */
-export function LedgerTools(p: { account: Account; only: string; onOnly: (kind: string) => void }) {
-  const kinds = countKinds(p.account.lines);
+/** Which lines are shown, and the way to paper, which has room for all of them. */
+export function LedgerTools(p: { account: Account; ledger: Ledger; only: string; onOnly: (kind: string) => void }) {
+  const kinds = (Object.entries(p.account.kinds) as [EntryKind, number][]).sort((a, b) =>
+    kindNames[a[0]].localeCompare(kindNames[b[0]]),
+  );
+  const [failed, setFailed] = useState("");
+  const print = async () => {
+    try {
+      setFailed("");
+      if (p.ledger.older > 0) await p.ledger.all();
+      window.print();
+    } catch (error) {
+      setFailed(error instanceof Error ? error.message : String(error));
+    }
+  };
   return (
     <Flex align="center" gap="6px" className="no-print" ml="auto">
+      {failed && <Text color="alarm">{failed}</Text>}
       <SelectField
         label="lines shown"
         hidden
         width="150px"
         value={kinds.some(([k]) => k === p.only) ? p.only : ""}
         options={[
-          ["", `all kinds (${p.account.lines.length})`],
+          ["", `all kinds (${p.account.lineCount})`],
           ...kinds.map(([k, n]) => [k, `${kindNames[k].toLowerCase()} (${n})`] as const),
         ]}
         onChange={p.onOnly}
       />
-      <Button size="sm" minH="44px" variant="ghost" color="accent" fontWeight="700" onClick={() => window.print()}>
+      <Button size="sm" minH="44px" variant="ghost" color="accent" fontWeight="700" onClick={() => void print()}>
         print
       </Button>
     </Flex>
   );
 }
 
-function countKinds(lines: readonly Line[]): [EntryKind, number][] {
-  const counts = new Map<EntryKind, number>();
-  for (const l of lines) counts.set(l.kind, (counts.get(l.kind) ?? 0) + 1);
-  return [...counts].sort((a, b) => kindNames[a[0]].localeCompare(kindNames[b[0]]));
-}
-
-/** What a strike voids, in short. */
-function strikesWhat(line: Line, lines: readonly Line[]): string {
-  const target = lines.find((l) => l.id === line.body.strike?.entry);
-  return target ? `${kindNames[target.kind].toLowerCase()} of ${shortDay(target.at)}: ` : "";
-}
-
-function Head({ right, children }: { right?: boolean; children: string }) {
-  return (
-    <Table.ColumnHeader color="faint" fontSize="13px" px="6px" textAlign={right ? "right" : "left"} borderColor="ink">
-      {children}
-    </Table.ColumnHeader>
-  );
-}
-
-function LedgerLine(p: {
+const LedgerLine = memo(function LedgerLine(p: {
   line: Line;
   meter: Account["meterUnit"];
-  named: string;
   onCorrect: Props["onCorrect"];
   onStrike: Props["onStrike"];
 }) {
@@ -148,72 +173,51 @@ function LedgerLine(p: {
   const compared = struck ? "" : (line.test?.text ?? "");
   const off = line.test?.trusted === true && line.test.book !== undefined && !line.test.agrees;
   const bare = line.kind === "strike" || struck !== undefined;
+  const text = (
+    <>
+      <b>{kindNames[line.kind]}</b> {line.strikes ? `${line.strikes}: ` : ""}
+      {line.text}
+    </>
+  );
   return (
-    <Table.Row
-      bg="page"
-      data-line=""
-      data-kind={line.kind}
-      data-id={line.id}
-      data-struck={struck ? "" : undefined}
-      tabIndex={-1}
-      _focus={{ bg: "wash" }}
-    >
-      <Table.Cell className="figures" px="6px" whiteSpace="nowrap" borderColor="rule" verticalAlign="top">
-        {shortDay(line.at)}
-      </Table.Cell>
-      <Table.Cell px="6px" borderColor="rule" whiteSpace="normal" minW={{ base: "150px", md: "240px" }}>
-        <Text as={struck ? "del" : "span"} color={struck ? "faint" : undefined}>
-          <b>{kindNames[line.kind]}</b> {p.named}
-          {line.text}
-        </Text>
-        {compared && (
-          <Text as="span" color={off ? "alarm" : "faint"}>
-            {" "}
-            · {compared}
-          </Text>
-        )}
-        {line.grade === "bad" && (
-          <Text as="span" color="alarm">
-            {" "}
-            · bad
-          </Text>
-        )}
+    <tr data-line="" data-kind={line.kind} data-id={line.id} data-struck={struck ? "" : undefined} tabIndex={-1}>
+      <td className="figures tight">{shortDay(line.at)}</td>
+      <td className="entry">
+        {struck ? <del className="faint">{text}</del> : <span>{text}</span>}
+        {compared && <span className={off ? "alarm" : "faint"}> · {compared}</span>}
+        {line.grade === "bad" && <span className="alarm"> · bad</span>}
         {line.notes.map((n) => (
-          <Text as="span" key={n.code} color={n.warning ? "alarm" : "faint"}>
+          <span key={n.code} className={n.warning ? "alarm" : "faint"}>
             {" "}
             · {n.text}
             {line.implied !== undefined && /implied|level_/.test(n.code) && ` (${litres(line.implied)})`}
             {n.code === "air_trapped" && line.turnover && ` (${litres(line.turnover.short)})`}
             {n.code === "partial_drain" && line.turnover && ` (${figure(100 * line.turnover.share)}\u00a0% new)`}
-          </Text>
+          </span>
         ))}
-        <Text as="span" fontSize="13px" color="faint">
+        <span className="small faint">
           {" — "}
           {line.recordedBy}
           {line.recordedAt && shortDay(line.recordedAt) !== shortDay(line.at)
             ? `, recorded ${shortDay(line.recordedAt)}`
             : ""}
-        </Text>
+        </span>
         {struck && (
-          <Text fontSize="13px" color="alarm">
+          <div className="small alarm">
             struck by {struck.by}, {shortDay(struck.at)}: {struck.why}
-          </Text>
+          </div>
         )}
-      </Table.Cell>
-      <Figure>{bare ? "" : figure(inVolume(line.after.litres), 1)}</Figure>
-      <Figure>{bare ? "" : figure(line.after.glycol)}</Figure>
-      <Figure strong>
+      </td>
+      <td className="figures right">{bare ? "" : figure(inVolume(line.after.litres), 1)}</td>
+      <td className="figures right">{bare ? "" : figure(line.after.glycol)}</td>
+      <td className="figures right strong">
         {bare ? "" : line.after.freeze === undefined ? nothing : figure(inTemperature(line.after.freeze))}
-      </Figure>
-      {p.meter && <Figure>{bare ? "" : figure(inMeter(line.after.used, p.meter))}</Figure>}
-      {p.onStrike && (
-        <Table.Cell px="0" py="0" borderColor="rule" verticalAlign="top" className="no-print">
-          {!bare && <LineMenu {...p} />}
-        </Table.Cell>
-      )}
-    </Table.Row>
+      </td>
+      {p.meter && <td className="figures right">{bare ? "" : figure(inMeter(line.after.used, p.meter))}</td>}
+      {p.onStrike && <td className="menu no-print">{!bare && <LineMenu {...p} />}</td>}
+    </tr>
   );
-}
+});
 
 function LineMenu({
   line,
@@ -254,21 +258,6 @@ function LineMenu({
   );
 }
 
-function Figure({ strong, children }: { strong?: boolean; children: string }) {
-  return (
-    <Table.Cell
-      className="figures"
-      px="6px"
-      textAlign="right"
-      verticalAlign="top"
-      fontWeight={strong ? "700" : "400"}
-      borderColor="rule"
-    >
-      {children}
-    </Table.Cell>
-  );
-}
-
 /** What is inside, in one line. */
 export function inside(account: Account): string {
   const b = account.balance;
@@ -284,14 +273,9 @@ export function inside(account: Account): string {
     .join(" · ");
 }
 
-function lastMeter(account: Account): string {
-  for (const line of account.lines.toReversed()) {
-    if (line.struck || line.notes.some((n) => n.code === "meter_outlier")) continue;
-    const b = line.body;
-    const read = b.meter?.meter ?? b.meterChange?.new ?? b.renewal?.meter ?? b.opening?.meter;
-    if (read) return asRead(read);
-  }
-  return "";
+function lastMeter({ meter, meterUnit }: Account): string {
+  if (meter === undefined) return "";
+  return meterUnit === "km" ? kilometres(meter) : `${figure(meter)} ${symbols.h}`;
 }
 
 /** What stands under the account's name: everything that is blended in. */

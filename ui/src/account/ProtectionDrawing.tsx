@@ -3,7 +3,7 @@ import { useCallback, useState } from "react";
 import { scaleLinear, scaleTime } from "d3-scale";
 import { area, curveStepAfter, line as pathOf } from "d3-shape";
 import { parseISO } from "date-fns";
-import type { Account, Line } from "../api/client";
+import type { Account } from "../api/client";
 import { celsius, figure, inTemperature, monthYear, shortDay } from "../words/figures";
 
 const edge = { left: 38, right: 6, top: 12, bottom: 22 };
@@ -25,32 +25,21 @@ interface Step {
 }
 
 /** The steps of the book line: where it changed, and its end today. */
-function stepsOf(lines: readonly Line[], from: Date, today: Date): Step[] {
-  const steps: Step[] = [];
-  for (const l of lines) {
-    if (l.struck || l.kind === "strike") continue;
-    const { freeze, low, high } = l.after;
-    const at = new Date(Math.max(new Date(l.at).getTime(), from.getTime()));
-    const step = { at, freeze, low: low ?? freeze ?? 0, high: high ?? freeze ?? 0 };
-    // What happened before the span drawn only sets where it begins.
-    if (steps.length === 1 && steps[0]?.at.getTime() === from.getTime() && at <= from) steps.pop();
-    steps.push(step);
-  }
+function stepsOf(account: Account, from: Date, today: Date): Step[] {
+  const steps = account.steps.map((s): Step => ({
+    at: new Date(Math.max(new Date(s.at).getTime(), from.getTime())),
+    freeze: s.freeze,
+    low: s.low ?? s.freeze ?? 0,
+    high: s.high ?? s.freeze ?? 0,
+  }));
   const last = steps.at(-1);
   if (last) steps.push({ ...last, at: today });
   return steps;
 }
 
 /** Tests that said something about the coolant, in the span drawn. */
-function testsOf(lines: readonly Line[], from: Date) {
-  return lines.flatMap((l) => {
-    const t = l.test;
-    if (!t?.trusted || l.struck || new Date(l.at) < from) return [];
-    return [
-      { id: l.id, at: new Date(l.at), moment: l.at, measured: t.measured, off: t.book !== undefined && !t.agrees },
-    ];
-  });
-}
+const testsOf = (account: Account) =>
+  account.tests.map((t) => ({ at: new Date(t.at), moment: t.at, measured: t.measured, off: t.off === true }));
 
 /** Protection through time: the book line with its band, tests as points, the site's coldest nights as the floor. */
 export function ProtectionDrawing({ account }: { account: Account }) {
@@ -69,8 +58,8 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   if (!first || !end) return null;
   const from = parseISO(first.day);
   const today = parseISO(account.today);
-  const steps = stepsOf(account.lines, from, today);
-  const tests = testsOf(account.lines, from);
+  const steps = stepsOf(account, from, today);
+  const tests = testsOf(account);
   const lowest = Math.min(
     ...account.nights.map((n) => n.celsius),
     ...steps.filter((s) => s.freeze !== undefined).map((s) => s.low),
@@ -160,7 +149,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
         />
         {tests.map((t) => (
           <circle
-            key={t.id}
+            key={t.moment}
             cx={x(t.at)}
             cy={y(t.measured)}
             r={t.off ? 5.2 : 3.6}

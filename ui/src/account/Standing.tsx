@@ -11,8 +11,8 @@ export function Discrepancy(p: {
   onBalance?: Balance | undefined;
   onTest?: (() => void) | undefined;
 }) {
-  const { discrepancy, lines } = p.account;
-  const line = lines.find((l) => l.id === discrepancy?.line);
+  const { discrepancy } = p.account;
+  const line = discrepancy?.test;
   if (!discrepancy || !line?.test) return null;
   const { test, explanations = [] } = line;
   const off = test.book === undefined ? 0 : Math.abs(test.measured - test.book);

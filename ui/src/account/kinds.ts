@@ -431,10 +431,8 @@ const drainedBy = (values: Values) => drainPoints.some((point) => values(`draine
 
 /** The chart belongs to its tester: the one that it was last read with, else an example to be typed over. */
 function chartOf(account: Account, tool: string): string {
-  const last = account.lines.findLast(
-    (l) => l.body.freezeTest?.instrument === "discs" && l.body.freezeTest.tool === tool.trim(),
-  );
-  return last?.body.freezeTest?.chart?.join(", ") ?? "-8, -15, -23, -30, -36, -44";
+  const last = account.charts.find((c) => c.tool === tool.trim());
+  return last?.celsius.join(", ") ?? "-8, -15, -23, -30, -36, -44";
 }
 
 function freezeFields(values: Values, account: Account): FieldSpec[] {

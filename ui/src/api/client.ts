@@ -121,6 +121,11 @@ export const api = {
     answer(client.GET("/api/v1/horizon/units", { params: { query }, signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),
+  lines: (
+    code: string,
+    query: paths["/api/v1/units/{code}/lines"]["get"]["parameters"]["query"],
+    signal?: AbortSignal,
+  ) => answer(client.GET("/api/v1/units/{code}/lines", { params: { path: { code }, query }, signal })),
   account: (code: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units/{code}", { params: { path: { code } }, signal })),
   products: (signal?: AbortSignal) => answer(client.GET("/api/v1/products", { signal })),

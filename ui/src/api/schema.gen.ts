@@ -116,8 +116,28 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** One unit's account, folded as of now. */
+        /** One unit's account, folded as of now, with its newest lines. */
         get: operations["getAccount"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        /** Lines of one unit's account, in the order in which things happened. */
+        get: operations["listLines"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1687,6 +1707,48 @@ export interface components {
             /** Format: uuid */
             strikes?: string;
         };
+        LinePage: {
+            /** @description Place of the first line, from 0 for the oldest of the kind. */
+            first: number;
+            /** @description In the order in which things happened. */
+            lines: components["schemas"]["Line"][];
+        };
+        /** @description What the book says from a moment on. */
+        ProtectionStep: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Freeze point by book, °C; none when it is not known.
+             */
+            freeze?: number;
+            /**
+             * Format: double
+             * @description Cold end of its band, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warm end of its band, °C.
+             */
+            high?: number;
+        };
+        ProtectionTest: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description °C
+             */
+            measured: number;
+            /** @description It did not agree with the book. */
+            off?: boolean;
+        };
+        DiscChart: {
+            tool: string;
+            /** @description What one, two and more floating discs protect to, °C. */
+            celsius: number[];
+        };
         Struck: {
             /** Format: uuid */
             id: string;
@@ -1722,6 +1784,8 @@ export interface components {
             text: string;
             notes: components["schemas"]["LineNote"][];
             struck?: components["schemas"]["Struck"];
+            /** @description What a strike voids, in words; none when that is not in these books. */
+            strikes?: string;
         };
         Finding: {
             point: string;
@@ -1844,6 +1908,7 @@ export interface components {
         Discrepancy: {
             /** Format: uuid */
             line: string;
+            test: components["schemas"]["Line"];
             /** @description A second test showed the same. */
             confirmed: boolean;
             /** @description It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it. */
@@ -1995,7 +2060,24 @@ export interface components {
             /** @description EG and PG were poured together. */
             mixed: boolean;
             status: components["schemas"]["UnitStatus"];
-            /** @description In the order in which things happened. */
+            /** @description Lines of the account. */
+            lineCount: number;
+            /** @description Lines of the account by kind. */
+            kinds: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description Last meter reading that can be true, km or h by the unit's meter.
+             */
+            meter?: number;
+            /** @description The freeze point by book over the span of the nights, thinned. */
+            steps: components["schemas"]["ProtectionStep"][];
+            /** @description The freeze tests that could be trusted in the span of the nights, the last ones of many. */
+            tests: components["schemas"]["ProtectionTest"][];
+            /** @description The last chart of each disc tester. */
+            charts: components["schemas"]["DiscChart"][];
+            /** @description The newest lines, in the order in which things happened. */
             lines: components["schemas"]["Line"][];
         };
         EntryEffectSide: {
@@ -2254,7 +2336,10 @@ export interface operations {
     };
     getAccount: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Newest lines in the answer. */
+                lines?: number;
+            };
             header?: never;
             path: {
                 /** @description The unit's code, as painted on it. */
@@ -2271,6 +2356,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLines: {
+        parameters: {
+            query?: {
+                /** @description Lines of this kind alone. */
+                kind?: components["schemas"]["EntryKind"];
+                /** @description Lines before this place, from 0 for the oldest of the kind; all without it. */
+                before?: number;
+                /** @description The last so many of them. */
+                limit?: number;
+                /** @description These lines alone, wherever they stand. */
+                ids?: string[];
+            };
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinePage"];
                 };
             };
             429: components["responses"]["TooManyRequests"];
