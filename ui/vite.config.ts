@@ -6,6 +6,8 @@ export default defineConfig({
   build: {
     target: "es2022",
     assetsInlineLimit: 0,
+    // The server reads in it which files belong to a page, and has the browser fetch them at once.
+    manifest: true,
     // Chakra's recipes and themes are values of pure functions: what no page uses is left out.
     rolldownOptions: {
       treeshake: {

@@ -218,7 +218,7 @@ func (h handlers) ListUnits(ctx context.Context, r api.ListUnitsRequestObject) (
 func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject) (api.GetAccountResponseObject, error) {
 	var out api.Account
 	err := h.fleet.UseAccount(ctx, r.Code, func(m fleet.EvaluatedUnit) error {
-		out = account(reader(ctx), m, orElse(r.Params.Lines, 60))
+		out = account(reader(ctx), m, orElse(r.Params.Lines, 40))
 		out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
 		inZone(&out, m.Unit.Zone)
 		return nil

@@ -36,7 +36,7 @@ func newSessions(st *store.Store) *scs.SessionManager {
 	s.Store = boundedStore{mysqlstore.NewWithCleanupInterval(st.DB(), 0)}
 	s.Lifetime = sessionLasts
 	s.HashTokenInStore = true
-	s.Cookie.Name, s.Cookie.Path = "session", "/"
+	s.Cookie.Name, s.Cookie.Path = sessionCookie, "/"
 	s.Cookie.HttpOnly, s.Cookie.Secure, s.Cookie.SameSite = true, true, http.SameSiteLaxMode
 	s.ErrorFunc = func(w http.ResponseWriter, _ *http.Request, _ error) {
 		w.Header().Set("Content-Type", echo.MIMEApplicationProblemJSON)
@@ -73,6 +73,8 @@ type devices struct {
 type devicesKey struct{}
 
 const (
+	// sessionCookie holds the token of a session.
+	sessionCookie = "session"
 	// deviceCookie and a person's id name the cookie: several people sign in from one device,
 	// and each stays known on it.
 	deviceCookie = "device_"

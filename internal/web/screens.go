@@ -4,10 +4,15 @@ import (
 	"bytes"
 	"crypto/rand"
 	"encoding/base64"
+	"encoding/json"
+	"errors"
 	"fmt"
+	"html"
 	"io/fs"
+	"maps"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -18,6 +23,67 @@ import (
 type screens struct {
 	files fs.FS
 	index []byte
+	// ahead are the tags that have the browser fetch a page's own files at once, by the first
+	// part of its address.
+	ahead map[string]string
+}
+
+// pageModules are the pages that are files of their own, by the first part of their address.
+var pageModules = map[string]string{"": "src/morning/MorningPage.tsx", "units": "src/account/AccountPage.tsx", "horizon": "src/horizon/HorizonPage.tsx",
+	"bench": "src/bench/BenchPage.tsx"}
+
+// aheadMark stands in index.html where these tags go.
+const aheadMark = "<!--AHEAD-->"
+
+// module of the build's manifest.
+type module struct {
+	File    string   `json:"file"`
+	Imports []string `json:"imports"`
+	IsEntry bool     `json:"isEntry"`
+}
+
+// readAhead reads the build's manifest; a build without one has nothing to fetch ahead.
+func readAhead(files fs.FS) (map[string]string, error) {
+	text, err := fs.ReadFile(files, ".vite/manifest.json")
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var all map[string]module
+	if err := json.Unmarshal(text, &all); err != nil {
+		return nil, fmt.Errorf("manifest of the interface: %w", err)
+	}
+	var follow func(name string, into map[string]bool)
+	follow = func(name string, into map[string]bool) {
+		if m := all[name]; m.File != "" && !into[m.File] {
+			into[m.File] = true
+			for _, next := range m.Imports {
+				follow(next, into)
+			}
+		}
+	}
+	entry := map[string]bool{}
+	for name, m := range all {
+		if m.IsEntry {
+			follow(name, entry)
+		}
+	}
+	ahead := map[string]string{}
+	for page, name := range pageModules {
+		if all[name].File == "" {
+			return nil, fmt.Errorf("manifest of the interface: no %s", name)
+		}
+		own := map[string]bool{}
+		follow(name, own)
+		for _, file := range slices.Sorted(maps.Keys(own)) {
+			if !entry[file] {
+				ahead[page] += `<link rel="modulepreload" href="/` + html.EscapeString(file) + `">`
+			}
+		}
+	}
+	return ahead, nil
 }
 
 // nonceMark stands in index.html where the nonce of the answer goes.
@@ -28,7 +94,11 @@ func newScreens(files fs.FS) (*screens, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the interface is not built (run ./start, or npm run build in ui): %w", err)
 	}
-	return &screens{files: files, index: index}, nil
+	ahead, err := readAhead(files)
+	if err != nil {
+		return nil, err
+	}
+	return &screens{files: files, index: index, ahead: ahead}, nil
 }
 
 func (s *screens) serve(c *echo.Context) error {
@@ -53,5 +123,11 @@ func (s *screens) serve(c *echo.Context) error {
 	nonce := base64.RawStdEncoding.EncodeToString(raw)
 	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
 		"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
-	return c.HTMLBlob(http.StatusOK, bytes.ReplaceAll(s.index, []byte(nonceMark), []byte(nonce)))
+	first, _, _ := strings.Cut(name, "/")
+	ahead := s.ahead[first]
+	if _, err := c.Cookie(sessionCookie); err == nil {
+		ahead += `<meta name="opened" content="yes">`
+	}
+	page := bytes.ReplaceAll(s.index, []byte(nonceMark), []byte(nonce))
+	return c.HTMLBlob(http.StatusOK, bytes.ReplaceAll(page, []byte(aheadMark), []byte(ahead)))
 }

@@ -752,3 +752,47 @@ func TestAccessLogAndProxies(t *testing.T) {
 		}
 	}
 }
+
+// Each page names its own files for the browser to fetch at once, besides those of the entry; the
+// page of somebody with a session says that there is one.
+func TestPagesNameTheirFiles(t *testing.T) {
+	files := fstest.MapFS{
+		"index.html": {Data: []byte(`<meta name="style-nonce" content="__NONCE__"><!--AHEAD-->`)},
+		".vite/manifest.json": {Data: []byte(`{"index.html": {"file": "assets/index-1.js", "isEntry": true, "imports": ["_shared"]}, "_shared": {"file": "assets/shared-2.js"},
+			"src/morning/MorningPage.tsx": {"file": "assets/morning-3.js", "imports": ["_shared", "_vial"]}, "_vial": {"file": "assets/vial-4.js"},
+			"src/account/AccountPage.tsx": {"file": "assets/account-5.js"}, "src/horizon/HorizonPage.tsx": {"file": "assets/horizon-6.js", "imports": ["_vial"]},
+			"src/bench/BenchPage.tsx": {"file": "assets/bench-7.js"}}`)},
+	}
+	h, err := web.New(web.Config{Fleet: fleet.New(opened(t, instance.AppDSN()), now), People: service, Screens: files, Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	page := func(path, cookie string) string {
+		t.Helper()
+		req := httptest.NewRequest(http.MethodGet, "http://127.0.0.1"+path, nil)
+		if cookie != "" {
+			req.Header.Set("Cookie", cookie)
+		}
+		res := httptest.NewRecorder()
+		h.ServeHTTP(res, req)
+		return res.Body.String()
+	}
+	for path, want := range map[string][]string{"/": {"morning-3", "vial-4"}, "/units/CA-01": {"account-5"}, "/horizon?kind=car": {"horizon-6", "vial-4"}, "/bench": {"bench-7"}, "/plan": nil} {
+		text := page(path, "")
+		for _, file := range want {
+			if !strings.Contains(text, `<link rel="modulepreload" href="/assets/`+file+`.js">`) {
+				t.Errorf("%s does not name %s: %s", path, file, text)
+			}
+		}
+		if strings.Count(text, "modulepreload") != len(want) || strings.Contains(text, "opened") || strings.Contains(text, "AHEAD") {
+			t.Errorf("%s: %s", path, text)
+		}
+	}
+	if text := page("/", "session=any"); !strings.Contains(text, `<meta name="opened" content="yes">`) {
+		t.Errorf("with a session: %s", text)
+	}
+	files[".vite/manifest.json"] = &fstest.MapFile{Data: []byte(`{`)}
+	if _, err := web.New(web.Config{Fleet: fleet.New(opened(t, instance.AppDSN()), now), People: service, Screens: files, Log: slog.New(slog.DiscardHandler)}); err == nil {
+		t.Error("a torn manifest was read")
+	}
+}

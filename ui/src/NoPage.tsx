@@ -1,4 +1,3 @@
-import { Link, Text } from "@chakra-ui/react";
 import { Link as RouterLink } from "react-router";
 import { Frame } from "./frame/Frame";
 
@@ -6,13 +5,13 @@ import { Frame } from "./frame/Frame";
 export function NoPage() {
   return (
     <Frame title="No such page" head="">
-      <Text py="20px">
+      <p className="wait">
         Nothing is written at this address.{" "}
-        <Link asChild color="accent" textDecoration="underline">
-          <RouterLink to="/">Open Morning</RouterLink>
-        </Link>
+        <RouterLink className="link" to="/">
+          Open Morning
+        </RouterLink>
         , or jump to a unit above.
-      </Text>
+      </p>
     </Frame>
   );
 }

@@ -28,7 +28,7 @@ import {
 const { black, white, gray, transparent, current } = tokens.colors;
 const { bg, fg, border, gray: semanticGray } = semanticTokens.colors;
 const base = defineConfig({
-  preflight: true,
+  preflight: false,
   cssVarsPrefix,
   cssVarsRoot,
   globalCss,
@@ -77,25 +77,6 @@ const config = defineConfig({
         alarm: { value: { _light: "#a62c25", _dark: "#f0908a" } },
       },
     },
-  },
-  globalCss: {
-    "html, body": { bg: "page", color: "ink", fontFamily: "body", fontSize: "15px", lineHeight: "1.4" },
-    "*:focus-visible": { outline: "2px solid", outlineColor: "accent", outlineOffset: "2px" },
-    ".pick": {
-      display: { base: "none", md: "block" },
-      _print: { visibility: "hidden" },
-      width: "18px",
-      height: "18px",
-      accentColor: "var(--chakra-colors-accent)",
-      justifySelf: "center",
-    },
-    ".over": { position: "absolute", top: 0, bottom: 0, printColorAdjust: "exact" },
-    ".over.grid": { left: 0, right: 0 },
-    ".cold-season": {
-      backgroundImage: "repeating-linear-gradient(135deg, var(--chakra-colors-cold) 0 1.2px, transparent 1.2px 7px)",
-    },
-    ".no-print": { _print: { display: "none !important" } },
-    ".figures": { fontFamily: "mono", fontVariantNumeric: "tabular-nums", fontSize: "0.93em" },
   },
 });
 

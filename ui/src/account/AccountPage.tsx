@@ -1,11 +1,11 @@
-import { Box, Button, Flex, Grid, Link, Text, useMediaQuery } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useMemo, useState } from "react";
+import { type ReactNode, Suspense, lazy, useMemo, useState } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { type Account, type EntryKind, type Line, type Schemas, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { type Key, useEscape } from "../frame/keys";
+import { useMedia } from "../frame/media";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
@@ -13,11 +13,16 @@ import { celsius, figure, kelvin, kilometres, kilopascals, longDay, shortDay, sy
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
-import { EntryForm, type Writing } from "./EntryForm";
+import type { Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
 import { Blended, LedgerPage, LedgerTools, inside, useLedger } from "./LedgerPage";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Discrepancy, Standing } from "./Standing";
+
+const EntryForm = lazy(async () => {
+  const [{ withChakra }, { EntryForm }] = await Promise.all([import("../chakra"), import("./EntryForm")]);
+  return withChakra(EntryForm);
+});
 
 /** What is being written, as the address has it; undefined while a line that it names has not come. */
 function writingOf(
@@ -119,7 +124,7 @@ export function AccountPage() {
     ];
   }, [mayWrite, choosing, go, known]);
   const writingKey = [code, ...["write", "line", "balance", ...presets].map((name) => query.get(name) ?? "")].join(" ");
-  const [wide] = useMediaQuery(["(min-width: 80rem)"], { ssr: false });
+  const wide = useMedia("(min-width: 80rem)");
   const tools = data && data.lineCount > 0 && (
     <LedgerTools
       account={data}
@@ -139,31 +144,28 @@ export function AccountPage() {
       {account.isPending && <Waiting what={`the account of ${code}`} />}
       {account.error && !data && (
         <Failed error={account.error} again={() => void account.refetch()}>
-          <Text color="faint">Jump to a unit above by part of its code or name.</Text>
+          <p className="faint">Jump to a unit above by part of its code or name.</p>
         </Failed>
       )}
       {data && (
         // Without room beside the ledger, what runs out first stands before what has been.
-        <Grid
-          columnGap="30px"
-          templateColumns={{ base: "minmax(0, 1fr)", xl: "minmax(0, 1fr) 350px" }}
-          templateRows={{ xl: "auto 1fr" }}
-          alignItems="start"
-        >
-          <Box>
+        <div className="account">
+          <div>
             <Opening account={data} />
-            <Box mt="8px">
-              <ProtectionDrawing account={data} />
-            </Box>
-            {writing && <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />}
-            <Flex wrap="wrap" align="flex-start" mt="2px">
+            <ProtectionDrawing account={data} />
+            {writing && (
+              <Suspense fallback={<Waiting what="the form" />}>
+                <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />
+              </Suspense>
+            )}
+            <div className="wrap">
               {!writing && mayWrite && (
                 <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
               )}
               {wide && tools}
-            </Flex>
-          </Box>
-          <Box gridColumn={{ xl: "2" }} gridRow={{ xl: "1 / span 2" }}>
+            </div>
+          </div>
+          <div className="aside">
             <Discrepancy
               account={data}
               onBalance={mayWrite ? go.balance : undefined}
@@ -175,17 +177,17 @@ export function AccountPage() {
             <PlanOf account={data} />
             <SystemOf account={data} />
             <Cautions lines={data.cautions} />
-          </Box>
-          <Box mt={{ base: "20px", xl: "2px" }} gridColumn={{ xl: "1" }}>
-            {!wide && <Flex>{tools}</Flex>}
+          </div>
+          <div className="ledger">
+            {!wide && <div className="flex">{tools}</div>}
             <LedgerPage
               account={data}
               ledger={ledger}
               onCorrect={mayWrite ? go.correct : undefined}
               onStrike={mayWrite ? go.strike : undefined}
             />
-          </Box>
-        </Grid>
+          </div>
+        </div>
       )}
     </Frame>
   );
@@ -199,11 +201,11 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
     (w.kind !== "defect_closed" || p.account.defects.length > 0) &&
     (w.kind !== "release" || p.account.mayRelease);
   return (
-    <Box className="no-print" role="group" aria-label="Record an entry">
-      <Flex gap="4px" wrap="wrap" mt="2px" align="center">
-        <Text color="faint" hideBelow="md" aria-hidden="true">
+    <div className="no-print" role="group" aria-label="Record an entry">
+      <div className="ways">
+        <span className="faint from-md-up" aria-hidden="true">
           record
-        </Text>
+        </span>
         {ways.filter(usable).map((w) => (
           <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
             {w.words}
@@ -212,37 +214,28 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
         <WayButton letter="n" expanded={p.choosing} onClick={() => p.onChoose(!p.choosing)}>
           other
         </WayButton>
-      </Flex>
+      </div>
       {p.choosing && (
-        <Flex gap="4px" wrap="wrap" borderTopWidth="1px" borderColor="rule" bg="wash" px="4px">
+        <div className="ways more">
           {moreWays.filter(usable).map((w) => (
             <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
               {w.words}
             </WayButton>
           ))}
-        </Flex>
+        </div>
       )}
-    </Box>
+    </div>
   );
 }
 
 function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void; children: ReactNode }) {
   return (
-    <Button
-      variant="ghost"
-      size="sm"
-      minH="44px"
-      px="6px"
-      color="accent"
-      fontWeight="700"
-      aria-expanded={p.expanded}
-      onClick={p.onClick}
-    >
+    <button type="button" className="act strong" aria-expanded={p.expanded} onClick={p.onClick}>
       {p.children}{" "}
-      <Text as="span" color="faint" fontWeight="400" aria-hidden="true">
+      <span className="letter" aria-hidden="true">
         {p.letter}
-      </Text>
-    </Button>
+      </span>
+    </button>
   );
 }
 
@@ -250,10 +243,10 @@ function Opening({ account }: { account: Account }) {
   const governing = account.status.clocks[0];
   const age = account.balance.meanAgeMonths === undefined ? "" : `${figure(account.balance.meanAgeMonths, 0)} months`;
   return (
-    <Flex gap="12px" align="center" data-testid="opening">
+    <div className="opening" data-testid="opening">
       <Vial verdict={account.status.verdict} left={governing?.remaining} />
-      <Box>
-        <Text>
+      <div>
+        <p>
           <b>{verdictWords[account.status.verdict]}</b> · protects to{" "}
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
           {account.protectsTo !== undefined && ` ${protectedBy(account)}`}
@@ -261,11 +254,11 @@ function Opening({ account }: { account: Account }) {
           {age && ` · on average ${age} old`}
           {account.boilOver &&
             ` · boils at ${celsius(account.boilOver.celsius)} under ${kilopascals(account.boilOver.cap)}`}
-        </Text>
-        <Text color="faint">{inside(account)}</Text>
+        </p>
+        <p className="faint">{inside(account)}</p>
         <Blended account={account} />
-      </Box>
-    </Flex>
+      </div>
+    </div>
   );
 }
 
@@ -292,9 +285,9 @@ function SystemOf({ account }: { account: Account }) {
     s.listed.length > 0 ? `maker’s list: ${s.listed.join(", ")}` : "",
   ].filter(Boolean);
   return (
-    <Text mt="10px" fontSize="14px" color="faint">
+    <p className="fine faint" style={{ marginTop: "10px" }}>
       System: {facts.join(" · ")}.
-    </Text>
+    </p>
   );
 }
 
@@ -316,7 +309,7 @@ function BenchLinks({ account }: { account: Account }) {
   });
   if (balance.litres !== undefined) values.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
   return (
-    <Text mt="14px" className="no-print">
+    <p className="no-print" style={{ marginTop: "14px" }}>
       On the Bench:{" "}
       {(
         [
@@ -327,22 +320,22 @@ function BenchLinks({ account }: { account: Account }) {
       ).map(([q, words], i) => (
         <span key={q}>
           {i > 0 && " · "}
-          <Link asChild color="accent" fontWeight="700">
-            <RouterLink to={`/bench?q=${q}&${values}`}>{words}</RouterLink>
-          </Link>
+          <RouterLink className="link" to={`/bench?q=${q}&${values}`}>
+            {words}
+          </RouterLink>
         </span>
       ))}
-    </Text>
+    </p>
   );
 }
 
 function PlanOf({ account }: { account: Account }) {
   const { servicePlan } = account;
   return (
-    <Text mt="14px" fontSize="14px" color="faint">
+    <p className="fine faint" style={{ marginTop: "14px" }}>
       Service plan “{servicePlan.name}”: first {allowed(servicePlan.first)}, later {allowed(servicePlan.later)};{" "}
       {kelvin(servicePlan.freezeMargin)} to spare on the coldest night. The maker’s manual overrides it.
-    </Text>
+    </p>
   );
 }
 

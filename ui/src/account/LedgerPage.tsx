@@ -1,6 +1,5 @@
-import { Box, Button, Flex, Menu, Portal, Text } from "@chakra-ui/react";
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { memo, useState } from "react";
+import { Suspense, lazy, memo, useState } from "react";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Failed } from "../frame/State";
@@ -85,7 +84,9 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
   const unit = account.meterUnit ? meterSymbol(account.meterUnit) : "";
   if (account.lineCount === 0) {
     return (
-      <Text py="16px">Nothing is recorded in this account yet. Begin with an opening, a renewal or a freeze test.</Text>
+      <p className="wait">
+        Nothing is recorded in this account yet. Begin with an opening, a renewal or a freeze test.
+      </p>
     );
   }
   return (
@@ -118,9 +119,9 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
       </div>
       {ledger.error && <Failed error={ledger.error} again={ledger.onMore} />}
       {ledger.older > 0 && (
-        <Button variant="ghost" size="sm" minH="44px" color="accent" disabled={ledger.waiting} onClick={ledger.onMore}>
+        <button type="button" className="act" disabled={ledger.waiting} onClick={ledger.onMore}>
           show more of the {figure(ledger.older)} older lines
-        </Button>
+        </button>
       )}
     </>
   );
@@ -142,8 +143,8 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
     }
   };
   return (
-    <Flex align="center" gap="6px" className="no-print" ml="auto">
-      {failed && <Text color="alarm">{failed}</Text>}
+    <div className="tools no-print">
+      {failed && <p className="alarm">{failed}</p>}
       <SelectField
         label="lines shown"
         hidden
@@ -155,12 +156,17 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
         ]}
         onChange={p.onOnly}
       />
-      <Button size="sm" minH="44px" variant="ghost" color="accent" fontWeight="700" onClick={() => void print()}>
+      <button type="button" className="act strong" onClick={() => void print()}>
         print
-      </Button>
-    </Flex>
+      </button>
+    </div>
   );
 }
+
+const OpenLineMenu = lazy(async () => {
+  const [{ withChakra }, { OpenLineMenu }] = await Promise.all([import("../chakra"), import("./OpenLineMenu")]);
+  return withChakra(OpenLineMenu);
+});
 
 const LedgerLine = memo(function LedgerLine(p: {
   line: Line;
@@ -219,42 +225,26 @@ const LedgerLine = memo(function LedgerLine(p: {
   );
 });
 
-function LineMenu({
-  line,
-  onCorrect,
-  onStrike,
-}: {
-  line: Line;
-  onCorrect: Props["onCorrect"];
-  onStrike: Props["onStrike"];
-}) {
+/** The menu of a line is fetched when one is opened first. */
+function LineMenu({ line, onCorrect, onStrike }: Pick<Props, "onCorrect" | "onStrike"> & { line: Line }) {
+  const [used, setUsed] = useState(false);
+  const label = `correct or strike: ${kindNames[line.kind]} of ${shortDay(line.at)}`;
+  const button = (
+    <button
+      type="button"
+      className="act quiet dots"
+      aria-label={label}
+      aria-haspopup="menu"
+      onClick={() => setUsed(true)}
+    >
+      ⋯
+    </button>
+  );
+  if (!used) return button;
   return (
-    <Menu.Root lazyMount unmountOnExit>
-      <Menu.Trigger asChild>
-        <Button
-          variant="ghost"
-          size="xs"
-          minW="32px"
-          minH="32px"
-          color="faint"
-          aria-label={`correct or strike: ${kindNames[line.kind]} of ${shortDay(line.at)}`}
-        >
-          ⋯
-        </Button>
-      </Menu.Trigger>
-      <Portal>
-        <Menu.Positioner>
-          <Menu.Content borderRadius="0" bg="page" borderWidth="1px" borderColor="ink">
-            <Menu.Item value="correct" minH="44px" onClick={() => onCorrect?.(line)}>
-              correct it: strike and record again
-            </Menu.Item>
-            <Menu.Item value="strike" minH="44px" onClick={() => onStrike?.(line)}>
-              strike it
-            </Menu.Item>
-          </Menu.Content>
-        </Menu.Positioner>
-      </Portal>
-    </Menu.Root>
+    <Suspense fallback={button}>
+      <OpenLineMenu label={label} onCorrect={() => onCorrect?.(line)} onStrike={() => onStrike?.(line)} />
+    </Suspense>
   );
 }
 
@@ -282,9 +272,9 @@ function lastMeter({ meter, meterUnit }: Account): string {
 export function Blended({ account }: { account: Account }) {
   if (account.blended.length === 0) return null;
   return (
-    <Box color="alarm" fontSize="14px">
+    <p className="alarm fine">
       Also poured in since the renewal: {account.blended.map((p) => `${p.name} (${p.technology})`).join(", ")}
       {account.foreign >= 0.005 ? `; foreign: ${figure(100 * account.foreign)}\u00a0% of the charge` : ""}.
-    </Box>
+    </p>
   );
 }

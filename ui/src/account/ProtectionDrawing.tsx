@@ -1,4 +1,3 @@
-import { Box } from "@chakra-ui/react";
 import { useCallback, useState } from "react";
 import { scaleLinear, scaleTime } from "d3-scale";
 import { area, curveStepAfter, line as pathOf } from "d3-shape";
@@ -45,9 +44,9 @@ const testsOf = (account: Account) =>
 export function ProtectionDrawing({ account }: { account: Account }) {
   const [width, measured] = useWidth(usual);
   return (
-    <Box ref={measured} w="100%" maxW="860px">
+    <div ref={measured} className="protection">
       <Drawing account={account} width={width} />
-    </Box>
+    </div>
   );
 }
 
@@ -101,87 +100,85 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   ].join(" ");
   const nearEnd = x(today) > size.width - 230;
   return (
-    <Box asChild display="block">
-      <svg
-        width={size.width}
-        height={size.height}
-        viewBox={`0 0 ${size.width} ${size.height}`}
-        role="img"
-        aria-label={says}
-      >
-        <defs>
-          <pattern id="nights" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <path d="M0 0V5" stroke="var(--chakra-colors-cold)" strokeWidth="1.8" />
-          </pattern>
-        </defs>
-        {y.ticks(5).map((t) => (
-          <g key={t}>
-            <path d={`M${size.left} ${y(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
-            <Word x={size.left - 6} y={y(t) + 4} anchor="end" fill={faint} small>
-              {figure(inTemperature(t))}
-            </Word>
-          </g>
-        ))}
-        <path d={floor} fill="url(#nights)" stroke="var(--chakra-colors-cold)" strokeWidth="1" />
-        {x.ticks(Math.max(3, Math.round(size.width / 105))).map((t) => (
-          <Word key={t.toISOString()} x={x(t)} y={size.height - 6} anchor="middle" fill={faint} small>
-            {monthYear(t)}
+    <svg
+      width={size.width}
+      height={size.height}
+      viewBox={`0 0 ${size.width} ${size.height}`}
+      role="img"
+      aria-label={says}
+    >
+      <defs>
+        <pattern id="nights" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <path d="M0 0V5" stroke="var(--chakra-colors-cold)" strokeWidth="1.8" />
+        </pattern>
+      </defs>
+      {y.ticks(5).map((t) => (
+        <g key={t}>
+          <path d={`M${size.left} ${y(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
+          <Word x={size.left - 6} y={y(t) + 4} anchor="end" fill={faint} small>
+            {figure(inTemperature(t))}
           </Word>
-        ))}
-        <Word x={size.width - size.right - 4} y={y(0) + 14} anchor="end" fill={faint} small>
-          {`coldest nights, ${account.unit.site}`}
+        </g>
+      ))}
+      <path d={floor} fill="url(#nights)" stroke="var(--chakra-colors-cold)" strokeWidth="1" />
+      {x.ticks(Math.max(3, Math.round(size.width / 105))).map((t) => (
+        <Word key={t.toISOString()} x={x(t)} y={size.height - 6} anchor="middle" fill={faint} small>
+          {monthYear(t)}
         </Word>
-        <path d={band} fill={accent} opacity="0.18" />
-        <path d={book} fill="none" stroke={ink} strokeWidth="2" />
-        {relied !== undefined && (
-          <path
-            d={`M${x(today)} ${y(relied)}H${size.width - size.right}`}
-            stroke={accent}
-            strokeWidth="2"
-            strokeDasharray="6 4"
-            fill="none"
-          />
-        )}
+      ))}
+      <Word x={size.width - size.right - 4} y={y(0) + 14} anchor="end" fill={faint} small>
+        {`coldest nights, ${account.unit.site}`}
+      </Word>
+      <path d={band} fill={accent} opacity="0.18" />
+      <path d={book} fill="none" stroke={ink} strokeWidth="2" />
+      {relied !== undefined && (
         <path
-          d={`M${x(today) - 1.5} ${size.top - 6}V${size.height - size.bottom}M${x(today) + 1.5} ${size.top - 6}V${size.height - size.bottom}`}
-          stroke={alarm}
-          strokeWidth="1"
+          d={`M${x(today)} ${y(relied)}H${size.width - size.right}`}
+          stroke={accent}
+          strokeWidth="2"
+          strokeDasharray="6 4"
+          fill="none"
         />
-        {tests.map((t) => (
-          <circle
-            key={t.moment}
-            cx={x(t.at)}
-            cy={y(t.measured)}
-            r={t.off ? 5.2 : 3.6}
-            fill={page}
-            stroke={t.off ? alarm : ink}
-            strokeWidth={t.off ? 2.4 : 1.6}
-          />
-        ))}
-        {last && (
-          <Word
-            x={x(last.at) + (x(last.at) < 130 ? 9 : -9)}
-            y={y(last.measured) - 8}
-            anchor={x(last.at) < 130 ? "start" : "end"}
-            fill={last.off ? alarm : ink}
-            strong
-          >
-            {`measured ${figure(inTemperature(last.measured))}`}
-          </Word>
-        )}
-        {relied !== undefined && caught && (
-          <Word
-            x={nearEnd ? size.width - size.right : x(today) + 8}
-            y={y(relied) + 16}
-            anchor={nearEnd ? "end" : "start"}
-            fill={tooCold ? alarm : accent}
-            strong
-          >
-            {tooCold ? "not safe tonight" : caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
-          </Word>
-        )}
-      </svg>
-    </Box>
+      )}
+      <path
+        d={`M${x(today) - 1.5} ${size.top - 6}V${size.height - size.bottom}M${x(today) + 1.5} ${size.top - 6}V${size.height - size.bottom}`}
+        stroke={alarm}
+        strokeWidth="1"
+      />
+      {tests.map((t) => (
+        <circle
+          key={t.moment}
+          cx={x(t.at)}
+          cy={y(t.measured)}
+          r={t.off ? 5.2 : 3.6}
+          fill={page}
+          stroke={t.off ? alarm : ink}
+          strokeWidth={t.off ? 2.4 : 1.6}
+        />
+      ))}
+      {last && (
+        <Word
+          x={x(last.at) + (x(last.at) < 130 ? 9 : -9)}
+          y={y(last.measured) - 8}
+          anchor={x(last.at) < 130 ? "start" : "end"}
+          fill={last.off ? alarm : ink}
+          strong
+        >
+          {`measured ${figure(inTemperature(last.measured))}`}
+        </Word>
+      )}
+      {relied !== undefined && caught && (
+        <Word
+          x={nearEnd ? size.width - size.right : x(today) + 8}
+          y={y(relied) + 16}
+          anchor={nearEnd ? "end" : "start"}
+          fill={tooCold ? alarm : accent}
+          strong
+        >
+          {tooCold ? "not safe tonight" : caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
+        </Word>
+      )}
+    </svg>
   );
 }
 

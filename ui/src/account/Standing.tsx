@@ -1,4 +1,3 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import type { Account, Explanation, Line, Schemas } from "../api/client";
 import { figure, inVolume, kelvin, litres, longDay, shortDay } from "../words/figures";
 
@@ -22,28 +21,20 @@ export function Discrepancy(p: {
   const retest = !discrepancy.confirmed;
   const apart = explanations.find((x) => x.distinguish)?.distinguish;
   return (
-    <Box
-      as="section"
-      aria-label="Book and test disagree"
-      borderWidth="1px"
-      borderLeftWidth="5px"
-      borderColor="alarm"
-      p="12px"
-      my="16px"
-    >
-      <Text as="h2" fontWeight="700">
-        {title}
-      </Text>
+    <section className="disagree" aria-label="Book and test disagree">
+      <h2 className="strong">{title}</h2>
       {discrepancy.waits && (
-        <Text mt="4px">It reads colder than the book: the book counts until a second, zeroed test shows the same.</Text>
+        <p style={{ marginTop: "4px" }}>
+          It reads colder than the book: the book counts until a second, zeroed test shows the same.
+        </p>
       )}
       {retest && (
-        <Text mt="4px">
+        <p style={{ marginTop: "4px" }}>
           {apart ? distinguishWords[apart] : "Test a second time first: then the books can be balanced."}{" "}
           {p.onTest && <Act onClick={p.onTest}>record a second freeze test</Act>}
-        </Text>
+        </p>
       )}
-      <Box as="ol" listStyleType="none" mt="6px">
+      <ol style={{ marginTop: "6px" }}>
         {explanations.map((x, i) => (
           <Cause
             key={x.cause}
@@ -52,8 +43,8 @@ export function Discrepancy(p: {
             onBalance={p.onBalance && x.balance && !retest ? () => p.onBalance?.(line, i) : undefined}
           />
         ))}
-      </Box>
-    </Box>
+      </ol>
+    </section>
   );
 }
 
@@ -67,34 +58,21 @@ const distinguishWords: Record<NonNullable<Explanation["distinguish"]>, string> 
 /** What may be recorded, as a line of the text. */
 function Act({ onClick, children }: { onClick: () => void; children: React.ReactNode }) {
   return (
-    <Button
-      variant="plain"
-      size="sm"
-      px="0"
-      minH="32px"
-      h="auto"
-      color="accent"
-      fontWeight="700"
-      whiteSpace="normal"
-      textAlign="left"
-      onClick={onClick}
-    >
+    <button type="button" className="act line strong" onClick={onClick}>
       {children}
-    </Button>
+    </button>
   );
 }
 
 function Cause({ x, first, onBalance }: { x: Explanation; first: boolean; onBalance: (() => void) | undefined }) {
   return (
-    <Box as="li" mb="8px" fontSize={first ? "15px" : "14px"}>
-      <Text>
-        <Text as="span" color="faint" fontWeight={first ? "700" : undefined}>
-          {x.likelihood}:{" "}
-        </Text>
+    <li className={first ? undefined : "fine"}>
+      <p>
+        <span className={first ? "faint strong" : "faint"}>{x.likelihood}: </span>
         {x.text}
-      </Text>
+      </p>
       {onBalance && <Act onClick={onBalance}>{balances[x.cause] ?? "record what balances the books"}</Act>}
-    </Box>
+    </li>
   );
 }
 
@@ -155,32 +133,26 @@ export function Standing({ account }: { account: Account }) {
   }
   const good = account.findings.filter((f) => !ownClock.has(f.point) && f.grade === "good");
   return (
-    <Box as="section" aria-label="Findings" mt="16px">
-      <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">
-        what was found
-      </Text>
+    <section aria-label="Findings" style={{ marginTop: "16px" }}>
+      <h2 className="subheading">what was found</h2>
       {rows.map(([name, text, bad]) => (
-        <Flex key={name + text} gap="10px" py="6px" borderBottomWidth="1px" borderColor="rule" align="baseline">
-          <Text w="92px" flexShrink={0} fontWeight="700" color={bad ? "alarm" : undefined}>
-            {name}
-          </Text>
-          <Text flex="1" fontSize="14px">
-            {text}
-          </Text>
-        </Flex>
+        <div key={name + text} className="pair">
+          <span className={bad ? "of alarm" : "of"}>{name}</span>
+          <span className="grow fine">{text}</span>
+        </div>
       ))}
       {good.length > 0 && (
-        <Text py="6px" fontSize="14px" color="faint">
+        <p className="fine faint" style={{ padding: "6px 0" }}>
           Found good: {good.map((f) => `${f.label} ${shortDay(f.at)}`).join(" · ")}
-        </Text>
+        </p>
       )}
       {rows.length === 0 && good.length === 0 && (
-        <Text py="6px" fontSize="14px" color="faint">
+        <p className="fine faint" style={{ padding: "6px 0" }}>
           Cap, hoses and other points were not inspected yet.
-        </Text>
+        </p>
       )}
       <ChemistryOf account={account} />
-    </Box>
+    </section>
   );
 }
 
@@ -192,35 +164,27 @@ function ChemistryOf({ account }: { account: Account }) {
   const tested = c.properties.filter((p) => p.at !== undefined);
   const untested = c.properties.filter((p) => p.at === undefined);
   return (
-    <Box mt="10px" as="section" aria-label="Chemistry">
-      <Text as="h2" color="faint" fontSize="13px" borderBottomWidth="1px" borderColor="ink" pb="3px">
-        chemistry
-      </Text>
+    <section aria-label="Chemistry" style={{ marginTop: "10px" }}>
+      <h2 className="subheading">chemistry</h2>
       {tested.map((p) => (
-        <Flex key={p.name} gap="10px" py="5px" borderBottomWidth="1px" borderColor="rule" fontSize="14px">
-          <Text
-            flex="1"
-            fontWeight={p.grade === "bad" ? "700" : undefined}
-            color={p.grade === "bad" ? "alarm" : undefined}
-          >
+        <div key={p.name} className="pair fine">
+          <span className={p.grade === "bad" ? "grow alarm strong" : "grow"}>
             {p.words}
             {p.reaches ? `, at its limit by ${longDay(p.reaches)}` : ""}
-          </Text>
-          <Text className="figures" color="faint" whiteSpace="nowrap">
-            {p.at && shortDay(p.at)}
-          </Text>
-        </Flex>
+          </span>
+          <span className="figures faint">{p.at && shortDay(p.at)}</span>
+        </div>
       ))}
       {untested.length > 0 && (
-        <Text py="5px" fontSize="14px" color="faint">
+        <p className="fine faint" style={{ padding: "5px 0" }}>
           Not tested: {untested.map((p) => p.name).join(", ")}.
-        </Text>
+        </p>
       )}
       {c.proposals.map((p) => (
-        <Text key={p.words} py="5px" fontSize="14px" fontWeight="700">
+        <p key={p.words} className="fine strong" style={{ padding: "5px 0" }}>
           {p.words}
-        </Text>
+        </p>
       ))}
-    </Box>
+    </section>
   );
 }

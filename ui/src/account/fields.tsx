@@ -1,4 +1,4 @@
-import { Field, Flex, Input, NativeSelect, VisuallyHidden } from "@chakra-ui/react";
+import { useId } from "react";
 import type { MeasureUnit } from "../api/client";
 import { symbols } from "../words/figures";
 
@@ -12,15 +12,23 @@ interface Common {
   hint?: string | undefined;
 }
 
-function Label({ hidden, children }: { hidden: boolean | undefined; children: string }) {
-  if (hidden) {
-    return (
-      <VisuallyHidden asChild>
-        <Field.Label>{children}</Field.Label>
-      </VisuallyHidden>
-    );
-  }
-  return <Field.Label fontSize="13px">{children}</Field.Label>;
+/** A label above, a control, and what is wrong or helps beneath. */
+function Field(p: Common & { children: (id: string, says: string | undefined) => React.ReactNode }) {
+  const id = useId();
+  const beneath = p.error ?? p.hint;
+  return (
+    <div className="field" style={{ width: p.width ?? "auto" }}>
+      <label htmlFor={id} className={p.hidden ? "hidden-label" : undefined}>
+        {p.label}
+      </label>
+      {p.children(id, beneath ? `${id}-says` : undefined)}
+      {beneath && (
+        <span id={`${id}-says`} className={p.error ? "wrong" : "hint"} aria-live={p.error ? "polite" : undefined}>
+          {beneath}
+        </span>
+      )}
+    </div>
+  );
 }
 
 /** A line to write on, with its label above and what is wrong beneath. */
@@ -28,6 +36,7 @@ export function TextField(
   p: Common & {
     value: string;
     onChange: (value: string) => void;
+    onBlur?: () => void;
     type?: string;
     max?: string;
     figures?: boolean;
@@ -37,27 +46,25 @@ export function TextField(
   },
 ) {
   return (
-    <Field.Root invalid={Boolean(p.error)} width={p.width ?? "auto"}>
-      <Label hidden={p.hidden}>{p.label}</Label>
-      <Input
-        size="sm"
-        minH="44px"
-        borderRadius="0"
-        borderColor="faint"
-        type={p.type ?? "text"}
-        max={p.max}
-        maxLength={p.maxLength}
-        inputMode={p.figures ? "decimal" : undefined}
-        autoComplete={p.autoComplete ?? "off"}
-        className={p.figures ? "figures" : undefined}
-        textAlign={p.figures ? "right" : undefined}
-        placeholder={p.placeholder}
-        value={p.value}
-        onChange={(e) => p.onChange(e.target.value)}
-      />
-      {p.hint && !p.error && <Field.HelperText color="faint">{p.hint}</Field.HelperText>}
-      <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
-    </Field.Root>
+    <Field {...p}>
+      {(id, says) => (
+        <input
+          id={id}
+          type={p.type ?? "text"}
+          max={p.max}
+          maxLength={p.maxLength}
+          inputMode={p.figures ? "decimal" : undefined}
+          autoComplete={p.autoComplete ?? "off"}
+          className={p.figures ? "figures right" : undefined}
+          placeholder={p.placeholder}
+          value={p.value}
+          aria-invalid={p.error ? true : undefined}
+          aria-describedby={says}
+          onChange={(e) => p.onChange(e.target.value)}
+          onBlur={p.onBlur}
+        />
+      )}
+    </Field>
   );
 }
 
@@ -72,31 +79,29 @@ export function SelectField<T extends string>(
   },
 ) {
   return (
-    <Field.Root invalid={Boolean(p.error)} width={p.width ?? "auto"}>
-      <Label hidden={p.hidden}>{p.label}</Label>
-      <NativeSelect.Root size="sm">
-        <NativeSelect.Field
-          minH="44px"
-          borderRadius="0"
-          borderColor="faint"
-          bg="page"
-          value={p.value}
-          onChange={(e) => p.onChange(e.target.value as T)}
-        >
-          {p.unsaid !== undefined && <option value="">{p.unsaid}</option>}
-          {p.unsaid === undefined && p.value === "" && !p.options.some(([v]) => v === "") && (
-            <option value="">choose</option>
-          )}
-          {p.options.map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
-      <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
-    </Field.Root>
+    <Field {...p}>
+      {(id, says) => (
+        <div className="chosen">
+          <select
+            id={id}
+            value={p.value}
+            aria-invalid={p.error ? true : undefined}
+            aria-describedby={says}
+            onChange={(e) => p.onChange(e.target.value as T)}
+          >
+            {p.unsaid !== undefined && <option value="">{p.unsaid}</option>}
+            {p.unsaid === undefined && p.value === "" && !p.options.some(([v]) => v === "") && (
+              <option value="">choose</option>
+            )}
+            {p.options.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </div>
+      )}
+    </Field>
   );
 }
 
@@ -112,7 +117,7 @@ export function ReadingField(
   },
 ) {
   return (
-    <Flex align="flex-start" gap="0">
+    <div className="flex">
       <TextField
         label={p.label}
         hidden={p.hidden}
@@ -131,6 +136,6 @@ export function ReadingField(
         options={p.units.map((u) => [u, symbols[u]] as const)}
         onChange={p.onUnit}
       />
-    </Flex>
+    </div>
   );
 }

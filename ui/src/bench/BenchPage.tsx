@@ -1,4 +1,3 @@
-import { Box, Button, Collapsible, Flex, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -50,10 +49,10 @@ export function BenchPage() {
       {questions.isPending && <Waiting what="the Bench" />}
       {questions.error && <Failed error={questions.error} again={() => void questions.refetch()} />}
       {question && questions.data && (
-        <Flex gap={{ base: "16px", lg: "30px" }} direction={{ base: "column", lg: "row" }} align="flex-start">
-          <Box w={{ base: "100%", lg: "200px" }} flexShrink={0}>
+        <div className="bench">
+          <div className="asked">
             <Asked questions={questions.data} current={question} ask={(q) => tell({ q })} />
-            <Box mt={{ base: "8px", lg: "16px" }}>
+            <div className="units">
               <SelectField
                 label="read and written in"
                 value={units}
@@ -63,8 +62,8 @@ export function BenchPage() {
                   tell({ units: s });
                 }}
               />
-            </Box>
-          </Box>
+            </div>
+          </div>
           <Sum
             key={question.name}
             question={question}
@@ -72,7 +71,7 @@ export function BenchPage() {
             told={told}
             change={(name, value) => tell({ q: question.name, units, [name]: value })}
           />
-        </Flex>
+        </div>
       )}
     </Frame>
   );
@@ -90,45 +89,28 @@ function Asked({
 }) {
   return (
     <>
-      <Box hideFrom="lg">
+      <div className="to-lg-down">
         <SelectField
           label="question"
           value={current.name}
           options={questions.map((q) => [q.name, q.title] as const)}
           onChange={ask}
         />
-      </Box>
-      <Box as="ul" listStyleType="none" aria-label="Questions" hideBelow="lg">
-        {questions.map((q) => {
-          const here = q.name === current.name;
-          return (
-            <Box as="li" key={q.name} borderBottomWidth="1px" borderColor="rule">
-              <Button
-                variant="ghost"
-                w="100%"
-                h="auto"
-                minH="44px"
-                justifyContent="flex-start"
-                textAlign="left"
-                whiteSpace="normal"
-                borderRadius="0"
-                fontSize="15px"
-                color={here ? "ink" : "accent"}
-                fontWeight={here ? "700" : "400"}
-                px="10px"
-                borderWidth="0"
-                borderLeftWidth="4px"
-                borderLeftColor={here ? "accent" : "transparent"}
-                data-line=""
-                aria-current={here ? "true" : undefined}
-                onClick={() => ask(q.name)}
-              >
-                {q.title}
-              </Button>
-            </Box>
-          );
-        })}
-      </Box>
+      </div>
+      <ul className="questions" aria-label="Questions">
+        {questions.map((q) => (
+          <li key={q.name}>
+            <button
+              type="button"
+              data-line=""
+              aria-current={q.name === current.name ? "true" : undefined}
+              onClick={() => ask(q.name)}
+            >
+              {q.title}
+            </button>
+          </li>
+        ))}
+      </ul>
     </>
   );
 }
@@ -165,20 +147,12 @@ function Sum({ question, units, told, change }: SumProps) {
     }
   }
   return (
-    <Flex flex="1" minW="0" w="100%" gap="30px" direction={{ base: "column", xl: "row" }} align="flex-start">
-      <Box flex="1" minW="0" w="100%">
-        <Text as="h2" fontSize="18px" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="4px" mb="12px">
-          {question.title}
-        </Text>
-        <Box
-          display="grid"
-          gridTemplateColumns="repeat(auto-fill, minmax(140px, 1fr))"
-          gap="12px"
-          alignItems="start"
-          mb="18px"
-        >
+    <div className="sum">
+      <div className="asks">
+        <h2>{question.title}</h2>
+        <div className="inputs">
           {shown.map((f) => (
-            <Box key={f.name} gridColumn={isLong(f) ? "span 2" : undefined}>
+            <div key={f.name} className={isLong(f) ? "long" : undefined}>
               {f.options.length > 0 ? (
                 <SelectField
                   label={f.label}
@@ -199,22 +173,22 @@ function Sum({ question, units, told, change }: SumProps) {
                   error={errors[f.name]}
                 />
               )}
-            </Box>
+            </div>
           ))}
-        </Box>
-        <Box aria-live="polite" data-testid="answer">
+        </div>
+        <div className="answer" aria-live="polite" data-testid="answer">
           {answer.error && Object.keys(errors).length === 0 && <Failed error={answer.error} />}
           {answer.error && Object.keys(errors).length > 0 && (
-            <Text color="alarm">No answer yet: see the field marked above.</Text>
+            <p className="alarm">No answer yet: see the field marked above.</p>
           )}
           {answer.data && !answer.error && <Worded answer={answer.data} />}
-        </Box>
-      </Box>
-      <Box w={{ base: "100%", xl: "400px" }} flexShrink={0}>
+        </div>
+      </div>
+      <div className="shown">
         {answer.data?.curve && !answer.error && <CurveDrawing curve={answer.data.curve} />}
         <Cautions lines={question.cautions} />
-      </Box>
-    </Flex>
+      </div>
+    </div>
   );
 }
 
@@ -228,58 +202,49 @@ function isLong(f: Field): boolean {
 
 /** The answer, its figures, what to mind, and the sum laid open. */
 function Worded({ answer }: { answer: Answer }) {
+  const [open, setOpen] = useState(false);
   return (
     <>
-      <Text fontSize="22px" fontWeight="700" lineHeight="1.25" mb="8px" data-testid="headline">
+      <p className="headline" data-testid="headline">
         {answer.headline}
         {answer.read && answer.read.length > 0 && (
-          <Text as="span" display="block" fontSize="15px" fontWeight="400" color="faint" data-testid="read">
+          <span className="read" data-testid="read">
             Read as: {answer.read.map((l) => `${l.label} ${l.text}`).join(" · ")}
-          </Text>
+          </span>
         )}
-      </Text>
-      <Box as="dl" maxW="640px">
+      </p>
+      <dl>
         {answer.lines.map((l, i) => (
-          <Flex key={`${l.label} ${i}`} gap="14px" borderBottomWidth="1px" borderColor="rule" py="4px" wrap="wrap">
-            <Text as="dt" color="faint" w="190px">
-              {l.label}
-            </Text>
-            <Text as="dd" flex="1" minW="180px" fontVariantNumeric="tabular-nums">
-              {l.text}
-            </Text>
-          </Flex>
+          <div key={`${l.label} ${i}`} className="figure-line">
+            <dt>{l.label}</dt>
+            <dd>{l.text}</dd>
+          </div>
         ))}
-      </Box>
+      </dl>
       {answer.warnings.length > 0 && (
-        <Box as="ul" mt="12px" pl="12px" borderLeftWidth="4px" borderColor="alarm" listStyleType="none">
+        <ul className="minded">
           {answer.warnings.map((w) => (
             <li key={w}>{w}</li>
           ))}
-        </Box>
+        </ul>
       )}
-      <Collapsible.Root mt="12px">
-        <Flex gap="10px">
-          <Collapsible.Trigger asChild>
-            <Button variant="ghost" size="sm" color="accent" fontWeight="700" px="0" minH="44px">
-              show the sum
-            </Button>
-          </Collapsible.Trigger>
-          <CopyLink />
-        </Flex>
-        <Collapsible.Content>
-          <Box as="ol" data-testid="steps" listStyleType="none">
-            {answer.steps.map((s, i) => (
-              <Box as="li" key={`${s.what} ${i}`} borderBottomWidth="1px" borderColor="rule" py="6px">
-                <b>{s.what}</b>: {s.formula}
-                {s.numbers && <Box className="figures">{s.numbers}</Box>}
-                <Text color="faint" fontSize="13px">
-                  {s.source}
-                </Text>
-              </Box>
-            ))}
-          </Box>
-        </Collapsible.Content>
-      </Collapsible.Root>
+      <div className="flex" style={{ gap: "10px", marginTop: "12px" }}>
+        <button type="button" className="act line strong" aria-expanded={open} onClick={() => setOpen(!open)}>
+          show the sum
+        </button>
+        <CopyLink />
+      </div>
+      {open && (
+        <ol data-testid="steps">
+          {answer.steps.map((s, i) => (
+            <li key={`${s.what} ${i}`} className="step">
+              <b>{s.what}</b>: {s.formula}
+              {s.numbers && <div className="figures">{s.numbers}</div>}
+              <p className="small faint">{s.source}</p>
+            </li>
+          ))}
+        </ol>
+      )}
     </>
   );
 }
@@ -288,11 +253,9 @@ function CopyLink() {
   const [state, setState] = useState<"ready" | "copied" | "refused">("ready");
   const words = { ready: "copy a link to this sum", copied: "copied", refused: "copy it from the address line" };
   return (
-    <Button
-      variant="ghost"
-      size="sm"
-      color="faint"
-      minH="44px"
+    <button
+      type="button"
+      className="act quiet"
       onClick={() => {
         navigator.clipboard.writeText(window.location.href).then(
           () => setState("copied"),
@@ -301,6 +264,6 @@ function CopyLink() {
       }}
     >
       {words[state]}
-    </Button>
+    </button>
   );
 }

@@ -1,4 +1,3 @@
-import { Box } from "@chakra-ui/react";
 import { scaleLinear } from "d3-scale";
 import { line } from "d3-shape";
 import type { Schemas } from "../api/client";
@@ -50,82 +49,86 @@ export function CurveDrawing({ curve }: { curve: Curve }) {
     night === undefined ? "" : `Coldest night ${figure(night)} ${curve.unit}.`,
   ].join(" ");
   return (
-    <Box asChild maxW="100%" height="auto">
-      <svg viewBox={`0 0 ${size.width} ${freezeBottom + size.bottom}`} role="img" aria-label={says} width={size.width}>
-        <defs>
-          <pattern id="cold" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <path d="M0 0V6" stroke={cold} strokeWidth="1.6" />
-          </pattern>
-        </defs>
-        <Axis ticks={boil.ticks(3)} at={boil} unit={curve.unit} title="boils, open" top={size.boilTop} />
-        <path d={path(shown, boil)} fill="none" stroke={faint} strokeWidth="1.6" />
-        {night !== undefined && night > (freeze.domain()[0] ?? night) && (
-          <>
-            <rect
-              x={size.left}
-              y={freeze(night)}
-              width={size.width - size.left - size.right}
-              height={freezeBottom - freeze(night)}
-              fill="url(#cold)"
-            />
-            <path
-              d={`M${size.left} ${freeze(night)}H${size.width - size.right}`}
-              stroke="var(--chakra-colors-faint)"
-              strokeWidth="1.4"
-            />
-            <text x={size.left + 6} y={freeze(night) - 5} style={{ fontSize: "12px" }} fill={faint}>
-              coldest night {figure(night)}
-            </text>
-          </>
-        )}
-        <Axis ticks={freeze.ticks(6)} at={freeze} unit={curve.unit} title="freezes" top={size.freezeTop} />
-        <path d={path(frozen, freeze)} fill="none" stroke={ink} strokeWidth="2" />
-        {x.ticks(8).map((t) => (
-          <text key={t} x={x(t)} y={freezeBottom + 15} style={{ fontSize: "11px" }} textAnchor="middle" fill={faint}>
-            {t}
+    <svg
+      style={{ maxWidth: "100%", height: "auto" }}
+      viewBox={`0 0 ${size.width} ${freezeBottom + size.bottom}`}
+      role="img"
+      aria-label={says}
+      width={size.width}
+    >
+      <defs>
+        <pattern id="cold" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <path d="M0 0V6" stroke={cold} strokeWidth="1.6" />
+        </pattern>
+      </defs>
+      <Axis ticks={boil.ticks(3)} at={boil} unit={curve.unit} title="boils, open" top={size.boilTop} />
+      <path d={path(shown, boil)} fill="none" stroke={faint} strokeWidth="1.6" />
+      {night !== undefined && night > (freeze.domain()[0] ?? night) && (
+        <>
+          <rect
+            x={size.left}
+            y={freeze(night)}
+            width={size.width - size.left - size.right}
+            height={freezeBottom - freeze(night)}
+            fill="url(#cold)"
+          />
+          <path
+            d={`M${size.left} ${freeze(night)}H${size.width - size.right}`}
+            stroke="var(--chakra-colors-faint)"
+            strokeWidth="1.4"
+          />
+          <text x={size.left + 6} y={freeze(night) - 5} style={{ fontSize: "12px" }} fill={faint}>
+            coldest night {figure(night)}
           </text>
-        ))}
-        <text
-          x={size.width - size.right}
-          y={freezeBottom + 30}
-          style={{ fontSize: "12px" }}
-          textAnchor="end"
-          fill={faint}
-        >
-          % {curve.base} by volume
+        </>
+      )}
+      <Axis ticks={freeze.ticks(6)} at={freeze} unit={curve.unit} title="freezes" top={size.freezeTop} />
+      <path d={path(frozen, freeze)} fill="none" stroke={ink} strokeWidth="2" />
+      {x.ticks(8).map((t) => (
+        <text key={t} x={x(t)} y={freezeBottom + 15} style={{ fontSize: "11px" }} textAnchor="middle" fill={faint}>
+          {t}
         </text>
-        {at && (
-          <g>
-            <path
-              d={`M${x(at.percent)} ${freeze(at.low)}V${freeze(at.high)}M${x(at.percent) - 7} ${freeze(at.low)}h14M${x(at.percent) - 7} ${freeze(at.high)}h14`}
-              stroke={accent}
-              strokeWidth="2"
-              fill="none"
-            />
-            <circle
-              cx={x(at.percent)}
-              cy={freeze(at.temperature)}
-              r="3.4"
-              fill="var(--chakra-colors-page)"
-              stroke={accent}
-              strokeWidth="2"
-            />
-            <text
-              x={x(at.percent) + (at.percent > most * 0.75 ? -10 : 10)}
-              y={freeze(at.temperature) - 8}
-              style={{ fontSize: "14px", fontWeight: 700 }}
-              textAnchor={at.percent > most * 0.75 ? "end" : "start"}
-              fill={ink}
-              stroke="var(--chakra-colors-page)"
-              strokeWidth="4"
-              paintOrder="stroke"
-            >
-              {figure(at.temperature)} {curve.unit}
-            </text>
-          </g>
-        )}
-      </svg>
-    </Box>
+      ))}
+      <text
+        x={size.width - size.right}
+        y={freezeBottom + 30}
+        style={{ fontSize: "12px" }}
+        textAnchor="end"
+        fill={faint}
+      >
+        % {curve.base} by volume
+      </text>
+      {at && (
+        <g>
+          <path
+            d={`M${x(at.percent)} ${freeze(at.low)}V${freeze(at.high)}M${x(at.percent) - 7} ${freeze(at.low)}h14M${x(at.percent) - 7} ${freeze(at.high)}h14`}
+            stroke={accent}
+            strokeWidth="2"
+            fill="none"
+          />
+          <circle
+            cx={x(at.percent)}
+            cy={freeze(at.temperature)}
+            r="3.4"
+            fill="var(--chakra-colors-page)"
+            stroke={accent}
+            strokeWidth="2"
+          />
+          <text
+            x={x(at.percent) + (at.percent > most * 0.75 ? -10 : 10)}
+            y={freeze(at.temperature) - 8}
+            style={{ fontSize: "14px", fontWeight: 700 }}
+            textAnchor={at.percent > most * 0.75 ? "end" : "start"}
+            fill={ink}
+            stroke="var(--chakra-colors-page)"
+            strokeWidth="4"
+            paintOrder="stroke"
+          >
+            {figure(at.temperature)} {curve.unit}
+          </text>
+        </g>
+      )}
+    </svg>
   );
 }
 

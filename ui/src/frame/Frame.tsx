@@ -1,4 +1,3 @@
-import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import { type ReactNode, Suspense, lazy, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { JumpField } from "./JumpField";
@@ -7,7 +6,10 @@ import { PersonMenu } from "../people/PersonMenu";
 import { mayRegister, usePerson } from "../people/session";
 import { useScheme } from "./scheme";
 
-const KeysHelp = lazy(() => import("./KeysHelp").then((m) => ({ default: m.KeysHelp })));
+const KeysHelp = lazy(async () => {
+  const [{ withChakra }, { KeysHelp }] = await Promise.all([import("../chakra"), import("./KeysHelp")]);
+  return withChakra(KeysHelp);
+});
 
 interface Props {
   /** Where am I: the running head's first word. */
@@ -51,72 +53,38 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
   }, [keys, only, navigate, person.role]);
   useKeys(all);
   return (
-    <Box minH="100vh" pb="60px">
-      <Link href="#page" position="absolute" left="-999px" _focus={{ left: "8px", top: "8px", bg: "page", zIndex: 2 }}>
+    <div className="book">
+      <a href="#page" className="to-page">
         to the page
-      </Link>
-      <Flex
-        as="header"
-        className="running-head"
-        align="center"
-        gap={{ base: "8px", md: "18px" }}
-        h="48px"
-        px={{ base: "14px", md: "24px" }}
-        borderBottomWidth="1px"
-        borderColor="ink"
-      >
-        <Text as="h1" fontSize="18px" fontWeight="700" whiteSpace="nowrap">
-          {title}
-        </Text>
-        <Text color="faint" flex="1" lineClamp={1} hideBelow="md">
-          {head}
-        </Text>
-        <Box flex="1" hideFrom="md" />
-        <Box className="no-print">
+      </a>
+      <header className="running-head">
+        <h1>{title}</h1>
+        <div className="what cut">{head}</div>
+        <div className="gap" />
+        <div className="no-print">
           <JumpField />
-        </Box>
-        <Button
-          variant="ghost"
-          size="xs"
-          color="faint"
-          className="no-print"
-          px={{ base: "4px", md: "8px" }}
+        </div>
+        <button
+          type="button"
+          className="act small no-print"
           onClick={turnScheme}
           aria-label={`Use ${scheme === "light" ? "dark" : "light"} colours`}
         >
           {scheme === "light" ? "dark" : "light"}
-        </Button>
+        </button>
         <PersonMenu />
-        <Button
-          variant="ghost"
-          size="xs"
-          color="faint"
-          className="no-print"
-          hideBelow="md"
+        <button
+          type="button"
+          className="act small help no-print"
           onClick={() => setHelp(true)}
           aria-label="Keys of this page"
         >
           ?
-        </Button>
-      </Flex>
-      <Flex direction={{ base: "column-reverse", md: "row" }}>
-        <Box as="main" id="page" flex="1" minW="0" px={{ base: "14px", md: "24px" }} pt="14px">
-          {children}
-        </Box>
-        <Flex
-          as="nav"
-          className="no-print"
-          aria-label="Index"
-          direction={{ base: "row", md: "column" }}
-          gap={{ base: "4px", md: "6px" }}
-          w={{ base: "auto", md: "108px" }}
-          pt={{ base: "6px", md: "16px" }}
-          px={{ base: "8px", md: "0" }}
-          flexShrink={0}
-          minH={{ md: "calc(100vh - 48px)" }}
-          borderLeftWidth={{ md: "1px" }}
-          borderColor="ink"
-        >
+        </button>
+      </header>
+      <div className="sheet">
+        <main id="page">{children}</main>
+        <nav className="no-print" aria-label="Index">
           <IndexTab to="/" letter="m" current={open === undefined && here === "morning"}>
             Morning
           </IndexTab>
@@ -139,50 +107,26 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
               {open}
             </IndexTab>
           )}
-        </Flex>
-      </Flex>
+        </nav>
+      </div>
       {help && (
         <Suspense>
           <KeysHelp keys={all} onClose={() => setHelp(false)} />
         </Suspense>
       )}
-    </Box>
+    </div>
   );
 }
 
 function IndexTab(p: { to: string; letter?: string; current?: boolean; children: ReactNode }) {
   return (
-    <Link
-      asChild
-      display="flex"
-      justifyContent="space-between"
-      alignItems="center"
-      gap="4px"
-      minH="44px"
-      minW="0"
-      px={{ base: "6px", md: "10px" }}
-      ml={{ md: p.current ? "-1px" : "8px" }}
-      bg={p.current ? "page" : "tab"}
-      color="ink"
-      fontWeight={p.current ? "700" : "400"}
-      borderWidth="1px"
-      borderColor={p.current ? "ink" : "rule"}
-      borderRightWidth={{ md: "0" }}
-      borderLeftWidth={{ md: p.current ? "5px" : "1px" }}
-      borderLeftColor={{ md: p.current ? "accent" : "rule" }}
-      borderLeftRadius="6px"
-      overflow="hidden"
-    >
-      <RouterLink to={p.to} aria-current={p.current ? "page" : undefined}>
-        <Text as="span" truncate fontSize={{ base: "12.5px", md: "14px" }}>
-          {p.children}
-        </Text>
-        {p.letter && (
-          <Text as="span" color="faint" fontWeight="400" hideBelow="md" aria-hidden="true">
-            {p.letter}
-          </Text>
-        )}
-      </RouterLink>
-    </Link>
+    <RouterLink className="tab" to={p.to} aria-current={p.current ? "page" : undefined}>
+      <span className="cut">{p.children}</span>
+      {p.letter && (
+        <span className="letter" aria-hidden="true">
+          {p.letter}
+        </span>
+      )}
+    </RouterLink>
   );
 }

@@ -1,26 +1,25 @@
-import { Box, Button, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 /** What stands on the page while its figures are on their way. */
 export function Waiting({ what }: { what: string }) {
   return (
-    <Text color="faint" py="20px" role="status">
+    <p className="wait" role="status">
       fetching {what} …
-    </Text>
+    </p>
   );
 }
 
 /** What stands on the page when its figures did not come. */
 export function Failed({ error, again, children }: { error: Error; again?: () => void; children?: ReactNode }) {
   return (
-    <Box role="alert" borderLeftWidth="4px" borderColor="alarm" pl="14px" py="6px" my="20px">
-      <Text>{error.message}</Text>
+    <div className="notice" role="alert">
+      <p>{error.message}</p>
       {children}
       {again && (
-        <Button mt="8px" size="sm" variant="outline" onClick={again}>
+        <button type="button" className="act framed" style={{ marginTop: "8px" }} onClick={again}>
           try again
-        </Button>
+        </button>
       )}
-    </Box>
+    </div>
   );
 }

@@ -1,9 +1,9 @@
-import { Box, Button, Flex, Link, Text, useMediaQuery } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type PointerEvent, memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import { Link as RouterLink, useNavigate } from "react-router";
 import type { Clock, Schemas } from "../api/client";
+import { useMedia } from "../frame/media";
 import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueText, dueWindow, longDay } from "../words/figures";
@@ -18,14 +18,6 @@ type Horizon = Schemas["Horizon"];
 const lineHeight = 32;
 /** Where lines are touched, and no pointer hovers over them. */
 const touched = "(hover: none) and (pointer: coarse), (width < 48em)";
-/** The widths of what stands before the time. */
-const columns = {
-  base: "26px 66px 84px",
-  md: "24px 26px 72px 78px 90px",
-  lg: "24px 26px 72px minmax(0, 134px) 78px 90px",
-};
-const before = { base: "188px", md: "322px", lg: "448px" };
-
 /** What the sentence beneath speaks of: a unit, and one of its clocks. */
 interface Told {
   readonly unit: string;
@@ -63,7 +55,7 @@ export function HorizonDrawing({
     count,
     getScrollElement: () => pane.current,
     estimateSize: () => lineHeight,
-    overscan: 12,
+    overscan: 6,
   });
   useEffect(() => {
     const start = () => flushSync(() => setPrinting(true));
@@ -122,31 +114,18 @@ export function HorizonDrawing({
     );
   };
   return (
-    <Flex direction="column" flex="1" minH="0">
-      <Flex
-        flexShrink={0}
-        borderBottomWidth="1px"
-        borderColor="ink"
-        fontSize="13px"
-        color="faint"
-        pr={{ base: "0", md: "10px" }}
-      >
-        <Box display="grid" gridTemplateColumns={columns} w={before} flexShrink={0} columnGap="6px">
-          <Box hideBelow="md" />
+    <div className="drawing">
+      <div className="months faint small">
+        <div className="horizon-cells">
+          <span className="from-md" />
           <span />
           <span>unit</span>
-          <Box hideBelow="lg" />
-          <Box hideBelow="md">governs</Box>
-          <Box textAlign="right" pr="8px">
-            when
-          </Box>
-        </Box>
-        <Box
-          flex="1"
-          position="relative"
-          h="22px"
-          overflow="hidden"
-          cursor={picking ? "col-resize" : undefined}
+          <span className="from-lg" />
+          <span className="from-md">governs</span>
+          <span className="when">when</span>
+        </div>
+        <div
+          className={picking ? "month-names dragged" : "month-names"}
           data-testid="months"
           {...(picking ? dragging(scale, picking) : {})}
         >
@@ -154,28 +133,20 @@ export function HorizonDrawing({
           {scale.months
             .filter((m) => m.at < 93)
             .map((m) => (
-              <Text
+              <span
                 key={m.at}
-                position="absolute"
-                left={`${m.at}%`}
-                pl="3px"
-                whiteSpace="nowrap"
-                hideBelow={m.quarter || months < 6 ? undefined : "xl"}
+                className={m.quarter || months < 6 ? "month" : "month from-xl"}
+                style={{ left: `${m.at}%` }}
               >
                 {m.words}
-                <Text as="span" hideBelow={months < 6 ? undefined : "lg"}>
-                  {m.year}
-                </Text>
-              </Text>
+                <span className={months < 6 ? undefined : "from-lg-up"}>{m.year}</span>
+              </span>
             ))}
-        </Box>
-      </Flex>
-      <Box
+        </div>
+      </div>
+      <div
         ref={pane}
-        position="relative"
-        overflowY={printing ? "visible" : "auto"}
-        flex={printing ? "none" : "1"}
-        minH="0"
+        className={printing ? "pane printed" : "pane"}
         role="list"
         aria-label="Units, soonest due first"
         data-testid="horizon"
@@ -183,7 +154,7 @@ export function HorizonDrawing({
         {printing ? (
           Array.from({ length: count }, (_, i) => <div key={i}>{line(i)}</div>)
         ) : (
-          <Box h={`${virtual.getTotalSize()}px`} position="relative">
+          <div style={{ height: `${virtual.getTotalSize()}px`, position: "relative" }}>
             {lines.map((v) => (
               <div
                 key={v.key}
@@ -192,9 +163,9 @@ export function HorizonDrawing({
                 {line(v.index)}
               </div>
             ))}
-          </Box>
+          </div>
         )}
-      </Box>
+      </div>
       <Sentence
         row={toldRow}
         kind={told?.kind}
@@ -202,7 +173,7 @@ export function HorizonDrawing({
         today={horizon.today}
         picking={picking}
       />
-    </Flex>
+    </div>
   );
 }
 
@@ -348,17 +319,7 @@ function dragging(scale: TimeScale, picking: Picking) {
 /** The span that is picked, over the lines. */
 function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
   if (!scale.sees(span.from, span.to)) return null;
-  return (
-    <Box
-      position="absolute"
-      top="0"
-      bottom="0"
-      minW="2px"
-      bg="accent"
-      opacity="0.12"
-      style={scale.place(span.from, span.to)}
-    />
-  );
+  return <div className="span-band" style={scale.place(span.from, span.to)} />;
 }
 
 /** WorkItem work is a pair of square brackets. */
@@ -408,22 +369,16 @@ function Sentence(p: {
   picking: Picking | undefined;
 }) {
   const { row, kind, clock: c, today } = p;
-  const [touch] = useMediaQuery([touched], { ssr: false });
+  const touch = useMedia(touched);
   const picked = row && p.picking?.picked.has(row.unit.code);
   return (
-    <Box
-      minH={touch ? "128px" : "66px"}
-      flexShrink={0}
-      mt="6px"
-      pl="12px"
-      borderLeftWidth="4px"
-      borderColor="accent"
+    <div
+      className={touch ? "sentence touched no-print" : "sentence no-print"}
       aria-live="polite"
       data-testid="sentence"
-      className="no-print"
     >
       {!row && (
-        <Text color="faint">
+        <p className="faint">
           {touch ? (
             "Select a line to see its reason."
           ) : (
@@ -432,46 +387,43 @@ function Sentence(p: {
               {p.picking && " A tick or Space selects a line; drag across the months to select a span."}
             </>
           )}
-        </Text>
+        </p>
       )}
       {row && kind && !c && (
-        <Text fontWeight="700">
+        <p className="strong">
           {row.unit.code} {row.unit.name}: {clockNames[kind].toLowerCase()} …
-        </Text>
+        </p>
       )}
       {row && c && (
         <>
-          <Text fontWeight="700">
+          <p className="strong">
             {row.unit.code} {row.unit.name}: {clockNames[c.kind].toLowerCase()}, {verdictWords[c.verdict]}
             {c.due &&
               `, ${c.window ? `${dueWindow(c.window.p10, c.window.p90, today)}, most likely ${longDay(c.due)}` : longDay(c.due)}`}
-          </Text>
-          <Text>
+          </p>
+          <p>
             {c.reason.text}
             {row.work?.map((w) => ` On the work list: ${workNames[w.work]}, ${dueWindow(w.from, w.to, today)}.`)}
-          </Text>
+          </p>
         </>
       )}
       {touch && row && (
-        <Flex gap="20px" fontWeight="700">
-          <Link asChild color="accent" minH="44px">
-            <RouterLink to={`/units/${encodeURIComponent(row.unit.code)}`}>open account</RouterLink>
-          </Link>
+        <div className="flex" style={{ gap: "20px" }}>
+          <RouterLink className="act line strong" to={`/units/${encodeURIComponent(row.unit.code)}`}>
+            open account
+          </RouterLink>
           {p.picking && (
-            <Button
-              variant="plain"
-              px="0"
-              minH="44px"
-              color="accent"
-              fontWeight="700"
+            <button
+              type="button"
+              className="act line strong"
               aria-pressed={picked}
               onClick={() => p.picking?.toggle(row.unit.code, false)}
             >
               {picked ? "unselect" : "select for the work list"}
-            </Button>
+            </button>
           )}
-        </Flex>
+        </div>
       )}
-    </Box>
+    </div>
   );
 }

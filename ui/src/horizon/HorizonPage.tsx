@@ -1,4 +1,3 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { flushSync } from "react-dom";
@@ -80,37 +79,23 @@ export function HorizonPage() {
     <Frame title="Horizon" head={head} here="horizon" keys={keys}>
       {horizon.isPending && <Waiting what="the year ahead" />}
       {horizon.error && <Failed error={horizon.error} again={() => void horizon.refetch()} />}
-      {data?.total === 0 && <Text py="20px">No unit is in the register yet.</Text>}
+      {data?.total === 0 && <p className="wait">No unit is in the register yet.</p>}
       {data && data.total > 0 && (
         // The drawing takes what the window leaves, however much stands above it.
-        <Flex
-          direction="column"
-          h={view.table ? "auto" : { base: "calc(100dvh - 112px)", md: "calc(100dvh - 62px)" }}
-          minH="440px"
-          _print={{ h: "auto" }}
-        >
-          <Flex gap="8px" rowGap="4px" wrap="wrap" align="center" className="no-print" mb="6px">
-            <Text data-testid="count" whiteSpace="nowrap" minW="76px">
+        <div className={view.table ? "horizon" : "horizon drawn"}>
+          <div className="filters no-print">
+            <span data-testid="count" className="count">
               {data.count === data.total ? figure(data.count) : `${figure(data.count)} of ${figure(data.total)}`} units
-            </Text>
-            <Button
-              variant="ghost"
-              size="sm"
-              minH="44px"
-              color="accent"
-              hideFrom="lg"
+            </span>
+            <button
+              type="button"
+              className="act to-lg-down"
               aria-expanded={filtering}
               onClick={() => setFiltering(!filtering)}
             >
               {filtering ? "close" : "order and filters"}
-            </Button>
-            <Flex
-              gap="8px"
-              rowGap="4px"
-              wrap="wrap"
-              align="center"
-              display={{ base: filtering ? "flex" : "none", lg: "flex" }}
-            >
+            </button>
+            <div className={filtering ? "filters open" : "filters wide"}>
               <Choice
                 label="order"
                 width="176px"
@@ -164,54 +149,38 @@ export function HorizonPage() {
                   change({ text: t });
                 }}
               />
-            </Flex>
-          </Flex>
-          <Flex gap="8px" rowGap="4px" wrap="wrap" align="flex-start" mb="6px" className="no-print">
+            </div>
+          </div>
+          <div className="filters top no-print">
             {coordinator && <PickBar open={filtering} view={settled} picking={picking} today={data.today} />}
-            <Flex ml="auto" role="group" aria-label="how far ahead">
+            <div className="end" role="group" aria-label="how far ahead">
               {Object.entries(zooms).map(([zoom, words]) => (
-                <Button
+                <button
+                  type="button"
                   key={zoom}
-                  size="sm"
-                  minH="44px"
-                  px="6px"
-                  variant="ghost"
-                  fontWeight={view.zoom === zoom ? "700" : "400"}
+                  className={view.zoom === zoom ? "act plain strong" : "act plain"}
                   aria-pressed={view.zoom === zoom}
                   onClick={() => change({ zoom })}
                 >
                   {words}
-                </Button>
+                </button>
               ))}
-              <Button
-                size="sm"
-                minH="44px"
-                px="6px"
-                variant="ghost"
-                color="accent"
-                onClick={() => change({ view: view.table ? "" : "table" })}
-              >
+              <button type="button" className="act" onClick={() => change({ view: view.table ? "" : "table" })}>
                 {view.table ? "drawing" : "table"}
-              </Button>
+              </button>
               {view.table && (
-                <Button
-                  size="sm"
-                  minH="44px"
-                  px="6px"
-                  variant="ghost"
-                  color="accent"
+                <button
+                  type="button"
+                  className="act"
                   disabled={taking.isPending}
                   onClick={() => taking.mutate((all) => download(all, data.today))}
                 >
                   CSV
-                </Button>
+                </button>
               )}
-              <Button
-                size="sm"
-                minH="44px"
-                px="6px"
-                variant="ghost"
-                color="accent"
+              <button
+                type="button"
+                className="act"
                 disabled={taking.isPending}
                 onClick={() =>
                   taking.mutate((all) => {
@@ -221,11 +190,11 @@ export function HorizonPage() {
                 }
               >
                 print
-              </Button>
-            </Flex>
-          </Flex>
-          {taking.error && <Text color="alarm">{taking.error.message}</Text>}
-          {data.count === 0 && <Text py="20px">No unit matches. Remove a filter.</Text>}
+              </button>
+            </div>
+          </div>
+          {taking.error && <p className="alarm">{taking.error.message}</p>}
+          {data.count === 0 && <p className="wait">No unit matches. Remove a filter.</p>}
           {data.count > 0 &&
             (view.table ? (
               <HorizonTable rows={all ?? rows} count={data.count} onSight={setSight} />
@@ -239,7 +208,7 @@ export function HorizonPage() {
                 all={all}
               />
             ))}
-        </Flex>
+        </div>
       )}
     </Frame>
   );
@@ -259,9 +228,5 @@ function Choice(p: {
   // An address may ask for what there is not, or no longer: then that is what stands here.
   const known = p.options.some(([value]) => value === p.value);
   const options = known ? p.options : [...p.options, [p.value, p.value] as const];
-  return (
-    <Box>
-      <SelectField {...p} options={options} hidden />
-    </Box>
-  );
+  return <SelectField {...p} options={options} hidden />;
 }

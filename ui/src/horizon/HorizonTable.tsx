@@ -1,4 +1,3 @@
-import { Button } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { celsius, figure } from "../words/figures";
@@ -54,9 +53,9 @@ export function HorizonTable(p: {
         </table>
       </div>
       {p.count > shown && (
-        <Button variant="ghost" size="sm" minH="44px" color="accent" onClick={() => setShown(shown + pageful)}>
+        <button type="button" className="act" onClick={() => setShown(shown + pageful)}>
           show more of the {figure(p.count - shown)} left
-        </Button>
+        </button>
       )}
     </>
   );

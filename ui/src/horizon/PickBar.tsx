@@ -1,4 +1,3 @@
-import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link as RouterLink } from "react-router";
@@ -72,27 +71,21 @@ export function PickBar({
     p.onSpan(next.from || next.to ? next : undefined);
   };
   const sending = (
-    <Button
+    <button
+      type="button"
+      className="solid"
       aria-label={`add ${units(p.picked.size)} to the work list`}
-      minH="44px"
-      borderRadius="0"
-      bg="ink"
-      color="page"
       disabled={p.picked.size === 0 || send.isPending}
       onClick={() => send.mutate()}
     >
-      <span>
-        add {units(p.picked.size)}
-        <Text as="span" hideBelow="md">
-          {" to the work list"}
-        </Text>
-      </span>
-    </Button>
+      add {units(p.picked.size)}
+      <span className="from-md-up">{" to the work list"}</span>
+    </button>
   );
   return (
-    <Box data-testid="pick-bar">
-      <Flex gap="10px" rowGap="4px" wrap="wrap" align="center" display={{ base: p.open ? "flex" : "none", lg: "flex" }}>
-        <Text>Select what runs out from</Text>
+    <div data-testid="pick-bar">
+      <div className={p.open ? "filters open" : "filters wide"}>
+        <span>Select what runs out from</span>
         <TextField
           label="from"
           hidden
@@ -101,7 +94,7 @@ export function PickBar({
           value={p.span?.from ?? ""}
           onChange={(v) => change({ from: v })}
         />
-        <Text>to</Text>
+        <span>to</span>
         <TextField
           label="to"
           hidden
@@ -120,46 +113,46 @@ export function PickBar({
           none
         </Act>
         {sending}
-      </Flex>
-      {p.picked.size > 0 && !p.open && <Box hideFrom="lg">{sending}</Box>}
-      <Box aria-live="polite">
-        {wrong && <Text color="alarm">{wrong}</Text>}
-        {p.failed && <Text color="alarm">{p.failed}</Text>}
+      </div>
+      {p.picked.size > 0 && !p.open && <div className="to-lg-down">{sending}</div>}
+      <div aria-live="polite">
+        {wrong && <p className="alarm">{wrong}</p>}
+        {p.failed && <p className="alarm">{p.failed}</p>}
         {unseen > 0 && (
-          <Text>
+          <p>
             {figure(unseen)} of the {units(p.picked.size)} selected {unseen === 1 ? "is" : "are"} not shown.
-          </Text>
+          </p>
         )}
         {p.span && !wrong && p.picked.size === 0 && !sent && (
-          <Text>Nothing that is shown most likely runs out in these days.</Text>
+          <p>Nothing that is shown most likely runs out in these days.</p>
         )}
-        {send.error && <Text color="alarm">{send.error.message}</Text>}
-        {back.error && <Text color="alarm">{back.error.message}</Text>}
+        {send.error && <p className="alarm">{send.error.message}</p>}
+        {back.error && <p className="alarm">{back.error.message}</p>}
         {sent && (
-          <Flex gap="10px" align="center" wrap="wrap" data-testid="sent">
-            <Text>
+          <div className="filters" data-testid="sent">
+            <span>
               {units(sent.sent.length)} added to the work list
               {sent.already.length > 0 &&
                 `; ${units(sent.already.length)} ${sent.already.length === 1 ? "was" : "were"} there already`}
               {sent.nothing.length > 0 &&
                 `; ${units(sent.nothing.length)} ${sent.nothing.length === 1 ? "asks" : "ask"} for nothing`}
               .
-            </Text>
+            </span>
             {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>undo</Act>}
-            <Link asChild color="accent" fontWeight="700">
-              <RouterLink to="/plan">open the work list</RouterLink>
-            </Link>
-          </Flex>
+            <RouterLink className="link" to="/plan">
+              open the work list
+            </RouterLink>
+          </div>
         )}
-      </Box>
-    </Box>
+      </div>
+    </div>
   );
 }
 
 function Act(p: { onClick: () => void; children: string }) {
   return (
-    <Button size="sm" minH="44px" px="6px" variant="ghost" color="accent" onClick={p.onClick}>
+    <button type="button" className="act" onClick={p.onClick}>
       {p.children}
-    </Button>
+    </button>
   );
 }

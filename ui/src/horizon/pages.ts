@@ -1,12 +1,11 @@
 import { type QueryClient, type UseQueryResult, keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { type Schemas, api } from "../api/client";
+import { pageRows } from "./rows";
 import { type Row, type View, filtersOf } from "./view";
 
 type Horizon = Schemas["Horizon"];
 
-/** Rows of a page. */
-export const pageRows = 100;
 /** Rows of a page for a file or a print. */
 const most = 500;
 

@@ -1,4 +1,3 @@
-import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { memo, useState } from "react";
 import { Link as RouterLink } from "react-router";
@@ -6,6 +5,7 @@ import { type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
+import { morningRows } from "./rows";
 import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
@@ -38,13 +38,10 @@ function own(data: Schemas["Morning"], s: Section): { rows: Row[]; count: number
   return { rows, count: count - (all.length - rows.length) };
 }
 
-/** Lines of each verdict that are asked for at first, and more at each further time. */
-const pageful = 100;
-
 /** What must not move, what is due and why, one line each. */
 export function MorningPage() {
-  const [limit, setLimit] = useState(pageful);
-  const more = () => setLimit(limit + 10 * pageful);
+  const [limit, setLimit] = useState(morningRows);
+  const more = () => setLimit(limit + 10 * morningRows);
   const morning = useQuery({
     queryKey: ["morning", limit],
     queryFn: ({ signal }) => api.morning(Math.min(limit, 10_000), signal),
@@ -62,10 +59,10 @@ export function MorningPage() {
       {morning.isPending && <Waiting what="the morning’s list" />}
       {morning.error && <Failed error={morning.error} again={() => void morning.refetch()} />}
       {data?.rows.length === 0 && (
-        <Text py="20px">No unit is in the register yet. Start with the demo fleet: ./start --fresh</Text>
+        <p className="wait">No unit is in the register yet. Start with the demo fleet: ./start --fresh</p>
       )}
       {data && data.rows.length > 0 && (
-        <Box maxW="1180px">
+        <div style={{ maxWidth: "1180px" }}>
           {sections.slice(0, 2).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
@@ -82,7 +79,7 @@ export function MorningPage() {
           {sections.slice(2).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
-        </Box>
+        </div>
       )}
     </Frame>
   );
@@ -92,20 +89,20 @@ function Lines(p: { section: Section; rows: readonly Row[]; count: number; today
   const { section, rows, count, today } = p;
   if (rows.length === 0 && !section.empty) return null;
   return (
-    <Box as="section" mb="22px" aria-label={section.title}>
+    <section className="section" aria-label={section.title}>
       <Heading title={section.title} count={count} />
       {rows.length === 0 && (
-        <Text color="faint" py="8px">
+        <p className="faint" style={{ padding: "8px 0" }}>
           {section.empty}
-        </Text>
+        </p>
       )}
-      <Box as="ul" listStyleType="none">
+      <ul>
         {rows.map((r) => (
           <MorningLine key={r.unit.code} row={r} today={today} />
         ))}
-      </Box>
+      </ul>
       <More left={count - rows.length} onMore={p.onMore} />
-    </Box>
+    </section>
   );
 }
 
@@ -113,40 +110,38 @@ function Lines(p: { section: Section; rows: readonly Row[]; count: number; today
 function Nights({ data, onMore }: { data: Schemas["Morning"]; onMore: () => void }) {
   if (data.nights.length === 0) return null;
   return (
-    <Box as="section" mb="22px" aria-label="Caught by the next ten nights">
+    <section className="section" aria-label="Caught by the next ten nights">
       <Heading title="Caught by the next ten nights" count={data.nightCount} />
       {data.ahead.map((night) => {
         const rows = data.nights.filter((r) => r.unit.site === night.site);
         return (
           rows.length > 0 && (
-            <Box key={night.site} role="group" aria-label={night.site}>
-              <Text pt="8px" color="faint">
-                <Text as="span" fontWeight="700" color="ink">
-                  {night.site}
-                </Text>
-                : {night.forecast ? "forecast" : "by the cold curve"} down to {celsius(night.celsius)} in the night of{" "}
+            <div key={night.site} role="group" aria-label={night.site}>
+              <p className="faint" style={{ paddingTop: "8px" }}>
+                <b style={{ color: "var(--chakra-colors-ink)" }}>{night.site}</b>:{" "}
+                {night.forecast ? "forecast" : "by the cold curve"} down to {celsius(night.celsius)} in the night of{" "}
                 {weekDay(night.day)}
-              </Text>
-              <Box as="ul" listStyleType="none">
+              </p>
+              <ul>
                 {rows.map((r) => (
                   <MorningLine key={r.unit.code} row={r} today={data.today} />
                 ))}
-              </Box>
-            </Box>
+              </ul>
+            </div>
           )
         );
       })}
       <More left={data.nightCount - data.nights.length} onMore={onMore} />
-    </Box>
+    </section>
   );
 }
 
 function Heading({ title, count }: { title: string; count: number }) {
   return (
-    <Flex justify="space-between" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px">
+    <div className="heading">
       <h2>{title}</h2>
       <span className="figures">{figure(count)}</span>
-    </Flex>
+    </div>
   );
 }
 
@@ -155,9 +150,9 @@ function Discrepancies(p: { rows: readonly Schemas["DiscrepancyRow"][]; count: n
   const { rows, count } = p;
   if (rows.length === 0) return null;
   return (
-    <Box as="section" mb="22px" aria-label="Books that do not balance">
+    <section className="section" aria-label="Books that do not balance">
       <Heading title="Books that do not balance" count={count} />
-      <Box as="ul" listStyleType="none">
+      <ul>
         {rows.map((r) => (
           <li className="discrepancy-line" key={r.unit.code}>
             <RouterLink className="code figures" to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
@@ -178,18 +173,18 @@ function Discrepancies(p: { rows: readonly Schemas["DiscrepancyRow"][]; count: n
             </span>
           </li>
         ))}
-      </Box>
+      </ul>
       <More left={count - rows.length} onMore={p.onMore} />
-    </Box>
+    </section>
   );
 }
 
 function More({ left, onMore }: { left: number; onMore: () => void }) {
   if (left <= 0) return null;
   return (
-    <Button variant="ghost" size="sm" color="accent" onClick={onMore}>
+    <button type="button" className="act" onClick={onMore}>
       show more of the {figure(left)} left
-    </Button>
+    </button>
   );
 }
 

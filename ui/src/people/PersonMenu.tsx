@@ -1,8 +1,10 @@
-import { Button, type ButtonProps, Text } from "@chakra-ui/react";
-import { Suspense, lazy, useState } from "react";
+import { type ComponentProps, Suspense, lazy, useState } from "react";
 import { usePerson } from "./session";
 
-const OpenMenu = lazy(() => import("./OpenMenu").then((m) => ({ default: m.OpenMenu })));
+const OpenMenu = lazy(async () => {
+  const [{ withChakra }, { OpenMenu }] = await Promise.all([import("../chakra"), import("./OpenMenu")]);
+  return withChakra(OpenMenu);
+});
 
 /** Who is signed in, and the way out; the menu is fetched when it is opened first. */
 export function PersonMenu() {
@@ -15,20 +17,11 @@ export function PersonMenu() {
   );
 }
 
-export function PersonButton(props: ButtonProps) {
+export function PersonButton(props: ComponentProps<"button">) {
   const person = usePerson();
   return (
-    <Button
-      variant="ghost"
-      size="xs"
-      px={{ base: "4px", md: "8px" }}
-      className="no-print"
-      aria-label={`signed in as ${person.name}`}
-      {...props}
-    >
-      <Text as="span" truncate maxW={{ base: "64px", md: "160px" }}>
-        {person.name}
-      </Text>
-    </Button>
+    <button type="button" className="act small who no-print" aria-label={`signed in as ${person.name}`} {...props}>
+      <span className="cut">{person.name}</span>
+    </button>
   );
 }

@@ -5,8 +5,14 @@ import { Failed, Waiting } from "../frame/State";
 import { setReading } from "../words/figures";
 import { LeaveContext, PersonContext } from "./session";
 
-const SignInPage = lazy(() => import("./SignInPage").then((m) => ({ default: m.SignInPage })));
-const SignInAgain = lazy(() => import("./SignInAgain").then((m) => ({ default: m.SignInAgain })));
+const SignInPage = lazy(async () => {
+  const [{ withChakra }, { SignInPage }] = await Promise.all([import("../chakra"), import("./SignInPage")]);
+  return withChakra(SignInPage);
+});
+const SignInAgain = lazy(async () => {
+  const [{ withChakra }, { SignInAgain }] = await Promise.all([import("../chakra"), import("./SignInAgain")]);
+  return withChakra(SignInAgain);
+});
 
 type Person = Schemas["SignedIn"];
 

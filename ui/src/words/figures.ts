@@ -4,18 +4,10 @@ import type { Clock, MeasureUnit, Reading, Schemas } from "../api/client";
 /** What stands where nothing is known. */
 export const nothing = "–";
 
-/** One formatter for each number of digits: making one takes longer than drawing a line. */
-const formats: Intl.NumberFormat[] = [];
-const formatOf = (digits: number) =>
-  (formats[digits] ??= new Intl.NumberFormat("en-GB", {
-    minimumFractionDigits: digits,
-    maximumFractionDigits: digits,
-  }));
-
 /** A number with a true minus sign and grouped thousands; no minus before a zero. */
 export function figure(value: number | undefined, digits = 0): string {
   if (value === undefined) return nothing;
-  const text = formatOf(digits).format(value);
+  const text = value.toFixed(digits).replace(/\B(?<!\.\d*)(?=(\d{3})+(?!\d))/g, ",");
   return /[1-9]/.test(text) ? text.replace("-", "−") : text.replace("-", "");
 }
 

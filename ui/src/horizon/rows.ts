@@ -1,0 +1,2 @@
+/** Rows of a page of the Horizon. */
+export const pageRows = 100;
