@@ -32,7 +32,9 @@ type Fleet struct {
 
 // New books over a store. now is the clock; which day it is follows from the zone of
 // the fleet and of each site.
-func New(s *store.Store, now func() time.Time) *Fleet { return &Fleet{store: s, now: now, folded: newFoldedAccounts()} }
+func New(s *store.Store, now func() time.Time) *Fleet {
+	return &Fleet{store: s, now: now, folded: newFoldedAccounts()}
+}
 
 // EvaluatedUnit is an account with its clocks, as of today.
 type EvaluatedUnit struct {
