@@ -2167,6 +2167,18 @@ type Question struct {
 	Title    string   `json:"title"`
 }
 
+// ReadDates defines model for ReadDates.
+type ReadDates struct {
+	// Shown By name, the same as the person reads dates.
+	Shown map[string]string `json:"shown"`
+
+	// Values By name, a day such as 2026-11-03 or a moment by RFC 3339; an empty text has none.
+	Values map[string]string `json:"values"`
+
+	// Wrong By name, what would be accepted.
+	Wrong map[string]string `json:"wrong"`
+}
+
 // ReadNumbers defines model for ReadNumbers.
 type ReadNumbers struct {
 	// Values By name; an empty text has none.
@@ -2656,6 +2668,16 @@ type ListAuditParams struct {
 	Limit  *int   `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// ReadDatesJSONBody defines parameters for ReadDates.
+type ReadDatesJSONBody struct {
+	// Moments Days with a time, such as yesterday 14:30.
+	Moments *bool             `json:"moments,omitempty"`
+	Texts   map[string]string `json:"texts"`
+
+	// Unit In the time zone of this unit's site, by its code; the fleet's without it.
+	Unit *string `json:"unit,omitempty"`
+}
+
 // GetHorizonParams defines parameters for GetHorizon.
 type GetHorizonParams struct {
 	// Sort Order; units of one place in it by urgency.
@@ -2865,6 +2887,9 @@ type RescheduleWorkJSONBody struct {
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
+// ReadDatesJSONRequestBody defines body for ReadDates for application/json ContentType.
+type ReadDatesJSONRequestBody ReadDatesJSONBody
+
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
@@ -2939,6 +2964,9 @@ type ServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
+	// ReadDates Read days or moments as a person typed them. Changes nothing.
+	// (POST /api/v1/dates)
+	ReadDates(ctx *echo.Context) error
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx *echo.Context, params GetHorizonParams) error
@@ -3116,6 +3144,15 @@ func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AskBench(ctx, question)
+	return err
+}
+
+// ReadDates converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadDates(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadDates(ctx)
 	return err
 }
 
@@ -3888,6 +3925,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/people/:id/invitation", wrapper.InviteAgain, options.OperationMiddlewares["inviteAgain"]...)
 	router.GET(options.BaseURL+"/api/v1/audit", wrapper.ListAudit, options.OperationMiddlewares["listAudit"]...)
 	router.POST(options.BaseURL+"/api/v1/numbers", wrapper.ReadNumbers, options.OperationMiddlewares["readNumbers"]...)
+	router.POST(options.BaseURL+"/api/v1/dates", wrapper.ReadDates, options.OperationMiddlewares["readDates"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -4148,6 +4186,80 @@ type AskBenchdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadDatesRequestObject struct {
+	Body *ReadDatesJSONRequestBody
+}
+
+type ReadDatesResponseObject interface {
+	VisitReadDatesResponse(w http.ResponseWriter) error
+}
+
+type ReadDates200JSONResponse ReadDates
+
+func (response ReadDates200JSONResponse) VisitReadDatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadDates403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ReadDates403ApplicationProblemPlusJSONResponse) VisitReadDatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadDates429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ReadDates429ApplicationProblemPlusJSONResponse) VisitReadDatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadDatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadDatesdefaultApplicationProblemPlusJSONResponse) VisitReadDatesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6674,6 +6786,9 @@ type StrictServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
+	// ReadDates Read days or moments as a person typed them. Changes nothing.
+	// (POST /api/v1/dates)
+	ReadDates(ctx context.Context, request ReadDatesRequestObject) (ReadDatesResponseObject, error)
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
@@ -6915,6 +7030,52 @@ func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
 		return err
 	} else if validResponse, ok := response.(AskBenchResponseObject); ok {
 		return validResponse.VisitAskBenchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadDates operation middleware
+func (sh *strictHandler) ReadDates(ctx *echo.Context) error {
+	var request ReadDatesRequestObject
+
+	var body ReadDatesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadDates(ctx.Request().Context(), request.(ReadDatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadDates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadDatesResponseObject); ok {
+		return validResponse.VisitReadDatesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -22,7 +22,7 @@ func TestHorizon(t *testing.T) {
 	b := newTab(t)
 	b.open("/", `[data-line]`)
 	b.press("h")
-	b.wait(`[data-unit="AV-02"]`)
+	b.wait(`[data-unit="CA-31"]`)
 	b.open("/horizon?kind=aircraft&sort=protection&zoom=3", `[data-unit="AV-02"]`)
 	b.until(`document.querySelector('[data-testid="count"]').innerText.startsWith('5 of')`)
 	if got := js[string](b, `document.querySelector('[aria-pressed="true"]').innerText`); got != "3 mo" {

@@ -41,8 +41,8 @@ func TestPickAndSend(t *testing.T) {
 		const at = (type, share) => e.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, clientX: r.left + share * r.width, clientY: r.top + 5 }));
 		e.setPointerCapture = () => {}; e.hasPointerCapture = () => true;
 		at('pointerdown', 0.1); at('pointermove', 0.3); at('pointermove', 0.5); at('pointerup', 0.5) })()`)
-	b.until(`[...document.querySelectorAll('[data-testid="pick-bar"] input[type="date"]')].every(i => i.value) && !` + send + `.disabled`)
-	if span := js[[]string](b, `[...document.querySelectorAll('[data-testid="pick-bar"] input[type="date"]')].map(i => i.value)`); span[0] >= span[1] {
+	b.until(`[...document.querySelectorAll('[data-testid="pick-bar"] input')].every(i => i.value) && !` + send + `.disabled`)
+	if span := js[[]string](b, `[...document.querySelectorAll('[data-testid="pick-bar"] input')].map(i => new Date(i.value).toISOString())`); span[0] >= span[1] {
 		t.Errorf("the span is %v", span)
 	}
 
@@ -130,7 +130,7 @@ func TestQuietMorning(t *testing.T) {
 		quiet.Units = append(quiet.Units, u)
 	}
 	quiet.Sites = []store.LoadedSite{{Name: "Quiet yard", Cold: climate.MonthlyCurve{-9, -9, -6, -2, 1, 4, 7, 7, 4, 0, -4, -7}}}
-	withFleet(t, quiet, "unit_status", "planned", "account", "entry", "unit", "plan", "product", "installation")
+	withFleet(t, quiet, "unit_status", "planned", "account", "entry", "circuit", "unit", "plan", "product", "installation")
 	b := newTab(t)
 	b.open("/", `[data-line]`)
 	b.keep("morning-quiet")

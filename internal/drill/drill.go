@@ -178,31 +178,35 @@ func Compare(lines []Line, there []Line) Count {
 func Notes(ctx context.Context, c *Client, units []string) ([]Line, error) {
 	var all []Line
 	for _, unit := range units {
-		status, text, err := c.Call(ctx, http.MethodGet, "/api/v1/units/"+unit, nil)
-		if err == nil && status != http.StatusOK {
-			err = fmt.Errorf("account of %s: %d %.200s", unit, status, text)
-		}
-		var account struct {
-			Lines []struct {
-				ID   string `json:"id"`
-				Kind string `json:"kind"`
-				Body struct {
-					Note struct {
-						Text string `json:"text"`
-					} `json:"note"`
-				} `json:"body"`
-			} `json:"lines"`
-		}
-		if err == nil {
-			err = json.Unmarshal(text, &account)
-		}
-		if err != nil {
-			return nil, err
-		}
-		for _, l := range account.Lines {
-			if l.Kind == "note" {
+		for before := ""; ; {
+			status, text, err := c.Call(ctx, http.MethodGet, "/api/v1/units/"+unit+"/lines?kind=note&limit=500"+before, nil)
+			if err == nil && status != http.StatusOK {
+				err = fmt.Errorf("lines of %s: %d %.200s", unit, status, text)
+			}
+			var page struct {
+				First int `json:"first"`
+				Lines []struct {
+					ID   string `json:"id"`
+					Body struct {
+						Note struct {
+							Text string `json:"text"`
+						} `json:"note"`
+					} `json:"body"`
+				} `json:"lines"`
+			}
+			if err == nil {
+				err = json.Unmarshal(text, &page)
+			}
+			if err != nil {
+				return nil, err
+			}
+			for _, l := range page.Lines {
 				all = append(all, Line{Unit: unit, ID: l.ID, Text: l.Body.Note.Text})
 			}
+			if page.First == 0 {
+				break
+			}
+			before = fmt.Sprint("&before=", page.First)
 		}
 	}
 	return all, nil

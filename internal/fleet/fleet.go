@@ -103,6 +103,9 @@ func (f *Fleet) Account(ctx context.Context, code string) (EvaluatedUnit, error)
 	return m, err
 }
 
+// Now is the time by the clock of the fleet.
+func (f *Fleet) Now() time.Time { return f.now() }
+
 // Today in the fleet's own time zone.
 func (f *Fleet) Today(ctx context.Context) (measure.Date, error) {
 	zone, err := f.store.Zone(ctx)

@@ -178,7 +178,7 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 		req := c.Request()
 		reads := req.Method == http.MethodGet || req.Method == http.MethodHead || !strings.HasPrefix(req.URL.Path, apiPrefix) ||
 			strings.HasSuffix(req.URL.Path, "/preview") || strings.HasPrefix(req.URL.Path, apiPrefix+"bench/") ||
-			req.URL.Path == apiPrefix+"numbers" || req.URL.Path == apiPrefix+"session"
+			req.URL.Path == apiPrefix+"numbers" || req.URL.Path == apiPrefix+"dates" || req.URL.Path == apiPrefix+"session"
 		if !reads && h.room != nil && h.room() != nil {
 			return diskFull
 		}

@@ -3,6 +3,7 @@ package web_test
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -185,5 +186,32 @@ func TestReadingSettings(t *testing.T) {
 	us["volume"] = "bucket"
 	if res, text := ask(t, "PUT", "/api/v1/session/reading", us, signatory...); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "/volume") {
 		t.Errorf("buckets: %d %s", res.StatusCode, text)
+	}
+}
+
+// Dates are read as people type them, in the zone of the unit's site, and shown as the person
+// reads them; what cannot be read says what would be.
+func TestReadDates(t *testing.T) {
+	read := func(body m) (answer api.ReadDates) {
+		t.Helper()
+		res, text := ask(t, "POST", "/api/v1/dates", body)
+		if err := json.Unmarshal(text, &answer); err != nil || res.StatusCode != http.StatusOK {
+			t.Fatalf("%d %s, %v", res.StatusCode, text, err)
+		}
+		return answer
+	}
+	days := read(m{"texts": m{"a": "yesterday", "b": "3 Nov", "c": "3.11.2026", "d": "soon", "e": " "}})
+	if want := map[string]string{"a": "2026-11-23", "b": "2026-11-03", "c": "2026-11-03"}; !maps.Equal(days.Values, want) {
+		t.Errorf("read %v, want %v", days.Values, want)
+	}
+	if days.Shown["b"] != "Tue 3 Nov 2026" || !strings.Contains(days.Wrong["d"], "yesterday") || len(days.Wrong) != 1 {
+		t.Errorf("shown %v, wrong %v", days.Shown, days.Wrong)
+	}
+	moments := read(m{"texts": m{"a": "yesterday 14:30", "b": "25:00"}, "moments": true, "unit": "CA-20"})
+	if at, err := time.Parse(time.RFC3339, moments.Values["a"]); err != nil || at.Format("2006-01-02 15:04") != "2026-11-23 14:30" || moments.Shown["a"] != "Mon 23 Nov 2026 14:30" || moments.Wrong["b"] == "" {
+		t.Errorf("moments %+v, %v", moments, err)
+	}
+	if res, text := ask(t, "POST", "/api/v1/dates", m{"texts": m{"a": "today"}, "unit": "NO-1"}); res.StatusCode != http.StatusNotFound {
+		t.Errorf("in the zone of no unit: %d %s", res.StatusCode, text)
 	}
 }

@@ -111,3 +111,14 @@ func (r Reader) Date(d measure.Date) string { return d.Format(layouts[r.Dates]) 
 
 // Weekday and date of a day.
 func (r Reader) Weekday(d measure.Date) string { return d.Format("Mon " + layouts[r.Dates]) }
+
+// orders in which a person who reads dates in a style types them.
+var orders = map[DateStyle]measure.DayOrder{DayMonthYear: measure.DayFirst, YearMonthDay: measure.YearFirst, MonthDayYear: measure.MonthFirst}
+
+// DayOrder in which the person types a date of numbers.
+func (r Reader) DayOrder() measure.DayOrder { return orders[r.Dates] }
+
+// Moment is a day with its time in the zone of t, such as Thu 26 Nov 2026 14:30.
+func (r Reader) Moment(t time.Time) string {
+	return r.Weekday(measure.DateOf(t, t.Location())) + t.Format(" 15:04")
+}

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, Suspense, lazy, useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { type Account, type EntryKind, type Line, type Schemas, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
@@ -13,16 +13,11 @@ import { celsius, figure, kelvin, kilometres, kilopascals, longDay, shortDay, sy
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
-import type { Writing } from "./EntryForm";
+import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
 import { Blended, LedgerPage, LedgerTools, inside, useLedger } from "./LedgerPage";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Discrepancy, Standing } from "./Standing";
-
-const EntryForm = lazy(async () => {
-  const [{ withChakra }, { EntryForm }] = await Promise.all([import("../chakra"), import("./EntryForm")]);
-  return withChakra(EntryForm);
-});
 
 /** What is being written, as the address has it; undefined while a line that it names has not come. */
 function writingOf(
@@ -153,11 +148,7 @@ export function AccountPage() {
           <div>
             <Opening account={data} />
             <ProtectionDrawing account={data} />
-            {writing && (
-              <Suspense fallback={<Waiting what="the form" />}>
-                <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />
-              </Suspense>
-            )}
+            {writing && <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />}
             <div className="wrap">
               {!writing && mayWrite && (
                 <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />

@@ -1,4 +1,3 @@
-import { Box, Text } from "@chakra-ui/react";
 import type { EntryEffectSide, Schemas } from "../api/client";
 import { figure, inTemperature, inVolume, longDay, unitOf } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
@@ -10,8 +9,8 @@ export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; to
   const compared = line.test?.text ?? "";
   const off = line.test !== undefined && !line.test.agrees;
   return (
-    <Box data-testid="effect">
-      <Text>
+    <div data-testid="effect">
+      <p>
         <Change
           name="volume"
           a={inVolume(before.balance.litres)}
@@ -27,27 +26,23 @@ export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; to
           digits={0}
           unit={unitOf("temperature")}
         />
-      </Text>
-      <Text>
+      </p>
+      <p>
         Next: <b>{next(after, today)}</b>
         {next(before, today) !== next(after, today) && (
-          <Text as="span" color="faint">
-            {" "}
-            (was {next(before, today)})
-          </Text>
-        )}{" "}
-        — {after.status.clocks[0]?.reason.text}
-      </Text>
-      <Remarks color="faint" remarks={[...(off ? [] : [compared]), ...(quiet ?? [])]} />
-      <Remarks color="alarm" remarks={[...(off ? [compared] : []), ...(loud ?? [])]} />
-      {line.explanations?.[0] && <Text color="faint">Likeliest: {line.explanations[0].text}</Text>}
-    </Box>
+          <span className="faint"> (was {next(before, today)})</span>
+        )} — {after.status.clocks[0]?.reason.text}
+      </p>
+      <Remarks className="faint" remarks={[...(off ? [] : [compared]), ...(quiet ?? [])]} />
+      <Remarks className="alarm" remarks={[...(off ? [compared] : []), ...(loud ?? [])]} />
+      {line.explanations?.[0] && <p className="faint">Likeliest: {line.explanations[0].text}</p>}
+    </div>
   );
 }
 
-function Remarks({ color, remarks }: { color: string; remarks: readonly string[] }) {
+function Remarks({ className, remarks }: { className: string; remarks: readonly string[] }) {
   const said = remarks.filter(Boolean).join("; ");
-  return said ? <Text color={color}>{said}</Text> : null;
+  return said ? <p className={className}>{said}</p> : null;
 }
 
 function Change(p: { name: string; a: number | undefined; b: number | undefined; digits: number; unit: string }) {

@@ -1,4 +1,3 @@
-import { Box, Button, Checkbox, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
@@ -8,7 +7,6 @@ import { kindNames } from "../words/names";
 import {
   type Draft,
   type FieldErrors,
-  asLocalInput,
   bodyName,
   newId,
   rowPointer,
@@ -20,7 +18,8 @@ import {
 } from "./draft";
 import { EffectOf } from "./EffectOf";
 import { FieldOf } from "./FieldOf";
-import { TextField } from "./fields";
+import { DateField } from "./DateField";
+import { TextField, Tick } from "./fields";
 import { Submit } from "../frame/Submit";
 
 /** What the form is opened for. */
@@ -133,73 +132,77 @@ export function EntryForm({ account, writing, onClose }: Props) {
   const fields = specOf(draft, account, known);
   const first = fields.findIndex((f) => f.type !== "line");
   return (
-    <Box asChild borderWidth="1px" borderColor="ink" p="14px" mt="14px" className="no-print">
-      <form ref={form} onSubmit={submit} onKeyDown={enterOnChoice} aria-label="Record an entry" noValidate>
-        <Flex gap="8px" mb="10px" align="baseline">
-          <Text as="h2" fontWeight="700" flex="1">
-            <Text as="span" className="figures" fontSize="26px" mr="10px" data-testid="form-unit">
-              {code}
-            </Text>
-            {heading(writing)}
-          </Text>
-          <Button size="sm" minH="44px" variant="ghost" color="faint" onClick={onClose}>
-            close <Text as="span">esc</Text>
-          </Button>
-        </Flex>
-        <Flex gap="14px" rowGap="10px" wrap="wrap" align="flex-start">
-          {fields.map((f, i) => (
-            <Box key={f.name} data-first={i === first ? "" : undefined} w={f.type === "lines" ? "100%" : undefined}>
-              <FieldOf
-                spec={f}
-                path={f.name}
-                pointer={`/${bodyName(draft.kind)}/${f.name}`}
-                values={values}
-                onValues={(part) => change({ values: { ...draft.values, ...part } })}
-                errors={errors}
-                products={known}
-                additives={additives.data ?? []}
-              />
-            </Box>
-          ))}
-          {draft.strikes && (
-            <TextField
-              label="why the old line is struck"
-              width="320px"
-              maxLength={500}
-              value={draft.why}
-              onChange={(why) => change({ why })}
-              error={errors["/strikes/why"] ?? errors["/strike/why"]}
+    <form
+      ref={form}
+      className="entry-form no-print"
+      onSubmit={submit}
+      onKeyDown={enterOnChoice}
+      aria-label="Record an entry"
+      noValidate
+    >
+      <div className="head">
+        <h2 className="strong grow">
+          <span className="figures unit" data-testid="form-unit">
+            {code}
+          </span>
+          {heading(writing)}
+        </h2>
+        <button type="button" className="act quiet" onClick={onClose}>
+          close <span>esc</span>
+        </button>
+      </div>
+      <div className="fields">
+        {fields.map((f, i) => (
+          <div
+            key={f.name}
+            data-first={i === first ? "" : undefined}
+            className={f.type === "lines" ? "whole" : undefined}
+          >
+            <FieldOf
+              spec={f}
+              path={f.name}
+              pointer={`/${bodyName(draft.kind)}/${f.name}`}
+              values={values}
+              onValues={(part) => change({ values: { ...draft.values, ...part } })}
+              errors={errors}
+              products={known}
+              additives={additives.data ?? []}
             />
-          )}
+          </div>
+        ))}
+        {draft.strikes && (
           <TextField
-            label="when"
-            type="datetime-local"
-            width="200px"
-            value={draft.when ? asLocalInput(new Date(draft.when)) : asLocalInput(new Date())}
-            onChange={(when) => change({ when: keepMoment(when, draft.when) })}
-            error={errors["/at"]}
+            label="why the old line is struck"
+            width="320px"
+            maxLength={500}
+            value={draft.why}
+            onChange={(why) => change({ why })}
+            error={errors["/strikes/why"] ?? errors["/strike/why"]}
           />
-        </Flex>
-        <Box minH="64px" mt="12px" aria-live="polite">
-          {written && <Text fontWeight="700">{written}</Text>}
-          {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
-          {!readable && !written && (
-            <Text color="faint">What the entry does to the account is shown as soon as it can be read.</Text>
-          )}
-          {refusal && <Unplaced error={refusal} placed={errors} />}
-        </Box>
-        <Submit disabled={!readable || "errors" in readable || write.isPending}>
-          {write.isPending ? "recording …" : draft.strikes ? "strike the old line and record this one" : "record"}
-        </Submit>
-        {asked(refusal) && (
-          <Checkbox.Root ml="16px" mt="8px" checked={false} onCheckedChange={() => change({ confirmed: true })}>
-            <Checkbox.HiddenInput />
-            <Checkbox.Control borderColor="faint" />
-            <Checkbox.Label>{asked(refusal)}</Checkbox.Label>
-          </Checkbox.Root>
         )}
-      </form>
-    </Box>
+        <DateField
+          label="when"
+          width="200px"
+          momentOf={code}
+          placeholder="now, or yesterday 14:30"
+          value={draft.when}
+          onChange={(when) => change({ when })}
+          error={errors["/at"]}
+        />
+      </div>
+      <div className="effect" aria-live="polite">
+        {written && <p className="strong">{written}</p>}
+        {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
+        {!readable && !written && (
+          <p className="faint">What the entry does to the account is shown as soon as it can be read.</p>
+        )}
+        {refusal && <Unplaced error={refusal} placed={errors} />}
+      </div>
+      <Submit disabled={!readable || "errors" in readable || write.isPending}>
+        {write.isPending ? "recording …" : draft.strikes ? "strike the old line and record this one" : "record"}
+      </Submit>
+      {asked(refusal) && <Tick label={asked(refusal)} checked={false} onCheck={() => change({ confirmed: true })} />}
+    </form>
   );
 }
 
@@ -223,11 +226,6 @@ function enterOnChoice(event: KeyboardEvent<HTMLFormElement>) {
 
 function focusFirst(form: HTMLFormElement | null) {
   form?.querySelector<HTMLElement>("[data-first] input, [data-first] select")?.focus();
-}
-
-/** A field of local time knows minutes only: what was not changed keeps its seconds. */
-function keepMoment(typed: string, before: string): string {
-  return before && typed === asLocalInput(new Date(before)) ? before : typed;
 }
 
 function heading(w: Writing): string {
@@ -266,11 +264,11 @@ function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
   const plain = said(error, placed);
   // No answer, or one that was lost on the way: it may have been written.
   if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
-    return <Text color="alarm">Not known whether it was recorded; sending it again is safe. {plain}</Text>;
+    return <p className="alarm">Not known whether it was recorded; sending it again is safe. {plain}</p>;
   }
   return (
-    <Text color="alarm">
+    <p className="alarm">
       {asked(error) ? "Not recorded yet" : "Not recorded"}: {plain}
-    </Text>
+    </p>
   );
 }

@@ -1,8 +1,7 @@
-import { Box, Checkbox, Field, Flex, Text } from "@chakra-ui/react";
 import type { MeasureUnit, Product, Schemas } from "../api/client";
 import { word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
-import { ReadingField, SelectField, TextField } from "./fields";
+import { ReadingField, SelectField, TextField, Tick } from "./fields";
 import type { FieldSpec } from "./kinds";
 
 interface Props {
@@ -113,37 +112,28 @@ export function FieldOf(p: Props) {
       );
     case "check":
       return (
-        <Checkbox.Root
-          mt="34px"
+        <Tick
+          label={f.label}
+          beside
           checked={value === "yes"}
-          onCheckedChange={(d) => onValues({ [path]: d.checked === true ? "yes" : "" })}
-        >
-          <Checkbox.HiddenInput />
-          <Checkbox.Control borderColor="faint" />
-          <Checkbox.Label>{f.label}</Checkbox.Label>
-        </Checkbox.Root>
+          onCheck={(on) => onValues({ [path]: on ? "yes" : "" })}
+        />
       );
     case "points":
       return (
-        <Box as="fieldset" w="100%">
-          <Text as="legend" fontSize="13px">
-            {f.label}
-          </Text>
-          <Flex gap="14px" rowGap="4px" wrap="wrap">
+        <fieldset className="whole">
+          <legend className="small">{f.label}</legend>
+          <div className="ticks">
             {f.keys.map((key) => (
-              <Checkbox.Root
+              <Tick
                 key={key}
-                minH="32px"
+                label={word(key)}
                 checked={values(`${path}.${key}`) === "yes"}
-                onCheckedChange={(d) => onValues({ [`${path}.${key}`]: d.checked === true ? "yes" : "" })}
-              >
-                <Checkbox.HiddenInput />
-                <Checkbox.Control borderColor="faint" />
-                <Checkbox.Label>{word(key)}</Checkbox.Label>
-              </Checkbox.Root>
+                onCheck={(on) => onValues({ [`${path}.${key}`]: on ? "yes" : "" })}
+              />
             ))}
-          </Flex>
-        </Box>
+          </div>
+        </fieldset>
       );
     case "product":
       return (
@@ -181,23 +171,23 @@ export function FieldOf(p: Props) {
 function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named" }>; error: string | undefined }) {
   const { spec: f, path } = p;
   // A name and one reading fit beside each other on a phone; more do not.
-  const wraps = { base: f.type === "named" || f.columns.length > 1 ? "wrap" : "nowrap", md: "nowrap" } as const;
+  const wraps = f.type === "named" || f.columns.length > 1;
   return (
-    <Field.Root invalid={Boolean(p.error)}>
-      <Box role="group" aria-label={f.label} w="100%">
-        <Flex gap="10px" fontSize="13px" fontWeight="500">
-          <Text w={f.type === "lines" ? "122px" : "150px"}>{f.label}</Text>
+    <div className="field">
+      <div role="group" aria-label={f.label} className="listed">
+        <div className="heads">
+          <span className={f.type === "lines" ? "key" : "key named"}>{f.label}</span>
           {f.columns.map((c) => (
-            <Text key={c.name} w={c.type === "choice" ? "150px" : "auto"}>
+            <span key={c.name} className={c.type === "choice" ? "choice" : undefined}>
               {c.label}
-            </Text>
+            </span>
           ))}
-        </Flex>
-        <Box display="grid" gridTemplateColumns={gridOf(f.columns.length)} columnGap="14px">
+        </div>
+        <div style={{ display: "grid", gridTemplateColumns: gridOf(f.columns.length), columnGap: "14px" }}>
           {rowsOf(f).map((row) => (
-            <Flex key={row} gap="10px" align="center" minH="44px" wrap={wraps}>
+            <div key={row} className={wraps ? "item wraps" : "item"}>
               {f.type === "lines" ? (
-                <Text w="122px">{word(row)}</Text>
+                <span className="key">{word(row)}</span>
               ) : (
                 <TextField
                   label={`${f.key} ${Number(row) + 1}`}
@@ -220,12 +210,12 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
                   bare
                 />
               ))}
-            </Flex>
+            </div>
           ))}
-        </Box>
-      </Box>
-      <Field.ErrorText color="alarm">{p.error}</Field.ErrorText>
-    </Field.Root>
+        </div>
+      </div>
+      {p.error && <span className="wrong">{p.error}</span>}
+    </div>
   );
 }
 

@@ -1,5 +1,5 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Suspense, lazy, memo, useState } from "react";
+import { Suspense, lazy, memo, useEffect, useState } from "react";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Failed } from "../frame/State";
@@ -119,10 +119,11 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
       </div>
       {ledger.error && <Failed error={ledger.error} again={ledger.onMore} />}
       {ledger.older > 0 && (
-        <button type="button" className="act" disabled={ledger.waiting} onClick={ledger.onMore}>
+        <button type="button" className="act no-print" disabled={ledger.waiting} onClick={ledger.onMore}>
           show more of the {figure(ledger.older)} older lines
         </button>
       )}
+      {ledger.older > 0 && <p className="on-paper">{figure(ledger.older)} older lines are not on this paper.</p>}
     </>
   );
 }
@@ -136,12 +137,26 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
   const print = async () => {
     try {
       setFailed("");
-      if (p.ledger.older > 0) await p.ledger.all();
+      if (p.ledger.older > 0) {
+        await p.ledger.all();
+        // What has come is drawn with the next frame.
+        await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)));
+      }
       window.print();
     } catch (error) {
       setFailed(error instanceof Error ? error.message : String(error));
     }
   };
+  // The key of the browser, too, prints all lines, which have to be fetched first.
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (event.key !== "p" || !(event.ctrlKey || event.metaKey)) return;
+      event.preventDefault();
+      void print();
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  });
   return (
     <div className="tools no-print">
       {failed && <p className="alarm">{failed}</p>}

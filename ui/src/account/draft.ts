@@ -1,5 +1,5 @@
-import { format } from "date-fns";
 import { v7 as uuidv7 } from "uuid";
+import { unread } from "./DateField";
 import type { Account, EntryInput, EntryKind, MeasureUnit, Product, Schemas } from "../api/client";
 import { type FieldSpec, fieldsOf } from "./kinds";
 
@@ -45,8 +45,6 @@ export function rememberUnits(d: Draft) {
 }
 
 export const newId = () => uuidv7();
-
-export const asLocalInput = (t: Date) => format(t, "yyyy-MM-dd'T'HH:mm");
 
 /** The contract's name of a kind's content: freezeTest of freeze_test. */
 export const bodyName = (kind: EntryKind) =>
@@ -103,8 +101,8 @@ export function toEntry(
   account: Account,
   products: readonly Product[],
 ): { entry: EntryInput } | { errors: FieldErrors } | undefined {
+  if (draft.when === unread) return undefined;
   const at = draft.when ? new Date(draft.when) : ids.at;
-  if (Number.isNaN(at.getTime())) return { errors: { "/at": `“${draft.when}” is not a date and time` } };
   const values = valuesOf(draft, account, products);
   const reader: Reader = { at: values, errors: {}, missing: false };
   const name = bodyName(draft.kind);

@@ -139,3 +139,13 @@ export function ReadingField(
     </div>
   );
 }
+
+/** Something that is so or not. */
+export function Tick(p: { label: string; checked: boolean; onCheck: (checked: boolean) => void; beside?: boolean }) {
+  return (
+    <label className={p.beside ? "tick beside" : "tick"}>
+      <input type="checkbox" checked={p.checked} onChange={(e) => p.onCheck(e.target.checked)} />
+      <span>{p.label}</span>
+    </label>
+  );
+}

@@ -99,6 +99,8 @@ export const api = {
   changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),
   numbers: (texts: Record<string, string>, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
+  dates: (body: { texts: Record<string, string>; moments?: boolean; unit?: string }, signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/dates", { body, signal })),
   workList: (signal?: AbortSignal) => answer(client.GET("/api/v1/work-list", { signal })),
   addWork: (body: { units: string[]; from?: string; to?: string }) =>
     answer(client.POST("/api/v1/work-list", { body })),

@@ -553,6 +553,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/dates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read days or moments as a person typed them. Changes nothing. */
+        post: operations["readDates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -1936,6 +1953,20 @@ export interface components {
                 [key: string]: string;
             };
         };
+        ReadDates: {
+            /** @description By name, a day such as 2026-11-03 or a moment by RFC 3339; an empty text has none. */
+            values: {
+                [key: string]: string;
+            };
+            /** @description By name, the same as the person reads dates. */
+            shown: {
+                [key: string]: string;
+            };
+            /** @description By name, what would be accepted. */
+            wrong: {
+                [key: string]: string;
+            };
+        };
         Settings: {
             /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
             zone: string;
@@ -3150,6 +3181,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadNumbers"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    readDates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    texts: {
+                        [key: string]: string;
+                    };
+                    /**
+                     * @description Days with a time, such as yesterday 14:30.
+                     * @default false
+                     */
+                    moments?: boolean;
+                    /** @description In the time zone of this unit's site, by its code; the fleet's without it. */
+                    unit?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What was read, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadDates"];
                 };
             };
             403: components["responses"]["NotPermitted"];

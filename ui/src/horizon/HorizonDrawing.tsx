@@ -8,7 +8,7 @@ import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueText, dueWindow, longDay } from "../words/figures";
 import { clockNames, verdictWords, workNames } from "../words/names";
-import type { DaySpan } from "./PickBar";
+import { type DaySpan, notMeant } from "./PickBar";
 import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
 import { type Drawn, type Row, governingOf, itemAt, lineCount, placeAt, timedClocks } from "./view";
@@ -318,7 +318,7 @@ function dragging(scale: TimeScale, picking: Picking) {
 
 /** The span that is picked, over the lines. */
 function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
-  if (!scale.sees(span.from, span.to)) return null;
+  if (notMeant(span) || !scale.sees(span.from, span.to)) return null;
   return <div className="span-band" style={scale.place(span.from, span.to)} />;
 }
 

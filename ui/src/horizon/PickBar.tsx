@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link as RouterLink } from "react-router";
-import { TextField } from "../account/fields";
+import { DateField, unread } from "../account/DateField";
 import { api } from "../api/client";
 import { figure, longDay } from "../words/figures";
 import { allCodes } from "./pages";
@@ -16,6 +16,7 @@ export interface DaySpan {
 
 /** Why a span picks nothing; undefined when it can be meant. */
 export function notMeant({ from, to }: DaySpan): string | undefined {
+  if (from === unread || to === unread) return " "; // its field says why
   if (from === "" || to === "") return `${from === "" ? "from" : "to"}: no day is given; accepted: a day`;
   return to < from ? `to: ${longDay(to)} is not accepted; accepted: ${longDay(from)} or later` : undefined;
 }
@@ -86,23 +87,9 @@ export function PickBar({
     <div data-testid="pick-bar">
       <div className={p.open ? "filters open" : "filters wide"}>
         <span>Select what runs out from</span>
-        <TextField
-          label="from"
-          hidden
-          type="date"
-          width="148px"
-          value={p.span?.from ?? ""}
-          onChange={(v) => change({ from: v })}
-        />
+        <DateField label="from" hidden width="148px" value={p.span?.from ?? ""} onChange={(v) => change({ from: v })} />
         <span>to</span>
-        <TextField
-          label="to"
-          hidden
-          type="date"
-          width="148px"
-          value={p.span?.to ?? ""}
-          onChange={(v) => change({ to: v })}
-        />
+        <DateField label="to" hidden width="148px" value={p.span?.to ?? ""} onChange={(v) => change({ to: v })} />
         <Act onClick={p.all}>all shown</Act>
         <Act
           onClick={() => {
@@ -116,7 +103,7 @@ export function PickBar({
       </div>
       {p.picked.size > 0 && !p.open && <div className="to-lg-down">{sending}</div>}
       <div aria-live="polite">
-        {wrong && <p className="alarm">{wrong}</p>}
+        {wrong?.trim() && <p className="alarm">{wrong}</p>}
         {p.failed && <p className="alarm">{p.failed}</p>}
         {unseen > 0 && (
           <p>

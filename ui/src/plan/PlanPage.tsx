@@ -2,7 +2,7 @@ import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, type SyntheticEvent, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { TextField } from "../account/fields";
+import { DateField, unread } from "../account/DateField";
 import { Problem, type Schemas, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
@@ -195,9 +195,9 @@ function Days({ item, today, onDone }: { item: Schemas["WorkItem"]; today: strin
   return (
     <form onSubmit={submit} aria-label="Days of the work" noValidate>
       <Flex gap="12px" wrap="wrap" align="flex-start" pb="10px">
-        <TextField label="from" type="date" width="160px" value={from} onChange={setFrom} error={said("/from")} />
-        <TextField label="to" type="date" width="160px" value={to} onChange={setTo} error={said("/to")} />
-        <Submit beside disabled={!from || !to || move.isPending}>
+        <DateField label="from" value={from} onChange={setFrom} error={said("/from")} />
+        <DateField label="to" value={to} onChange={setTo} error={said("/to")} />
+        <Submit beside disabled={!from || !to || from === unread || to === unread || move.isPending}>
           these days
         </Submit>
       </Flex>

@@ -1,0 +1,207 @@
+package measure
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// DayOrder is how a date of three numbers is meant: which one is the day.
+type DayOrder string
+
+// The orders.
+const (
+	DayFirst   DayOrder = "dmy" // 26/11/2026
+	MonthFirst DayOrder = "mdy" // 11/26/2026
+	YearFirst  DayOrder = "ymd" // 2026-11-26
+)
+
+// DateError says that a text is no date, or one that may be meant either way.
+type DateError struct {
+	Text string
+	// Suggestions are the two days of a text that may be meant either way; empty for any other.
+	Suggestions []string
+}
+
+func (e *DateError) Error() string {
+	return fmt.Sprintf("%q is not accepted as a date; accepted: %s", e.Text, e.Accepted())
+}
+
+// Accepted is what would be read as a date.
+func (e *DateError) Accepted() string {
+	if len(e.Suggestions) > 0 {
+		return strings.Join(e.Suggestions, " or ") + ": write which is meant"
+	}
+	return "a date, such as 3 Nov, 3 Nov 2026, 2026-11-03, yesterday or 3 days ago"
+}
+
+var (
+	isoDate   = regexp.MustCompile(`^(\d{4})-(\d{1,2})-(\d{1,2})$`)
+	threeDate = regexp.MustCompile(`^(\d{1,2})([./-])(\d{1,2})(?:[./-](\d{2}|\d{4})?)?$`)
+	wordDate  = regexp.MustCompile(`^(?:(\d{1,2})(?:st|nd|rd|th)?\.? ?([a-z]{3,9})\.?|([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?)(?:,? ?(\d{4}|\d{2}))?$`)
+	agoDate   = regexp.MustCompile(`^(\d{1,3}) (d|day|days|w|week|weeks|month|months) ago$`)
+	aheadDate = regexp.MustCompile(`^in (\d{1,3}) (d|day|days|w|week|weeks|month|months)$`)
+	clockTime = regexp.MustCompile(`^(.*?),? ?(?:at )?(\d{1,2})[:.](\d{2}) ?(am|pm)?$`)
+	weekdays  = regexp.MustCompile(`^(mon|tue|wed|thu|fri|sat|sun)[a-z]*,? (.*\d.*)$`)
+)
+
+// months by their first three letters.
+var months = map[string]time.Month{"jan": 1, "feb": 2, "mar": 3, "apr": 4, "may": 5, "jun": 6, "jul": 7, "aug": 8, "sep": 9, "oct": 10, "nov": 11, "dec": 12}
+
+// ReadDate reads what a person types for a day: 2026-11-03, 3 Nov, Nov 3 2026, 3/11/2026 by the
+// order of the reader, today, yesterday, tomorrow, 3 days ago, in 2 weeks. Without a year it is the
+// one nearest to today. A date of numbers that the order does not settle, such as 3/11 for a
+// reader of 2026-11-03, is refused with both days. It returns a [DateError].
+func ReadDate(text string, today Date, order DayOrder) (Date, error) {
+	refused := &DateError{Text: strings.TrimSpace(text)}
+	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
+	if len(s) > longest {
+		return Date{}, refused
+	}
+	if m := weekdays.FindStringSubmatch(s); m != nil {
+		s = m[2] // "Thu 26 Nov 2026", as it is shown
+	}
+	switch s {
+	case "today", "now":
+		return today, nil
+	case "yesterday":
+		return today.AddDays(-1), nil
+	case "tomorrow":
+		return today.AddDays(1), nil
+	}
+	if m := agoDate.FindStringSubmatch(s); m != nil {
+		return shifted(today, m[1], m[2], -1), nil
+	}
+	if m := aheadDate.FindStringSubmatch(s); m != nil {
+		return shifted(today, m[1], m[2], 1), nil
+	}
+	if m := isoDate.FindStringSubmatch(s); m != nil {
+		return exact(whole(m[1]), whole(m[2]), whole(m[3]), refused)
+	}
+	if m := wordDate.FindStringSubmatch(s); m != nil {
+		day, name := m[1]+m[4], m[2]+m[3]
+		month, ok := months[name[:3]]
+		if !ok || len(name) > 3 && !strings.HasPrefix(strings.ToLower(month.String()), name) && name != "sept" {
+			return Date{}, refused
+		}
+		return inYear(m[5], int(month), whole(day), today, refused)
+	}
+	if m := threeDate.FindStringSubmatch(s); m != nil {
+		first, second := whole(m[1]), whole(m[3])
+		switch {
+		case order == MonthFirst && m[2] == "/", first <= 12 && second > 12:
+			first, second = second, first // month/day
+		case order == DayFirst || m[2] == "." || first > 12:
+		case first != second:
+			// Neither the order nor the text settles it.
+			one, err := inYear(m[4], second, first, today, refused)
+			other, err2 := inYear(m[4], first, second, today, refused)
+			if err == nil && err2 == nil {
+				return Date{}, &DateError{Text: refused.Text, Suggestions: []string{one.Format("2 Jan 2006"), other.Format("2 Jan 2006")}}
+			}
+		}
+		return inYear(m[4], second, first, today, refused)
+	}
+	return Date{}, refused
+}
+
+func whole(s string) int {
+	n, _ := strconv.Atoi(s) // digits, few of them
+	return n
+}
+
+// exact day; refused when the month has no such day.
+func exact(year, month, day int, refused *DateError) (Date, error) {
+	d := NewDate(year, time.Month(month), day)
+	if y, m, dd := d.Date(); y != year || int(m) != month || dd != day || year < 1900 || year > 2200 {
+		return Date{}, refused
+	}
+	return d, nil
+}
+
+// inYear is a day of a month in a year as typed, or in the one that brings it nearest to today.
+func inYear(year string, month, day int, today Date, refused *DateError) (Date, error) {
+	switch len(year) {
+	case 4:
+		return exact(whole(year), month, day, refused)
+	case 2:
+		return exact(2000+whole(year), month, day, refused)
+	}
+	var best Date
+	for y := today.Year() - 4; y <= today.Year()+4; y++ { // 29 February is not in every year
+		d, err := exact(y, month, day, refused)
+		if err != nil {
+			continue
+		}
+		off := func(d Date) int { return max(d.Sub(today), today.Sub(d)) }
+		if best.IsZero() || off(d) < off(best) {
+			best = d
+		}
+	}
+	if best.IsZero() {
+		return Date{}, refused
+	}
+	return best, nil
+}
+
+func shifted(today Date, count, unit string, sign int) Date {
+	n := sign * whole(count)
+	switch unit[0] {
+	case 'w':
+		return today.AddDays(7 * n)
+	case 'm':
+		return today.AddMonths(n)
+	}
+	return today.AddDays(n)
+}
+
+// ReadMoment reads what a person types for a moment: a date as [ReadDate] reads it, and a time of
+// the day such as 14:30 or 2:30 pm, in zone. A date alone is noon, or now for today; a time alone
+// is of today. It returns a [DateError].
+func ReadMoment(text string, now time.Time, zone *time.Location, order DayOrder) (time.Time, error) {
+	today := DateOf(now, zone)
+	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
+	m := clockTime.FindStringSubmatch(s)
+	// "3.11" is a date, and "3.11.2026" no time of it; a time has two digits after a date or stands alone with a colon.
+	if m == nil || m[1] == "" && !strings.Contains(s, ":") || threeDate.MatchString(s) || isoDate.MatchString(s) {
+		day, err := ReadDate(text, today, order)
+		if err != nil {
+			return time.Time{}, err
+		}
+		if day.Equal(today) {
+			return now, nil
+		}
+		return day.At(12, 0, zone), nil
+	}
+	refused := &DateError{Text: strings.TrimSpace(text)}
+	hour, minute := whole(m[2]), whole(m[3])
+	if m[4] != "" {
+		if hour < 1 || hour > 12 {
+			return time.Time{}, refused
+		}
+		hour %= 12
+		if m[4] == "pm" {
+			hour += 12
+		}
+	}
+	if hour > 23 || minute > 59 {
+		return time.Time{}, refused
+	}
+	day := today
+	if m[1] != "" {
+		var err error
+		if day, err = ReadDate(m[1], today, order); err != nil {
+			return time.Time{}, &DateError{Text: refused.Text, Suggestions: err.(*DateError).Suggestions}
+		}
+	}
+	return day.At(hour, minute, zone), nil
+}
+
+// At a time of the day in a zone. Where clocks are put forward and the time does not exist it is the
+// one after, as with [time.Date].
+func (d Date) At(hour, minute int, zone *time.Location) time.Time {
+	y, m, day := d.t.Date()
+	return time.Date(y, m, day, hour, minute, 0, 0, zone)
+}
