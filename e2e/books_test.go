@@ -161,7 +161,7 @@ func TestMixOfAUnit(t *testing.T) {
 	if js[bool](b, `!document.querySelector('form button[type="submit"]').disabled && document.querySelector('[data-testid="effect"]') !== null`) {
 		t.Error("water onto a premix is shown as if it were written without a question")
 	}
-	js[chromedp.Void](b, `document.querySelector('form label[data-scope="checkbox"]').click()`)
+	js[chromedp.Void](b, `document.querySelector('form > .tick').click()`)
 	b.wait(effect)
 	b.click(submitEntry)
 	b.until(`document.querySelector('tr[data-kind="top_up"]')?.innerText.replaceAll('\u00a0', ' ').includes('0.05 L purified water')`)
@@ -185,7 +185,7 @@ func TestCorrectALine(t *testing.T) {
 	b.typeIn(figureBox, "999999")
 	// A leap is asked about, and not lost: who says so records it.
 	b.until(`document.querySelector('form').innerText.includes('is 999999 km after')`)
-	js[chromedp.Void](b, `document.querySelector('form label[data-scope="checkbox"]').click()`)
+	js[chromedp.Void](b, `document.querySelector('form > .tick').click()`)
 	b.wait(effect)
 	b.click(submitEntry)
 	b.until(`document.querySelector('tr[data-kind="meter"]')?.innerText.includes('999,999')`)

@@ -58,9 +58,11 @@ func TestPickAndSend(t *testing.T) {
 	}
 	day("from", 40)
 	day("to", 38)
+	b.until(`!document.querySelector('` + form + ` button').disabled`)
 	js[chromedp.Void](b, `document.querySelector('`+form+` button').click()`)
 	b.until(`document.querySelector('` + form + `').innerText.includes('a day not before')`)
 	day("to", 44)
+	b.until(`!document.querySelector('` + form + ` button').disabled`)
 	js[chromedp.Void](b, `document.querySelector('`+form+` button').click()`)
 	b.until(`!document.querySelector('` + form + `')`)
 	for _, code := range []string{"MC-03", "MC-08"} {
