@@ -84,7 +84,7 @@ func TestCoreAsWebAssembly(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		line, err := json.Marshal(map[string]any{"unit": u, "plan": plan, "site": "Yard", "account": packed, "id": e.ID, "at": e.At, "now": now, "by": e.RecordedBy, "kind": e.Body.Kind(), "body": json.RawMessage(body)})
+		line, err := json.Marshal(map[string]any{"unit": u, "plan": plan, "site": "Yard", "account": packed, "id": e.ID, "at": e.At, "now": now, "by": e.RecordedBy, "kind": e.Kind(), "body": json.RawMessage(body)})
 		if err != nil {
 			t.Fatal(err)
 		}

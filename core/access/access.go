@@ -132,7 +132,7 @@ func refused(r Role, e ledger.Entry, effect Effect, aircraft bool, may []Role) *
 	if effect == Records {
 		accepted = "entries of a coordinator, a technician or a signatory; a reader reads"
 	}
-	got := fmt.Sprintf("%s by a %s", e.Body.Kind(), cmp.Or(r, "guest"))
+	got := fmt.Sprintf("%s by a %s", e.Kind(), cmp.Or(r, "guest"))
 	if effect != Records && effect != Releases {
 		got += ", which would " + string(effect)
 	}
@@ -155,7 +155,7 @@ func effectsIn(w Actor, h *ledger.History, e ledger.Entry) []Effect {
 		switch {
 		case i < 0:
 			has[VoidsAbsent] = true
-		case written[i].Body.Kind() == ledger.KindRelease:
+		case written[i].Kind() == ledger.KindRelease:
 			has[VoidsRelease] = true
 			fallthrough
 		default:

@@ -28,7 +28,7 @@ func TestClockLaws(t *testing.T) {
 	for seed := range 1500 {
 		rng := rand.New(rand.NewPCG(uint64(seed), 21))
 		u := ledgertest.Units[seed%len(ledgertest.Units)]
-		entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(20)), func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindStrike })
+		entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(20)), func(e ledger.Entry) bool { return e.Kind() == ledger.KindStrike })
 		today := end.AddDays(rng.IntN(400) - 200)
 		look := func(entries []ledger.Entry) (ledger.Account, UnitStatus) {
 			a := ledger.Fold(u, entries)
@@ -62,7 +62,7 @@ func TestClockLaws(t *testing.T) {
 		wrong := ledgertest.Entry(rng, u, d, "wrong", ledgertest.Body(rng, u, max(d, 0)))
 		strike := ledgertest.Entry(rng, u, rng.IntN(ledgertest.Days), "right", ledger.Strike{Entry: "wrong", Why: "typed wrong"})
 		if _, struck := look(append(slices.Clone(entries), wrong, strike)); !reflect.DeepEqual(struck, o) {
-			t.Fatalf("history %d: a struck %s of day %d changed the clocks\n%+v\n%+v", seed, wrong.Body.Kind(), d, struck, o)
+			t.Fatalf("history %d: a struck %s of day %d changed the clocks\n%+v\n%+v", seed, wrong.Kind(), d, struck, o)
 		}
 	}
 }

@@ -68,7 +68,7 @@ func TestDone(t *testing.T) {
 	} {
 		a := ledger.Fold(u, []ledger.Entry{ago(300, fill(false)), ago(9, c.body)})
 		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -10)); (got != nil) != c.done || c.done && today.Sub(measure.DateOf(*got, time.UTC)) != 9 {
-			t.Errorf("%s by a %s, sent the day before: done %v", c.work, c.body.Kind(), got)
+			t.Errorf("%s by a %s, sent the day before: done %v", c.work, ledger.KindOf(c.body), got)
 		}
 		if got := CompletedAt(&a, c.work, now.AddDate(0, 0, -8)); got != nil {
 			t.Errorf("%s sent the day after: done %v", c.work, got)

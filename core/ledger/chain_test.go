@@ -56,13 +56,13 @@ func TestPayloadRoundTrip(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		got, err := ParseBody(b.Kind(), payload)
+		got, err := ParseBody(KindOf(b), payload)
 		if err != nil || !reflect.DeepEqual(got, b) {
 			t.Errorf("%s came back as %+v, %v", payload, got, err)
 		}
 	}
 	// Lines of the first books, when a renewal was called a fill.
-	if b, err := ParseBody("fill", []byte(`{"volume":{"value":8,"unit":"L"},"product":{"code":"P","base":"EG","form":"premix","glycol":0.5},"factory":true}`)); err != nil || !b.(Renewal).Factory || b.Kind() != KindRenewal {
+	if b, err := ParseBody("fill", []byte(`{"volume":{"value":8,"unit":"L"},"product":{"code":"P","base":"EG","form":"premix","glycol":0.5},"factory":true}`)); err != nil || !b.(Renewal).Factory || KindOf(b) != KindRenewal {
 		t.Errorf("a fill of the first books: %+v, %v", b, err)
 	}
 	if b, err := ParseBody(KindFreezeTest, []byte(`{"temperature":{"value":-36,"unit":"degC"},"instrument":"refractometer","scale":"EG"}`)); err != nil || b.(FreezeTest).Value.Value != -36 {

@@ -3,6 +3,7 @@ package ledger
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -47,86 +48,65 @@ func Check(u Unit, written []Entry, e Entry, now time.Time) []*refusal.Field {
 
 // CheckIn is [Check] against a history.
 func CheckIn(h *History, e Entry, now time.Time) []*refusal.Field {
-	u := h.Unit
-	c := checker{unit: u, history: h, written: h.Entries(), entry: e, confirmed: e.Confirmed}
+	c := checker{unit: h.Unit, history: h, written: h.Entries(), entry: e, confirmed: e.Confirmed}
 	c.when(now)
 	if e.Body == nil {
 		c.refuse("/kind", "nothing", fmt.Sprint(Kinds))
 		return c.errs
 	}
-	c.at = "/" + FieldName(e.Body.Kind()) // from here on fields are those of the content
-	switch b := e.Body.(type) {
-	case Opening:
-		c.opening(b)
-	case Renewal:
-		c.renewal(b)
-	case TopUp:
-		c.topUp(b)
-	case Loss:
-		c.volume("/volume", b.Volume, leastVolume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
-		c.oneOf("/cause", b.Cause, Causes, true)
-		c.text("/note", b.Note, 0, longText)
-	case FreezeTest:
-		c.freezeTest(b)
-	case ChemistryTest:
-		c.chemistry(b)
-	case Dose:
-		c.dose(b.Volume, b.Additive, coolant.SCA)
-		c.text("/note", b.Note, 0, longText)
-	case ExtenderDose:
-		c.dose(b.Volume, b.Additive, coolant.Extender)
-		c.text("/note", b.Note, 0, longText)
-	case AdditiveFilter:
-		c.filter(b)
-	case CapTest:
-		c.cap(b)
-	case HoseCheck:
-		c.hoses(b)
-	case PressureTest:
-		c.pressureTest(b)
-	case LevelCheck:
-		c.level(b)
-	case Inspection:
-		c.inspection(b)
-	case Defect:
-		c.text("/what", b.What, 3, longText)
-		c.oneOf("/severity", b.Severity, Severities, false)
-	case DefectClosed:
-		c.names("/defect", b.Defect, KindDefect)
-		c.text("/how", b.How, 3, longText)
-	case Meter:
-		c.confirmed = c.confirmed || b.Confirmed
-		c.meter("/meter", b.Meter)
-	case MeterChange:
-		if b.Old != nil {
-			c.meter("/old", *b.Old)
-		}
-		c.confirmed = true // where a new meter begins is for its maker to say
-		c.meter("/new", b.New)
-	case ZeroCheck:
-		c.text("/tool", b.Tool, 1, shortText)
-		c.zero("/zero", b.Zero.Value, b.Zero.Unit)
-	case LayUp:
-		c.text("/note", b.Note, 0, longText)
-	case Return:
-		c.text("/note", b.Note, 0, longText)
-	case Hold:
-		c.text("/why", b.Why, 3, longText)
-	case Release:
-		c.text("/what", b.What, 3, longText)
-		least := 0
-		if u.Aircraft {
-			least = 1
-		}
-		c.release()
-		c.text("/certificate", b.Certificate, least, shortText)
-		c.text("/certificateKind", b.CertificateKind, least, shortText)
-	case NoteBody:
-		c.text("/text", b.Text, 1, longText)
-	case Strike:
-		c.strike(b)
+	k := byType[reflect.TypeOf(e.Body)]
+	if k == nil {
+		c.refuse("/kind", string(e.Kind()), fmt.Sprint(Kinds))
+		return c.errs
 	}
+	c.at = "/" + FieldName(k.kind) // from here on fields are those of the content
+	k.check(&c, e.Body)
 	return c.errs
+}
+
+func (c *checker) loss(b Loss) {
+	c.volume("/volume", b.Volume, leastVolume, c.unit.Capacity*overfill, "one and a half times the unit's capacity")
+	c.oneOf("/cause", b.Cause, Causes, true)
+	c.text("/note", b.Note, 0, longText)
+}
+
+func (c *checker) defect(b Defect) {
+	c.text("/what", b.What, 3, longText)
+	c.oneOf("/severity", b.Severity, Severities, false)
+}
+
+func (c *checker) defectClosed(b DefectClosed) {
+	c.names("/defect", b.Defect, KindDefect)
+	c.text("/how", b.How, 3, longText)
+}
+
+func (c *checker) meterRead(b Meter) {
+	c.confirmed = c.confirmed || b.Confirmed
+	c.meter("/meter", b.Meter)
+}
+
+func (c *checker) meterChange(b MeterChange) {
+	if b.Old != nil {
+		c.meter("/old", *b.Old)
+	}
+	c.confirmed = true // where a new meter begins is for its maker to say
+	c.meter("/new", b.New)
+}
+
+func (c *checker) zeroCheck(b ZeroCheck) {
+	c.text("/tool", b.Tool, 1, shortText)
+	c.zero("/zero", b.Zero.Value, b.Zero.Unit)
+}
+
+func (c *checker) released(b Release) {
+	c.text("/what", b.What, 3, longText)
+	least := 0
+	if c.unit.Aircraft {
+		least = 1
+	}
+	c.release()
+	c.text("/certificate", b.Certificate, least, shortText)
+	c.text("/certificateKind", b.CertificateKind, least, shortText)
 }
 
 // FieldName is the name of a kind's content in JSON: freezeTest of freeze_test.
@@ -470,7 +450,7 @@ func (c *checker) before() *Account {
 	return &a
 }
 
-func (c *checker) later(e Entry) bool { return e.Body.Kind() != KindStrike && e.Compare(c.entry) >= 0 }
+func (c *checker) later(e Entry) bool { return e.Kind() != KindStrike && e.Compare(c.entry) >= 0 }
 
 // afterThen is the account as it stood with the entry, when it happened.
 func (c *checker) afterThen() *Account {
@@ -786,8 +766,8 @@ func (c *checker) names(field, id string, k Kind) *Entry {
 		}
 		return nil
 	}
-	if k != "" && c.written[i].Body.Kind() != k {
-		c.refuse(field, "a "+string(c.written[i].Body.Kind())+" entry", "a "+string(k)+" entry")
+	if k != "" && c.written[i].Kind() != k {
+		c.refuse(field, "a "+string(c.written[i].Kind())+" entry", "a "+string(k)+" entry")
 	}
 	return &c.written[i]
 }
@@ -798,7 +778,7 @@ func (c *checker) strike(b Strike) {
 	if b.Entry == c.entry.ID {
 		c.refuse("/entry", "itself", "another entry")
 	}
-	if target != nil && target.Body.Kind() == KindStrike {
+	if target != nil && target.Kind() == KindStrike {
 		c.refuse("/entry", "a strike", "any other entry; what was struck by mistake is written again")
 	}
 	for _, e := range c.written {

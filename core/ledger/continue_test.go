@@ -44,28 +44,28 @@ func TestStoredAccountTakesOneMore(t *testing.T) {
 				folded++
 				continue
 			}
-			continued[e.Body.Kind()]++
+			continued[e.Kind()]++
 			want := ledger.Fold(u, append(written, e))
 			after := h.After(e)
 			if got := packed(after); !bytes.Equal(got, packed(&want)) {
-				t.Fatalf("history %d: a %s continued gives another account than a fold of %d", seed, e.Body.Kind(), k+1)
+				t.Fatalf("history %d: a %s continued gives another account than a fold of %d", seed, e.Kind(), k+1)
 			}
 			line, of := after.Lines[0], want.Lines[len(want.Lines)-1]
 			if line.Entry.ID != of.Entry.ID || !reflect.DeepEqual(line.After, of.After) || !slices.Equal(line.Notes, of.Notes) || !reflect.DeepEqual(line.Test, of.Test) ||
 				!reflect.DeepEqual(line.Turn, of.Turn) || line.Implied != of.Implied || line.Grade != of.Grade {
-				t.Fatalf("history %d: the line of a %s is\n%+v, and of a fold\n%+v", seed, e.Body.Kind(), line, of)
+				t.Fatalf("history %d: the line of a %s is\n%+v, and of a fold\n%+v", seed, e.Kind(), line, of)
 			}
 			if got, want := ledger.CheckIn(h, e, now), ledger.Check(u, written, e, now); !reflect.DeepEqual(got, want) {
-				t.Fatalf("history %d: a %s is refused with %v, and with its entries %v", seed, e.Body.Kind(), got, want)
+				t.Fatalf("history %d: a %s is refused with %v, and with its entries %v", seed, e.Kind(), got, want)
 			}
 			for _, role := range access.Roles {
 				w := access.Actor{Name: e.RecordedBy, Role: role}
 				if got, want := access.CheckIn(w, h, e), access.Check(w, u, written, e); !reflect.DeepEqual(got, want) {
-					t.Fatalf("history %d: a %s by a %s: %v, and with its entries %v", seed, e.Body.Kind(), role, got, want)
+					t.Fatalf("history %d: a %s by a %s: %v, and with its entries %v", seed, e.Kind(), role, got, want)
 				}
 			}
 			if !bytes.Equal(stored, packed(restored)) {
-				t.Fatalf("history %d: a %s changed the account that it was added to", seed, e.Body.Kind())
+				t.Fatalf("history %d: a %s changed the account that it was added to", seed, e.Kind())
 			}
 		}
 	})

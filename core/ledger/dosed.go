@@ -29,24 +29,6 @@ type AdditiveFilter struct {
 	Note     string           `json:"note,omitempty"`
 }
 
-// Kind of the entry.
-func (Dose) Kind() Kind { return KindDose }
-
-// Kind of the entry.
-func (ExtenderDose) Kind() Kind { return KindExtender }
-
-// Kind of the entry.
-func (AdditiveFilter) Kind() Kind { return KindFilter }
-
-// Reading is the volume poured in.
-func (b Dose) Reading() measure.Reading { return b.Volume }
-
-// Reading is the volume poured in.
-func (b ExtenderDose) Reading() measure.Reading { return b.Volume }
-
-// Reading is the meter, when it was read.
-func (b AdditiveFilter) Reading() measure.Reading { return deref(b.Meter) }
-
 // AddedAdditive is the additive of an entry, nil for none.
 func AddedAdditive(b Body) *coolant.Additive {
 	switch b := b.(type) {
@@ -98,7 +80,7 @@ func (a *Account) dosed(line *Line, volume measure.Reading, additive coolant.Add
 		a.pourOn(line, added, nil, false)
 	}
 	a.raise(line, additive.Nitrite*v)
-	a.worked(line, string(line.Entry.Body.Kind()))
+	a.worked(line, string(line.Entry.Kind()))
 	if additive.Kind == coolant.Extender {
 		if a.Given.ExtendedAt != nil {
 			line.note(NoteExtendedTwice)

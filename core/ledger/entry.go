@@ -82,13 +82,11 @@ func (e Entry) Compare(o Entry) int {
 	return 0
 }
 
-// Body is what happened, by kind.
-type Body interface {
-	Kind() Kind
-	// Reading is the one figure that was read or measured, as it was read; the
-	// zero Reading for a kind without one.
-	Reading() measure.Reading
-}
+// Body is what happened: one of the types of [kinds], or [UnreadableBody].
+type Body any
+
+// Kind of the entry.
+func (e Entry) Kind() Kind { return KindOf(e.Body) }
 
 // Unit is what the fold must know of the unit whose account it is.
 type Unit struct {

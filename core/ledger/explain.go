@@ -437,7 +437,7 @@ func (e *explainer) renewal() {
 		if i == r {
 			at = len(standing)
 		}
-		if l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
+		if l.Struck == nil && l.Entry.Kind() != KindStrike {
 			standing = append(standing, l.Entry)
 		}
 	}

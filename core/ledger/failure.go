@@ -4,8 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-
-	"diligentledger/core/measure"
 )
 
 // TryFold is [Fold] for what a database holds: books that cannot be folded give an account
@@ -49,12 +47,6 @@ type UnreadableBody struct {
 	Of  Kind
 	Why error
 }
-
-// Kind that the entry was stored as.
-func (b UnreadableBody) Kind() Kind { return b.Of }
-
-// Reading is none.
-func (UnreadableBody) Reading() measure.Reading { return measure.Reading{} }
 
 // finite reports a figure of the account that is NaN or infinite.
 func (a *Account) finite() error {

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"reflect"
 	"slices"
 	"time"
 
@@ -116,55 +117,8 @@ func (a *Account) apply(e Entry) {
 		return
 	}
 	moved, stood := a.Changes, a.standing()
-	switch b := e.Body.(type) {
-	case Opening:
-		a.open(line, b)
-	case Renewal:
-		a.renew(line, b)
-	case TopUp:
-		a.topUp(line, b)
-	case Loss:
-		a.lose(line, b)
-	case FreezeTest:
-		a.test(line, b)
-	case ChemistryTest:
-		a.chemistry(line, b)
-	case Dose:
-		a.dosed(line, b.Volume, b.Additive)
-	case ExtenderDose:
-		a.dosed(line, b.Volume, b.Additive)
-	case AdditiveFilter:
-		a.filter(line, b)
-	case CapTest:
-		a.cap(line, b)
-	case HoseCheck:
-		a.hoses(line, b)
-	case PressureTest:
-		a.pressure(line, b)
-	case LevelCheck:
-		a.level(line, b)
-	case Inspection:
-		a.inspect(line, b)
-	case Defect:
-		a.Defects = append(slices.Clip(a.Defects), OpenDefect{Defect: b, ID: e.ID, At: e.At})
-	case DefectClosed:
-		a.closeDefect(line, b)
-	case Meter:
-		a.meter(line, b.Meter)
-	case MeterChange:
-		a.changeMeter(line, b)
-	case ZeroCheck:
-		a.zeros = append(slices.DeleteFunc(slices.Clone(a.zeros), func(z zeroed) bool { return z.Tool == b.Tool }), zeroed{b.Tool, e.At, b.Zero})
-		a.zero(b.Tool, e.At)
-	case LayUp:
-		a.LaidUp = &line.Entry
-	case Return:
-		a.LaidUp = nil
-	case Hold:
-		held := e
-		a.Held = &held
-	case Release:
-		a.release(line)
+	if k := byType[reflect.TypeOf(e.Body)]; k != nil && k.apply != nil {
+		k.apply(a, line, e.Body)
 	}
 	if stands := a.standing(); stood && !stands {
 		a.MendedAt = &line.Entry.At
@@ -186,6 +140,21 @@ func (a *Account) clearStrikeNote(strike string) {
 			a.Lines[i].Notes = slices.DeleteFunc(a.Lines[i].Notes, func(n Note) bool { return n == NoteStrikesNone })
 		}
 	}
+}
+
+func (a *Account) openDefect(l *Line, b Defect) {
+	a.Defects = append(slices.Clip(a.Defects), OpenDefect{Defect: b, ID: l.Entry.ID, At: l.Entry.At})
+}
+
+func (a *Account) zeroChecked(l *Line, b ZeroCheck) {
+	at := l.Entry.At
+	a.zeros = append(slices.DeleteFunc(slices.Clone(a.zeros), func(z zeroed) bool { return z.Tool == b.Tool }), zeroed{b.Tool, at, b.Zero})
+	a.zero(b.Tool, at)
+}
+
+func (a *Account) hold(l *Line, _ Hold) {
+	held := l.Entry
+	a.Held = &held
 }
 
 func (l *Line) note(n Note) { l.Notes = append(l.Notes, n) }

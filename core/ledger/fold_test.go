@@ -22,7 +22,7 @@ func day(n int) time.Time { return start.AddDate(0, 0, n) }
 
 // on is an entry n days after start.
 func on(n int, b Body) Entry {
-	return Entry{ID: time.Duration(n).String() + string(b.Kind()), Unit: car.Code, At: day(n), Body: b}
+	return Entry{ID: time.Duration(n).String() + string(KindOf(b)), Unit: car.Code, At: day(n), Body: b}
 }
 
 func litres(v float64) measure.Reading { return measure.Reading{Value: v, Unit: measure.L} }

@@ -64,7 +64,7 @@ func TestOrderOfArrivalDoesNotMatter(t *testing.T) {
 			}
 			for _, v := range []*float64{l.After.Glycol, l.After.Used, (*float64)(l.After.Freeze), (*float64)(l.After.Low), (*float64)(l.After.High)} {
 				if v != nil && (math.IsNaN(*v) || math.IsInf(*v, 0)) {
-					t.Fatalf("history %d: %s gives %v", seed, l.Entry.Body.Kind(), *v)
+					t.Fatalf("history %d: %s gives %v", seed, l.Entry.Kind(), *v)
 				}
 			}
 			if used := l.After.Used; used != nil && *used < 0 {
@@ -78,7 +78,7 @@ func TestOrderOfArrivalDoesNotMatter(t *testing.T) {
 // strike happened, but for the lines that describe it.
 func TestStruckAsIfItHadNeverBeen(t *testing.T) {
 	each(t, 2, 16, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
-		never := slices.DeleteFunc(slices.Clone(entries), func(e ledger.Entry) bool { return e.Body.Kind() == ledger.KindStrike })
+		never := slices.DeleteFunc(slices.Clone(entries), func(e ledger.Entry) bool { return e.Kind() == ledger.KindStrike })
 		d := rng.IntN(ledgertest.Days+4000) - 4000
 		wrong := ledgertest.Entry(rng, u, d, "wrong", ledgertest.Body(rng, u, max(d, 0)))
 		strike := ledgertest.Entry(rng, u, rng.IntN(ledgertest.Days), "right", ledger.Strike{Entry: "wrong", Why: "typed wrong"})
@@ -156,7 +156,7 @@ func TestWhatMovesNoCoolantChangesNoLeak(t *testing.T) {
 		for _, b := range []ledger.Body{ledger.NoteBody{Text: "seen"}, ledger.LayUp{}, ledger.Return{}, ledger.ChemistryTest{Appearance: "clear"}, ledger.Hold{Why: "looked at"}} {
 			after := ledger.Fold(u, append(slices.Clone(entries), ledgertest.Entry(rng, u, d, "zz", b)))
 			if !reflect.DeepEqual(before.Leak(), after.Leak()) {
-				t.Fatalf("history %d: a %s turned %+v into %+v", seed, b.Kind(), before.Leak(), after.Leak())
+				t.Fatalf("history %d: a %s turned %+v into %+v", seed, ledger.KindOf(b), before.Leak(), after.Leak())
 			}
 		}
 	})

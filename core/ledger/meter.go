@@ -80,7 +80,7 @@ func (a *Account) settleMeter() {
 		for next < len(a.Points) && !a.Points[next].At.After(line.Entry.At) {
 			next++
 		}
-		if line.Struck != nil || line.Entry.Body.Kind() == KindStrike {
+		if line.Struck != nil || line.Entry.Kind() == KindStrike {
 			continue
 		}
 		switch {

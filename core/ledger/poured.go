@@ -107,30 +107,6 @@ type Loss struct {
 // Causes of a loss. Only a leak counts towards a leak's rate.
 var Causes = []string{"leak", "spill", "drained", "sample"}
 
-// Kind of the entry.
-func (Opening) Kind() Kind { return KindOpening }
-
-// Kind of the entry.
-func (Renewal) Kind() Kind { return KindRenewal }
-
-// Kind of the entry.
-func (TopUp) Kind() Kind { return KindTopUp }
-
-// Kind of the entry.
-func (Loss) Kind() Kind { return KindLoss }
-
-// Reading is the volume the unit came with.
-func (b Opening) Reading() measure.Reading { return deref(b.Volume) }
-
-// Reading is the filled volume.
-func (b Renewal) Reading() measure.Reading { return b.Volume }
-
-// Reading is the volume poured in.
-func (b TopUp) Reading() measure.Reading { return b.Volume }
-
-// Reading is the volume lost.
-func (b Loss) Reading() measure.Reading { return b.Volume }
-
 // PouredProduct is the product that an entry poured in, nil for none.
 func PouredProduct(b Body) *coolant.Product {
 	switch b := b.(type) {

@@ -230,7 +230,7 @@ func TestVolumeInVolumeOut(t *testing.T) {
 		return TopUp{Volume: litres(v), With: coolant.Premix, Product: &premix, Bled: bled}
 	}
 	at := func(hours int, b Body) Entry {
-		return Entry{ID: fmt.Sprint("zz", hours, b.Kind()), At: day(500).Add(time.Duration(hours) * time.Hour), Body: b}
+		return Entry{ID: fmt.Sprint("zz", hours, KindOf(b)), At: day(500).Add(time.Duration(hours) * time.Hour), Body: b}
 	}
 	for _, c := range []struct {
 		name        string
@@ -362,7 +362,7 @@ func TestOwed(t *testing.T) {
 	} {
 		entries = append(entries, c.entry)
 		if got := what(Fold(car, entries)); !slices.Equal(got, c.owed) {
-			t.Errorf("after %s owed %v, want %v", c.entry.Body.Kind(), got, c.owed)
+			t.Errorf("after %s owed %v, want %v", c.entry.Kind(), got, c.owed)
 		}
 	}
 }

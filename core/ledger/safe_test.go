@@ -78,7 +78,7 @@ func TestStops(t *testing.T) {
 		}
 		for i, b := range c.after {
 			e := on(10+i, b)
-			e.ID = string(rune('a'+i)) + string(b.Kind())
+			e.ID = string(rune('a'+i)) + string(KindOf(b))
 			entries = append(entries, e)
 		}
 		if got := causesOf(Fold(c.unit, entries)); !slices.Equal(got, c.stops) {
@@ -181,7 +181,7 @@ func TestColderWaits(t *testing.T) {
 // The retest that is owed wants mixed coolant: a run, or four hours.
 func TestRetestWantsMixedCoolant(t *testing.T) {
 	at := func(minutes float64, b Body) Entry {
-		return Entry{ID: "z" + measure.Digits(minutes) + string(b.Kind()), At: day(0).Add(time.Duration(minutes * float64(time.Minute))), Body: b}
+		return Entry{ID: "z" + measure.Digits(minutes) + string(KindOf(b)), At: day(0).Add(time.Duration(minutes * float64(time.Minute))), Body: b}
 	}
 	filled := at(0, Renewal{Volume: litres(8), Product: premix, Emptied: true, Meter: ptr(km(100))})
 	owed := func(a Account) bool {

@@ -1,7 +1,5 @@
 package ledger
 
-import "diligentledger/core/measure"
-
 // HoseCheck is what was found on hoses and clamps.
 type HoseCheck struct {
 	Hoses []HoseFound `json:"hoses"`
@@ -87,63 +85,3 @@ type Strike struct {
 	Entry string `json:"entry"` // the id of the entry it voids
 	Why   string `json:"why"`
 }
-
-// Kind of the entry.
-func (HoseCheck) Kind() Kind { return KindHoseCheck }
-
-// Kind of the entry.
-func (Inspection) Kind() Kind { return KindInspection }
-
-// Kind of the entry.
-func (Defect) Kind() Kind { return KindDefect }
-
-// Kind of the entry.
-func (DefectClosed) Kind() Kind { return KindDefectClosed }
-
-// Kind of the entry.
-func (LayUp) Kind() Kind { return KindLayUp }
-
-// Kind of the entry.
-func (Return) Kind() Kind { return KindReturn }
-
-// Kind of the entry.
-func (Hold) Kind() Kind { return KindHold }
-
-// Kind of the entry.
-func (Release) Kind() Kind { return KindRelease }
-
-// Kind of the entry.
-func (NoteBody) Kind() Kind { return KindNote }
-
-// Kind of the entry.
-func (Strike) Kind() Kind { return KindStrike }
-
-// Reading is none.
-func (HoseCheck) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Inspection) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Defect) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (DefectClosed) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (LayUp) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Return) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Hold) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Release) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (NoteBody) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is none.
-func (Strike) Reading() measure.Reading { return measure.Reading{} }

@@ -94,7 +94,7 @@ func packDiagnosis(d *Diagnosis) (*storedDiagnosis, error) {
 		return s, nil
 	}
 	var err error
-	s.Kind = x.Balance.Kind()
+	s.Kind = KindOf(x.Balance)
 	s.Balance, err = json.Marshal(x.Balance)
 	x.Balance = nil
 	return s, err
@@ -256,7 +256,7 @@ func (a *Account) OpenedAt() time.Time {
 		return a.openedAt
 	}
 	for i := range a.Lines {
-		if l := &a.Lines[i]; l.Struck == nil && l.Entry.Body.Kind() != KindStrike {
+		if l := &a.Lines[i]; l.Struck == nil && l.Entry.Kind() != KindStrike {
 			return l.Entry.At
 		}
 	}

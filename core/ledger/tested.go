@@ -137,54 +137,6 @@ type MeterChange struct {
 	New measure.Reading  `json:"new"`           // where the new one begins
 }
 
-// Kind of the entry.
-func (FreezeTest) Kind() Kind { return KindFreezeTest }
-
-// Kind of the entry.
-func (ChemistryTest) Kind() Kind { return KindChemistry }
-
-// Kind of the entry.
-func (CapTest) Kind() Kind { return KindCapTest }
-
-// Kind of the entry.
-func (PressureTest) Kind() Kind { return KindPressureTest }
-
-// Kind of the entry.
-func (LevelCheck) Kind() Kind { return KindLevelCheck }
-
-// Kind of the entry.
-func (ZeroCheck) Kind() Kind { return KindZeroCheck }
-
-// Kind of the entry.
-func (Meter) Kind() Kind { return KindMeter }
-
-// Kind of the entry.
-func (MeterChange) Kind() Kind { return KindMeterChange }
-
-// Reading is what the instrument showed.
-func (b FreezeTest) Reading() measure.Reading { return b.Value }
-
-// Reading is none: several properties are tested.
-func (ChemistryTest) Reading() measure.Reading { return measure.Reading{} }
-
-// Reading is the opening pressure.
-func (b CapTest) Reading() measure.Reading { return deref(b.Opened) }
-
-// Reading is how far the pressure fell.
-func (b PressureTest) Reading() measure.Reading { return b.Drop }
-
-// Reading is the level in millimetres, if it was measured.
-func (b LevelCheck) Reading() measure.Reading { return deref(b.Over) }
-
-// Reading is what was read on purified water.
-func (b ZeroCheck) Reading() measure.Reading { return b.Zero }
-
-// Reading is the meter.
-func (b Meter) Reading() measure.Reading { return b.Meter }
-
-// Reading is where the new meter begins.
-func (b MeterChange) Reading() measure.Reading { return b.New }
-
 // ToolOf is which instrument an entry names; empty for none.
 func ToolOf(b Body) string {
 	switch b := b.(type) {

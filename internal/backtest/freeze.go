@@ -230,7 +230,7 @@ func ChargesOf(accounts []ledger.Account, plans []serviceplan.Plan, cold []*clim
 			d := measure.DateOf(l.Entry.At, time.UTC).Sub(c.Start)
 			switch t := l.Test; {
 			case l.Struck != nil:
-			case l.Turn != nil && l.After.Freeze != nil, l.Entry.Body.Kind() == ledger.KindOpening && l.After.Freeze != nil:
+			case l.Turn != nil && l.After.Freeze != nil, l.Entry.Kind() == ledger.KindOpening && l.After.Freeze != nil:
 				for ; from >= 0 && from < d; from++ {
 					c.True[from] = value
 				}

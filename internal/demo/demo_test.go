@@ -159,7 +159,7 @@ func TestBelievable(t *testing.T) {
 				if l.Turn != nil && l.Turn.Residual > 0 && len(b.Drained) > 1 {
 					residuals++
 				}
-				returned := slices.ContainsFunc(a.Lines[i:], func(l ledger.Line) bool { return l.Entry.Body.Kind() == ledger.KindRelease })
+				returned := slices.ContainsFunc(a.Lines[i:], func(l ledger.Line) bool { return l.Entry.Kind() == ledger.KindRelease })
 				if u.Kind == "aircraft" && !returned && !slices.ContainsFunc(a.Stops(), func(s ledger.Stop) bool { return s.Cause == ledger.StopReturn }) {
 					t.Errorf("%s was renewed on %s and is neither returned to service nor held", u.Code, l.Entry.At)
 				}
@@ -200,7 +200,7 @@ func TestTroublesToBeSeen(t *testing.T) {
 		years := days[0].Sub(a.Lines[0].Entry.At).Hours() / 24 / 365.25
 		oldest, youngest = max(oldest, years), min(youngest, years)
 		for i, l := range a.Lines {
-			kinds[l.Entry.Body.Kind()] = true
+			kinds[l.Entry.Kind()] = true
 			for _, n := range l.Notes {
 				notes[n] = u.Code
 			}

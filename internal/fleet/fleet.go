@@ -175,7 +175,7 @@ func (f *Fleet) check(u store.Unit, w Actor, h *ledger.History, e ledger.Entry) 
 		return ""
 	}
 	if why := failure(h.EvaluatedAfter(e)); why != "" && failure(h.EvaluatedBefore()) == "" {
-		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Body.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
+		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
 	}
 	return nil
 }

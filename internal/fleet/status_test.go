@@ -250,7 +250,7 @@ func TestCountsAreOfTheRows(t *testing.T) {
 		if _, err := writeEntry(t.Context(), coordinator, "CA-20", e); err != nil {
 			t.Fatal(err)
 		}
-		same("after a " + string(e.Body.Kind()))
+		same("after a " + string(e.Kind()))
 	}
 	at = noon.AddDate(0, 0, 40)
 	same("forty days later, not evaluated yet,")

@@ -146,7 +146,7 @@ func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Ent
 	if err != nil {
 		return r, false, fmt.Errorf("entry %s: %w", e.ID, err)
 	}
-	r = Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Body.Kind(), Payload: payload,
+	r = Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Kind(), Payload: payload,
 		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Code}
 	if !look {
 		return r, false, nil
@@ -223,7 +223,7 @@ type columns struct {
 }
 
 func columnsOf(body ledger.Body) (c columns, err error) {
-	r := body.Reading()
+	r := ledger.ReadingOf(body)
 	if r.Unit == "" {
 		return c, nil
 	}

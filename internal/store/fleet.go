@@ -314,7 +314,7 @@ func (s *Store) loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []l
 		if err != nil {
 			return err
 		}
-		r := ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Seq: int64(i + 1), Kind: e.Body.Kind(),
+		r := ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Seq: int64(i + 1), Kind: e.Kind(),
 			At: e.At, RecordedAt: e.RecordedAt,
 			RecordedBy: e.RecordedBy, RecordedByID: n.people[e.RecordedBy], Payload: payload}
 		if r.Envelope, err = n.envelope(e); err != nil {

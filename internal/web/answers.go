@@ -66,7 +66,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 		out.Measured = &measured
 	}
 	for i := range a.Lines {
-		out.Kinds[string(a.Lines[i].Entry.Body.Kind())]++
+		out.Kinds[string(a.Lines[i].Entry.Kind())]++
 	}
 	out.Lines = lines(r, u, a, last(len(a.Lines), newest))
 	out.Steps, out.Tests = protection(a, out.Nights)
@@ -197,7 +197,7 @@ func protection(a *ledger.Account, nights []api.ColdNight) (steps []api.Protecti
 	var before *api.ProtectionStep
 	for i := range a.Lines {
 		l := &a.Lines[i]
-		if l.Struck != nil || l.Entry.Body.Kind() == ledger.KindStrike {
+		if l.Struck != nil || l.Entry.Kind() == ledger.KindStrike {
 			continue
 		}
 		step := api.ProtectionStep{At: l.Entry.At, Freeze: rounded(l.After.Freeze), Low: rounded(l.After.Low), High: rounded(l.After.High)}
@@ -437,7 +437,7 @@ func body(b ledger.Body) json.RawMessage {
 			fields[name] = p["code"]
 		}
 	}
-	text, err2 := json.Marshal(map[string]any{ledger.FieldName(b.Kind()): fields})
+	text, err2 := json.Marshal(map[string]any{ledger.FieldName(ledger.KindOf(b)): fields})
 	if err != nil || err2 != nil {
 		return json.RawMessage(`{}`) // bodies are plain data and always encode
 	}
@@ -447,7 +447,7 @@ func body(b ledger.Body) json.RawMessage {
 func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	l := &a.Lines[i]
 	e := l.Entry
-	out := api.Line{Id: id(e.ID), Kind: api.EntryKind(e.Body.Kind()), At: e.At, After: balance(l.After), Body: body(e.Body), Text: words.Entry(e.Body),
+	out := api.Line{Id: id(e.ID), Kind: api.EntryKind(e.Kind()), At: e.At, After: balance(l.After), Body: body(e.Body), Text: words.Entry(e.Body),
 		Notes: each(l.Notes, func(n ledger.Note) api.LineNote {
 			text, warning := words.Note(n)
 			return api.LineNote{Code: api.Note(n), Text: text, Warning: warning}
@@ -483,7 +483,7 @@ func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	if b, ok := e.Body.(ledger.Strike); ok {
 		if i := slices.IndexFunc(a.Lines, func(l ledger.Line) bool { return l.Entry.ID == b.Entry }); i >= 0 {
 			of := a.Lines[i].Entry
-			what := words.Name(string(of.Body.Kind())) + " of " + r.Date(measure.DateOf(of.At, u.Zone))
+			what := words.Name(string(of.Kind())) + " of " + r.Date(measure.DateOf(of.At, u.Zone))
 			out.Strikes = &what
 		}
 	}
@@ -511,7 +511,7 @@ func explanation(r words.Reader, x ledger.Explanation, zone *time.Location) api.
 		out.Scale = (*api.Base)(&x.Scale)
 	}
 	if x.Balance != nil {
-		out.Balance = &api.Balancing{Kind: api.EntryKind(x.Balance.Kind()), At: x.At, Body: body(x.Balance)}
+		out.Balance = &api.Balancing{Kind: api.EntryKind(ledger.KindOf(x.Balance)), At: x.At, Body: body(x.Balance)}
 		if x.Strikes != "" {
 			strikes := id(x.Strikes)
 			out.Balance.Strikes = &strikes

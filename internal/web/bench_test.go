@@ -47,7 +47,7 @@ func longAccounts(b *testing.B, name string, n int) (codes []string) {
 			switch {
 			case k == 0:
 				body = pattern[slices.IndexFunc(pattern, func(e ledger.Entry) bool {
-					return e.Body.Kind() == ledger.KindRenewal || e.Body.Kind() == ledger.KindOpening
+					return e.Kind() == ledger.KindRenewal || e.Kind() == ledger.KindOpening
 				})].Body
 			case k%3 == 1:
 				body = ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}

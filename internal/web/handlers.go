@@ -240,7 +240,7 @@ func (h handlers) ListLines(ctx context.Context, r api.ListLinesRequestObject) (
 		}
 		for i := range m.Account.Lines {
 			e := m.Account.Lines[i].Entry
-			if (p.Kind == nil || e.Body.Kind() == ledger.Kind(*p.Kind)) && (p.Ids == nil || wanted[e.ID]) {
+			if (p.Kind == nil || e.Kind() == ledger.Kind(*p.Kind)) && (p.Ids == nil || wanted[e.ID]) {
 				places = append(places, i)
 			}
 		}

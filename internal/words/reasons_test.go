@@ -161,8 +161,8 @@ func TestEveryLineHasWords(t *testing.T) {
 			day := measure.NewDate(2026, 11, 26)
 			for _, l := range a.Lines {
 				lines++
-				if text := strings.ReplaceAll(Entry(l.Entry.Body), "NaNO2", ""); strings.Contains(text, "NaN") || text == "" && !wordless[l.Entry.Body.Kind()] {
-					t.Fatalf("%s %+v: %q", l.Entry.Body.Kind(), l.Entry.Body, text)
+				if text := strings.ReplaceAll(Entry(l.Entry.Body), "NaNO2", ""); strings.Contains(text, "NaN") || text == "" && !wordless[l.Entry.Kind()] {
+					t.Fatalf("%s %+v: %q", l.Entry.Kind(), l.Entry.Body, text)
 				}
 				for _, n := range l.Notes {
 					if _, ok := notes[n]; !ok {

@@ -252,7 +252,7 @@ func History(rng *rand.Rand, u ledger.Unit, n int) []ledger.Entry {
 		add(rng.IntN(Days), fmt.Sprintf("strike%d-%d", i, rng.Int()), ledger.Strike{Entry: entries[rng.IntN(n)].ID, Why: "typed wrong"})
 	}
 	for i := range n {
-		if entries[i].Body.Kind() == ledger.KindDefect && rng.IntN(2) == 0 {
+		if entries[i].Kind() == ledger.KindDefect && rng.IntN(2) == 0 {
 			add(rng.IntN(Days), fmt.Sprintf("close%d", i), ledger.DefectClosed{Defect: entries[i].ID, How: "mended"})
 		}
 	}

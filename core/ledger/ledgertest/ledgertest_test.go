@@ -50,7 +50,7 @@ func TestDrawsEveryOption(t *testing.T) {
 	for _, u := range Units {
 		for range 300 {
 			for _, e := range History(rng, u, 30) {
-				kinds[e.Body.Kind()] = reflect.TypeOf(e.Body)
+				kinds[e.Kind()] = reflect.TypeOf(e.Body)
 				walk(reflect.ValueOf(e.Body))
 			}
 		}

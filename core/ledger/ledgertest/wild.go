@@ -65,7 +65,7 @@ func wild(rng *rand.Rand, b ledger.Body) ledger.Body {
 	if err != nil {
 		return b
 	}
-	changed, err := ledger.ParseBody(b.Kind(), text)
+	changed, err := ledger.ParseBody(ledger.KindOf(b), text)
 	if err != nil {
 		return b
 	}
