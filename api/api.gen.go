@@ -1453,7 +1453,7 @@ type Balance struct {
 type Balancing struct {
 	At time.Time `json:"at"`
 
-	// Body What happened; the one property named by the kind.
+	// Body What happened; the one property named by the kind. The fields of a kind stand here alone.
 	Body    EntryBody           `json:"body"`
 	Kind    EntryKind           `json:"kind"`
 	Strikes *openapi_types.UUID `json:"strikes,omitempty"`
@@ -1612,7 +1612,7 @@ type DoseBody = json.RawMessage
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
-// EntryBody What happened; the one property named by the kind.
+// EntryBody What happened; the one property named by the kind. The fields of a kind stand here alone.
 type EntryBody = json.RawMessage
 
 // EntryEffect defines model for EntryEffect.
@@ -1630,49 +1630,24 @@ type EntryEffectSide struct {
 	Status     UnitStatus `json:"status"`
 }
 
-// EntryInput An entry; exactly the property named by its kind is filled in.
-type EntryInput struct {
-	AdditiveFilter *AdditiveFilterBody `json:"additiveFilter,omitempty"`
-
+// EntryHead What belongs to entries of all kinds.
+type EntryHead struct {
 	// At When it happened.
-	At            time.Time          `json:"at"`
-	CapTest       *CapTestBody       `json:"capTest,omitempty"`
-	ChemistryTest *ChemistryTestBody `json:"chemistryTest,omitempty"`
+	At time.Time `json:"at"`
 
 	// Confirmed The author has confirmed what was asked about; see question in FieldProblem.
-	Confirmed    *bool             `json:"confirmed,omitempty"`
-	DefectClosed *DefectClosedBody `json:"defectClosed,omitempty"`
-	DefectOpened *DefectOpenedBody `json:"defectOpened,omitempty"`
-	Dose         *DoseBody         `json:"dose,omitempty"`
-	Extender     *DoseBody         `json:"extender,omitempty"`
-
-	// FreezeTest The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample.
-	FreezeTest *FreezeTestBody `json:"freezeTest,omitempty"`
-	Hold       *HoldBody       `json:"hold,omitempty"`
-	HoseCheck  *HoseCheckBody  `json:"hoseCheck,omitempty"`
+	Confirmed *bool `json:"confirmed,omitempty"`
 
 	// Id UUID version 7 made by the author.
-	Id           openapi_types.UUID `json:"id"`
-	Inspection   *InspectionBody    `json:"inspection,omitempty"`
-	Kind         EntryKind          `json:"kind"`
-	LayUp        *LayUpBody         `json:"layUp,omitempty"`
-	LevelCheck   *LevelCheckBody    `json:"levelCheck,omitempty"`
-	Loss         *LossBody          `json:"loss,omitempty"`
-	Meter        *MeterBody         `json:"meter,omitempty"`
-	MeterChange  *MeterChangeBody   `json:"meterChange,omitempty"`
-	Note         *NoteBody          `json:"note,omitempty"`
-	Opening      *OpeningBody       `json:"opening,omitempty"`
-	PressureTest *PressureTestBody  `json:"pressureTest,omitempty"`
-	Release      *ReleaseBody       `json:"release,omitempty"`
-	Renewal      *RenewalBody       `json:"renewal,omitempty"`
-	Return       *ReturnBody        `json:"return,omitempty"`
-	Strike       *StrikeBody        `json:"strike,omitempty"`
+	Id   openapi_types.UUID `json:"id"`
+	Kind EntryKind          `json:"kind"`
 
 	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
-	Strikes   *StrikesInput  `json:"strikes,omitempty"`
-	TopUp     *TopUpBody     `json:"topUp,omitempty"`
-	ZeroCheck *ZeroCheckBody `json:"zeroCheck,omitempty"`
+	Strikes *StrikesInput `json:"strikes,omitempty"`
 }
+
+// EntryInput An entry; exactly the property named by its kind is filled in.
+type EntryInput = json.RawMessage
 
 // EntryKind defines model for EntryKind.
 type EntryKind string
@@ -1884,7 +1859,7 @@ type Line struct {
 	After Balance   `json:"after"`
 	At    time.Time `json:"at"`
 
-	// Body What happened; the one property named by the kind.
+	// Body What happened; the one property named by the kind. The fields of a kind stand here alone.
 	Body EntryBody `json:"body"`
 
 	// Explanations The likeliest first.

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -276,11 +277,15 @@ func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestO
 // WriteEntry stores an entry once, and with it the strike of the one it takes
 // the place of.
 func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject) (api.WriteEntryResponseObject, error) {
-	unit, err := h.fleet.Open(ctx, r.Code, r.Body.Id.String())
+	sent, err := entryOf(*r.Body)
 	if err != nil {
 		return nil, err
 	}
-	entries, err := entriesOf(unit, *r.Body)
+	unit, err := h.fleet.Open(ctx, r.Code, sent.head.Id.String())
+	if err != nil {
+		return nil, err
+	}
+	entries, err := entriesOf(unit, sent)
 	if err != nil {
 		return nil, err
 	}
@@ -299,11 +304,15 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 
 // PreviewEntry gives what an entry would do.
 func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObject) (api.PreviewEntryResponseObject, error) {
+	sent, err := entryOf(*r.Body)
+	if err != nil {
+		return nil, err
+	}
 	unit, err := h.fleet.Open(ctx, r.Code, "")
 	if err != nil {
 		return nil, err
 	}
-	entries, err := entriesOf(unit, *r.Body)
+	entries, err := entriesOf(unit, sent)
 	if err != nil {
 		return nil, err
 	}
@@ -318,58 +327,78 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	return out, nil
 }
 
+// sentEntry is an entry as it was sent: its head, and its content by name.
+type sentEntry struct {
+	head    api.EntryHead
+	content map[string]json.RawMessage
+}
+
+// headFields are those of an entry that are no content.
+var headFields = []string{"id", "kind", "at", "confirmed", "strikes"}
+
+func entryOf(text json.RawMessage) (s sentEntry, err error) {
+	if err = json.Unmarshal(text, &s.head); err == nil {
+		err = json.Unmarshal(text, &s.content)
+	}
+	if err != nil {
+		return s, fieldProblem("", "an entry that cannot be read: "+err.Error(), "an entry by the contract")
+	}
+	for _, name := range headFields {
+		delete(s.content, name)
+	}
+	return s, nil
+}
+
 // entriesOf reads what was sent into what the core understands: a strike first,
 // when the entry takes the place of another.
-func entriesOf(unit *store.Opened, in api.EntryInput) ([]ledger.Entry, error) {
+func entriesOf(unit *store.Opened, in sentEntry) ([]ledger.Entry, error) {
 	var entries []ledger.Entry
-	if s := in.Strikes; s != nil {
-		if s.Id.Version() != 7 || s.Id == in.Id {
+	head := in.head
+	if s := head.Strikes; s != nil {
+		if s.Id.Version() != 7 || s.Id == head.Id {
 			return nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
 		}
-		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: unit.Code, At: in.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
+		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: unit.Code, At: head.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
 	}
-	if in.Id.Version() != 7 {
-		return nil, fieldProblem("/id", in.Id.String(), "a UUID of version 7")
+	if head.Id.Version() != 7 {
+		return nil, fieldProblem("/id", head.Id.String(), "a UUID of version 7")
 	}
 	body, err := bodyOf(unit, in)
 	if err != nil {
 		return nil, err
 	}
-	entries = append(entries, ledger.Entry{ID: in.Id.String(), Unit: unit.Code, At: in.At, Body: body})
+	entries = append(entries, ledger.Entry{ID: head.Id.String(), Unit: unit.Code, At: head.At, Body: body})
 	for i := range entries {
-		entries[i].Confirmed = in.Confirmed != nil && *in.Confirmed
+		entries[i].Confirmed = head.Confirmed != nil && *head.Confirmed
 	}
 	return entries, nil
 }
 
 // bodyOf is the content named by the kind; any other is refused. The code of a product or an
 // additive in it becomes what the register says of it now, for the books to keep.
-func bodyOf(unit *store.Opened, in api.EntryInput) (ledger.Body, error) {
-	text, err := json.Marshal(in)
-	if err != nil {
-		return nil, err
-	}
-	var given map[string]json.RawMessage
-	if err := json.Unmarshal(text, &given); err != nil {
-		return nil, err
-	}
-	kind := ledger.Kind(in.Kind)
+func bodyOf(unit *store.Opened, in sentEntry) (ledger.Body, error) {
+	kind := ledger.Kind(in.head.Kind)
 	name := ledger.FieldName(kind)
-	for _, k := range ledger.Kinds {
-		if other := ledger.FieldName(k); other != name && given[other] != nil {
-			return nil, fieldProblem("/"+other, other, fmt.Sprintf("nothing here in a %s entry", in.Kind))
+	var strange []*refusal.Field
+	for _, other := range slices.Sorted(maps.Keys(in.content)) {
+		if other != name {
+			strange = append(strange, &refusal.Field{Pointer: "/" + other, Got: other, Accepted: fmt.Sprintf("nothing here in a %s entry", kind)})
 		}
 	}
-	if given[name] == nil {
-		return nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", in.Kind))
+	if len(strange) > 0 {
+		return nil, &refusal.Error{Fields: strange}
+	}
+	if in.content[name] == nil {
+		return nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", kind))
 	}
 	var fields map[string]any
-	if err := json.Unmarshal(given[name], &fields); err != nil {
-		return nil, fieldProblem("/"+name, string(given[name]), fmt.Sprintf("the content of a %s entry", in.Kind))
+	if err := json.Unmarshal(in.content[name], &fields); err != nil {
+		return nil, fieldProblem("/"+name, string(in.content[name]), fmt.Sprintf("the content of a %s entry", kind))
 	}
 	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
 		return nil, &refusal.Error{Fields: wrong}
 	}
+	var err error
 	if code, ok := fields["product"].(string); ok {
 		if fields["product"], err = namedProduct(unit, "/"+name+"/product", code); err != nil {
 			return nil, err
@@ -380,7 +409,8 @@ func bodyOf(unit *store.Opened, in api.EntryInput) (ledger.Body, error) {
 			return nil, err
 		}
 	}
-	if text, err = json.Marshal(fields); err != nil {
+	text, err := json.Marshal(fields)
+	if err != nil {
 		return nil, err
 	}
 	return ledger.ParseBody(kind, text)

@@ -255,8 +255,13 @@ func invalid(err error) error {
 			return
 		case *openapi3.SchemaError:
 			if origin := e.Origin; origin != nil {
-				if many, ok := origin.(openapi3.MultiError); ok {
+				var many openapi3.MultiError
+				if errors.As(origin, &many) { // of the parts of an entry those that it is about
 					walk(many, parameter)
+					return
+				}
+				if e.SchemaField == "allOf" {
+					walk(origin, parameter)
 					return
 				}
 			}

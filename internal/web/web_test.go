@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"math"
 	"net"
 	"net/http"
@@ -19,6 +20,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/google/uuid"
 
 	"diligentledger/api"
@@ -794,5 +796,42 @@ func TestPagesNameTheirFiles(t *testing.T) {
 	files[".vite/manifest.json"] = &fstest.MapFile{Data: []byte(`{`)}
 	if _, err := web.New(web.Config{Fleet: fleet.New(opened(t, instance.AppDSN()), now), People: service, Screens: files, Log: slog.New(slog.DiscardHandler)}); err == nil {
 		t.Error("a torn manifest was read")
+	}
+}
+
+// The contract has each kind of entry of the table, under its name, with the fields of its type:
+// neither can be changed without the other.
+func TestKindsInTheContract(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	schemas := doc.Components.Schemas
+	var kinds []ledger.Kind
+	for _, v := range schemas["EntryKind"].Value.Enum {
+		kinds = append(kinds, ledger.Kind(v.(string)))
+	}
+	if want := slices.Clone(ledger.Kinds); len(kinds) != len(want) {
+		t.Errorf("the contract has %d kinds, the table %d", len(kinds), len(want))
+	}
+	bodies := schemas["EntryBody"].Value.Properties
+	if len(bodies) != len(ledger.Kinds) {
+		t.Errorf("the contract has the content of %d kinds", len(bodies))
+	}
+	for _, k := range ledger.Kinds {
+		if !slices.Contains(kinds, k) || bodies[ledger.FieldName(k)] == nil {
+			t.Errorf("the contract has no %s", k)
+			continue
+		}
+		var fields []string
+		of := ledger.BodyType(k)
+		for i := range of.NumField() {
+			name, _, _ := strings.Cut(of.Field(i).Tag.Get("json"), ",")
+			fields = append(fields, name)
+		}
+		slices.Sort(fields)
+		if got := slices.Sorted(maps.Keys(bodies[ledger.FieldName(k)].Value.Properties)); !slices.Equal(got, fields) {
+			t.Errorf("%s: the contract has %v, its type %v", k, got, fields)
+		}
 	}
 }

@@ -846,7 +846,9 @@ export interface components {
         /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number. */
         Typed: number | string;
         /** @description An entry; exactly the property named by its kind is filled in. */
-        EntryInput: {
+        EntryInput: components["schemas"]["EntryHead"] & components["schemas"]["EntryBody"];
+        /** @description What belongs to entries of all kinds. */
+        EntryHead: {
             /**
              * Format: uuid
              * @description UUID version 7 made by the author.
@@ -861,31 +863,6 @@ export interface components {
             /** @description The author has confirmed what was asked about; see question in FieldProblem. */
             confirmed?: boolean;
             strikes?: components["schemas"]["StrikesInput"];
-            opening?: components["schemas"]["OpeningBody"];
-            renewal?: components["schemas"]["RenewalBody"];
-            topUp?: components["schemas"]["TopUpBody"];
-            loss?: components["schemas"]["LossBody"];
-            freezeTest?: components["schemas"]["FreezeTestBody"];
-            chemistryTest?: components["schemas"]["ChemistryTestBody"];
-            dose?: components["schemas"]["DoseBody"];
-            extender?: components["schemas"]["DoseBody"];
-            additiveFilter?: components["schemas"]["AdditiveFilterBody"];
-            capTest?: components["schemas"]["CapTestBody"];
-            hoseCheck?: components["schemas"]["HoseCheckBody"];
-            pressureTest?: components["schemas"]["PressureTestBody"];
-            levelCheck?: components["schemas"]["LevelCheckBody"];
-            inspection?: components["schemas"]["InspectionBody"];
-            defectOpened?: components["schemas"]["DefectOpenedBody"];
-            defectClosed?: components["schemas"]["DefectClosedBody"];
-            meter?: components["schemas"]["MeterBody"];
-            meterChange?: components["schemas"]["MeterChangeBody"];
-            zeroCheck?: components["schemas"]["ZeroCheckBody"];
-            layUp?: components["schemas"]["LayUpBody"];
-            return?: components["schemas"]["ReturnBody"];
-            hold?: components["schemas"]["HoldBody"];
-            release?: components["schemas"]["ReleaseBody"];
-            note?: components["schemas"]["NoteBody"];
-            strike?: components["schemas"]["StrikeBody"];
         };
         /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
         StrikesInput: {
@@ -901,7 +878,7 @@ export interface components {
             entry: string;
             why: string;
         };
-        /** @description What happened; the one property named by the kind. */
+        /** @description What happened; the one property named by the kind. The fields of a kind stand here alone. */
         EntryBody: {
             opening?: components["schemas"]["OpeningBody"];
             renewal?: components["schemas"]["RenewalBody"];
