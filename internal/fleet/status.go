@@ -32,9 +32,10 @@ func hash(parts ...any) (b store.Basis) {
 	return b
 }
 
-// basisOf the status of units at a site on a service plan.
-func basisOf(today measure.Date, p serviceplan.Plan) store.Basis {
-	return hash(today.String(), " ", ledger.Rules, " ", clock.Rules, " ", fmt.Sprintf("%+v", p))
+// basisOf the status of units at a site on a service plan. The site is in it: where its day has
+// changed, that of a site in another zone may not have.
+func basisOf(site int64, today measure.Date, p serviceplan.Plan) store.Basis {
+	return hash(site, " ", today.String(), " ", ledger.Rules, " ", clock.Rules, " ", fmt.Sprintf("%+v", p))
 }
 
 // coldOf a site: what its nights are planned for within a year, which is all that a clock reads.
@@ -63,7 +64,7 @@ func (b bases) of(m EvaluatedUnit, s store.Status) (basis, cold store.Basis) {
 	key := [2]int64{s.SiteID, s.PlanID}
 	basis, ok := b.basis[key]
 	if !ok {
-		basis = basisOf(m.Today, m.Unit.Plan)
+		basis = basisOf(s.SiteID, m.Today, m.Unit.Plan)
 		b.basis[key] = basis
 	}
 	cold, ok = b.cold[s.SiteID]
@@ -146,7 +147,7 @@ func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup, cold bo
 		byID[p.ID] = p.Plan
 	}
 	for _, g := range groups {
-		c.basis[[2]int64{g.SiteID, g.PlanID}] = basisOf(today[g.SiteID], byID[g.PlanID])
+		c.basis[[2]int64{g.SiteID, g.PlanID}] = basisOf(g.SiteID, today[g.SiteID], byID[g.PlanID])
 	}
 	return c, nil
 }
@@ -297,22 +298,24 @@ func (f *Fleet) evaluatedUnits(ctx context.Context, units []store.Unit) ([]Evalu
 
 // filter that reads as unknown what is not evaluated by today's basis.
 func (f *Fleet) filter(ctx context.Context) (store.StatusFilter, error) {
-	groups, err := f.store.StatusGroups(ctx)
+	r, err := f.store.Rules(ctx)
 	if err != nil {
 		return store.StatusFilter{}, err
 	}
-	now, err := f.current(ctx, groups, false)
+	there, err := f.store.StatusBases(ctx)
 	if err != nil {
 		return store.StatusFilter{}, err
 	}
-	filter := store.StatusFilter{AllFresh: true}
-	for _, g := range groups {
-		if !now.fresh(g) {
-			filter.AllFresh = false
-		} else if !slices.Contains(filter.Fresh, g.Basis) {
-			filter.Fresh = append(filter.Fresh, g.Basis)
+	filter := store.StatusFilter{}
+	for _, site := range r.Sites {
+		today := measure.DateOf(f.now(), site.Zone)
+		for _, p := range r.Plans {
+			if b := basisOf(site.ID, today, p.Plan); slices.Contains(there, b) {
+				filter.Fresh = append(filter.Fresh, b)
+			}
 		}
 	}
+	filter.AllFresh = len(filter.Fresh) == len(there)
 	return filter, nil
 }
 

@@ -78,3 +78,18 @@ func coldChanged(ctx context.Context, tx *sql.Tx) error {
 	_, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, '1') ON DUPLICATE KEY UPDATE value = value + 1`, coldFact)
 	return err
 }
+
+// Rules that the units of the fleet are evaluated by.
+type Rules struct {
+	Sites []Site // by name
+	Plans []ServicePlan
+}
+
+// Rules as of now.
+func (s *Store) Rules(ctx context.Context) (Rules, error) {
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return Rules{}, err
+	}
+	return Rules{r.sites, r.plans}, nil
+}

@@ -621,6 +621,17 @@ func (s *Store) StatusGroupCounts(ctx context.Context, f StatusFilter) ([]Status
 	return collect(rows, err, func(rows *sql.Rows) (g StatusGroupCount, err error) { return g, rows.Scan(&g.Head, &g.N) })
 }
 
+// StatusBases that the rows rest on.
+func (s *Store) StatusBases(ctx context.Context) ([]Basis, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT basis FROM status_count WHERE n > 0`)
+	return collect(rows, err, func(rows *sql.Rows) (b Basis, err error) {
+		var basis []byte
+		err = rows.Scan(&basis)
+		copy(b[:], basis)
+		return b, err
+	})
+}
+
 // StatusCounts of the whole fleet.
 type StatusCounts struct {
 	ByVerdict                   map[clock.Verdict]int
