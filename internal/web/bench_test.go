@@ -21,7 +21,6 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
-	"diligentledger/internal/store"
 )
 
 const writers = 16
@@ -172,9 +171,14 @@ func BenchmarkOneAccount(b *testing.B) {
 	preview, long := longAccounts(b, "PREVIEW", 1000), longAccounts(b, "PAGE", 3700)
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: writers, DisableCompression: true}}
 	var previewed, answered time.Duration
-	var size int
+	var size, asked int
+	db := opened(b, instance.OwnerDSN()).DB()
 	for b.Loop() {
 		text, err := json.Marshal(map[string]any{"id": uuid.Must(uuid.NewV7()), "kind": "level_check", "at": now(), "levelCheck": map[string]any{"temper": "cold", "mark": "max"}})
+		if err != nil {
+			b.Fatal(err)
+		}
+		before, err := statements(b.Context(), db)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -183,6 +187,11 @@ func BenchmarkOneAccount(b *testing.B) {
 			b.Fatal(err)
 		}
 		previewed += time.Since(begin)
+		after, err := statements(b.Context(), db)
+		if err != nil {
+			b.Fatal(err)
+		}
+		asked = after - before - 1 // but for the count itself
 		begin = time.Now()
 		req, err := http.NewRequestWithContext(b.Context(), http.MethodGet, server.URL+"/api/v1/units/"+long[0], nil)
 		if err != nil {
@@ -207,7 +216,6 @@ func BenchmarkOneAccount(b *testing.B) {
 	b.ReportMetric(float64(previewed.Microseconds())/1000/float64(b.N), "ms/preview")
 	b.ReportMetric(float64(answered.Microseconds())/1000/float64(b.N), "ms/account")
 	b.ReportMetric(float64(size)/1000, "kB/account")
+	b.ReportMetric(float64(asked), "statements/preview")
 	b.ReportMetric(0, "ns/op")
 }
-
-var _ = store.ErrNoUnit

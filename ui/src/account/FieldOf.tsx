@@ -1,4 +1,5 @@
 import type { MeasureUnit, Product, Schemas } from "../api/client";
+import { symbols } from "../words/figures";
 import { word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
 import { ReadingField, SelectField, TextField, Tick } from "./fields";
@@ -16,6 +17,8 @@ interface Props {
   additives: readonly Schemas["Additive"][];
   /** In a table the column's head is the label. */
   bare?: boolean;
+  /** The unit stands once, in the head of the column. */
+  unitAbove?: boolean;
 }
 
 /** One field of a form, drawn by what it asks. */
@@ -25,6 +28,19 @@ export function FieldOf(p: Props) {
   const value = values(path);
   switch (f.type) {
     case "reading":
+      if (p.unitAbove) {
+        return (
+          <TextField
+            label={f.label || path}
+            hidden
+            figures
+            width="120px"
+            value={value}
+            onChange={(v) => onValues({ [path]: v })}
+            error={errors[`${p.pointer}/value`] ?? errors[`${p.pointer}/unit`] ?? error}
+          />
+        );
+      }
       return (
         <ReadingField
           label={f.label || path}
@@ -172,6 +188,14 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
   const { spec: f, path } = p;
   // A name and one reading fit beside each other on a phone; more do not.
   const wraps = f.type === "named" || f.columns.length > 1;
+  const rows = rowsOf(f);
+  const unitNames = (column: string) => rows.map((row) => `${path}.${row}.${column}.unit`);
+  /** The one unit of a column of readings; none where an entry that is corrected has several. */
+  const unitOfColumn = (c: (typeof f.columns)[number]): MeasureUnit | undefined => {
+    if (c.type !== "reading") return undefined;
+    const chosen = new Set(unitNames(c.name).map((name) => p.values(name) || lastUnit(c.units)));
+    return chosen.size === 1 ? ([...chosen][0] as MeasureUnit) : undefined;
+  };
   return (
     <div className="field">
       <div role="group" aria-label={f.label} className="listed">
@@ -180,11 +204,21 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
           {f.columns.map((c) => (
             <span key={c.name} className={c.type === "choice" ? "choice" : undefined}>
               {c.label}
+              {c.type === "reading" && unitOfColumn(c) && (
+                <SelectField
+                  label={`unit of ${f.label}`}
+                  hidden
+                  width="94px"
+                  value={unitOfColumn(c) ?? ""}
+                  options={c.units.map((u) => [u, symbols[u]] as const)}
+                  onChange={(u) => p.onValues(Object.fromEntries(unitNames(c.name).map((name) => [name, u])))}
+                />
+              )}
             </span>
           ))}
         </div>
         <div style={{ display: "grid", gridTemplateColumns: gridOf(f.columns.length), columnGap: "14px" }}>
-          {rowsOf(f).map((row) => (
+          {rows.map((row) => (
             <div key={row} className={wraps ? "item wraps" : "item"}>
               {f.type === "lines" ? (
                 <span className="key">{word(row)}</span>
@@ -207,6 +241,7 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
                   }}
                   path={`${path}.${row}.${c.name}`}
                   pointer={`${p.pointer}/${row}/${c.name}`}
+                  unitAbove={unitOfColumn(c) !== undefined}
                   bare
                 />
               ))}
