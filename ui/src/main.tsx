@@ -2,6 +2,7 @@ import "@fontsource-variable/atkinson-hyperlegible-mono/index.css";
 import "@fontsource-variable/atkinson-hyperlegible-next/index.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, Suspense, lazy } from "react";
+import { lazyWithChakra } from "./lazily";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { fetchAhead, pages } from "./ahead";
@@ -17,18 +18,9 @@ const MorningPage = lazy(() => pages.morning().then((m) => ({ default: m.Morning
 const AccountPage = lazy(() => pages.account().then((m) => ({ default: m.AccountPage })));
 const HorizonPage = lazy(() => pages.horizon().then((m) => ({ default: m.HorizonPage })));
 const BenchPage = lazy(() => pages.bench().then((m) => ({ default: m.BenchPage })));
-const PlanPage = lazy(async () => {
-  const [{ withChakra }, { PlanPage }] = await Promise.all([import("./chakra"), import("./plan/PlanPage")]);
-  return withChakra(PlanPage);
-});
-const RegisterPage = lazy(async () => {
-  const [{ withChakra }, { RegisterPage }] = await Promise.all([import("./chakra"), import("./people/RegisterPage")]);
-  return withChakra(RegisterPage);
-});
-const LinkPage = lazy(async () => {
-  const [{ withChakra }, { LinkPage }] = await Promise.all([import("./chakra"), import("./people/LinkPage")]);
-  return withChakra(LinkPage);
-});
+const PlanPage = lazyWithChakra(() => import("./plan/PlanPage").then((m) => m.PlanPage));
+const RegisterPage = lazyWithChakra(() => import("./people/RegisterPage").then((m) => m.RegisterPage));
+const LinkPage = lazyWithChakra(() => import("./people/LinkPage").then((m) => m.LinkPage));
 
 const client = new QueryClient({
   defaultOptions: {

@@ -41,8 +41,8 @@ export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; to
 }
 
 function Remarks({ className, remarks }: { className: string; remarks: readonly string[] }) {
-  const said = remarks.filter(Boolean).join("; ");
-  return said ? <p className={className}>{said}</p> : null;
+  const text = remarks.filter(Boolean).join("; ");
+  return text ? <p className={className}>{text}</p> : null;
 }
 
 function Change(p: { name: string; a: number | undefined; b: number | undefined; digits: number; unit: string }) {

@@ -253,15 +253,15 @@ function fieldErrors(
   );
 }
 
-function said(error: Error, placed: FieldErrors): string {
+function refusalOf(error: Error, placed: FieldErrors): string {
   if (!(error instanceof Problem) || error.fields.length === 0) return error.message;
   if (asked(error)) return error.fields.map((f) => `${f.detail} ${f.accepted ?? ""}`).join("; ");
   return Object.values(placed).join("; ");
 }
 
-/** What was refused; said whole, since not every field it points at is shown. */
+/** What was refused, in full, since not every field it points at is shown. */
 function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
-  const plain = said(error, placed);
+  const plain = refusalOf(error, placed);
   // No answer, or one that was lost on the way: it may have been written.
   if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
     return <p className="alarm">Not known whether it was recorded; sending it again is safe. {plain}</p>;

@@ -106,7 +106,7 @@ export function FieldOf(p: Props) {
           width={p.bare ? "150px" : "190px"}
           value={value || (f.initial ?? "")}
           options={f.options}
-          unsaid={f.optional ? (p.bare ? "not looked at" : "not said") : undefined}
+          unsaid={f.optional ? (p.bare ? "not inspected" : "not given") : undefined}
           onChange={(v) => onValues({ [path]: v })}
           error={error}
         />
@@ -121,7 +121,7 @@ export function FieldOf(p: Props) {
             ["yes", f.yes],
             ["no", f.no],
           ]}
-          unsaid="not said"
+          unsaid="not given"
           onChange={(v) => onValues({ [path]: v })}
           error={error}
         />

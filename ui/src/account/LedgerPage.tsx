@@ -1,5 +1,6 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Suspense, lazy, memo, useEffect, useState } from "react";
+import { Suspense, memo, useEffect, useState } from "react";
+import { lazyWithChakra } from "../lazily";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Failed } from "../frame/State";
@@ -178,10 +179,7 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
   );
 }
 
-const OpenLineMenu = lazy(async () => {
-  const [{ withChakra }, { OpenLineMenu }] = await Promise.all([import("../chakra"), import("./OpenLineMenu")]);
-  return withChakra(OpenLineMenu);
-});
+const OpenLineMenu = lazyWithChakra(() => import("./OpenLineMenu").then((m) => m.OpenLineMenu));
 
 const LedgerLine = memo(function LedgerLine(p: {
   line: Line;

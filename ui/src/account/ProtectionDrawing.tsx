@@ -36,7 +36,7 @@ function stepsOf(account: Account, from: Date, today: Date): Step[] {
   return steps;
 }
 
-/** Tests that said something about the coolant, in the span drawn. */
+/** Tests that could be trusted, in the span drawn. */
 const testsOf = (account: Account) =>
   account.tests.map((t) => ({ at: new Date(t.at), moment: t.at, measured: t.measured, off: t.off === true }));
 

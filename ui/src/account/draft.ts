@@ -216,7 +216,7 @@ export function valuesFrom(body: Record<string, unknown>, prefix = ""): Record<s
     else if (typeof value === "boolean") values[at] = value ? "yes" : "no";
     else if (at === "opened" && Array.isArray(value))
       for (const point of value) values[`${at}.${String(point)}`] = "yes";
-    else if (Array.isArray(value)) Object.assign(values, tellList(at, value));
+    else if (Array.isArray(value)) Object.assign(values, listValues(at, value));
     else if (isRecord(value)) {
       if ("unit" in value && "value" in value) {
         values[at] = String(value.value);
@@ -229,7 +229,7 @@ export function valuesFrom(body: Record<string, unknown>, prefix = ""): Record<s
 
 const isRecord = (v: unknown): v is Record<string, unknown> => typeof v === "object" && v !== null && !Array.isArray(v);
 
-function tellList(at: string, list: readonly unknown[]): Record<string, string> {
+function listValues(at: string, list: readonly unknown[]): Record<string, string> {
   const values: Record<string, string> = {};
   const plain = list.filter((v) => typeof v === "string" || typeof v === "number");
   if (plain.length > 0) return { [at]: plain.join(", ") };
@@ -252,7 +252,7 @@ export function rowPointer(pointer: string, entry: EntryInput | undefined): stri
   const item: unknown = Array.isArray(items) ? items[Number(index)] : undefined;
   if (!isRecord(item)) return pointer;
   const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
-  // What is wrong with the key itself is said beside what was given it.
+  // What is wrong with the key itself stands beside its value.
   const at = rest === "/point" || rest === "/hose" ? "/state" : rest;
   return key ? `/${body}/${list}/${key}${at}` : pointer;
 }

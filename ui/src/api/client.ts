@@ -24,7 +24,7 @@ export class Problem extends Error {
   readonly status: number;
   readonly fields: readonly Schemas["FieldProblem"][];
   /** Accepted values of the first wrong field, and so on, by pointer. */
-  said(pointer: string): string | undefined {
+  refusalOf(pointer: string): string | undefined {
     const f = this.fields.find((one) => one.pointer === pointer);
     if (f?.question) return f.detail;
     return f && (f.accepted ? `${f.detail}; accepted: ${f.accepted}` : f.detail);

@@ -15,22 +15,22 @@ type Field = Schemas["Field"];
 type Answer = Schemas["Answer"];
 
 /** What was given so far, by name; "q", "units" and "unit" among it. */
-type Told = Readonly<Record<string, string>>;
+type Given = Readonly<Record<string, string>>;
 
 /**
  * What was given, begun from the address and written back to it once it has stood still for a moment, so that the
  * address reopens the same sum and no key typed meanwhile is lost.
  */
-function useTold(): [Told, (part: Told) => void] {
+function useGiven(): [Given, (part: Given) => void] {
   const [params, setParams] = useSearchParams();
-  const [told, setTold] = useState<Told>(() => Object.fromEntries(params));
-  const settled = useSettled(JSON.stringify(told));
+  const [given, setGiven] = useState<Given>(() => Object.fromEntries(params));
+  const settled = useSettled(JSON.stringify(given));
   useEffect(() => {
-    setParams(JSON.parse(settled) as Told, { replace: true });
+    setParams(JSON.parse(settled) as Given, { replace: true });
     // setParams is made anew at each change of the address; only what settled counts.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [settled]);
-  return [told, (part) => setTold((before) => ({ ...before, ...part }))];
+  return [given, (part) => setGiven((before) => ({ ...before, ...part }))];
 }
 
 /** The calculator: a question first, then what it has to be given, and the answer as you type. Its state is its address. */
@@ -40,10 +40,10 @@ export function BenchPage() {
     queryFn: ({ signal }) => api.questions(signal),
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const [told, tell] = useTold();
-  const [units, chooseUnits] = useUnitSystem(told.units ?? null);
-  const question = questions.data?.find((q) => q.name === told.q) ?? questions.data?.[0];
-  const head = told.unit ? `filled in from the account of ${told.unit}` : "every coolant sum, with its source";
+  const [given, give] = useGiven();
+  const [units, chooseUnits] = useUnitSystem(given.units ?? null);
+  const question = questions.data?.find((q) => q.name === given.q) ?? questions.data?.[0];
+  const head = given.unit ? `filled in from the account of ${given.unit}` : "every coolant sum, with its source";
   return (
     <Frame title="Bench" head={head} here="bench">
       {questions.isPending && <Waiting what="the Bench" />}
@@ -51,7 +51,7 @@ export function BenchPage() {
       {question && questions.data && (
         <div className="bench">
           <div className="asked">
-            <Asked questions={questions.data} current={question} ask={(q) => tell({ q })} />
+            <Asked questions={questions.data} current={question} ask={(q) => give({ q })} />
             <div className="units">
               <SelectField
                 label="read and written in"
@@ -59,7 +59,7 @@ export function BenchPage() {
                 options={systemNames}
                 onChange={(s: UnitSystem) => {
                   chooseUnits(s);
-                  tell({ units: s });
+                  give({ units: s });
                 }}
               />
             </div>
@@ -68,8 +68,8 @@ export function BenchPage() {
             key={question.name}
             question={question}
             units={units}
-            told={told}
-            change={(name, value) => tell({ q: question.name, units, [name]: value })}
+            given={given}
+            change={(name, value) => give({ q: question.name, units, [name]: value })}
           />
         </div>
       )}
@@ -118,19 +118,19 @@ function Asked({
 interface SumProps {
   question: Question;
   units: UnitSystem;
-  told: Told;
+  given: Given;
   change: (name: string, value: string) => void;
 }
 
-function Sum({ question, units, told, change }: SumProps) {
-  const valueOf = (f: Field) => told[f.name] ?? f.initial;
+function Sum({ question, units, given, change }: SumProps) {
+  const valueOf = (f: Field) => given[f.name] ?? f.initial;
   const shown = question.fields.filter((f) => {
     const by = question.fields.find((o) => o.name === f.shownBy);
     return !by || (f.shownFor ?? []).includes(valueOf(by));
   });
   const inputs: Record<string, string> = {};
   for (const f of shown) {
-    const text = told[f.name];
+    const text = given[f.name];
     if (text !== undefined) inputs[f.name] = text;
   }
   const settled = useSettled(JSON.stringify(inputs));

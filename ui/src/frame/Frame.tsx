@@ -1,4 +1,5 @@
-import { type ReactNode, Suspense, lazy, useEffect, useMemo, useState } from "react";
+import { type ReactNode, Suspense, useEffect, useMemo, useState } from "react";
+import { lazyWithChakra } from "../lazily";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { JumpField } from "./JumpField";
 import { type Key, moveLine, useKeys } from "./keys";
@@ -6,10 +7,7 @@ import { PersonMenu } from "../people/PersonMenu";
 import { mayRegister, usePerson } from "../people/session";
 import { useScheme } from "./scheme";
 
-const KeysHelp = lazy(async () => {
-  const [{ withChakra }, { KeysHelp }] = await Promise.all([import("../chakra"), import("./KeysHelp")]);
-  return withChakra(KeysHelp);
-});
+const KeysHelp = lazyWithChakra(() => import("./KeysHelp").then((m) => m.KeysHelp));
 
 interface Props {
   /** Where am I: the running head's first word. */

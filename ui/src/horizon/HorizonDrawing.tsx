@@ -19,7 +19,7 @@ const lineHeight = 32;
 /** Where lines are touched, and no pointer hovers over them. */
 const touched = "(hover: none) and (pointer: coarse), (width < 48em)";
 /** What the sentence beneath speaks of: a unit, and one of its clocks. */
-interface Told {
+interface Pointed {
   readonly unit: string;
   readonly kind: Clock["kind"];
 }
@@ -46,7 +46,7 @@ export function HorizonDrawing({
   const { groups } = horizon;
   const count = lineCount(groups);
   const scale = useMemo(() => timeScale(horizon.today, months), [horizon.today, months]);
-  const [told, setTold] = useState<Told>();
+  const [pointed, setPointed] = useState<Pointed>();
   const [printing, setPrinting] = useState(false);
   const pane = useRef<HTMLDivElement>(null);
   // The list is followed by the library itself; the compiler's rule about its functions does not apply to this page.
@@ -74,7 +74,7 @@ export function HorizonDrawing({
     .map(Number);
   const [first, last] = [placeAt(groups, from), placeAt(groups, to)];
   useEffect(() => onSight([first, last]), [onSight, first, last]);
-  const toldRow = useMemo(() => [...rows.values()].find((r) => r.unit.code === told?.unit), [rows, told]);
+  const pointedRow = useMemo(() => [...rows.values()].find((r) => r.unit.code === pointed?.unit), [rows, pointed]);
   const seasons = useMemo(() => new Map(horizon.sites.map((s) => [s.name, s.seasons])), [horizon.sites]);
   const move = useCallback(
     (to: number) => {
@@ -105,7 +105,7 @@ export function HorizonDrawing({
         scale={scale}
         today={horizon.today}
         seasons={seasons.get(row.unit.site) ?? noSeasons}
-        onTell={setTold}
+        onPoint={setPointed}
         picked={picking?.picked.has(row.unit.code) ?? false}
         onToggle={picking?.toggle}
         span={picking?.span}
@@ -167,9 +167,9 @@ export function HorizonDrawing({
         )}
       </div>
       <Sentence
-        row={toldRow}
-        kind={told?.kind}
-        clock={toldRow?.clocks.find((c) => c.kind === told?.kind)}
+        row={pointedRow}
+        kind={pointed?.kind}
+        clock={pointedRow?.clocks.find((c) => c.kind === pointed?.kind)}
         today={horizon.today}
         picking={picking}
       />
@@ -186,7 +186,7 @@ const UnitLine = memo(function UnitLine(p: {
   scale: TimeScale;
   today: string;
   seasons: readonly Schemas["Season"][];
-  onTell: (told: Told) => void;
+  onPoint: (pointed: Pointed) => void;
   onMove: (index: number) => void;
   picked: boolean;
   onToggle: Picking["toggle"] | undefined;
@@ -207,12 +207,12 @@ const UnitLine = memo(function UnitLine(p: {
     else if (along !== 0 && clocks.length > 0) {
       const next = Math.max(0, Math.min(clocks.length - 1, at + along));
       setAt(next);
-      p.onTell({ unit: row.unit.code, kind: clocks[next]?.kind ?? governing.kind });
+      p.onPoint({ unit: row.unit.code, kind: clocks[next]?.kind ?? governing.kind });
     } else return;
     event.preventDefault();
     event.stopPropagation();
   }
-  const tell = () => p.onTell({ unit: row.unit.code, kind: governing.kind });
+  const point = () => p.onPoint({ unit: row.unit.code, kind: governing.kind });
   const urgent = row.verdict === "hold" || row.verdict === "overdue";
   return (
     <div
@@ -223,12 +223,12 @@ const UnitLine = memo(function UnitLine(p: {
       data-index={p.index}
       data-unit={row.unit.code}
       aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}${p.picked ? ", selected" : ""}`}
-      onFocus={tell}
-      onMouseEnter={tell}
+      onFocus={point}
+      onMouseEnter={point}
       onKeyDown={press}
       onClick={() => {
         // Without a pointer that hovers, the first touch gives; the sentence has the way on.
-        if (window.matchMedia(touched).matches) tell();
+        if (window.matchMedia(touched).matches) point();
         else void navigate(`/units/${encodeURIComponent(row.unit.code)}`);
       }}
     >
@@ -273,7 +273,7 @@ const UnitLine = memo(function UnitLine(p: {
             clock={c}
             scale={scale}
             strong={c.kind === governing.kind}
-            onTell={() => p.onTell({ unit: row.unit.code, kind: c.kind })}
+            onPoint={() => p.onPoint({ unit: row.unit.code, kind: c.kind })}
           />
         ))}
         <div className="today" style={{ left: `${scale.today}%` }} />
@@ -334,7 +334,7 @@ function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["Work
 }
 
 /** A clock's window with its middle; the governing one is filled, the others are outlined. A sure day is its tick alone. */
-function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell: () => void }) {
+function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onPoint: () => void }) {
   const due = p.clock.due;
   if (due === undefined) return null;
   if (p.strong && p.scale.past(due)) {
@@ -351,7 +351,7 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onTell:
     <div
       onMouseEnter={(e) => {
         e.stopPropagation();
-        p.onTell();
+        p.onPoint();
       }}
     >
       {from !== to && <div className={`window${governs}`} style={p.scale.place(from, to)} />}

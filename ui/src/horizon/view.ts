@@ -66,16 +66,16 @@ function one<T extends string>(asked: string | null, of: Record<T, string>, usua
 }
 
 export function viewOf(query: URLSearchParams): View {
-  const said = (name: string) => query.get(name) ?? "";
+  const refusalOf = (name: string) => query.get(name) ?? "";
   return {
     sort: one(query.get("sort"), sorts, "soonest"),
     zoom: one(query.get("zoom"), zooms, "14"),
     group: one(query.get("group"), groups, ""),
-    kind: said("kind"),
-    site: said("site"),
-    verdict: said("verdict"),
-    clock: said("clock"),
-    text: said("text"),
+    kind: refusalOf("kind"),
+    site: refusalOf("site"),
+    verdict: refusalOf("verdict"),
+    clock: refusalOf("clock"),
+    text: refusalOf("text"),
     table: query.get("view") === "table",
   };
 }

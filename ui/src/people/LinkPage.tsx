@@ -61,8 +61,9 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
     },
   });
   const differ = again !== "" && again !== password;
-  const said = (pointer: string) => (choose.error instanceof Problem ? choose.error.said(pointer) : undefined);
-  const placed = said("/password") ?? said("/name") ?? said("/email");
+  const refusalOf = (pointer: string) =>
+    choose.error instanceof Problem ? choose.error.refusalOf(pointer) : undefined;
+  const placed = refusalOf("/password") ?? refusalOf("/name") ?? refusalOf("/email");
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!choose.isPending && !differ) choose.mutate();
@@ -78,7 +79,7 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
               autoComplete="name"
               value={name}
               onChange={setName}
-              error={said("/name")}
+              error={refusalOf("/name")}
             />
             <TextField
               label="your e-mail address"
@@ -86,7 +87,7 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
               autoComplete="username"
               value={email}
               onChange={setEmail}
-              error={said("/email")}
+              error={refusalOf("/email")}
             />
           </>
         ) : (
@@ -101,7 +102,7 @@ function Choose(p: { token: string; first: boolean; greeting: string; who: { nam
           value={password}
           onChange={setPassword}
           hint="12 characters or more, such as four unrelated words"
-          error={said("/password")}
+          error={refusalOf("/password")}
         />
         <TextField
           label="the same again"

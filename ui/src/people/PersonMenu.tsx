@@ -1,10 +1,8 @@
-import { type ComponentProps, Suspense, lazy, useState } from "react";
+import { type ComponentProps, Suspense, useState } from "react";
+import { lazyWithChakra } from "../lazily";
 import { usePerson } from "./session";
 
-const OpenMenu = lazy(async () => {
-  const [{ withChakra }, { OpenMenu }] = await Promise.all([import("../chakra"), import("./OpenMenu")]);
-  return withChakra(OpenMenu);
-});
+const OpenMenu = lazyWithChakra(() => import("./OpenMenu").then((m) => m.OpenMenu));
 
 /** Who is signed in, and the way out; the menu is fetched when it is opened first. */
 export function PersonMenu() {

@@ -214,16 +214,16 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   };
   const changedMeanwhile = save.error instanceof Problem && save.error.status === 412;
   const refusal = save.error ?? (preview.isPlaceholderData ? null : preview.error);
-  const said = (name: string) => {
+  const refusalOf = (name: string) => {
     const accepted = wrong[name];
     if (accepted !== undefined) return `“${typed[name as Name]}” is not accepted; accepted: ${accepted}`;
-    return refusal instanceof Problem ? refusal.said(pointer(name)) : undefined;
+    return refusal instanceof Problem ? refusal.refusalOf(pointer(name)) : undefined;
   };
   const pointer = (name: string) =>
     `/${typed.distanceUnit === "mi" ? name.replace(".km", "/miles") : name}`.replace(".", "/");
   /** The fields that say themselves what is wrong with them. */
   const placed = [...numbers, ["name", "name"] as const]
-    .filter(([name]) => said(name) !== undefined)
+    .filter(([name]) => refusalOf(name) !== undefined)
     .map(([, label]) => label.replace("km", typed.distanceUnit));
   function submit(event: SyntheticEvent) {
     event.preventDefault();
@@ -241,7 +241,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
             width="230px"
             value={typed.name}
             onChange={(name) => type({ name })}
-            error={said("name")}
+            error={refusalOf("name")}
           />
           <SelectField
             label="strategy"
@@ -265,7 +265,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
               width="106px"
               value={typed[name]}
               onChange={(v) => type({ [name]: v })}
-              error={said(name)}
+              error={refusalOf(name)}
             />
           ))}
         </Flex>

@@ -69,7 +69,7 @@ function FleetZone() {
             width="220px"
             value={zone}
             onChange={setTyped}
-            error={change.error instanceof Problem ? change.error.said("/zone") : undefined}
+            error={change.error instanceof Problem ? change.error.refusalOf("/zone") : undefined}
           />
           <Submit disabled={zone.trim() === settings.data?.zone || zone.trim() === "" || change.isPending}>
             set it
@@ -168,9 +168,10 @@ function Invite() {
       await queries.invalidateQueries({ queryKey: ["people"] });
     },
   });
-  const said = (pointer: string) => (invite.error instanceof Problem ? invite.error.said(pointer) : undefined);
+  const refusalOf = (pointer: string) =>
+    invite.error instanceof Problem ? invite.error.refusalOf(pointer) : undefined;
   const asked = invite.error instanceof Problem && invite.error.fields.some((f) => f.question);
-  const placed = said("/name") ?? said("/email") ?? said("/role");
+  const placed = refusalOf("/name") ?? refusalOf("/email") ?? refusalOf("/role");
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!invite.isPending) invite.mutate(false);
@@ -183,7 +184,7 @@ function Invite() {
           width="240px"
           value={name}
           onChange={setName}
-          error={said("/name")}
+          error={refusalOf("/name")}
         />
         <TextField
           label="e-mail address"
@@ -191,9 +192,16 @@ function Invite() {
           width="260px"
           value={email}
           onChange={setEmail}
-          error={said("/email")}
+          error={refusalOf("/email")}
         />
-        <SelectField label="role" width="330px" value={role} options={roles} onChange={setRole} error={said("/role")} />
+        <SelectField
+          label="role"
+          width="330px"
+          value={role}
+          options={roles}
+          onChange={setRole}
+          error={refusalOf("/role")}
+        />
         <Submit beside disabled={invite.isPending || !name || !email}>
           invite
         </Submit>

@@ -1,18 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, Suspense, lazy, useCallback, useEffect, useState } from "react";
+import { type ReactNode, Suspense, useCallback, useEffect, useState } from "react";
+import { lazyWithChakra } from "../lazily";
 import { type Schemas, api, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
 import { setReading } from "../words/figures";
 import { LeaveContext, PersonContext } from "./session";
 
-const SignInPage = lazy(async () => {
-  const [{ withChakra }, { SignInPage }] = await Promise.all([import("../chakra"), import("./SignInPage")]);
-  return withChakra(SignInPage);
-});
-const SignInAgain = lazy(async () => {
-  const [{ withChakra }, { SignInAgain }] = await Promise.all([import("../chakra"), import("./SignInAgain")]);
-  return withChakra(SignInAgain);
-});
+const SignInPage = lazyWithChakra(() => import("./SignInPage").then((m) => m.SignInPage));
+const SignInAgain = lazyWithChakra(() => import("./SignInAgain").then((m) => m.SignInAgain));
 
 type Person = Schemas["SignedIn"];
 

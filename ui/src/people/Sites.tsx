@@ -38,7 +38,7 @@ function SiteLine({ site }: { site: Site }) {
       }),
     onSuccess: () => queries.invalidateQueries(),
   });
-  /** What was said of the change before is not said of this one. */
+  /** The message of an earlier change does not belong to this one. */
   const type = (set: (text: string) => void) => (text: string) => {
     change.reset();
     set(text);
@@ -71,7 +71,7 @@ function SiteLine({ site }: { site: Site }) {
             placeholder={`as the fleet: ${site.zone}`}
             value={zone}
             onChange={type(setZone)}
-            error={change.error instanceof Problem ? change.error.said("/zone") : undefined}
+            error={change.error instanceof Problem ? change.error.refusalOf("/zone") : undefined}
           />
           <Flex align="center" gap="8px">
             {site.years > 0 && (
@@ -87,7 +87,7 @@ function SiteLine({ site }: { site: Site }) {
                   error={
                     number
                       ? change.error instanceof Problem
-                        ? change.error.said("/returnPeriod")
+                        ? change.error.refusalOf("/returnPeriod")
                         : undefined
                       : `“${returnPeriod}” is not a whole number`
                   }

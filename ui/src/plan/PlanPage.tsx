@@ -72,7 +72,7 @@ function Lines({ title, lines, today }: { title: string; lines: readonly Line[];
               disabled={clear.isPending}
               onClick={() => clear.mutate()}
             >
-              take them off the list
+              remove all
             </Button>
           )}
           <Text as="span" className="figures" fontWeight="700">
@@ -187,7 +187,7 @@ function Days({ item, today, onDone }: { item: Schemas["WorkItem"]; today: strin
       onDone();
     },
   });
-  const said = (field: string) => (move.error instanceof Problem ? move.error.said(field) : undefined);
+  const refusalOf = (field: string) => (move.error instanceof Problem ? move.error.refusalOf(field) : undefined);
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!move.isPending) move.mutate();
@@ -195,13 +195,13 @@ function Days({ item, today, onDone }: { item: Schemas["WorkItem"]; today: strin
   return (
     <form onSubmit={submit} aria-label="Days of the work" noValidate>
       <Flex gap="12px" wrap="wrap" align="flex-start" pb="10px">
-        <DateField label="from" value={from} onChange={setFrom} error={said("/from")} />
-        <DateField label="to" value={to} onChange={setTo} error={said("/to")} />
+        <DateField label="from" value={from} onChange={setFrom} error={refusalOf("/from")} />
+        <DateField label="to" value={to} onChange={setTo} error={refusalOf("/to")} />
         <Submit beside disabled={!from || !to || from === unread || to === unread || move.isPending}>
           these days
         </Submit>
       </Flex>
-      {move.error && !said("/from") && !said("/to") && <Text color="alarm">{move.error.message}</Text>}
+      {move.error && !refusalOf("/from") && !refusalOf("/to") && <Text color="alarm">{move.error.message}</Text>}
     </form>
   );
 }
