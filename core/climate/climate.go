@@ -223,7 +223,8 @@ func (k *Climate) lower(record []Minimum) {
 	}
 }
 
-// winterNights of a record that make a winter: all but two months of a year.
+// winterNights of a record that make a winter: all but two months of a
+// year (judgement).
 const winterNights = 300
 
 // What is known of how winters differ before there is a record: a standard

@@ -67,7 +67,8 @@ const (
 	watchDays = 90
 )
 
-// Nights the cold curve is searched for: two years hold every season twice.
+// Nights the cold curve is searched for: two years hold every season
+// twice (judgement).
 const SearchNights = 730
 
 // StaleMonths after which a freeze point no one has tested is no longer taken
@@ -266,7 +267,8 @@ func ByUrgency(a, b Clock) int {
 	return 0
 }
 
-// windowLead in days: a window that opens so soon is due, whatever its middle.
+// windowLead in days: a window that opens so soon is due, whatever its middle
+// (judgement: a week to book the bay).
 const windowLead = 7
 
 // verdictIn is the verdict of a clock that runs out in a window.
@@ -374,7 +376,8 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 	return c, true
 }
 
-// fewSegments of a month are too few for a narrow window: the reason says so.
+// fewSegments of a month are too few for a narrow window: the reason says so (judgement;
+// docs/forecast.md has the backtest of the windows).
 const fewSegments = 3
 
 func indicator(on bool) float64 {
@@ -482,7 +485,8 @@ func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught 
 // 10th and the 90th percentile.
 const bandShare = usage.Z90 / 2
 
-// minDrift in K a year that is worth telling.
+// minDrift in K a year from which on it stands in the reason (judgement: half of what an
+// instrument shows).
 const minDrift = 0.5
 
 // drift is how fast the freeze point rises, K a day, and the doubt of it.

@@ -8,7 +8,8 @@ import (
 	"diligentledger/core/usage"
 )
 
-// slowLeak: one that would leave the level low in more days than these has no date.
+// slowLeak: one that would leave the level low in more days than these has no date
+// (judgement: three years).
 const slowLeak = 3 * 365
 
 // levelClock compares what the books say is inside with the last fill, and gives

@@ -108,7 +108,7 @@ func strengthClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	return c, true
 }
 
-// dilutesYears ahead at the most that a mix that grows thinner has a day.
+// dilutesYears ahead at the most that a mix whose strength falls has a day (judgement).
 const dilutesYears = 5
 
 // dilutesTo is when the drift of the strength meets a limit by volume, and the drift in per cent

@@ -72,11 +72,11 @@ type Correction struct {
 	Warnings     []Warning
 }
 
-// maxPasses of a plan: past it no one drains again.
+// maxPasses of a plan: with more, a renewal is less work (judgement).
 const maxPasses = 8
 
 // tolerance in volume fraction: a tenth of a point, less than any tester
-// reads.
+// reads (judgement).
 const tolerance = 0.001
 
 // Correct plans the smallest number of passes from what is inside to the

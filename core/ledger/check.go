@@ -16,15 +16,15 @@ import (
 
 // Limits of what an entry may say.
 const (
-	// skew that a phone's clock may be ahead of ours.
+	// skew that a phone's clock may be ahead of ours (judgement).
 	skew = 5 * time.Minute
 	// overfill: a fill may exceed the rated capacity by this factor, since
-	// capacities in registers are often those of the bare engine.
+	// capacities in registers are often those of the bare engine (judgement).
 	overfill = 1.5
 	// longest text in characters.
 	longText  = 500
 	shortText = 80
-	// most items of a list.
+	// most items of a list (judgement).
 	most = 20
 )
 

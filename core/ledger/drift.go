@@ -14,7 +14,8 @@ import (
 // windows of the backtest hold, docs/forecast.md).
 const driftPrior = 0.016
 
-// mostStrengths that are kept of one charge: the fill, and the latest tests.
+// mostStrengths that are kept of one charge: the fill, and the latest tests (judgement:
+// a test a month of a year and more).
 const mostStrengths = 16
 
 // addStrength adds a strength. What is shared with a snapshot is left as it is.

@@ -87,7 +87,7 @@ const (
 	priorMisread     = 0.10
 	priorNotZeroed   = 0.25 // misread, by an instrument that was not zeroed
 	priorMisreadTwo  = 0.02 // misread twice alike
-	// A scale has no litres to choose: that it fits at all speaks for it.
+	// A scale has no litres to choose: that it fits at all speaks for it (judgement).
 	scaleFits = 1.6
 )
 

@@ -40,7 +40,7 @@ const (
 )
 
 const (
-	// minLeakSpan below which a rate means nothing.
+	// minLeakSpan below which a rate means nothing (judgement: a week of runs).
 	minLeakSpan = 7 * 24 * time.Hour
 	// lastIntervals that a rate rests on at most (common practice: a leak is as bad
 	// as its last two or three top-ups, not as the whole life of the charge).
@@ -219,7 +219,7 @@ func (a *Account) level(line *Line, b LevelCheck) {
 	a.changed()
 }
 
-// mostLooks that are kept of one charge: more than any plan asks for.
+// mostLooks that are kept of one charge: more than any plan asks for (judgement).
 const mostLooks = 40
 
 // coldLevel settles what was owed until the level had been seen cold. A fill that

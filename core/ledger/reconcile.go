@@ -241,7 +241,8 @@ func (a *Account) takeWaterless(line *Line, mark *TestMark) {
 	a.settleRetest(line, mark.At)
 }
 
-// leastOff in K that an instrument can show: what is nearer to the book is not colder.
+// leastOff in K that an instrument can show: what is nearer to the book is not colder (judgement: a
+// quarter of the degree that a line is wide).
 const leastOff = 0.25
 
 // trusted is a test that says something about this coolant.

@@ -56,6 +56,8 @@ type changePoint struct {
 	mean, precision float64 // rate, and one over its variance
 }
 
+// Of the use of a unit (judgement; the windows that follow are held against histories in
+// docs/forecast.md).
 const (
 	// changeSpread may differ from the usual by so much, relative, one standard deviation.
 	changeSpread = 0.6

@@ -162,6 +162,7 @@ func NewModel(readings []Point, profile Profile, today time.Time) Model {
 	return u
 }
 
+// Lengths of a record (judgement).
 const (
 	// seasonLeast days make a year of which the season is known.
 	seasonLeast = 330.0
@@ -238,7 +239,7 @@ func recent(readings []Point, today time.Time) []Point {
 }
 
 // Between these shares of the usual use a standstill and the leap after it make up
-// for one another; the leap alone is steeper than leapt.
+// for one another; the leap alone is steeper than leapt (judgement).
 const stuckMeanMin, stuckMeanMax, stuckJump = 0.6, 1.6, 1.8
 
 // dropRepeats leaves out readings that repeat the one before although the unit ran:
@@ -316,10 +317,11 @@ func segmentsOf(kept []Point) []segment {
 	return all
 }
 
-// restShare is the share of the average use below which a unit sleeps.
+// restShare is the share of the average use below which a unit rests (judgement).
 const restShare = 0.15
 
-// rounds of telling season and changes of use apart.
+// rounds of separating season and changes of use: the second changes little, a third nothing
+// that shows (judgement).
 const rounds = 2
 
 // levelsOf stretches before anything is known: the mean of all.
@@ -421,7 +423,8 @@ func (u *Model) season(stretches []segment, levels []float64, prior Profile) {
 	u.Profile, _ = shareOut(stretches, levels, fitted, prior, pull)
 }
 
-// seasonRounds of the stretches' use over their months.
+// seasonRounds of sharing the stretches' use over their months: by then the shares move by less than a
+// thousandth (judgement).
 const seasonRounds = 8
 
 // shareOut is each month's share of the use, over the days it had, drawn to the prior

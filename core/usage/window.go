@@ -133,7 +133,7 @@ const (
 )
 
 // The walk to a value: a fortnight at a time in the first year, then two months, of
-// which the one it comes to is walked by the fortnight again.
+// which the one it comes to is walked by the fortnight again (judgement: finer steps move no day).
 const (
 	fortnight = 15 * 24 * time.Hour
 	fineSteps = 24
