@@ -117,7 +117,7 @@ export function ReadingField(
   },
 ) {
   return (
-    <div className="flex">
+    <div className={p.hidden ? "flex" : "reading"}>
       <TextField
         label={p.label}
         hidden={p.hidden}
@@ -129,8 +129,8 @@ export function ReadingField(
         placeholder={p.placeholder ?? ""}
       />
       <SelectField
-        label={p.hidden ? `unit of ${p.label}` : "in"}
-        hidden={p.hidden}
+        label={`unit of ${p.label}`}
+        hidden
         width={p.units.length > 1 ? "94px" : "100px"}
         value={p.unit}
         options={p.units.map((u) => [u, symbols[u]] as const)}
