@@ -178,8 +178,8 @@ func bigFleet(b *testing.B) []store.Unit {
 	for i := range n {
 		u := store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("B%d-%05d", time.Now().UnixNano()%1_000_000, i), Name: "big", Kind: "car", Site: name},
 			Plan: name, Capacity: 8, Base: coolant.EG, Meter: measure.Km}
-		for k := range 200 {
-			at := noon.AddDate(0, 0, -800+4*k)
+		for k := range entriesEach(b) {
+			at := noon.AddDate(0, 0, -4*entriesEach(b)+4*k)
 			reading := ledger.Meter{Meter: measure.Reading{Value: float64(1000 + 120*k + (k*k*(i+7))%90), Unit: measure.Km}}
 			bodies := []ledger.Body{reading, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, reading,
 				ledger.FreezeTest{Value: measure.Reading{Value: -37, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG, Tool: "R-1"},
@@ -204,6 +204,19 @@ func bigFleet(b *testing.B) []store.Unit {
 		b.Fatal(err)
 	}
 	return units
+}
+
+// entriesEach unit of the big fleet has: 200, or LEDGER_ENTRIES.
+func entriesEach(b *testing.B) int {
+	text := os.Getenv("LEDGER_ENTRIES")
+	if text == "" {
+		return 200
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil || n < 1 {
+		b.Fatalf("LEDGER_ENTRIES=%q is not a number of entries", text)
+	}
+	return n
 }
 
 // The Morning and the first page of the Horizon from status rows, against a plain SELECT of the
