@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { celsius, figure } from "../words/figures";
+import { celsius, figure, longDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 import { type Row, governingOf } from "./view";
 
@@ -77,9 +77,7 @@ function cells(r: Row): string[] {
     r.unit.site,
     verdictWords[r.verdict],
     clockNames[g.kind].toLowerCase(),
-    g.due ?? "",
-    g.window?.p10 ?? "",
-    g.window?.p90 ?? "",
+    ...[g.due, g.window?.p10, g.window?.p90].map((day) => (day ? longDay(day) : "")),
     celsius(r.protectsTo),
     g.reason.text,
   ];
