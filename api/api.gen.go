@@ -2167,7 +2167,7 @@ type ReadNumbers struct {
 type Reading struct {
 	Unit MeasureUnit `json:"unit"`
 
-	// Value A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+	// Value A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that is given beside it unless it names its own. In answers it is always a number.
 	Value Typed `json:"value"`
 }
 
@@ -2279,7 +2279,7 @@ type ServicePlan struct {
 	Id   int64            `json:"id"`
 	Plan ServicePlanInput `json:"plan"`
 
-	// Revision Of the plan as it stands; another one once a person has changed it.
+	// Revision Of the plan's current text; a change of the plan gives another.
 	Revision string `json:"revision"`
 	Units    int    `json:"units"`
 }
@@ -2486,7 +2486,7 @@ type Turnover struct {
 	Short float64 `json:"short"`
 }
 
-// Typed A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number.
+// Typed A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that is given beside it unless it names its own. In answers it is always a number.
 type Typed = json.RawMessage
 
 // UnitKind defines model for UnitKind.
@@ -2826,7 +2826,7 @@ type ListLinesParams struct {
 	// Before Lines before this place, from 0 for the oldest of the kind; all without it.
 	Before *int `form:"before,omitempty" json:"before,omitempty"`
 
-	// Limit The last so many of them.
+	// Limit How many of the newest are returned.
 	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 
 	// Ids These lines alone, wherever they stand.

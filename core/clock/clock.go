@@ -485,7 +485,7 @@ func boundClock(c Clock, numbers map[string]float64, night measure.Date, caught 
 // 10th and the 90th percentile.
 const bandShare = usage.Z90 / 2
 
-// minDrift in K a year from which on it stands in the reason (judgement: half of what an
+// minDrift in K a year from which on the reason names it (judgement: half of what an
 // instrument shows).
 const minDrift = 0.5
 

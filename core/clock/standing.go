@@ -37,7 +37,7 @@ const (
 var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
 	ledger.StopCoolant: CoolantContaminated, ledger.StopFinding: FindingHolds, ledger.StopReturn: ReturnCheck, ledger.StopLevel: LevelBelow}
 
-// holdClock is false when nothing in the books stands against running. It gives
+// holdClock is false when no entry of the account forbids running. It gives
 // the most urgent stop, and how many others there are; of those that can be
 // released, the ones that cannot yet come first.
 func holdClock(a *ledger.Account, today evaluationDay) (Clock, bool) {

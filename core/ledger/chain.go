@@ -15,7 +15,7 @@ const (
 	RecordV2 = 2 // names circuit and person by id, and holds an envelope
 )
 
-// Record is an entry as it stands in the books: the bytes that are hashed.
+// Record is an entry as it is stored: the bytes that are hashed.
 type Record struct {
 	Version int // RecordV1 when 0
 	ID      string
@@ -55,7 +55,7 @@ func (e Envelope) Empty() bool {
 // ChainHash is the hash of the record after prev: SHA-256 (FIPS 180-4) over prev and
 // the record's fields in a fixed order, each as JSON on a line of its own, so
 // that no two records can run together to the same bytes; a record of version 2 begins with
-// its number, which no field of version 1 is in that place. The zero Hash stands before the
+// its number, which no field of version 1 is in that place. The zero Hash precedes the
 // first record.
 func ChainHash(prev Hash, r Record) Hash {
 	h := sha256.New()

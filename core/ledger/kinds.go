@@ -9,7 +9,7 @@ import (
 	"diligentledger/core/measure"
 )
 
-// spec of a kind of entry: all that the package knows of it stands in its row of [kinds].
+// spec of a kind of entry: everything specific to it is in its row of [kinds].
 type spec struct {
 	kind Kind
 	of   reflect.Type // of its body

@@ -120,7 +120,7 @@ var markShare = map[string]float64{"above": -0.01, "max": 0, "between": 0.025, "
 // coolHours after which a system counts as cold (common practice).
 const coolHours = 4
 
-// millimetres is the mark that a level stands for that was measured from the upper
+// millimetres is the mark equivalent to a level that was measured from the upper
 // one; false when the register does not know how far apart the marks are.
 func (u Unit) millimetres(over float64) (mark string, ok bool) {
 	switch {

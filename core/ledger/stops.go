@@ -155,7 +155,7 @@ func (a *Account) makeReady(cause StopCause, point string) {
 	}
 }
 
-// worked on an aircraft: it stands until a person who may returns it to service.
+// worked on an aircraft: it remains until a person with the right returns it to service.
 func (a *Account) worked(line *Line, on string) {
 	if a.Unit.Aircraft {
 		a.ground(ground{Cause: StopReturn, Point: on, Entry: line.Entry.ID, At: line.Entry.At, Ready: true})

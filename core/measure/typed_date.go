@@ -164,7 +164,7 @@ func ReadMoment(text string, now time.Time, zone *time.Location, order DayOrder)
 	today := DateOf(now, zone)
 	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
 	m := clockTime.FindStringSubmatch(s)
-	// "3.11" is a date, and "3.11.2026" no time of it; a time has two digits after a date or stands alone with a colon.
+	// "3.11" is a date, and "3.11.2026" no time of it; a time has two digits after a date or is alone with a colon.
 	if m == nil || m[1] == "" && !strings.Contains(s, ":") || threeDate.MatchString(s) || isoDate.MatchString(s) {
 		day, err := ReadDate(text, today, order)
 		if err != nil {

@@ -15,7 +15,7 @@ import (
 const mostLines = 50_000
 
 // folded is an account with its lines, kept by the head of its chain and the facts of its unit: it
-// never has to be told that something changed.
+// needs no notice of a change.
 type folded struct {
 	// The account computes some figures when they are asked for first.
 	sync.Mutex

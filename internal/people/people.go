@@ -408,7 +408,7 @@ func (s *Service) FirstLink(ctx context.Context) (string, error) {
 	return s.link(ctx, *first, store.First, InvitationLasts)
 }
 
-// firstEmail stands until the first coordinator gives theirs.
+// firstEmail is used until the first coordinator gives theirs.
 const firstEmail = "first@localhost"
 
 func (s *Service) link(ctx context.Context, p store.Person, purpose string, lasts time.Duration) (string, error) {

@@ -19,7 +19,7 @@ func factsOf(u Unit) ([]byte, error) {
 	return sum[:], err
 }
 
-// saveAccount stores the account as it stands after its last entry; one that cannot be evaluated is
+// saveAccount stores the account after its last entry; one that cannot be evaluated is
 // folded at each request until it can.
 func (s *Store) saveAccount(ctx context.Context, tx *sql.Tx, u Unit, seq int64, a *ledger.Account) error {
 	if a.Failure != "" {

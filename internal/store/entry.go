@@ -33,7 +33,7 @@ type Appending struct {
 }
 
 // Append writes entries into the account of the unit, all of them or none. check is given each
-// with the account as it stands before it, while no one else can write to this account, and
+// with the account before it, while no one else can write to this account, and
 // refuses it by returning an error. stored gives the account after the last of them and the
 // statuses that are kept with it. An entry that is written already is not written again and gets
 // the receipt it got then; [ErrEntryDiffers] if it differs.
@@ -64,7 +64,7 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	var prev Receipt
 	var head, facts, body []byte
 	var seq, rules int64
-	// No other read stands before the lock: what is read after it is as the writer before left it.
+	// No other read precedes the lock: what is read after it is as the writer before left it.
 	if err := s.row(ctx, tx, `
 		SELECT c.head_seq, c.head_hash, COALESCE(a.seq, -1), COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')
 		FROM circuit c LEFT JOIN account a ON a.circuit_id = c.id WHERE c.id = ? FOR UPDATE`, u.circuit).

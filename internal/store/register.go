@@ -116,7 +116,7 @@ type Opened struct {
 	shared *shared
 }
 
-// AccountKey names an account as it stands: the head of its chain and the facts of its unit.
+// AccountKey identifies the state of an account: the head of its chain and the facts of its unit.
 type AccountKey struct {
 	circuit int64
 	head    ledger.Hash

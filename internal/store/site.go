@@ -48,7 +48,7 @@ func (s Site) at(now time.Time) Site {
 // ErrNoSite says that the register holds no site of that id.
 var ErrNoSite = errors.New("no such site")
 
-// forecastGood is how long a forecast stands: the service gives a new one each
+// forecastGood is how long a forecast is used: the service gives a new one each
 // day, and one day may be missed.
 const forecastGood = 36 * time.Hour
 

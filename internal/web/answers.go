@@ -134,7 +134,7 @@ func moment(t *time.Time) *time.Time {
 	return &own
 }
 
-// last n of so many places.
+// last n of a given number of places.
 func last(of, n int) (places []int) {
 	for i := max(0, of-n); i < of; i++ {
 		places = append(places, i)

@@ -32,7 +32,7 @@ type screens struct {
 var pageModules = map[string]string{"": "src/morning/MorningPage.tsx", "units": "src/account/AccountPage.tsx", "horizon": "src/horizon/HorizonPage.tsx",
 	"bench": "src/bench/BenchPage.tsx"}
 
-// aheadMark stands in index.html where these tags go.
+// aheadMark is the place in index.html where these tags go.
 const aheadMark = "<!--AHEAD-->"
 
 // module of the build's manifest.

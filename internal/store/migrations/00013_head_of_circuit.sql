@@ -1,7 +1,7 @@
 -- Every statement can be run twice, see 00001.
 
 -- +goose Up
--- The head of a chain of entries stands with the circuit since 00012.
+-- The head of a chain of entries is stored with the circuit since 00012.
 ALTER TABLE unit DROP COLUMN IF EXISTS head_seq, DROP COLUMN IF EXISTS head_hash;
 
 -- +goose Down

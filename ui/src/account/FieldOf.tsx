@@ -17,7 +17,7 @@ interface Props {
   additives: readonly Schemas["Additive"][];
   /** In a table the column's head is the label. */
   bare?: boolean;
-  /** The unit stands once, in the head of the column. */
+  /** The unit is shown once, in the head of the column. */
   unitAbove?: boolean;
 }
 

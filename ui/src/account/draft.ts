@@ -252,7 +252,7 @@ export function rowPointer(pointer: string, entry: EntryInput | undefined): stri
   const item: unknown = Array.isArray(items) ? items[Number(index)] : undefined;
   if (!isRecord(item)) return pointer;
   const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
-  // What is wrong with the key itself stands beside its value.
+  // An error of the key itself is shown beside its value.
   const at = rest === "/point" || rest === "/hose" ? "/state" : rest;
   return key ? `/${body}/${list}/${key}${at}` : pointer;
 }

@@ -843,7 +843,7 @@ export interface components {
             value: components["schemas"]["Typed"];
             unit: components["schemas"]["MeasureUnit"];
         };
-        /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that stands beside it unless it names its own. In answers it is always a number. */
+        /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that is given beside it unless it names its own. In answers it is always a number. */
         Typed: number | string;
         /** @description An entry; exactly the property named by its kind is filled in. */
         EntryInput: components["schemas"]["EntryHead"] & components["schemas"]["EntryBody"];
@@ -1437,7 +1437,7 @@ export interface components {
         ServicePlan: {
             /** Format: int64 */
             id: number;
-            /** @description Of the plan as it stands; another one once a person has changed it. */
+            /** @description Of the plan's current text; a change of the plan gives another. */
             revision: string;
             units: number;
             plan: components["schemas"]["ServicePlanInput"];
@@ -2377,7 +2377,7 @@ export interface operations {
                 kind?: components["schemas"]["EntryKind"];
                 /** @description Lines before this place, from 0 for the oldest of the kind; all without it. */
                 before?: number;
-                /** @description The last so many of them. */
+                /** @description How many of the newest are returned. */
                 limit?: number;
                 /** @description These lines alone, wherever they stand. */
                 ids?: string[];
@@ -2416,7 +2416,7 @@ export interface operations {
         };
         requestBody: components["requestBodies"]["Entry"];
         responses: {
-            /** @description The entry stands in the books. */
+            /** @description The entry is recorded. */
             201: {
                 headers: {
                     [name: string]: unknown;

@@ -97,7 +97,7 @@ export function placeAt(groups: readonly Group[], line: number): number {
   return placeAt(groups, line + 1);
 }
 
-/** What stands on a line. */
+/** The content of a line. */
 export function itemAt(groups: readonly Group[], line: number): Item | undefined {
   let place = 0;
   let left = line;

@@ -204,7 +204,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
       await queries.invalidateQueries();
       onDone();
     },
-    // When another person changed it, the next press is meant for the plan as it stands by then.
+    // When another person changed it, the next press applies to the plan's text at that time.
     onError: (error) =>
       error instanceof Problem && error.status === 412 ? queries.invalidateQueries({ queryKey: ["plans"] }) : undefined,
   });
