@@ -196,7 +196,7 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 	}
 	u := o.Unit
 	var tools []string
-	receipts, err := f.store.Append(ctx, u, entries,
+	receipts, err := f.store.Append(ctx, o, entries,
 		func(a store.Appending) error { return f.check(u, w, a.History, a.Entry) },
 		func(last store.Appending) (*ledger.Account, []store.Status, error) {
 			tools = zeroedTools(entries, last.History.Entries())

@@ -37,7 +37,17 @@ type Appending struct {
 // refuses it by returning an error. stored gives the account after the last of them and the
 // statuses that are kept with it. An entry that is written already is not written again and gets
 // the receipt it got then; [ErrEntryDiffers] if it differs.
-func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, check func(Appending) error, stored func(last Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
+//
+// An entry on an account that nobody else writes to meanwhile is checked before its transaction
+// begins; every other one while its account is locked.
+func (s *Store) Append(ctx context.Context, o *Opened, entries []ledger.Entry, check func(Appending) error, stored func(last Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
+	u := o.Unit
+	if len(entries) == 1 && o.Account != nil && !u.there {
+		r, err := s.appendUnlocked(ctx, o, entries[0], check, stored)
+		if !errors.Is(err, errNotUnlocked) {
+			return []Receipt{r}, err
+		}
+	}
 	var receipts []Receipt
 	for look := u.there; ; {
 		err := s.inTx(ctx, func(tx *sql.Tx) (err error) {
@@ -57,6 +67,68 @@ func (s *Store) Append(ctx context.Context, u Unit, entries []ledger.Entry, chec
 
 // errWrittenMeanwhile says that an id came into the books between looking for it and writing it.
 var errWrittenMeanwhile = errors.New("an entry with this id was written meanwhile")
+
+// errNotUnlocked says that an entry must be checked and written while its account is locked.
+var errNotUnlocked = errors.New("the account must be locked first")
+
+// appendUnlocked checks e with the account as it was opened and writes it when the head of the
+// chain is still the same then. [errNotUnlocked], with nothing written, when it is another, when
+// the account cannot take the entry without its history, and when check refuses, which may be for
+// what another writer has changed since.
+func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, check func(Appending) error, stored func(Appending) (*ledger.Account, []Status, error)) (r Receipt, err error) {
+	u := o.Unit
+	if r, err = receiptOf(u, e); err != nil {
+		return r, err
+	}
+	r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
+	e.At, e.RecordedAt = r.At, r.RecordedAt
+	history, ok := ledger.Continued(o.Account, e)
+	if !ok {
+		return r, errNotUnlocked
+	}
+	last := Appending{History: history, Entry: e, Seq: u.Seq + 1}
+	if check(last) != nil {
+		return r, errNotUnlocked
+	}
+	envelope := e.Envelope
+	if tool := ledger.ToolOf(e.Body); tool != "" {
+		if err := s.row(ctx, nil, instrumentOf, tool).Scan(&envelope.Instrument); errors.Is(err, sql.ErrNoRows) {
+			return r, errNotUnlocked
+		} else if err != nil {
+			return r, err
+		}
+	}
+	if r.Envelope, err = envelopeText(envelope); err != nil {
+		return r, err
+	}
+	r.Seq = last.Seq
+	r.Hash = ledger.ChainHash(o.Key.head, r.Record)
+	account, statuses, err := stored(last)
+	if err != nil {
+		return r, err
+	}
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := s.exec(ctx, tx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ? AND head_seq = ? AND head_hash = ?`,
+			r.Seq, r.Hash[:], u.circuit, u.Seq, o.Key.head[:])
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(errNotUnlocked, err)
+		}
+		if err := s.insertEntry(ctx, tx, u, r, o.Key.head, e.Body); err != nil {
+			return err
+		}
+		if err := s.saveAccount(ctx, tx, u, r.Seq, account); err != nil {
+			return err
+		}
+		return s.saveStatuses(ctx, tx, statuses)
+	})
+	if errors.Is(err, errWrittenMeanwhile) {
+		err = errNotUnlocked
+	}
+	return r, err
+}
 
 // append with a look whether an entry is there already, when it may be; what check refuses is
 // looked for as well.
@@ -142,14 +214,8 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 // receiptFor e: the one it got when it was written, if it was, else one without
 // a place in the chain. look says that it may be.
 func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry, look bool) (r Receipt, found bool, err error) {
-	payload, err := json.Marshal(e.Body)
-	if err != nil {
-		return r, false, fmt.Errorf("entry %s: %w", e.ID, err)
-	}
-	r = Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Kind(), Payload: payload,
-		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Code}
-	if !look {
-		return r, false, nil
+	if r, err = receiptOf(u, e); err != nil || !look {
+		return r, false, err
 	}
 	stored, found, err := findEntry(ctx, tx, e.ID)
 	if err != nil || !found {
@@ -159,6 +225,16 @@ func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Ent
 		return r, false, fmt.Errorf("%w: %s", ErrEntryDiffers, e.ID)
 	}
 	return stored, true, nil
+}
+
+// receiptOf an entry that has no place in the chain yet.
+func receiptOf(u Unit, e ledger.Entry) (Receipt, error) {
+	payload, err := json.Marshal(e.Body)
+	if err != nil {
+		return Receipt{}, fmt.Errorf("entry %s: %w", e.ID, err)
+	}
+	return Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Kind(), Payload: payload,
+		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Code}, nil
 }
 
 // envelope of an entry with the instrument that its body names; nil for an empty one.
@@ -171,15 +247,22 @@ func (s *Store) envelope(ctx context.Context, tx *sql.Tx, e ledger.Entry) (json.
 		}
 		envelope.Instrument = id
 	}
-	if envelope.Empty() {
+	return envelopeText(envelope)
+}
+
+// envelopeText is an envelope as a record holds it; nil for an empty one.
+func envelopeText(e ledger.Envelope) (json.RawMessage, error) {
+	if e.Empty() {
 		return nil, nil
 	}
-	return json.Marshal(envelope)
+	return json.Marshal(e)
 }
+
+const instrumentOf = `SELECT id FROM instrument WHERE name = ?`
 
 // instrument of that name, by id; a new name becomes one.
 func (s *Store) instrument(ctx context.Context, tx *sql.Tx, who, name string) (id int64, err error) {
-	err = s.row(ctx, tx, `SELECT id FROM instrument WHERE name = ?`, name).Scan(&id)
+	err = s.row(ctx, tx, instrumentOf, name).Scan(&id)
 	if !errors.Is(err, sql.ErrNoRows) {
 		return id, err
 	}

@@ -59,7 +59,7 @@ func (s *Store) PersonByEmail(ctx context.Context, email string) (Person, error)
 
 // Person of that id; [ErrNoPerson] when there is none.
 func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
-	return scanPerson(s.db.QueryRowContext(ctx, personQuery+` WHERE p.id = ?`, id))
+	return scanPerson(s.row(ctx, nil, personQuery+` WHERE p.id = ?`, id))
 }
 
 // SetReader keeps how a person reads figures and dates.

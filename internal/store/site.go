@@ -320,9 +320,9 @@ func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time)
 	zeroed := map[string]time.Time{}
 	for _, tool := range tools {
 		var at time.Time
-		err := s.db.QueryRowContext(ctx, `
-			SELECT e.happened_at FROM entry e WHERE e.zeroed_tool = ? AND e.happened_at >= ?
-			  AND NOT EXISTS (SELECT 1 FROM entry s WHERE s.circuit_id = e.circuit_id AND s.kind = 'strike' AND JSON_VALUE(s.payload, '$.entry') = e.id)
+		err := s.row(ctx, nil, `
+			SELECT e.happened_at FROM entry e LEFT JOIN entry s ON s.struck = e.id AND s.circuit_id = e.circuit_id
+			WHERE e.zeroed_tool = ? AND e.happened_at >= ? AND s.id IS NULL
 			ORDER BY e.happened_at DESC LIMIT 1`, tool, since.UTC()).Scan(&at)
 		if errors.Is(err, sql.ErrNoRows) {
 			continue

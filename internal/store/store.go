@@ -61,10 +61,14 @@ var Rights = map[string]string{
 
 // Store reads and writes the books. It is safe for concurrent use.
 type Store struct {
-	db         *sql.DB
+	db *sql.DB
+	// sessions are connections for the session package: its statements are not prepared once, so
+	// that the driver puts their values in, and each is one exchange with the server, not three.
+	sessions   *sql.DB
 	now        func() time.Time
 	statements sync.Map // *sql.Stmt by query
 	kept       atomic.Pointer[shared]
+	writing    chan struct{}
 }
 
 // statementWait is how long the server may leave a statement, or the sending of one, without
@@ -89,22 +93,42 @@ func open(dsn string, now func() time.Time, wait time.Duration) (*Store, error) 
 		return nil, fmt.Errorf("database address: %w", err)
 	}
 	config.ReadTimeout, config.WriteTimeout = wait, wait
-	connector, err := mysql.NewConnector(config)
-	if err != nil {
-		return nil, fmt.Errorf("database address: %w", err)
+	pool := func(config *mysql.Config, most int) (*sql.DB, error) {
+		connector, err := mysql.NewConnector(config)
+		if err != nil {
+			return nil, fmt.Errorf("database address: %w", err)
+		}
+		db := sql.OpenDB(connector)
+		db.SetMaxOpenConns(most)
+		db.SetMaxIdleConns(most)
+		db.SetConnMaxIdleTime(5 * time.Minute)
+		return db, nil
 	}
-	db := sql.OpenDB(connector)
-	db.SetMaxOpenConns(32)
-	db.SetMaxIdleConns(32)
-	db.SetConnMaxIdleTime(5 * time.Minute)
-	return &Store{db: db, now: now}, nil
+	s := &Store{now: now, writing: make(chan struct{}, mostWriting)}
+	if s.db, err = pool(config, mostConnections); err != nil {
+		return nil, err
+	}
+	config = config.Clone()
+	config.InterpolateParams = true
+	s.sessions, err = pool(config, mostWriting)
+	return s, err
 }
 
-// Close gives the connections back.
-func (s *Store) Close() error { return s.db.Close() }
+// Connections to the server at most, and transactions at once: each may ask for a second
+// connection, to read what units share, and must not wait for one that another holds.
+const (
+	mostConnections = 32
+	mostWriting     = mostConnections / 2
+)
 
-// DB is the connection itself, for the session package.
+// Close gives the connections back.
+func (s *Store) Close() error { return errors.Join(s.db.Close(), s.sessions.Close()) }
+
+// DB is the pool of connections itself, for tests and tools.
 func (s *Store) DB() *sql.DB { return s.db }
+
+// Sessions are the connections for the session package.
+func (s *Store) Sessions() *sql.DB { return s.sessions }
 
 // Ready reports whether the database answers within [readyWait].
 func (s *Store) Ready(ctx context.Context) error {
@@ -139,7 +163,7 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 		if err != nil {
 			return fmt.Errorf("migrations: %w", err)
 		}
-		books := &Store{db: db, now: time.Now}
+		books := &Store{db: db, now: time.Now, writing: make(chan struct{}, 1)}
 		if err := books.chainExisting(ctx); err != nil {
 			return fmt.Errorf("taking the register into its chains: %w", err)
 		}
@@ -169,6 +193,12 @@ func (s *Store) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
 }
 
 func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case s.writing <- struct{}{}:
+	}
+	defer func() { <-s.writing }()
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return err

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -103,7 +104,7 @@ func anything(store.Appending) error { return nil }
 // write one entry and give its receipt.
 func write(t *testing.T, u store.Unit, e ledger.Entry, check func(store.Appending) error) (store.Receipt, error) {
 	t.Helper()
-	receipts, err := app.Append(t.Context(), u, []ledger.Entry{e}, check, kept)
+	receipts, err := app.Append(t.Context(), &store.Opened{Unit: u}, []ledger.Entry{e}, check, kept)
 	if err != nil {
 		return store.Receipt{}, err
 	}
@@ -448,4 +449,78 @@ func withoutIDs(t *testing.T, all []coolant.Additive) []coolant.Additive {
 		all[i].ID = 0
 	}
 	return all
+}
+
+// More writers at once than there are connections, each of whom reads what units share while its
+// account is locked: none waits for a connection that another one holds.
+func TestMoreWritersThanConnections(t *testing.T) {
+	u := unit(t, "A-2")
+	var wg sync.WaitGroup
+	failed := make(chan error, 80)
+	for range cap(failed) {
+		wg.Go(func() {
+			e := entry("A-2", ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
+			_, err := app.Append(t.Context(), &store.Opened{Unit: u}, []ledger.Entry{e}, anything, func(last store.Appending) (*ledger.Account, []store.Status, error) {
+				if _, err := app.ZeroChecks(t.Context(), []string{"R-1"}, clock); err != nil {
+					return nil, nil, err
+				}
+				return kept(last)
+			})
+			failed <- err
+		})
+	}
+	wg.Wait()
+	close(failed)
+	for err := range failed {
+		if err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+// An account that another writer has gone on with since it was opened is locked and read anew: the
+// entry is checked with it as it is now, and the chain holds.
+func TestWrittenSinceOpened(t *testing.T) {
+	opened, err := app.Open(t.Context(), "A-2", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	added := func(e ledger.Entry) (checked []int64, receipt store.Receipt) {
+		t.Helper()
+		receipts, err := app.Append(t.Context(), opened, []ledger.Entry{e}, func(a store.Appending) error {
+			checked = append(checked, a.Seq)
+			return nil
+		}, kept)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return checked, receipts[0]
+	}
+	first, second := entry("A-2", ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}), entry("A-2", ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})
+	if checked, r := added(first); !slices.Equal(checked, []int64{opened.Seq + 1}) || r.Seq != opened.Seq+1 {
+		t.Errorf("the first is checked as %v and is line %d after %d", checked, r.Seq, opened.Seq)
+	}
+	if checked, r := added(second); !slices.Equal(checked, []int64{opened.Seq + 1, opened.Seq + 2}) || r.Seq != opened.Seq+2 {
+		t.Errorf("the second is checked as %v and is line %d after %d", checked, r.Seq, opened.Seq)
+	}
+	if _, r := added(second); r.Seq != opened.Seq+2 {
+		t.Errorf("sent again it is line %d", r.Seq)
+	}
+	if _, breaks, err := app.Verify(t.Context(), nil); err != nil || len(breaks) > 0 {
+		t.Errorf("the chains: %v, %v", breaks, err)
+	}
+	again, err := app.Open(t.Context(), "A-2", "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	entries, err := app.Entries(t.Context(), again.Unit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := ledger.Fold(again.Ledger, entries)
+	if a, err := again.Account.Store(); err != nil {
+		t.Fatal(err)
+	} else if b, err := want.Store(); err != nil || !bytes.Equal(a, b) {
+		t.Errorf("the stored account is not what its entries give: %v", err)
+	}
 }

@@ -59,7 +59,7 @@ func TestOneUnitHidesNoOther(t *testing.T) {
 	any := func(store.Appending) error { return nil }
 	tiny := ledger.Entry{ID: "019ac000-0000-7000-8000-000000000001", Unit: "CA-20", At: noon.Add(-time.Hour), RecordedBy: "E. Marrow",
 		Body: ledger.Renewal{Volume: measure.Reading{Value: 5e-324, Unit: measure.L}, Product: *productOf(t, app, "NORD-OAT-50"), Emptied: true}}
-	if _, err := app.Append(t.Context(), u, []ledger.Entry{tiny}, any, func(last store.Appending) (*ledger.Account, []store.Status, error) {
+	if _, err := app.Append(t.Context(), &store.Opened{Unit: u}, []ledger.Entry{tiny}, any, func(last store.Appending) (*ledger.Account, []store.Status, error) {
 		return last.History.EvaluatedAfter(last.Entry), nil, nil
 	}); err != nil {
 		t.Fatal(err)

@@ -33,7 +33,7 @@ const sessionLasts = 12 * time.Hour
 
 func newSessions(st *store.Store) *scs.SessionManager {
 	s := scs.New()
-	s.Store = boundedStore{mysqlstore.NewWithCleanupInterval(st.DB(), 0)}
+	s.Store = boundedStore{mysqlstore.NewWithCleanupInterval(st.Sessions(), 0)}
 	s.Lifetime = sessionLasts
 	s.HashTokenInStore = true
 	s.Cookie.Name, s.Cookie.Path = sessionCookie, "/"
