@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync/atomic"
 	"time"
 
 	"diligentledger/core/access"
@@ -28,6 +29,7 @@ type Fleet struct {
 	store  *store.Store
 	now    func() time.Time
 	folded *foldedAccounts
+	bases  atomic.Pointer[ruleBases]
 }
 
 // New books over a store. now is the clock; which day it is follows from the zone of

@@ -10,6 +10,8 @@ import (
 	"slices"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
@@ -159,21 +161,11 @@ func (c current) fresh(g store.StatusGroup) bool {
 // RefreshStatus evaluates all units whose status does not rest on what holds now, and gives how
 // many that were.
 func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
-	for before := ""; ; {
-		units, err := f.store.UnitsWithoutStatus(ctx, batch)
-		if err != nil {
-			return refreshed, err
-		}
-		// A row that claims a later entry than its unit has, as after an old backup, is not
-		// replaced: its unit is asked for once and stays unknown.
-		if len(units) == 0 || units[0].Code == before {
-			break
-		}
-		before = units[0].Code
-		if err := f.refresh(ctx, units); err != nil {
-			return refreshed, err
-		}
-		refreshed += len(units)
+	refreshed, err = f.refreshPages(ctx, func(ctx context.Context, after store.UnitID) ([]store.Unit, store.UnitID, error) {
+		return f.store.UnitsWithoutStatus(ctx, after, batch)
+	})
+	if err != nil {
+		return refreshed, err
 	}
 	groups, err := f.store.StatusGroups(ctx)
 	if err != nil {
@@ -183,26 +175,14 @@ func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 	if err != nil {
 		return refreshed, err
 	}
-	for _, g := range groups {
-		if now.fresh(g) && now.cold[g.SiteID] == g.Cold {
-			continue
-		}
-		before := ""
-		for {
-			units, err := f.store.UnitsOfStatus(ctx, g, batch)
-			if err != nil {
-				return refreshed, err
-			}
-			// A row that an entry wrote meanwhile has left the group, or is evaluated the next time.
-			if len(units) == 0 || units[0].Code == before {
-				break
-			}
-			before = units[0].Code
-			if err := f.refresh(ctx, units); err != nil {
-				return refreshed, err
-			}
-			refreshed += len(units)
-		}
+	stale := slices.DeleteFunc(groups, func(g store.StatusGroup) bool { return now.fresh(g) && now.cold[g.SiteID] == g.Cold })
+	// A row that an entry wrote meanwhile has left its group.
+	n, err := f.refreshPages(ctx, func(ctx context.Context, after store.UnitID) ([]store.Unit, store.UnitID, error) {
+		return f.store.UnitsOfStatus(ctx, stale, after, batch)
+	})
+	refreshed += n
+	if err != nil {
+		return refreshed, err
 	}
 	_, err = f.store.CountStatuses(ctx)
 	return refreshed, err
@@ -239,25 +219,70 @@ func (f *Fleet) Rebuild(ctx context.Context) (int, error) {
 	if err != nil {
 		return n, err
 	}
-	for some := range slices.Chunk(units, batch) {
-		if err := f.refresh(ctx, some); err != nil {
-			return n, err
+	_, err = f.refreshPages(ctx, func(_ context.Context, after store.UnitID) ([]store.Unit, store.UnitID, error) {
+		end := min(int(after)+batch, len(units))
+		return units[after:end], store.UnitID(end), nil
+	})
+	return n, err
+}
+
+// refreshPages of units, each given by the one after which it begins, until an empty one; how many
+// units those are. The rows of one page are written while the next is read and evaluated.
+func (f *Fleet) refreshPages(ctx context.Context, page func(context.Context, store.UnitID) ([]store.Unit, store.UnitID, error)) (refreshed int, err error) {
+	pages := make(chan []store.Status)
+	group, ctx := errgroup.WithContext(ctx)
+	group.Go(func() error {
+		defer close(pages)
+		for after := store.UnitID(0); ; {
+			units, last, err := page(ctx, after)
+			if err != nil || len(units) == 0 {
+				return err
+			}
+			rows, err := f.evaluatedRows(ctx, units)
+			if err != nil {
+				return err
+			}
+			select {
+			case pages <- rows:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+			after = last
 		}
-	}
-	return n, nil
+	})
+	group.Go(func() error {
+		for rows := range pages {
+			if err := f.store.SaveStatuses(ctx, rows); err != nil {
+				return err
+			}
+			refreshed += len(rows)
+		}
+		return nil
+	})
+	err = group.Wait()
+	return refreshed, err
 }
 
 // refresh the status of some units.
 func (f *Fleet) refresh(ctx context.Context, units []store.Unit) error {
-	evaluated, err := f.evaluatedUnits(ctx, units)
+	rows, err := f.evaluatedRows(ctx, units)
 	if err != nil {
 		return err
+	}
+	return f.store.SaveStatuses(ctx, rows)
+}
+
+// evaluatedRows of some units.
+func (f *Fleet) evaluatedRows(ctx context.Context, units []store.Unit) ([]store.Status, error) {
+	evaluated, err := f.evaluatedUnits(ctx, units)
+	if err != nil {
+		return nil, err
 	}
 	rows, b := make([]store.Status, len(evaluated)), newBases()
 	for i, m := range evaluated {
 		rows[i] = b.status(m)
 	}
-	return f.store.SaveStatuses(ctx, rows)
+	return rows, nil
 }
 
 // refreshCodes of units whose status depends on an entry in other books: their instrument was
@@ -307,16 +332,38 @@ func (f *Fleet) filter(ctx context.Context) (store.StatusFilter, error) {
 		return store.StatusFilter{}, err
 	}
 	filter := store.StatusFilter{}
-	for _, site := range r.Sites {
-		today := measure.DateOf(f.now(), site.Zone)
-		for _, p := range r.Plans {
-			if b := basisOf(site.ID, today, p.Plan); slices.Contains(there, b) {
-				filter.Fresh = append(filter.Fresh, b)
-			}
+	for _, b := range f.basesOf(r) {
+		if slices.Contains(there, b) {
+			filter.Fresh = append(filter.Fresh, b)
 		}
 	}
 	filter.AllFresh = len(filter.Fresh) == len(there)
 	return filter, nil
+}
+
+// ruleBases are the bases of all sites and plans by the rules as read at one time, on some days.
+type ruleBases struct {
+	read  time.Time
+	days  []measure.Date // of each site
+	bases []store.Basis
+}
+
+// basesOf all sites and plans now.
+func (f *Fleet) basesOf(r store.Rules) []store.Basis {
+	now := ruleBases{read: r.Read, days: make([]measure.Date, len(r.Sites))}
+	for i, site := range r.Sites {
+		now.days[i] = measure.DateOf(f.now(), site.Zone)
+	}
+	if k := f.bases.Load(); k != nil && k.read.Equal(now.read) && slices.EqualFunc(k.days, now.days, measure.Date.Equal) {
+		return k.bases
+	}
+	for i, site := range r.Sites {
+		for _, p := range r.Plans {
+			now.bases = append(now.bases, basisOf(site.ID, now.days[i], p.Plan))
+		}
+	}
+	f.bases.Store(&now)
+	return now.bases
 }
 
 // Statuses of the units that a filter takes, the most urgent first.
@@ -434,6 +481,9 @@ func (f *Fleet) StatusCodes(ctx context.Context, wanted store.StatusFilter) ([]s
 	return f.store.StatusCodes(ctx, wanted)
 }
 
+// morningLists are read at once (judgement: a few of the pool's connections).
+const morningLists = 4
+
 // Morning reads at most limit units of each verdict; 0 for all.
 func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 	fresh, err := f.filter(ctx)
@@ -446,17 +496,21 @@ func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 	if m.Counts, err = f.store.StatusCounts(ctx, fresh); err != nil {
 		return m, err
 	}
-	for _, v := range clock.Verdicts {
-		if m.Counts.ByVerdict[v] == 0 {
-			continue
+	group, groupCtx := errgroup.WithContext(ctx)
+	group.SetLimit(morningLists)
+	read := func(into *[]store.Status, wanted store.StatusFilter) {
+		group.Go(func() (err error) {
+			*into, err = f.statuses(groupCtx, wanted)
+			return err
+		})
+	}
+	byVerdict := make([][]store.Status, len(clock.Verdicts))
+	for i, v := range clock.Verdicts {
+		if m.Counts.ByVerdict[v] > 0 {
+			wanted := fresh
+			wanted.Verdict, wanted.Limit = v, limit
+			read(&byVerdict[i], wanted)
 		}
-		wanted := fresh
-		wanted.Verdict, wanted.Limit = v, limit
-		rows, err := f.statuses(ctx, wanted)
-		if err != nil {
-			return m, err
-		}
-		m.Rows = append(m.Rows, rows...)
 	}
 	for _, one := range []struct {
 		rows *[]store.Status
@@ -469,10 +523,12 @@ func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 		wanted := fresh
 		wanted.Clocks, wanted.Limit = true, limit
 		one.set(&wanted)
-		if *one.rows, err = f.statuses(ctx, wanted); err != nil {
-			return m, err
-		}
+		read(one.rows, wanted)
 	}
+	if err := group.Wait(); err != nil {
+		return m, err
+	}
+	m.Rows = slices.Concat(byVerdict...)
 	if m.Sites, err = f.store.Sites(ctx); err != nil {
 		return m, err
 	}

@@ -8,7 +8,7 @@ import (
 
 // Fact of this installation; empty where none is kept.
 func (s *Store) Fact(ctx context.Context, name string) (value string, err error) {
-	err = s.db.QueryRowContext(ctx, `SELECT value FROM installation WHERE name = ?`, name).Scan(&value)
+	err = s.row(ctx, nil, `SELECT value FROM installation WHERE name = ?`, name).Scan(&value)
 	if errors.Is(err, sql.ErrNoRows) {
 		return "", nil
 	}

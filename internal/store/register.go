@@ -69,13 +69,16 @@ const (
 func (s *Store) scales(ctx context.Context) (map[int64][]coolant.Base, error) {
 	type held struct {
 		site int64
-		base coolant.Base
+		base sql.NullString
 	}
-	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT site_id, base FROM unit WHERE base IN ('EG', 'PG') ORDER BY site_id, base`)
+	// Without a condition the server takes the first of each group in the index, and no unit more.
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, base FROM unit GROUP BY site_id, base ORDER BY site_id, base`)
 	all, err := collect(rows, err, func(rows *sql.Rows) (h held, err error) { return h, rows.Scan(&h.site, &h.base) })
 	scales := map[int64][]coolant.Base{}
 	for _, h := range all {
-		scales[h.site] = append(scales[h.site], h.base)
+		if base := coolant.Base(h.base.String); base == coolant.EG || base == coolant.PG {
+			scales[h.site] = append(scales[h.site], base)
+		}
 	}
 	return scales, err
 }
@@ -225,7 +228,7 @@ func (s *Store) Rename(ctx context.Context, by Actor, code, to string) error {
 }
 
 // Units of the whole register, by code.
-func (s *Store) Units(ctx context.Context) ([]Unit, error) { return s.units(ctx, ``, 0) }
+func (s *Store) Units(ctx context.Context) ([]Unit, error) { return s.units(ctx, ``) }
 
 // UnitsOf these codes, those that are in the register, by code.
 func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
@@ -236,16 +239,28 @@ func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
 	for i, code := range codes {
 		args[i] = code
 	}
-	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, 0, args...)
+	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, args...)
 }
 
 // units that a condition finds, by code, at most limit; 0 for all.
-func (s *Store) units(ctx context.Context, where string, limit int, args ...any) ([]Unit, error) {
-	query := unitQuery + where + ` ORDER BY u.code`
-	if limit > 0 {
-		query += ` LIMIT ?`
-		args = append(args, limit)
+func (s *Store) units(ctx context.Context, where string, args ...any) ([]Unit, error) {
+	return s.unitsBy(ctx, unitQuery+where+` ORDER BY u.code`, args...)
+}
+
+// UnitID of the register; 0 is before all of them.
+type UnitID int64
+
+// unitsAfter is a page of units in the order of their ids: at most limit after one, and the last of
+// them.
+func (s *Store) unitsAfter(ctx context.Context, join, where string, after UnitID, limit int, args ...any) (units []Unit, last UnitID, err error) {
+	units, err = s.unitsBy(ctx, unitQuery+join+` WHERE u.id > ? AND (`+where+`) ORDER BY u.id LIMIT ?`, slices.Concat([]any{after}, args, []any{limit})...)
+	if err == nil && len(units) > 0 {
+		last = UnitID(units[len(units)-1].id)
 	}
+	return units, last, err
+}
+
+func (s *Store) unitsBy(ctx context.Context, query string, args ...any) ([]Unit, error) {
 	rows, err := s.db.QueryContext(ctx, query, args...)
 	units, err := collect(rows, err, func(rows *sql.Rows) (Unit, error) { return scanUnit(rows) })
 	if err != nil {

@@ -81,7 +81,8 @@ func coldChanged(ctx context.Context, tx *sql.Tx) error {
 
 // Rules that the units of the fleet are evaluated by.
 type Rules struct {
-	Sites []Site // by name
+	Read  time.Time // when they were read: the same while no site and no plan can have changed
+	Sites []Site    // by name
 	Plans []ServicePlan
 }
 
@@ -91,5 +92,5 @@ func (s *Store) Rules(ctx context.Context) (Rules, error) {
 	if err != nil {
 		return Rules{}, err
 	}
-	return Rules{r.sites, r.plans}, nil
+	return Rules{r.read, r.sites, r.plans}, nil
 }

@@ -87,11 +87,11 @@ type statusColumn struct {
 
 // columns of a status row.
 func (r Status) columns() ([]statusColumn, error) {
-	governing, err := packed.Marshal(r.Governing)
+	governing, err := packClocks([]clock.Clock{r.Governing})
 	if err != nil {
 		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
 	}
-	clocks, err := packed.Marshal(r.Clocks)
+	clocks, err := packClocks(r.Clocks)
 	if err != nil {
 		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
 	}
@@ -368,15 +368,22 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 	})
 }
 
-// UnitsWithoutStatus by code, at most limit: none was written yet, or it is of an earlier entry,
-// another service plan or another site than the unit's.
-func (s *Store) UnitsWithoutStatus(ctx context.Context, limit int) ([]Unit, error) {
-	return s.units(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id WHERE t.unit_id IS NULL OR t.seq < c.head_seq OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, limit)
+// UnitsWithoutStatus are at most limit of those after one: none was written yet, or it is of an
+// earlier entry, another service plan or another site than the unit's.
+func (s *Store) UnitsWithoutStatus(ctx context.Context, after UnitID, limit int) (units []Unit, last UnitID, err error) {
+	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < c.head_seq OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, after, limit)
 }
 
-// UnitsOfStatus are the units of a group, at most limit.
-func (s *Store) UnitsOfStatus(ctx context.Context, g StatusGroup, limit int) ([]Unit, error) {
-	return s.units(ctx, ` JOIN unit_status t ON t.unit_id = u.id WHERE t.site_id = ? AND t.plan_id = ? AND t.basis = ? AND t.cold = ?`, limit, g.SiteID, g.PlanID, g.Basis[:], g.Cold[:])
+// UnitsOfStatus are at most limit of the units of some groups after one.
+func (s *Store) UnitsOfStatus(ctx context.Context, groups []StatusGroup, after UnitID, limit int) (units []Unit, last UnitID, err error) {
+	if len(groups) == 0 {
+		return nil, 0, nil
+	}
+	args := make([]any, 0, 4*len(groups))
+	for _, g := range groups {
+		args = append(args, g.SiteID, g.PlanID, append([]byte{}, g.Basis[:]...), append([]byte{}, g.Cold[:]...))
+	}
+	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `(t.site_id, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
 }
 
 // CodesTestedWith an instrument: the units whose last test was made with it.
@@ -430,6 +437,11 @@ type StatusFilter struct {
 func (f StatusFilter) TakesAll() bool {
 	return f.Verdict == "" && f.Kind == "" && f.Site == "" && f.Clock == "" && f.Text == "" && f.DueFrom == nil && f.DueTo == nil &&
 		!f.Pending && !f.Nights && !f.Discrepant && f.Codes == nil && f.Group == ""
+}
+
+// common reports whether the filter is one of the few that every Morning and Horizon asks for.
+func (f StatusFilter) common() bool {
+	return f.Kind == "" && f.Site == "" && f.Clock == "" && f.Text == "" && f.DueFrom == nil && f.DueTo == nil && f.Codes == nil && f.Group == ""
 }
 
 // fresh is an expression in SQL: one value for a row that is evaluated by what holds now, another
@@ -537,13 +549,14 @@ func (f StatusFilter) order() (string, []any) {
 // Statuses that a filter takes, in its order.
 func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) {
 	verdict, verdictArgs := f.verdictOf()
-	clocks := `''`
+	clocks := `t.governing, ''`
 	if f.Clocks {
-		clocks = `t.clocks`
+		clocks = `'', t.clocks`
 	}
 	where, whereArgs := f.where()
 	order, orderArgs := f.order()
-	// The page first, by its index; then what its rows hold.
+	// The page first, by its index; then what its rows hold. Left to itself, the server begins with
+	// all units where its statistics are old.
 	page := `SELECT t.unit_id` + f.from() + where
 	var all []any
 	all = append(all, verdictArgs...)
@@ -552,9 +565,13 @@ func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) 
 		page += ` ORDER BY ` + order + ` LIMIT ? OFFSET ?`
 		all = append(append(all, orderArgs...), f.Limit, f.Offset)
 	}
-	rows, err := s.db.QueryContext(ctx, `
-		SELECT t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
-		       COALESCE(t.product, ''), t.governing, `+clocks+`, COALESCE(t.discrepancy, '')
+	query := s.db.QueryContext
+	if f.common() {
+		query = s.rows
+	}
+	rows, err := query(ctx, `
+		SELECT STRAIGHT_JOIN t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
+		       COALESCE(t.product, ''), `+clocks+`, COALESCE(t.discrepancy, '')
 		FROM (`+page+`) p JOIN unit_status t ON t.unit_id = p.unit_id JOIN unit u ON u.id = t.unit_id JOIN site s ON s.id = t.site_id
 		ORDER BY `+order, append(all, orderArgs...)...)
 	return collect(rows, err, scanStatus)
@@ -575,13 +592,20 @@ func scanStatus(rows *sql.Rows) (r Status, err error) {
 	if nullNight.Valid {
 		r.Night = &nullNight.V
 	}
-	if err = unpacked.Unmarshal(governing, &r.Governing); err != nil {
+	body := all // with the governing clock first
+	if len(body) == 0 {
+		body = governing
+	}
+	clocks, err := unpackClocks(body)
+	if err != nil {
 		return r, fmt.Errorf("status of %s: %w", r.Code, err)
 	}
+	r.Governing = clock.NotEvaluatedYet()
+	if len(clocks) > 0 {
+		r.Governing = clocks[0]
+	}
 	if len(all) > 0 {
-		if err = unpacked.Unmarshal(all, &r.Clocks); err != nil {
-			return r, fmt.Errorf("status of %s: %w", r.Code, err)
-		}
+		r.Clocks = clocks
 	}
 	if len(discrepancy) > 0 {
 		err = unpacked.Unmarshal(discrepancy, &r.Discrepancy)
@@ -623,7 +647,7 @@ func (s *Store) StatusGroupCounts(ctx context.Context, f StatusFilter) ([]Status
 
 // StatusBases that the rows rest on.
 func (s *Store) StatusBases(ctx context.Context) ([]Basis, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT DISTINCT basis FROM status_count WHERE n > 0`)
+	rows, err := s.rows(ctx, `SELECT DISTINCT basis FROM status_count WHERE n > 0`)
 	return collect(rows, err, func(rows *sql.Rows) (b Basis, err error) {
 		var basis []byte
 		err = rows.Scan(&basis)
@@ -650,7 +674,7 @@ func (c StatusCounts) Total() (n int) {
 // unknown.
 func (s *Store) StatusCounts(ctx context.Context, f StatusFilter) (StatusCounts, error) {
 	c := StatusCounts{ByVerdict: map[clock.Verdict]int{}}
-	rows, err := s.db.QueryContext(ctx, `SELECT basis, of, n FROM status_count WHERE n > ?`, 0)
+	rows, err := s.rows(ctx, `SELECT basis, of, n FROM status_count WHERE n > 0`)
 	_, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
 		var basis []byte
 		var of string

@@ -68,6 +68,7 @@ type Store struct {
 	now        func() time.Time
 	statements sync.Map // *sql.Stmt by query
 	kept       atomic.Pointer[shared]
+	zone       atomic.Pointer[time.Location] // of the fleet, as loaded last
 	writing    chan struct{}
 }
 
@@ -278,6 +279,15 @@ func (s *Store) row(ctx context.Context, tx *sql.Tx, query string, args ...any) 
 		p = tx.StmtContext(ctx, p)
 	}
 	return p.QueryRowContext(ctx, args...)
+}
+
+// rows of a prepared query. query must be one of few: each stays prepared on every connection.
+func (s *Store) rows(ctx context.Context, query string, args ...any) (*sql.Rows, error) {
+	p, err := s.prepared(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	return p.QueryContext(ctx, args...)
 }
 
 // failedRow could not be asked for.

@@ -15,6 +15,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
+	core "diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
@@ -225,7 +226,7 @@ func TestUpgrade(t *testing.T) {
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 15-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 16-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -428,5 +429,45 @@ func TestSentAgainAfterAChange(t *testing.T) {
 	e.Body = body
 	if _, err := write(t, u, e, anything); !errors.Is(err, store.ErrEntryDiffers) {
 		t.Errorf("another product: %v", err)
+	}
+}
+
+// Status rows as a version before packed them are read as unknown until they are evaluated anew, and
+// counted so.
+func TestStatusOfBefore(t *testing.T) {
+	db := raw(t, instance.OwnerDSN())
+	for _, statement := range []string{
+		`INSERT INTO unit_status (unit_id, code, site_id, plan_id, kind, basis, cold, seq, verdict, clock, work, pending, discrepant, governing, clocks)
+		 SELECT id, code, site_id, plan_id, kind, REPEAT('b', 16), REPEAT('c', 16), 0, 5, 'age', '', 1, 0, X'A1644B696E6463616765', X'81A1644B696E6463616765' FROM unit
+		 ON DUPLICATE KEY UPDATE basis = VALUES(basis), verdict = 5, pending = 1, governing = VALUES(governing), clocks = VALUES(clocks)`,
+		`DELETE FROM status_count`,
+		`INSERT INTO status_count SELECT basis, verdict, COUNT(*) FROM unit_status GROUP BY basis, verdict`,
+		`INSERT INTO status_count SELECT basis, 'pending', COUNT(*) FROM unit_status GROUP BY basis`,
+		`DELETE FROM goose_db_version WHERE version_id > 15`,
+	} {
+		if _, err := db.ExecContext(t.Context(), statement); err != nil {
+			t.Fatalf("%s: %v", statement, err)
+		}
+	}
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 1 {
+		t.Fatalf("%d steps, %v", n, err)
+	}
+	for _, clocks := range []bool{false, true} {
+		rows, err := app.Statuses(t.Context(), store.StatusFilter{Clocks: clocks})
+		if err != nil || len(rows) == 0 {
+			t.Fatalf("%d rows, %v", len(rows), err)
+		}
+		for _, r := range rows {
+			if r.Verdict != core.Unknown || r.Governing.Verdict != core.Unknown {
+				t.Errorf("%s is %s, its clock %s", r.Code, r.Verdict, r.Governing.Verdict)
+			}
+		}
+		counts, err := app.StatusCounts(t.Context(), store.StatusFilter{})
+		if err != nil || counts.ByVerdict[core.Unknown] != len(rows) || counts.Total() != len(rows) || counts.Pending != len(rows) {
+			t.Errorf("%d rows are counted as %+v, %v", len(rows), counts, err)
+		}
+	}
+	if differed, err := app.CountStatuses(t.Context()); err != nil || differed {
+		t.Errorf("the counts differ from the rows: %v, %v", differed, err)
 	}
 }

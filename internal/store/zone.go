@@ -17,7 +17,14 @@ func (s *Store) Zone(ctx context.Context) (*time.Location, error) {
 	if err != nil || name == "" {
 		return time.UTC, err
 	}
-	return time.LoadLocation(name)
+	if z := s.zone.Load(); z != nil && z.String() == name {
+		return z, nil
+	}
+	z, err := time.LoadLocation(name)
+	if err == nil {
+		s.zone.Store(z)
+	}
+	return z, err
 }
 
 // ZoneSet reports whether a zone was set.
