@@ -1453,7 +1453,7 @@ type Balance struct {
 type Balancing struct {
 	At time.Time `json:"at"`
 
-	// Body What happened; the one property named by the kind. The fields of a kind stand here alone.
+	// Body What happened; the one property named by the kind. The fields of a kind are here alone.
 	Body    EntryBody           `json:"body"`
 	Kind    EntryKind           `json:"kind"`
 	Strikes *openapi_types.UUID `json:"strikes,omitempty"`
@@ -1600,7 +1600,7 @@ type DiscrepancyRow struct {
 	At   time.Time `json:"at"`
 	Book *float64  `json:"book,omitempty"`
 
-	// Likeliest Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
+	// Likeliest Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first.
 	Likeliest *Explanation `json:"likeliest,omitempty"`
 	Measured  float64      `json:"measured"`
 	Unit      UnitName     `json:"unit"`
@@ -1612,7 +1612,7 @@ type DoseBody = json.RawMessage
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
-// EntryBody What happened; the one property named by the kind. The fields of a kind stand here alone.
+// EntryBody What happened; the one property named by the kind. The fields of a kind are here alone.
 type EntryBody = json.RawMessage
 
 // EntryEffect defines model for EntryEffect.
@@ -1652,7 +1652,7 @@ type EntryInput = json.RawMessage
 // EntryKind defines model for EntryKind.
 type EntryKind string
 
-// Explanation Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first.
+// Explanation Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first.
 type Explanation struct {
 	// Balance The entry that would balance the books.
 	Balance *Balancing       `json:"balance,omitempty"`
@@ -1859,7 +1859,7 @@ type Line struct {
 	After Balance   `json:"after"`
 	At    time.Time `json:"at"`
 
-	// Body What happened; the one property named by the kind. The fields of a kind stand here alone.
+	// Body What happened; the one property named by the kind. The fields of a kind are here alone.
 	Body EntryBody `json:"body"`
 
 	// Explanations The likeliest first.
@@ -1954,7 +1954,7 @@ type MorningRow struct {
 	// Next What is to be done about it.
 	Next string `json:"next"`
 
-	// Records The entry that answers it; none when it takes a look at the account.
+	// Records The entry that answers it; none when the account must be read first.
 	Records *EntryKind `json:"records,omitempty"`
 	Unit    UnitName   `json:"unit"`
 	Verdict Verdict    `json:"verdict"`
@@ -2230,7 +2230,7 @@ type Reconciliation struct {
 	Agrees bool     `json:"agrees"`
 	Book   *float64 `json:"book,omitempty"`
 
-	// Flags Why the reading is not what it looks like.
+	// Flags Why the reading is not to be taken as it is.
 	Flags []string `json:"flags"`
 
 	// High Warmest it may be, °C.
@@ -2292,10 +2292,10 @@ type ServicePlanInput struct {
 	DistanceUnit *ServicePlanInputDistanceUnit `json:"distanceUnit,omitempty"`
 	First        Interval                      `json:"first"`
 
-	// FollowDays Days after a renewal on which the level is looked at cold; none for the first morning alone.
+	// FollowDays Days after a renewal on which the level is checked cold; none for the first morning alone.
 	FollowDays *int `json:"followDays,omitempty"`
 
-	// FollowRuns Instead, runs after each of which it is looked at, besides the first morning.
+	// FollowRuns Instead, runs after each of which it is checked, besides the first morning.
 	FollowRuns *int `json:"followRuns,omitempty"`
 
 	// FreezeMargin K
@@ -2829,7 +2829,7 @@ type ListLinesParams struct {
 	// Limit How many of the newest are returned.
 	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 
-	// Ids These lines alone, wherever they stand.
+	// Ids These lines alone, on whichever page they are.
 	Ids *[]openapi_types.UUID `form:"ids,omitempty" json:"ids,omitempty"`
 }
 

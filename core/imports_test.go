@@ -42,6 +42,6 @@ func TestCoreImports(t *testing.T) {
 		return nil
 	})
 	if err != nil || seen < 8 {
-		t.Fatalf("looked at %d files: %v", seen, err)
+		t.Fatalf("%d files read: %v", seen, err)
 	}
 }

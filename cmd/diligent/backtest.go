@@ -67,7 +67,7 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		fmt.Fprintln(out)
 		backtest.PrintSeasons(out, resting)
 		f := backtest.Freeze(accounts)
-		_, err = fmt.Fprintf(out, "\nfreeze point before each test: %d tests, %.1f%% within P10 to P90, %.2f K off (the last test taken to stand: %.2f K)\n",
+		_, err = fmt.Fprintf(out, "\nfreeze point before each test: %d tests, %.1f%% within P10 to P90, %.2f K off (the last test taken to hold: %.2f K)\n",
 			f.Tests, 100*f.Coverage(), f.Median(), f.NaiveMedian())
 		return err
 	})

@@ -390,7 +390,7 @@ func lockData(dir string) (dataLock, error) {
 	return dataLock{f}, f.Truncate(0)
 }
 
-// say leaves the address for the next start to tell.
+// say writes the address to a file, from which the next start prints it.
 func (l dataLock) say(address string) error {
 	_, err := l.WriteAt([]byte(fmt.Sprintf("process %d at %s\n", os.Getpid(), address)), 0)
 	return err
@@ -413,7 +413,7 @@ func discard(dir string, in io.Reader, out io.Writer) error {
 	return errors.Join(mariadb.Discard(dir), os.RemoveAll(headsFolder(dir)))
 }
 
-// progress tells each step and, when the next one begins, how long it took.
+// progress prints each step and, when the next one begins, how long it took.
 type progress struct {
 	out   io.Writer
 	since time.Time

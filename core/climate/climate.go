@@ -31,7 +31,7 @@ func (c MonthlyCurve) Climate() *Climate {
 	return k
 }
 
-// at a day of a month, 0 to 11, that has so many days.
+// at a day of a month, 0 to 11, of a given number of days.
 func (c MonthlyCurve) at(month, day, length int) measure.Celsius {
 	// Position in months from the middle of this month, −0.5 to +0.5.
 	x := (float64(day)-0.5)/float64(length) - 0.5
@@ -108,7 +108,7 @@ const (
 	// leastYears of a record, and nights in each, before it takes the place of the
 	// monthly values.
 	leastYears, leastNights = 3, 300
-	// around each date, so many nights to either side are taken for nights like it.
+	// around is how many nights to either side of a date are part of its sample.
 	around = 7
 	// AheadNights that a weather forecast is good for.
 	AheadNights = 10
@@ -145,7 +145,7 @@ func New(record []Minimum, winters int) (*Climate, bool) {
 		return nil, false
 	}
 	k := &Climate{ReturnPeriod: winters, Years: whole, dates: dateCurve(record, winters)}
-	k.settle() // which half of the earth it is
+	k.settle() // the hemisphere
 	k.lower(record)
 	k.settle()
 	colder := 0
@@ -228,7 +228,7 @@ func (k *Climate) lower(record []Minimum) {
 const winterNights = 300
 
 // What is known of how winters differ before there is a record: a standard
-// deviation of their extremes, K, worth so many winters (common practice: two or
+// deviation of their extremes, K, and its weight in winters (common practice: two or
 // three hard winters in ten lie 3 K below the others).
 const priorWinter, priorWinters = 2.5, 3.0
 
@@ -346,7 +346,7 @@ func (k *Climate) Forecast(day measure.Date) (measure.Celsius, bool) {
 	return k.ahead[n], true
 }
 
-// forecastError of a night's minimum, K, so many nights ahead, tonight being 0
+// forecastError of a night's minimum, K, by nights ahead, tonight being 0
 // (common practice, from memory: one and a half for tonight, three to four from the
 // fifth night on).
 func forecastError(night int) measure.Celsius {
@@ -424,7 +424,7 @@ func (p Protection) On(days int) measure.Celsius {
 	return measure.Celsius(t)
 }
 
-// warmest it is within so many days: at one of the ends while the bow opens
+// warmest it is within that many days: at one of the ends while the bow opens
 // upwards, and never warmer than without its width otherwise.
 func (p Protection) warmest(days int) measure.Celsius {
 	if p.Wide < 0 {
@@ -472,7 +472,7 @@ const SeasonCold measure.Celsius = -5
 
 // Seasons between two days in which the curve of the dates lies below [SeasonCold],
 // so that one night in n of that date is colder; the first
-// and the last are cut to them.
+// and the last are cut to those days.
 func (k *Climate) Seasons(from, to measure.Date) []Season {
 	var all []Season
 	for year := from.Year() - 1; year <= to.Year(); year++ {

@@ -88,7 +88,7 @@ func TestLevelFalls(t *testing.T) {
 	if c.Due == nil || math.Abs(float64(c.Due.Sub(today))-40) > 5 {
 		t.Errorf("level by the meter %+v", c)
 	}
-	// No one has looked since: by now it is low, a twentieth 40 days after the last look.
+	// The level was not checked since: by now it is low, a twentieth 40 days after the last check.
 	late := clockOf(t, Evaluate(&a, plan, Conditions{Climate: mild}, today.AddDate(0, 0, 60)), Level)
 	if late.Verdict != Due || late.Due == nil || math.Abs(float64(late.Due.Sub(today))-40) > 5 || late.Reason.Numbers["ahead"] > -15 {
 		t.Errorf("sixty days later %+v", late)
@@ -130,7 +130,7 @@ func TestZeroClock(t *testing.T) {
 			t.Errorf("%s: %s, %s on %v", c.name, got.Verdict, got.Reason.Code, got.Due)
 		}
 	}
-	o := look(car, asked, mild, filled, ago(400, freezeTest(-37, coolant.EG)))
+	o := evaluated(car, asked, mild, filled, ago(400, freezeTest(-37, coolant.EG)))
 	if slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == ZeroDue }) {
 		t.Error("an instrument without a name is to be zeroed")
 	}
@@ -138,7 +138,7 @@ func TestZeroClock(t *testing.T) {
 
 // What a plan asks for after a renewal (common practice: cold on the next
 // morning, then for a few days or after the first two runs).
-func TestFurtherLooks(t *testing.T) {
+func TestFurtherChecks(t *testing.T) {
 	level := func(days int) ledger.Entry { return ago(days, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}) }
 	after := func(filled int, more ...ledger.Entry) []ledger.Entry {
 		return append([]ledger.Entry{ago(filled+400, meter(100)), ago(filled, fill(false)), ago(filled-1, freezeTest(-37, coolant.EG))}, more...)
@@ -165,7 +165,7 @@ func TestFurtherLooks(t *testing.T) {
 	} {
 		p := plan
 		p.FollowDays, p.FollowRuns = c.days, c.runs
-		o := look(car, p, mild, c.entries...)
+		o := evaluated(car, p, mild, c.entries...)
 		i := slices.IndexFunc(o.Clocks, func(k Clock) bool { return k.Kind == FollowUp })
 		switch {
 		case i < 0 && c.verdict != "":

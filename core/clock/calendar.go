@@ -27,7 +27,7 @@ const (
 	TestNever      Code = "test_never"       // limit: months; days since the fill, when one is written; never tested
 	TestBefore     Code = "test_before"      // months since the last test, which was before the fill; days since the fill; limit: months
 	CapCalendar    Code = "cap_calendar"     // months since the cap was tested, limit; never: 1 when it never was
-	HoseCalendar   Code = "hose_calendar"    // months since the hoses were looked at, limit; never: 1 when never
+	HoseCalendar   Code = "hose_calendar"    // months since the hoses were checked, limit; never: 1 when never
 	ZeroLapses     Code = "zero_lapses"      // about: the instrument; days since it was zeroed; limit: days
 	ZeroNever      Code = "zero_never"       // about: the instrument; limit
 	ZeroHolds      Code = "zero_holds"       // about: the instrument; days, limit
@@ -72,7 +72,7 @@ func openedOn(a *ledger.Account, today evaluationDay) measure.Date {
 	return today.of(begun)
 }
 
-// testClock asks for the freeze test: so many months after the last test of this
+// testClock asks for the freeze test: the plan's months after the last test of this
 // charge, and before the cold season. A charge that was never tested is due from
 // the day after it was filled, whatever was tested before it.
 func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evaluationDay) Clock {
@@ -160,7 +160,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 }
 
 // hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
-// hose that was looked at and whose age it is not known is itself a reason to act.
+// hose that was checked and whose age is not known is itself a reason to act.
 func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 	numbers := map[string]float64{"limit": float64(limit)}
 	c := Clock{Kind: HoseAge, Verdict: Unknown, Reason: Reason{Code: HoseAgeUnknown, Numbers: numbers}}
@@ -216,7 +216,7 @@ func inspectionClock(a *ledger.Account, kind Kind, code Code, limit int, last *t
 	return Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}
 }
 
-// atMostDue: a look that is late is due work, and no reason to call the unit
+// atMostDue: a late check is due work, and no reason to call the unit
 // overdue.
 func atMostDue(v Verdict) Verdict {
 	if v == Overdue {

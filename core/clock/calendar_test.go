@@ -41,16 +41,16 @@ func TestCalendarClocks(t *testing.T) {
 		{"never tested", mild, nil, TestDue, Due, TestNever},
 		{"cap tested last year", mild, []ledger.Entry{cap(365)}, CapDue, Sound, CapCalendar},
 		{"cap tested long ago", mild, []ledger.Entry{cap(790)}, CapDue, Due, CapCalendar},
-		{"cap looked at, not tested", mild, []ledger.Entry{ago(10, ledger.CapTest{Seal: "good"})}, CapDue, Due, CapCalendar},
-		{"hoses looked at", mild, []ledger.Entry{hoses(10)}, HosesDue, Sound, HoseCalendar},
-		{"hoses never looked at", mild, nil, HosesDue, Due, HoseCalendar},
+		{"cap inspected, not tested", mild, []ledger.Entry{ago(10, ledger.CapTest{Seal: "good"})}, CapDue, Due, CapCalendar},
+		{"hoses checked", mild, []ledger.Entry{hoses(10)}, HosesDue, Sound, HoseCalendar},
+		{"hoses never checked", mild, nil, HosesDue, Due, HoseCalendar},
 	} {
-		got := clockOf(t, look(u, asked, c.cold, append(slices.Clone(opened), c.entries...)...), c.clock)
+		got := clockOf(t, evaluated(u, asked, c.cold, append(slices.Clone(opened), c.entries...)...), c.clock)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Due == nil {
 			t.Errorf("%s: %s, %s on %v; want %s, %s", c.name, got.Verdict, got.Reason.Code, got.Due, c.verdict, c.code)
 		}
 	}
-	if o := look(u, plan, mild, opened...); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == TestDue || c.Kind == CapDue || c.Kind == HosesDue }) {
+	if o := evaluated(u, plan, mild, opened...); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == TestDue || c.Kind == CapDue || c.Kind == HosesDue }) {
 		t.Error("a plan that asks for nothing has calendar clocks")
 	}
 	// pH 9.0, 8.5, 8.0 a year apart meet 7.0 in two more years.
@@ -60,7 +60,7 @@ func TestCalendarClocks(t *testing.T) {
 	for i, ph := range []float64{9.0, 8.5, 8.0} {
 		entries = append(entries, ago(731-365*i, ledger.ChemistryTest{PH: &ph}))
 	}
-	if got := clockOf(t, look(u, plan, mild, entries...), Chemistry); got.Due == nil || got.Due.Sub(today) < 715 || got.Due.Sub(today) > 745 || got.Reason.About.String() != "pH" {
+	if got := clockOf(t, evaluated(u, plan, mild, entries...), Chemistry); got.Due == nil || got.Due.Sub(today) < 715 || got.Due.Sub(today) > 745 || got.Reason.About.String() != "pH" {
 		t.Errorf("chemistry: %+v", got)
 	}
 }
@@ -119,7 +119,7 @@ func TestHoseAge(t *testing.T) {
 		{"known of those there are", []ledger.Entry{ago(300, fill(false)), hoses(200, "renewed", "upper")}, Sound, HoseOld, "upper"},
 		{"too old", []ledger.Entry{ago(2400, ledger.Opening{History: ledger.Factory})}, Due, HoseOld, ""},
 	} {
-		got := clockOf(t, look(car, asked, mild, c.entries...), HoseAge)
+		got := clockOf(t, evaluated(car, asked, mild, c.entries...), HoseAge)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code || got.Reason.About.String() != c.about {
 			t.Errorf("%s: %s, %s of %q; want %s, %s of %q", c.name, got.Verdict, got.Reason.Code, got.Reason.About, c.verdict, c.code, c.about)
 		}

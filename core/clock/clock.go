@@ -31,7 +31,7 @@ import (
 // Verdict on a clock or a unit.
 type Verdict string
 
-// The verdicts, worst first. This order is the Verdicts: a unit's verdict is
+// The verdicts, worst first. This is the order of [Verdicts]: a unit's verdict is
 // the worst of its clocks'.
 const (
 	Hold    Verdict = "hold"    // must not run
@@ -94,7 +94,7 @@ type Code string
 const (
 	AgeRuns    Code = "age_runs"     // used, limit: months
 	AgeUnknown Code = "age_unknown"  // limit: months; no fill is written down
-	UseRuns    Code = "use_runs"     // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when few readings tell
+	UseRuns    Code = "use_runs"     // used, limit: km or h; rate: per week; low, high: P10 and P90 of used, by today; suspects: readings left out; changed: 1 when used otherwise lately; few: 1 when it rests on few readings
 	UseLaidUp  Code = "use_laid_up"  // used, limit; the unit is laid up
 	UseNoRate  Code = "use_no_rate"  // used, limit; readings: how many there are
 	UseNoStart Code = "use_no_start" // limit; no meter reading at the renewal
@@ -335,7 +335,7 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 		}
 		return c, true
 	}
-	// Laid up, the meter stands; the months run on.
+	// Laid up, the meter does not move; the months run on.
 	until := today.noon()
 	if l := a.LaidUp; l != nil && l.At.Before(until) {
 		until = l.At
@@ -416,7 +416,7 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 	expected := climate.Protection{At: *protects + margin, Drift: drift.perDay, Since: sinceKnown(a, today)}
 	night, caught := cold.FirstBelowProtection(expected, today.Date, SearchNights)
 	// The warm and the cold end of nine tenths of the book's band, which widens as
-	// no one looks.
+	// no test is made.
 	warm, chilly := expected, expected
 	warm.Wide, chilly.Wide, warm.DriftSigma, chilly.DriftSigma = usage.Z90, -usage.Z90, drift.sigma, drift.sigma
 	if b := a.Balance; b.High != nil && b.Freeze != nil {
@@ -508,7 +508,7 @@ func sinceKnown(a *ledger.Account, today evaluationDay) int {
 	return max(0, today.since(today.of(a.Strengths[n-1].At)))
 }
 
-// whenUntested lowers a freeze clock that looks sound but rests on a test that
+// whenUntested lowers a freeze clock that would be sound but rests on a test that
 // cannot be trusted, or on none for longer than a winter.
 func (c Clock) whenUntested(a *ledger.Account, today evaluationDay, numbers map[string]float64) Clock {
 	if c.Verdict != Sound {

@@ -47,7 +47,7 @@ func loss(v float64) ledger.Loss {
 	return ledger.Loss{Volume: measure.Reading{Value: v, Unit: measure.L}}
 }
 
-func look(u ledger.Unit, p serviceplan.Plan, cold *climate.Climate, entries ...ledger.Entry) UnitStatus {
+func evaluated(u ledger.Unit, p serviceplan.Plan, cold *climate.Climate, entries ...ledger.Entry) UnitStatus {
 	a := ledger.Fold(u, entries)
 	return Evaluate(&a, p, Conditions{Climate: cold}, today)
 }
@@ -87,7 +87,7 @@ func TestAgeClock(t *testing.T) {
 		{"ran out yesterday", 1097, false, "2026-11-23", Overdue, 36 + 1.0/30},
 		{"the first interval is longer", 1097, true, "2029-11-23", Sound, 36 + 1.0/30},
 	} {
-		got := clockOf(t, look(car, plan, mild, ago(c.days, fill(c.factory))), Age)
+		got := clockOf(t, evaluated(car, plan, mild, ago(c.days, fill(c.factory))), Age)
 		if got.Due == nil || !got.Due.Equal(*on(c.due)) || got.Verdict != c.verdict {
 			t.Errorf("%s: %s on %v, want %s on %s", c.name, got.Verdict, got.Due, c.verdict, c.due)
 		}
@@ -95,7 +95,7 @@ func TestAgeClock(t *testing.T) {
 			t.Errorf("%s: %.3f months, want %.3f", c.name, used, c.used)
 		}
 	}
-	got := clockOf(t, look(car, plan, mild, ago(3, meter(5))), Age)
+	got := clockOf(t, evaluated(car, plan, mild, ago(3, meter(5))), Age)
 	if got.Verdict != Unknown || got.Reason.Code != AgeUnknown || got.Due != nil {
 		t.Errorf("without a fill: %+v", got)
 	}
@@ -103,7 +103,7 @@ func TestAgeClock(t *testing.T) {
 
 func TestUseClock(t *testing.T) {
 	steady := []ledger.Entry{ago(400, meter(10_000)), ago(400, fill(false)), ago(300, meter(20_000)), ago(200, meter(30_000)), ago(100, meter(40_000))}
-	got := clockOf(t, look(car, plan, mild, steady...), Use)
+	got := clockOf(t, evaluated(car, plan, mild, steady...), Use)
 	// 100 km a day: 30,000 km at the last reading, 100 days ago less 8 hours.
 	used := got.Reason.Numbers["used"]
 	if math.Abs(used-40_000) > 100 || math.Abs(got.Reason.Numbers["rate"]-700) > 10 || got.Verdict != Sound {
@@ -133,12 +133,12 @@ func TestUseClock(t *testing.T) {
 		{"hardly moves", car, []ledger.Entry{ago(400, meter(10)), ago(400, fill(false)), ago(10, meter(11))}, UseRuns, Sound},
 		{"hardly moves, by less than a year", car, []ledger.Entry{ago(300, meter(10)), ago(300, fill(false)), ago(10, meter(11))}, UseNoDay, Unknown},
 	} {
-		got := clockOf(t, look(c.unit, plan, mild, c.entries...), Use)
+		got := clockOf(t, evaluated(c.unit, plan, mild, c.entries...), Use)
 		if got.Reason.Code != c.code || got.Verdict != c.verdict {
 			t.Errorf("%s: %s, %s; want %s, %s", c.name, got.Reason.Code, got.Verdict, c.code, c.verdict)
 		}
 	}
-	hours := clockOf(t, look(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild), Use)
+	hours := clockOf(t, evaluated(ledger.Unit{Capacity: 8, Meter: measure.EngineTime}, plan, mild), Use)
 	if hours.Verdict != Unknown || hours.Reason.Code != UseOtherMeter || hours.Reason.Numbers["km"] != 80_000 {
 		t.Errorf("a plan in km on a unit that counts hours: %+v", hours)
 	}
@@ -175,16 +175,16 @@ func TestFreezeClock(t *testing.T) {
 }
 
 func TestFreezeClockDoubts(t *testing.T) {
-	wrong := look(car, plan, mild, ago(100, ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L},
+	wrong := evaluated(car, plan, mild, ago(100, ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L},
 		Product: coolant.Product{Base: coolant.PG, Form: coolant.Premix, Glycol: 0.5}}), ago(3, freezeTest(-41, coolant.EG)))
 	if got := clockOf(t, wrong, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeUntrusted || got.Reason.Note != ledger.NoteWrongScale {
 		t.Errorf("wrong scale: %+v", got)
 	}
-	stale := look(car, plan, mild, ago(420, fill(false)), ago(1, loss(0.1)))
+	stale := evaluated(car, plan, mild, ago(420, fill(false)), ago(1, loss(0.1)))
 	if got := clockOf(t, stale, Freeze); got.Verdict != Watch || got.Reason.Code != FreezeStale || got.Remaining != nil {
 		t.Errorf("not tested for 13 months: %+v", got)
 	}
-	fresh := look(car, plan, mild, ago(420, fill(false)), ago(40, freezeTest(-36, coolant.EG)))
+	fresh := evaluated(car, plan, mild, ago(420, fill(false)), ago(40, freezeTest(-36, coolant.EG)))
 	if got := clockOf(t, fresh, Freeze); got.Verdict != Sound {
 		t.Errorf("tested last month: %+v", got)
 	}
@@ -195,7 +195,7 @@ func TestFreezeClockDoubts(t *testing.T) {
 		verdict Verdict
 	}{{warm, Unknown}, {mild, Due}, {depot, Due}} {
 		for _, entries := range [][]ledger.Entry{nil, {ago(3, meter(1))}} {
-			if got := clockOf(t, look(car, plan, c.cold, entries...), Freeze); got.Verdict != c.verdict || got.Reason.Code != FreezeNone {
+			if got := clockOf(t, evaluated(car, plan, c.cold, entries...), Freeze); got.Verdict != c.verdict || got.Reason.Code != FreezeNone {
 				t.Errorf("never measured: %+v, want %s", got, c.verdict)
 			}
 		}
@@ -215,7 +215,7 @@ func TestFreezeClockDoubts(t *testing.T) {
 		{[]ledger.Entry{ago(3, eg)}, depot, -20, Due},
 		{[]ledger.Entry{ago(3, freezeTest(-12, coolant.EG))}, depot, -6, Overdue},
 	} {
-		got := clockOf(t, look(ledger.Unit{Capacity: 8}, serviceplan.Plan{}, c.cold, c.tests...), Freeze)
+		got := clockOf(t, evaluated(ledger.Unit{Capacity: 8}, serviceplan.Plan{}, c.cold, c.tests...), Freeze)
 		if protects := got.Reason.Numbers["protects"]; got.Reason.Code != FreezeBound || got.Verdict != c.verdict || math.Abs(protects-c.bound) > 2.5 {
 			t.Errorf("unknown base: %s, %s, protects to %.1f; want %s, %.1f", got.Verdict, got.Reason.Code, protects, c.verdict, c.bound)
 		}
@@ -228,7 +228,7 @@ func TestLevelClock(t *testing.T) {
 		verdict Verdict
 		code    Code
 	}{{0, Sound, LevelHolds}, {0.3, Sound, LevelHolds}, {0.5, Due, LevelLow}, {1.1, Due, LevelLow}, {1.3, Hold, LevelLow}, {8, Hold, LevelLow}} {
-		got := clockOf(t, look(car, plan, mild, ago(100, fill(false)), ago(2, loss(c.lost))), Level)
+		got := clockOf(t, evaluated(car, plan, mild, ago(100, fill(false)), ago(2, loss(c.lost))), Level)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code {
 			t.Errorf("%g of 8 L gone: %s, %s; want %s, %s", c.lost, got.Verdict, got.Reason.Code, c.verdict, c.code)
 		}
@@ -243,7 +243,7 @@ func TestGoverningClock(t *testing.T) {
 			t.Errorf("%s ranks %d, want %d", v, v.Rank(), i)
 		}
 	}
-	o := look(car, plan, depot, ago(1200, meter(100)), ago(1200, fill(false)), ago(1198, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}), ago(1000, meter(5000)), ago(700, meter(15_000)),
+	o := evaluated(car, plan, depot, ago(1200, meter(100)), ago(1200, fill(false)), ago(1198, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}), ago(1000, meter(5000)), ago(700, meter(15_000)),
 		ago(100, meter(30_000)), ago(50, freezeTest(-20, coolant.EG)), ago(1, loss(2)))
 	if o.Verdict != Hold || o.Governing.Kind != Level || o.Clocks[1].Kind != Age || o.Clocks[1].Verdict != Overdue {
 		t.Errorf("governing %s, %+v", o.Verdict, o.Clocks)
@@ -259,7 +259,7 @@ func TestGoverningClock(t *testing.T) {
 	}
 }
 
-func BenchmarkLook(b *testing.B) {
+func BenchmarkEvaluate(b *testing.B) {
 	entries := []ledger.Entry{ago(700, fill(false))}
 	for n := range 24 {
 		entries = append(entries, ago(700-28*n, meter(float64(1000*n))))
@@ -277,7 +277,7 @@ func TestStandsStill(t *testing.T) {
 	for d := 890; d > 0; d -= 40 {
 		entries = append(entries, ago(d, meter(5000)))
 	}
-	if c := clockOf(t, look(car, plan, mild, entries...), Use); c.Due != nil || c.Verdict != Sound {
+	if c := clockOf(t, evaluated(car, plan, mild, entries...), Use); c.Due != nil || c.Verdict != Sound {
 		t.Errorf("a unit that stands: %+v", c)
 	}
 }

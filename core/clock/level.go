@@ -50,7 +50,7 @@ func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay)
 	c.Window, c.Due, c.Reason.Code = &w, &w.P50, LevelFalls
 	numbers["ahead"] = float64(today.until(w.P50))
 	c.Verdict = atMostDue(verdictOn(w.P50, today))
-	// The window of a slow leak is wide: that it is open is a reason to look, no more.
+	// The window of a slow leak is wide: that it is open is a reason to check, no more.
 	if c.Verdict == Sound && today.until(w.P10) <= dueDays {
 		c.Verdict = Watch
 	}

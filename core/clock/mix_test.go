@@ -43,19 +43,19 @@ func TestStrengthClock(t *testing.T) {
 		}
 		unit := u
 		unit.Figures = c.figures
-		got := clockOf(t, look(unit, plan, mild, ago(30, fill)), Strength)
+		got := clockOf(t, evaluated(unit, plan, mild, ago(30, fill)), Strength)
 		if got.Verdict != c.want || got.Reason.Code != c.code {
 			t.Errorf("%g %%: %s, %s; want %s, %s", c.glycol, got.Verdict, got.Reason.Code, c.want, c.code)
 		}
 	}
 	// What was tested beyond the strong end of its scale is too strong, and so it is said.
 	beyond := ledger.FreezeTest{Value: measure.Reading{Value: -58, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG}
-	if got := clockOf(t, look(u, plan, mild, ago(30, beyond)), Strength); got.Verdict != Due || got.Reason.Code != StrengthBeyond {
+	if got := clockOf(t, evaluated(u, plan, mild, ago(30, beyond)), Strength); got.Verdict != Due || got.Reason.Code != StrengthBeyond {
 		t.Errorf("beyond the scale: %+v", got)
 	}
 	// Neat concentrate is no unknown: it freezes at −12.9 °C.
 	share := 100.0
-	if got := clockOf(t, look(u, plan, mild, ago(30, filledWith(conc, 10, &share))), Freeze); got.Reason.Code == FreezeNone || got.Verdict == Sound && got.Reason.Numbers["protects"] > -12 {
+	if got := clockOf(t, evaluated(u, plan, mild, ago(30, filledWith(conc, 10, &share))), Freeze); got.Reason.Code == FreezeNone || got.Verdict == Sound && got.Reason.Numbers["protects"] > -12 {
 		t.Errorf("neat concentrate: %+v", got)
 	}
 	// A mix that grows thinner has a day.
@@ -64,7 +64,7 @@ func TestStrengthClock(t *testing.T) {
 		zero := 0.0
 		thinner = append(thinner, ago(d, ledger.FreezeTest{Value: measure.Reading{Value: -36.5 + float64(700-d)/90, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG, Tool: "R", Zero: &zero}))
 	}
-	if got := clockOf(t, look(u, plan, mild, thinner...), Strength); got.Due == nil || got.Reason.Numbers["perYear"] < 2 || got.Due.Sub(today) < 200 {
+	if got := clockOf(t, evaluated(u, plan, mild, thinner...), Strength); got.Due == nil || got.Reason.Numbers["perYear"] < 2 || got.Due.Sub(today) < 200 {
 		t.Errorf("a mix that grows thinner: %+v", got)
 	}
 }
@@ -104,7 +104,7 @@ func TestChemistryClock(t *testing.T) {
 		{"tested, and a litre since", []ledger.Entry{ago(300, filledWith(iat, 30, nil)), ago(50, nitrite(1500)), ago(20, ledger.TopUp{Volume: measure.Reading{Value: 1, Unit: measure.L}, With: coolant.Water})}, Sound, ChemHolds, SampleWork},
 		{"tested long ago", []ledger.Entry{ago(900, filledWith(noat, 30, nil)), ago(500, nitrite(700))}, Watch, ChemOld, SampleWork},
 	} {
-		got := clockOf(t, look(wet, plan, mild, c.entries...), Chemistry)
+		got := clockOf(t, evaluated(wet, plan, mild, c.entries...), Chemistry)
 		work, _ := WorkFor(got)
 		if got.Verdict != c.verdict || got.Reason.Code != c.code || work != c.work {
 			t.Errorf("%s: %s, %s, %s; want %s, %s, %s", c.name, got.Verdict, got.Reason.Code, work, c.verdict, c.code, c.work)
@@ -112,7 +112,7 @@ func TestChemistryClock(t *testing.T) {
 	}
 	// A nitrite-free coolant and an engine without wet liners are asked for nothing.
 	for name, entry := range map[string]ledger.Entry{"nitrite-free": ago(500, filledWith(premixOf(coolant.SiOAT), 30, nil))} {
-		if o := look(wet, plan, mild, entry); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Chemistry }) {
+		if o := evaluated(wet, plan, mild, entry); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Chemistry }) {
 			t.Errorf("%s: %+v", name, o.Clocks)
 		}
 	}
@@ -145,7 +145,7 @@ func TestProductClock(t *testing.T) {
 		{"wet liners, D6210", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.SiOAT, coolant.D6210), 30, nil))}, "", ""},
 		{"wet liners, a car's IAT", wet, []ledger.Entry{ago(9, filledWith(premixOf(coolant.IAT, coolant.D3306), 30, nil))}, Due, ProductUnfit},
 	} {
-		o := look(c.unit, plan, mild, c.entries...)
+		o := evaluated(c.unit, plan, mild, c.entries...)
 		i := slices.IndexFunc(o.Clocks, func(c Clock) bool { return c.Kind == Product })
 		switch {
 		case i < 0 && c.verdict != "":
@@ -156,10 +156,10 @@ func TestProductClock(t *testing.T) {
 	}
 	// 36 months of the plan become 24.
 	months := serviceplan.Plan{Name: "p", Later: serviceplan.Interval{Months: 36}, FreezeMargin: 3}
-	if got := clockOf(t, look(u, months, mild, oat, ago(9, pour(1.2))), Age); got.Interval != "conventional" || got.Reason.Numbers["limit"] != 24 {
+	if got := clockOf(t, evaluated(u, months, mild, oat, ago(9, pour(1.2))), Age); got.Interval != "conventional" || got.Reason.Numbers["limit"] != 24 {
 		t.Errorf("with a foreign product: %+v", got)
 	}
-	if got := clockOf(t, look(u, months, mild, oat), Age); got.Interval != "later" || got.Reason.Numbers["limit"] != 36 {
+	if got := clockOf(t, evaluated(u, months, mild, oat), Age); got.Interval != "later" || got.Reason.Numbers["limit"] != 36 {
 		t.Errorf("without: %+v", got)
 	}
 }
@@ -170,29 +170,29 @@ func TestExtenderAndFilter(t *testing.T) {
 	noat := premixOf(coolant.NOAT, coolant.D6210)
 	long := serviceplan.Plan{Name: "long", Later: serviceplan.Interval{Months: 72}, FreezeMargin: 3}
 	fill := ago(1000, filledWith(noat, 30, nil))
-	got := clockOf(t, look(wet, long, mild, fill), Extender)
+	got := clockOf(t, evaluated(wet, long, mild, fill), Extender)
 	if got.Due == nil || got.Due.Sub(today) < 80 || got.Due.Sub(today) > 110 || got.Verdict != Sound && got.Verdict != Watch {
 		t.Errorf("extender: %+v", got)
 	}
 	ext := ledger.ExtenderDose{Volume: measure.Reading{Value: 0.3, Unit: measure.L}, Additive: coolant.Additive{Kind: coolant.Extender, Nitrite: 60}}
-	if got := clockOf(t, look(wet, long, mild, fill, ago(10, ext)), Extender); got.Verdict != Sound || got.Reason.Code != ExtenderGiven {
+	if got := clockOf(t, evaluated(wet, long, mild, fill, ago(10, ext)), Extender); got.Verdict != Sound || got.Reason.Code != ExtenderGiven {
 		t.Errorf("given: %+v", got)
 	}
-	if o := look(wet, serviceplan.Plan{Name: "short", Later: serviceplan.Interval{Months: 30}}, mild, fill); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Extender }) {
+	if o := evaluated(wet, serviceplan.Plan{Name: "short", Later: serviceplan.Interval{Months: 30}}, mild, fill); slices.ContainsFunc(o.Clocks, func(c Clock) bool { return c.Kind == Extender }) {
 		t.Error("an extender is asked for after the renewal")
 	}
 	stated := noat
 	stated.Figures = coolant.Figures{"extender_months": 24}
-	if got := clockOf(t, look(wet, long, mild, ago(1000, filledWith(stated, 30, nil))), Extender); got.Verdict != Due {
+	if got := clockOf(t, evaluated(wet, long, mild, ago(1000, filledWith(stated, 30, nil))), Extender); got.Verdict != Due {
 		t.Errorf("by the product's figure: %+v", got)
 	}
 	filter := ledger.AdditiveFilter{Additive: coolant.Additive{Name: "filter", Kind: coolant.Filter, Months: 12}}
-	got = clockOf(t, look(wet, long, mild, fill, ago(400, filter)), FilterDue)
+	got = clockOf(t, evaluated(wet, long, mild, fill, ago(400, filter)), FilterDue)
 	if work, _ := WorkFor(got); got.Verdict != Due || work != FilterWork {
 		t.Errorf("filter: %+v", got)
 	}
 	again := []ledger.Entry{fill, ago(400, filter), ago(10, filter)}
-	if got := clockOf(t, look(wet, long, mild, again...), FilterDue); got.Verdict != Sound {
+	if got := clockOf(t, evaluated(wet, long, mild, again...), FilterDue); got.Verdict != Sound {
 		t.Errorf("changed: %+v", got)
 	}
 	a := ledger.Fold(wet, again)

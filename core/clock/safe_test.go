@@ -30,11 +30,11 @@ func TestClockLaws(t *testing.T) {
 		u := ledgertest.Units[seed%len(ledgertest.Units)]
 		entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(20)), func(e ledger.Entry) bool { return e.Kind() == ledger.KindStrike })
 		today := end.AddDays(rng.IntN(400) - 200)
-		look := func(entries []ledger.Entry) (ledger.Account, UnitStatus) {
+		evaluated := func(entries []ledger.Entry) (ledger.Account, UnitStatus) {
 			a := ledger.Fold(u, entries)
 			return a, Evaluate(&a, everything, Conditions{Climate: depot}, today)
 		}
-		a, o := look(entries)
+		a, o := evaluated(entries)
 		for _, c := range o.Clocks {
 			for name, v := range c.Reason.Numbers {
 				if math.IsNaN(v) || math.IsInf(v, 0) {
@@ -61,7 +61,7 @@ func TestClockLaws(t *testing.T) {
 		d := rng.IntN(ledgertest.Days+9000) - 9000
 		wrong := ledgertest.Entry(rng, u, d, "wrong", ledgertest.Body(rng, u, max(d, 0)))
 		strike := ledgertest.Entry(rng, u, rng.IntN(ledgertest.Days), "right", ledger.Strike{Entry: "wrong", Why: "typed wrong"})
-		if _, struck := look(append(slices.Clone(entries), wrong, strike)); !reflect.DeepEqual(struck, o) {
+		if _, struck := evaluated(append(slices.Clone(entries), wrong, strike)); !reflect.DeepEqual(struck, o) {
 			t.Fatalf("history %d: a struck %s of day %d changed the clocks\n%+v\n%+v", seed, wrong.Kind(), d, struck, o)
 		}
 	}
@@ -109,7 +109,7 @@ func TestNeverNeedsEvidence(t *testing.T) {
 		for d := days - 10; d > 0; d -= 30 {
 			entries = append(entries, ago(d, meter(5000)))
 		}
-		return clockOf(t, look(car, plan, mild, entries...), Use)
+		return clockOf(t, evaluated(car, plan, mild, entries...), Use)
 	}
 	if c := stands(200); c.Verdict != Unknown || c.Reason.Code != UseNoDay {
 		t.Errorf("stood for 200 days: %s, %s", c.Verdict, c.Reason.Code)
@@ -134,7 +134,7 @@ func TestUseByEstimate(t *testing.T) {
 		t.Errorf("%s, %s: %v read, %v by the balance", c.Verdict, c.Reason.Code, c.Reason.Numbers["read"], *a.Balance.Used)
 	}
 	entries = append(entries, ago(1, meter(10_000+81_000)))
-	if c := clockOf(t, look(car, plan, mild, entries...), Use); c.Verdict != Overdue || c.Reason.Code != UseRuns {
+	if c := clockOf(t, evaluated(car, plan, mild, entries...), Use); c.Verdict != Overdue || c.Reason.Code != UseRuns {
 		t.Errorf("over by its meter: %s, %s", c.Verdict, c.Reason.Code)
 	}
 }
@@ -150,18 +150,18 @@ func TestFollowUpsLapse(t *testing.T) {
 		}
 		return all
 	}
-	old := look(car, asked, mild, ago(3200, fill(false)))
+	old := evaluated(car, asked, mild, ago(3200, fill(false)))
 	if slices.Contains(kinds(old), FollowUp) {
 		t.Error("a level of 2018 is still owed")
 	}
 	if c := clockOf(t, old, TestDue); c.Verdict != Due || c.Reason.Code != TestNever || today.Sub(*c.Due) != 3199 {
 		t.Errorf("never tested since the fill: %+v", c)
 	}
-	before := look(car, asked, mild, ago(900, fill(false)), ago(700, freezeTest(-36, coolant.EG)), ago(40, fill(false)))
+	before := evaluated(car, asked, mild, ago(900, fill(false)), ago(700, freezeTest(-36, coolant.EG)), ago(40, fill(false)))
 	if c := clockOf(t, before, TestDue); c.Verdict != Due || c.Reason.Code != TestBefore || math.Abs(c.Reason.Numbers["months"]-23) > 0.1 || c.Reason.Numbers["days"] != 40 {
 		t.Errorf("tested before the renewal alone: %+v", c)
 	}
-	if c := clockOf(t, look(car, asked, depot, ago(5, ledger.Meter{Meter: measure.Reading{Value: 9, Unit: measure.Km}})), TestDue); c.Verdict != Due {
+	if c := clockOf(t, evaluated(car, asked, depot, ago(5, ledger.Meter{Meter: measure.Reading{Value: 9, Unit: measure.Km}})), TestDue); c.Verdict != Due {
 		t.Errorf("never tested, and the cold season runs: %s", c.Verdict)
 	}
 }
@@ -192,7 +192,7 @@ func TestRestSeasonAlone(t *testing.T) {
 	asked := serviceplan.Plan{Name: "hours", Later: serviceplan.Interval{Months: 60, Hours: 4000}}
 	for name, now := range map[string]float64{"not used": 500, "hardly used": 501, "a little": 510} {
 		entries := []ledger.Entry{ago(190, hours(500)), ago(189, fill(false)), ago(8, hours(now))}
-		c := clockOf(t, look(plough, asked, mild, entries...), Use)
+		c := clockOf(t, evaluated(plough, asked, mild, entries...), Use)
 		if c.Verdict == Sound && c.Window == nil {
 			t.Errorf("%s for half a year: %s, %s", name, c.Verdict, c.Reason.Code)
 		}
@@ -201,7 +201,7 @@ func TestRestSeasonAlone(t *testing.T) {
 	for d := 950; d >= 20; d -= 30 {
 		entries = append(entries, ago(d, hours(500)))
 	}
-	if c := clockOf(t, look(plough, asked, mild, entries...), Use); c.Verdict != Sound {
+	if c := clockOf(t, evaluated(plough, asked, mild, entries...), Use); c.Verdict != Sound {
 		t.Errorf("not used for a thousand days: %s, %s", c.Verdict, c.Reason.Code)
 	}
 }

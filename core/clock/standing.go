@@ -8,7 +8,7 @@ import (
 	"diligentledger/core/serviceplan"
 )
 
-// The clocks that have no interval: what stands against running, what was found,
+// The clocks that have no interval: what stops the unit, what was found,
 // and what is owed.
 const (
 	Holds    Kind = "hold"
@@ -21,8 +21,8 @@ const (
 	HeldByPerson        Code = "held"                 // about: why
 	AirTrapped          Code = "air_trapped"          // short, allowed: L; ready: 1 when the level was seen at the mark since, and it may be released
 	StopDefect          Code = "stop_defect"          // about: what
-	CoolantContaminated Code = "coolant_contaminated" // about: oily or gelled; ready: 1 when a later sample looks clear
-	FindingHolds        Code = "finding_holds"        // about: what was found on an aircraft; ready: 1 when a later look shows it right
+	CoolantContaminated Code = "coolant_contaminated" // about: oily or gelled; ready: 1 when a later sample is clear
+	FindingHolds        Code = "finding_holds"        // about: what was found on an aircraft; ready: 1 when a later inspection found it right
 	ReturnCheck         Code = "return_to_service"    // about: what was worked on
 	LevelBelow          Code = "level_below"          // about: the mark that the level was seen at, or "book"
 	FoundBad            Code = "found_bad"            // about: the worst; others: how many more
@@ -30,8 +30,8 @@ const (
 	Discrepancy         Code = "discrepancy"          // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
 	CheckLevel          Code = "check_level"          // days since it has been owed
 	CheckRetest         Code = "check_retest"         // days since it has been owed
-	CheckDays           Code = "check_days"           // days since the renewal; looked: on how many; wanted: on how many
-	CheckRuns           Code = "check_runs"           // days since the renewal; looked: after how many runs; wanted: after how many
+	CheckDays           Code = "check_days"           // days since the renewal; checked: on how many; wanted: on how many
+	CheckRuns           Code = "check_runs"           // days since the renewal; checked: after how many runs; wanted: after how many
 )
 
 var stopCodes = map[ledger.StopCause]Code{ledger.StopHold: HeldByPerson, ledger.StopAir: AirTrapped, ledger.StopDefect: StopDefect,
@@ -106,7 +106,7 @@ const (
 // followUpClock of the check that is owed longest; false when none is. A unit
 // that was renewed today owes nothing before tomorrow.
 func followUpClock(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (Clock, bool) {
-	// What was missed falls to the round: the level to the next look at it, the retest
+	// What was missed falls to the round: the level to its next check, the retest
 	// to the clock of tests, which asks for it from the day of the fill.
 	owed := slices.DeleteFunc(slices.Clone(a.Pending), func(o ledger.PendingCheck) bool {
 		return today.since(today.of(o.Since)) > max(followUpLapse, p.FollowDays)
@@ -140,7 +140,7 @@ func followUpClock(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (
 }
 
 // furtherLevelChecks at the cold level that the plan asks for after the first morning:
-// on each of so many days, or after each of the first runs. A look on the last of
+// on each of the plan's days, or after each of the first runs. A check on the last of
 // the days makes up for those that were missed: it held so long.
 func furtherLevelChecks(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (Clock, bool) {
 	if a.RefilledAt == nil || p.FollowDays < 2 && p.FollowRuns == 0 {
@@ -151,31 +151,31 @@ func furtherLevelChecks(a *ledger.Account, p serviceplan.Plan, today evaluationD
 	if days > followUpLapse {
 		return Clock{}, false
 	}
-	looked, last := 0, filled // days on which a person looked, and the last of them
+	checked, last := 0, filled // days on which the level was checked, and the last of them
 	for _, at := range a.LevelChecks {
 		if day := today.of(at); day.After(last) {
-			looked, last = looked+1, day
+			checked, last = checked+1, day
 		}
 	}
 	c := Clock{Kind: FollowUp, Verdict: Watch}
 	if p.FollowRuns > 0 {
 		// The first morning is one; then one after each run.
-		runs := max(0, looked-1)
+		runs := max(0, checked-1)
 		if runs >= p.FollowRuns {
 			return c, false
 		}
 		due := last.AddDays(followUpLate)
-		c.Due, c.Reason = &due, Reason{Code: CheckRuns, Numbers: map[string]float64{"days": float64(days), "looked": float64(runs), "wanted": float64(p.FollowRuns)}}
+		c.Due, c.Reason = &due, Reason{Code: CheckRuns, Numbers: map[string]float64{"days": float64(days), "checked": float64(runs), "wanted": float64(p.FollowRuns)}}
 		if !due.After(today.Date) || a.MeterSince(last.Start(today.zone)) {
 			c.Verdict = Due
 		}
 		return c, true
 	}
-	if looked >= p.FollowDays || last.Sub(filled) >= p.FollowDays {
+	if checked >= p.FollowDays || last.Sub(filled) >= p.FollowDays {
 		return c, false
 	}
 	due := last.AddDays(1)
-	c.Due, c.Reason = &due, Reason{Code: CheckDays, Numbers: map[string]float64{"days": float64(days), "looked": float64(looked), "wanted": float64(p.FollowDays)}}
+	c.Due, c.Reason = &due, Reason{Code: CheckDays, Numbers: map[string]float64{"days": float64(days), "checked": float64(checked), "wanted": float64(p.FollowDays)}}
 	if !due.After(today.Date) {
 		c.Verdict = Due
 	}

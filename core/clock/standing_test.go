@@ -40,7 +40,7 @@ func TestStandingClocks(t *testing.T) {
 		{"looked at, not tested", []ledger.Entry{ago(3, fill(false)), ago(2, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"})}, FollowUp, Due, CheckRetest},
 		{"forgotten", []ledger.Entry{ago(9, fill(false))}, FollowUp, Overdue, CheckLevel},
 	} {
-		o := look(car, plan, mild, append(slices.Clone(filled), c.entries...)...)
+		o := evaluated(car, plan, mild, append(slices.Clone(filled), c.entries...)...)
 		i := slices.IndexFunc(o.Clocks, func(k Clock) bool { return k.Kind == c.clock })
 		switch {
 		case i < 0 && c.verdict != "":

@@ -171,7 +171,7 @@ func lastFound(a *ledger.Account, is func(point string) bool) *time.Time {
 	return last
 }
 
-// Answered is the kind of entry that answers a clock; empty when it takes a look at the account
+// Answered is the kind of entry that answers a clock; empty when the account must be read first
 // first: a stop, a finding, a discrepancy, or what is not to be done yet.
 func Answered(c Clock) ledger.Kind {
 	if c.Verdict == Sound {

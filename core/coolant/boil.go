@@ -92,8 +92,8 @@ const (
 	CapStuck    CapVerdict = "cap_stuck"    // opens too late: hoses and core carry it
 	CapVacuum   CapVerdict = "cap_vacuum"   // the vacuum valve does not open: hoses collapse, nothing is drawn back
 	CapNoVacuum CapVerdict = "vacuum_leaks" // opens by itself: the bottle is never drawn back
-	CapUnseated CapVerdict = "cap_unseated" // not turned home
-	CapUntested CapVerdict = "cap_untested" // nobody knows at what it opens
+	CapUnseated CapVerdict = "cap_unseated" // not seated
+	CapUntested CapVerdict = "cap_untested" // the opening pressure is not known
 	CapHalf     CapVerdict = "vacuum_untested"
 	CapBadSeal  CapVerdict = "cap_seal" // dried, cracked or hardened
 )
@@ -105,7 +105,7 @@ type CapTest struct {
 	Vacuum   *measure.Kilopascal // below ambient, at which the vacuum valve opened
 	Opens    bool                // vacuum valve opened, pressure not measured
 	Stuck    bool                // vacuum valve does not move
-	Unseated bool                // found not turned home
+	Unseated bool                // found not seated
 	BadSeal  bool
 	New      bool // it was fitted new
 	// Over are the figures of the unit's maker.

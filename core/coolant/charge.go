@@ -65,7 +65,7 @@ func (p Product) Strength() (glycol, sigma float64) {
 	return labelEG.Value, (labelHigh.Value - labelLow.Value) / 4
 }
 
-// known reports whether base and technology stand on the can.
+// known reports whether the can states base and technology.
 func (p Product) known() bool { return (p.Base.Known() || p.Base == NoWater) && p.Technology != "" }
 
 func (p Product) waterless() bool { return p.Base == NoWater || p.Technology == string(Waterless) }

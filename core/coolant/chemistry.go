@@ -36,7 +36,7 @@ const (
 // Appearance of a sample.
 type Appearance string
 
-// The looks.
+// The appearances.
 const (
 	AppearanceClear    Appearance = "clear" // clear and dyed, as it should be
 	AppearanceFaded    Appearance = "faded" // the dye has gone
@@ -130,7 +130,7 @@ type Sample struct {
 	Nitrite, Molybdate *Band // ppm NO₂, ppm MoO₄
 	// Stray voltage by what was on, V, either sign.
 	Stray, StrayOff, StrayCranking, StrayLoads *float64
-	Appearance                                 Appearance // empty: not looked at
+	Appearance                                 Appearance // empty: not inspected
 	// Over are the figures of the unit's maker and of the product, in this order.
 	Over []Figures
 }

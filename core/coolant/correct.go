@@ -23,7 +23,7 @@ const (
 	WarnThin      Warning = "target_below_40" // inhibitors are thin
 	WarnThick     Warning = "target_above_60" // cooling worsens
 	WarnStrong    Warning = "strong_now"      // what is inside is beyond the eutectic: more glycol protects worse
-	WarnManyTimes Warning = "many_passes"     // more than three passes: a full drain is kinder
+	WarnManyTimes Warning = "many_passes"     // more than three passes: a full drain wastes less
 )
 
 // CorrectionTask is what a mixture is to be brought to, and with what.

@@ -8,7 +8,7 @@ import (
 	"diligentledger/core/measure"
 )
 
-// Flag says why a reading is not what it looks like.
+// Flag says why a reading is not to be taken as it is.
 type Flag string
 
 // The flags.
@@ -20,7 +20,7 @@ const (
 	FlagZeroOff     Flag = "zero_off"            // reads off zero on purified water; made up for
 	FlagZeroFar     Flag = "zero_far_off"        // so far off that it must be zeroed first
 	FlagZeroOld     Flag = "zero_old"            // zero check older than a month
-	FlagZeroUnknown Flag = "zero_never_checked"  // nobody wrote a zero check down
+	FlagZeroUnknown Flag = "zero_never_checked"  // no zero check is recorded
 	FlagExpired     Flag = "strip_expired"       // past the date on the bottle
 	FlagLate        Flag = "strip_read_too_late" // not read within the time on the bottle
 	FlagBeyond      Flag = "beyond_table"        // colder or denser than any row
@@ -63,7 +63,7 @@ func indexOf(b Base) *interp.FritschButland {
 	return indexEG
 }
 
-// ScaleKind is what the lines of a refractometer stand for.
+// ScaleKind is what the lines of a refractometer measure.
 type ScaleKind string
 
 // The scales.
@@ -96,7 +96,7 @@ const (
 	sigmaOther = 1.5 // K, added when the other glycol's scale is made up for
 	zeroSlight = 0.3 // of the scale's unit: made up for without a word below
 	zeroFar    = 2.0 // of the scale's unit: must be zeroed first
-	// ZeroMonth is how many days a zero check stands for.
+	// ZeroMonth is how many days a zero check is valid.
 	ZeroMonth    = 31
 	compLow      = 10
 	compHigh     = 30
@@ -186,7 +186,7 @@ func tooStrong() Reading {
 	return Reading{Refused: true, NotUsable: true, Flags: []Flag{FlagTooStrong}}
 }
 
-// index of refraction that the scale's line v stands for.
+// index of refraction at the scale's line v.
 func (m Refractometer) index(v float64) (float64, error) {
 	switch m.Kind {
 	case ScaleFreeze:

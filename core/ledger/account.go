@@ -97,7 +97,7 @@ type Line struct {
 	forgets bool     // no renewal is known from here on
 }
 
-// Finding is the last state of a point that was looked at or tested.
+// Finding is the last state of a point that was inspected or tested.
 type Finding struct {
 	Point string // such as "cap", "upper hose", "weep_hole"
 	State string
@@ -206,8 +206,8 @@ type Account struct {
 	Defects   []OpenDefect
 	Pending   []PendingCheck
 	Chemistry []Chemistry
-	Held      *Entry    // the hold that stands
-	LaidUp    *Entry    // the lay-up that stands
+	Held      *Entry    // the hold, until it is released
+	LaidUp    *Entry    // the lay-up, until the unit returns
 	Air       *Turnover // a fill that took less than came out, until it is released
 	// AirSeen is the entry that shows the air gone: a later cold level at the upper
 	// mark, or a bleeding with the volume that then went in. Empty until then.
@@ -232,7 +232,7 @@ type Account struct {
 	BuiltAt   *time.Time
 	HoseSince map[string]time.Time
 	// RefilledAt is when coolant was last renewed, in whole or in part; nil when
-	// never. Looks are those at the cold level since.
+	// never. LevelChecks are the cold ones since.
 	RefilledAt  *time.Time
 	LevelChecks []time.Time
 

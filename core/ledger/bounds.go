@@ -140,7 +140,7 @@ func (p *plausible) figures(all ...*float64) {
 
 func (p *plausible) count(n int) { p.within(float64(n), 0, 1000) }
 
-// product whose glycol is a share; only what is computed with is looked at.
+// product whose glycol is a share; only what is computed with is checked.
 func (p *plausible) product(of *coolant.Product) {
 	if of == nil {
 		return

@@ -277,13 +277,13 @@ func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.
 // release of what is not ready for it is refused, and says what is missing.
 func (c *checker) release() {
 	for _, s := range c.history.Before().Unready() {
-		got, accepted := "a release while "+s.About.String()+" stands", "a release once a later look shows it good"
+		got, accepted := "a release while "+s.About.String()+" stands", "a release once a later inspection found it good"
 		switch s.Cause {
 		case StopAir:
 			got = "a release while air may be trapped"
 			accepted = "a release after a cold level at the upper mark, four hours or more after the fill, or after a top-up that was bled again and took what was missing"
 		case StopCoolant:
-			accepted = "a release once a later sample looks clear"
+			accepted = "a release once a later sample is clear"
 		}
 		c.errs = append(c.errs, &refusal.Field{Pointer: "/kind", Got: got, Accepted: accepted})
 	}
@@ -634,7 +634,7 @@ func (c *checker) zero(field string, v float64, unit measure.Unit) {
 func (c *checker) chemistry(b ChemistryTest) {
 	nothing := !slices.ContainsFunc(b.tested(), func(v *float64) bool { return v != nil })
 	if nothing && b.Appearance == "" {
-		c.refuse("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, look")
+		c.refuse("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, appearance")
 	}
 	c.strip(b)
 	c.within("/ph", b.PH, 0, 14, "")

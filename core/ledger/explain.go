@@ -73,7 +73,7 @@ type Explanation struct {
 	Strikes string
 }
 
-// How likely a cause is before its litres are looked at (common practice: water
+// How likely a cause is before its litres are compared (common practice: water
 // that was not written down is the commonest, a mixed-up scale comes next).
 const (
 	priorWater       = 0.45
@@ -105,7 +105,7 @@ const (
 	lowNow    = 0.025
 )
 
-// Diagnosis of book and test, as it stands.
+// Diagnosis of book and last test.
 type Diagnosis struct {
 	Book      *measure.Celsius // what the book said before the test; nil when it said nothing
 	Likeliest *Explanation     // nil when nothing explains it
@@ -162,7 +162,7 @@ func (a *Account) explain(i int) []Explanation {
 }
 
 // ranked explanations, by what they propose: causes that propose the same entry
-// stand together, and the proposals that are likeliest first.
+// are one group, and the proposals that are likeliest first.
 func (e *explainer) ranked() []Explanation {
 	total := 0.0
 	for _, f := range e.found {
@@ -278,7 +278,7 @@ func (e *explainer) add(x Explanation) {
 // after is the mass fraction by book once body has been entered.
 func (e *explainer) after(body Body) float64 {
 	c := e.book.snapshot()
-	c.Lines = nil // pouring looks at no line before it
+	c.Lines = nil // pouring needs no line before it
 	c.apply(Entry{ID: "~", Unit: e.unit.Code, At: e.at, Body: body})
 	return c.Charge.MassFraction()
 }

@@ -113,7 +113,7 @@ func (a *Account) leakOver(n int) *LeakRate {
 	return &l
 }
 
-// Shares of the charge that a mark stands for, below the upper one (common
+// Shares of the charge that are missing at a mark, below the upper one (common
 // practice: the band between the cold marks is about a twentieth of the charge).
 var markShare = map[string]float64{"above": -0.01, "max": 0, "between": 0.025, "min": 0.05, "below": 0.08, "empty": 0.15}
 
@@ -219,8 +219,8 @@ func (a *Account) level(line *Line, b LevelCheck) {
 	a.changed()
 }
 
-// mostLooks that are kept of one charge: more than any plan asks for (judgement).
-const mostLooks = 40
+// mostLevelChecks that are kept of one charge: more than any plan asks for (judgement).
+const mostLevelChecks = 40
 
 // coldLevel settles what was owed until the level had been seen cold. A fill that
 // trapped air may be released once the level was seen at the upper mark or above
@@ -228,7 +228,7 @@ const mostLooks = 40
 func (a *Account) coldLevel(line *Line, mark string) {
 	at := line.Entry.At
 	a.LevelAt = at
-	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.LevelChecks) < mostLooks {
+	if r := a.RefilledAt; r != nil && at.Sub(*r).Hours() >= coolHours && len(a.LevelChecks) < mostLevelChecks {
 		a.LevelChecks = append(slices.Clip(a.LevelChecks), at)
 	}
 	for _, o := range a.Pending {

@@ -249,7 +249,7 @@ const leastOff = 0.25
 type trusted struct {
 	line     *Line
 	read     coolant.Reading
-	mass     float64 // mass fraction of glycol that it stands for
+	mass     float64 // mass fraction of glycol at that freeze point
 	sigma, k float64 // K; K for a mass fraction
 	bracket  bool    // a step of discs or a strip's band
 }
@@ -270,14 +270,14 @@ func (a *Account) testMark(e Entry, b FreezeTest, read coolant.Reading) *TestMar
 	return mark
 }
 
-// zeroed reports whether the instrument's zero was looked at within a month; one
+// zeroed reports whether the instrument's zero was checked within a month; one
 // that is not a refractometer has none.
 func (m *TestMark) zeroed() bool {
 	return m.Instrument != Refractometer || m.ZeroAt != nil && m.At.Sub(*m.ZeroAt).Hours()/24 <= coolant.ZeroMonth
 }
 
 // refusedFor is why a reading says nothing about this coolant, empty when it does;
-// and the mass fraction that it stands for.
+// and the mass fraction at it.
 func (a *Account) refusedFor(read coolant.Reading) (mass float64, why Note) {
 	switch {
 	case a.Mixed:
@@ -424,7 +424,7 @@ func (a *Account) offBook(r *Reconciliation, mark *TestMark) {
 	}
 }
 
-// mixedAfter so many hours, or a run, what was poured in is mixed (common
+// mixedAfter is the hours after which, or after a run, what was poured in is mixed (common
 // practice: warmed through and cooled).
 const mixedAfter = 4
 

@@ -67,7 +67,7 @@ func (a *Account) open(line *Line, b Opening) {
 	a.begins(at)
 }
 
-// forget what is known of the charge. What stands against running, what was found,
+// forget what is known of the charge. What stops the unit, what was found,
 // and the parts' age are none of the charge and stay.
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, Readings: a.Readings, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,

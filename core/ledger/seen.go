@@ -22,12 +22,12 @@ type Inspection struct {
 // PointFound is one inspected point.
 type PointFound struct {
 	Point string `json:"point"`           // of Points
-	State string `json:"state,omitempty"` // of PointStates; told by the per cent for fins
+	State string `json:"state,omitempty"` // of PointStates; from the per cent for fins
 	// Blocked share of the radiator's face, per cent.
 	Blocked *float64 `json:"blocked,omitempty"`
 }
 
-// What is looked at, and what may be found.
+// What is inspected, and what may be found.
 var (
 	Hoses       = []string{"upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"}
 	HoseStates  = []string{"good", "cracked", "bulging", "soft", "hard", "chafed", "weeping", "renewed"}

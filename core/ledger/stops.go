@@ -57,7 +57,7 @@ func (s Subject) String() string {
 	return s.Point + ": " + s.State
 }
 
-// ground for which a unit stands until it is released: a finding, the coolant's
+// ground that stops a unit until it is released: a finding, the coolant's
 // state, or work that is not released.
 type ground struct {
 	Cause StopCause
@@ -142,7 +142,7 @@ func (a *Account) ground(g ground) {
 	a.grounds = append(kept, g)
 }
 
-// makeReady what stands for a cause and a point: a later look shows it right.
+// makeReady marks the grounds of a cause and a point: a later inspection found it right.
 func (a *Account) makeReady(cause StopCause, point string) {
 	if !slices.ContainsFunc(a.grounds, func(g ground) bool { return g.Cause == cause && g.Point == point && !g.Ready }) {
 		return

@@ -111,7 +111,7 @@ func (s *storedDiagnosis) unpack() (d *Diagnosis, err error) {
 	return d, err
 }
 
-// standing is an entry that stands, with its words.
+// standing is an entry in force, with its words.
 type standing struct {
 	ID    string
 	At    time.Time
@@ -119,7 +119,7 @@ type standing struct {
 	Words string
 }
 
-// What there is much of is packed as one string of words of 64 bits, so many to a
+// Long lists are packed as one string of words of 64 bits, a fixed number to a
 // row: to take one figure at a time would take most of the time.
 type (
 	readings    []MeterPoint

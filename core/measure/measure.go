@@ -41,7 +41,7 @@ type Kilometre float64
 // Hour is running time of an engine.
 type Hour float64
 
-// Dimension names which units may stand for one another.
+// Dimension names which units can be converted into one another.
 type Dimension string
 
 // The dimensions of the workshop.

@@ -46,13 +46,13 @@ type Plan struct {
 	// renewal; 0 takes [ledger.DefaultReplaced].
 	Replaced float64
 	Strategy Strategy
-	// Months between freeze tests, cap tests and looks at the hoses; 0 asks for
+	// Months between freeze tests, cap tests and hose checks; 0 asks for
 	// none.
 	TestMonths, CapMonths, HoseMonths int
 	// HoseYears that a hose may be old; 0 for any age.
 	HoseYears int
-	// FollowDays after a renewal on which the level is looked at cold; FollowRuns
-	// instead, after the first morning and each of so many runs, where a unit runs
+	// FollowDays after a renewal on which the level is checked cold; FollowRuns
+	// instead, after the first morning and each of that many runs, where a unit runs
 	// seldom. 0 asks for the next morning alone.
 	FollowDays, FollowRuns int
 	// Miles: its distances were given in miles, and are given so.

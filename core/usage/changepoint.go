@@ -19,7 +19,7 @@ func (u *Model) rate(stretches []segment, today time.Time) {
 		}
 	}
 	if !slices.ContainsFunc(all, func(v weighted) bool { return v.value > 0 }) {
-		return // it stands
+		return // it does not run
 	}
 	noise := dayNoise(all)
 	runs, hazard := changePointsOf(all, noise)

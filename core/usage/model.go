@@ -38,7 +38,7 @@ func ProfileOf(kind string, southern bool) Profile {
 // Constants of the model (common practice, set so that the windows of the
 // backtest hold what they promise: docs/forecast.md).
 const (
-	// useYears back that readings are looked at.
+	// useYears back that readings are used.
 	useYears = 4
 	// profileLeast and profileMost days that the kind's profile counts for in each
 	// month: how many follows from how much the months differ.
@@ -52,7 +52,7 @@ const (
 	// and priorStretches what it counts for.
 	priorSpread, priorSegments = 0.2, 0.5
 	// seasonDays by which a season comes sooner or later, one standard deviation; and
-	// by so many times more while one only is known.
+	// by this factor while one only is known.
 	seasonDays, seasonFew = 2.2, 3.0
 	// changeZ is by how many standard errors the use before and after must differ, with
 	// fewest stretches on either side, to be a change of use.
@@ -428,7 +428,7 @@ func (u *Model) season(stretches []segment, levels []float64, prior Profile) {
 const seasonRounds = 8
 
 // shareOut is each month's share of the use, over the days it had, drawn to the prior
-// by so many days; and those days. A stretch is shared out by the profile so far.
+// by that number of days; and those days. A stretch is shared out by the profile so far.
 func shareOut(stretches []segment, levels []float64, so, prior Profile, pull float64) (next Profile, span [12]float64) {
 	var use [12]float64
 	for i := range stretches {

@@ -113,7 +113,7 @@ func markOutliers(points []Point, d measure.Dimension) {
 	best := 0
 	for j := range n {
 		length[j], before[j] = 1, -1
-		// Backwards: as soon as no chain further back is as long, none needs to be looked at.
+		// Backwards: as soon as no chain further back is as long, none needs to be compared.
 		for i := j - 1; i >= 0 && longest[i]+1 >= length[j]; i-- {
 			if length[i]+1 >= max(length[j], 2) && fits(points[i], points[j]) {
 				length[j], before[j] = length[i]+1, i

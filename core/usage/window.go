@@ -33,7 +33,7 @@ func (u *Model) width(w, d float64) float64 {
 	seasons := u.SeasonRange * seasonDays * (1 + seasonFew/math.Max(1, float64(u.Seasons))) / math.Max(w, 3)
 	core := math.Sqrt(u.rateError*u.rateError + u.noise*u.noise/math.Max(w, 3) + drift*drift + seasons*seasons)
 	changed := 1 - math.Exp(-u.hazard*d/365)
-	// Of those that change so many lie beyond the tenth, on the one side or the other
+	// The share of those that change that lie beyond the tenth, on the one side or the other
 	// (set so that the windows of the backtest hold).
 	const beyond = 0.63
 	t := tQuantile[min(len(tQuantile)-1, max(1, u.Segments))] / Z90
@@ -107,7 +107,7 @@ func (s Span) Days(zone *time.Location) Window {
 const MaxYears = 15
 
 // Reaches is when the meter comes to a value; an end of the window beyond
-// [farYears] stands there. False when the unit is not used, or even the first day is
+// it is [farYears]. False when the unit is not used, or even the first day is
 // too far off to mean anything.
 func (u *Model) Reaches(value float64) (w Span, ok bool) {
 	if w.P10, ok = u.ReachesSide(value, Early); !ok {

@@ -207,7 +207,7 @@ func latest(points []ledger.MeterPoint) time.Time {
 type FreezeScore struct {
 	Tests, Covered int
 	Errors         []float64 // K, absolute
-	Naive          []float64 // the same when the last test is taken to stand for ever
+	Naive          []float64 // the same when the last test is taken to hold for ever
 }
 
 // Freeze asks each account before each trusted test what the test would read: the
@@ -270,7 +270,7 @@ func (s FreezeScore) Coverage() float64 { return float64(s.Covered) / math.Max(1
 // Median error in K; NaN without tests.
 func (s FreezeScore) Median() float64 { return middle(s.Errors) }
 
-// NaiveMedian is the same when the last test is taken to stand for ever.
+// NaiveMedian is the same when the last test is taken to hold for ever.
 func (s FreezeScore) NaiveMedian() float64 { return middle(s.Naive) }
 
 func middle(sorted []float64) float64 {

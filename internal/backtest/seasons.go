@@ -54,7 +54,7 @@ func within(on bool) float64 {
 	return 0
 }
 
-// reading patterns: so many days between readings, and at odd days or not.
+// reading patterns: the days between readings, and whether they are irregular.
 var patterns = []struct {
 	name  string
 	every int

@@ -191,7 +191,7 @@ func (b *book) recorder(n int, body ledger.Body) string {
 func (b *book) last() string { return b.unit.Entries[len(b.unit.Entries)-1].ID }
 
 // entryID is a UUID version 7 (RFC 9562) whose random part is a hash of where
-// the entry stands, so that the demo is the same on every machine.
+// the entry is written, so that the demo is the same on every machine.
 func entryID(code string, n int, at time.Time) string {
 	sum := sha256.Sum256(binary.BigEndian.AppendUint32([]byte(code), uint32(n)))
 	id := uuid.UUID(sum[:16])
@@ -284,7 +284,7 @@ func (b *book) strip(daysAgo int, nitrite, ph float64, steps []float64) {
 // tools are the refractometers of the sites.
 var tools = map[string]string{depot: "R-1", harbour: "R-2", strip: "R-3", hill: "R-4"}
 
-// meters writes a reading every so many days, from one day to another, the
+// meters writes a reading at a fixed interval of days, from one day to another, the
 // meter running from a start at a rate a day, a little unevenly.
 func (b *book) meters(from, to, every int, start, rate float64) {
 	for d := from; d >= to; d -= every {

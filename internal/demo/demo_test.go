@@ -31,7 +31,7 @@ func planOf(f store.LoadedFleet, u store.LoadedUnit) serviceplan.Plan {
 	return f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == u.Plan })]
 }
 
-func look(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, clock.UnitStatus) {
+func evaluated(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger.Account, clock.UnitStatus) {
 	plan := planOf(f, u)
 	a := ledger.Fold(f.Ledger(u, plan), u.Entries)
 	site := f.Sites[slices.IndexFunc(f.Sites, func(s store.LoadedSite) bool { return s.Name == u.Site })]
@@ -44,7 +44,7 @@ func TestFleet(t *testing.T) {
 		kinds, verdicts, ids := map[string]int{}, map[clock.Verdict]int{}, map[string]bool{}
 		for _, u := range f.Units {
 			kinds[u.Kind]++
-			a, o := look(f, u, today)
+			a, o := evaluated(f, u, today)
 			verdicts[o.Verdict]++
 			for _, l := range a.Lines {
 				if ids[l.Entry.ID] {
@@ -149,7 +149,7 @@ func TestBelievable(t *testing.T) {
 	f := Fleet(days[0])
 	residuals, steps, falls := 0, 0, 0
 	for _, u := range f.Units {
-		a, _ := look(f, u, days[0])
+		a, _ := evaluated(f, u, days[0])
 		if j, known := a.Compatibility(); known && j.Answer != coolant.AnswerYes {
 			t.Errorf("%s: %s", u.Code, j.Words())
 		}
@@ -196,7 +196,7 @@ func TestTroublesToBeSeen(t *testing.T) {
 	leaks, partial, struck, quiet := 0, 0, 0, 0
 	oldest, youngest := 0.0, 99.0
 	for _, u := range f.Units {
-		a, _ := look(f, u, days[0])
+		a, _ := evaluated(f, u, days[0])
 		years := days[0].Sub(a.Lines[0].Entry.At).Hours() / 24 / 365.25
 		oldest, youngest = max(oldest, years), min(youngest, years)
 		for i, l := range a.Lines {

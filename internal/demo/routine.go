@@ -25,7 +25,7 @@ func (s season) active(m time.Month) bool {
 }
 
 // routine is an ordinary life: a factory fill, tests in spring and autumn,
-// looked over now and then, renewed on time.
+// inspected now and then, renewed on time.
 type routine struct {
 	unit    store.LoadedUnit
 	since   int // days ago that it came

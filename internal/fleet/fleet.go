@@ -32,7 +32,7 @@ type Fleet struct {
 	bases  atomic.Pointer[ruleBases]
 }
 
-// New books over a store. now is the clock; which day it is follows from the zone of
+// New use cases over a store. now is the clock; which day it is follows from the zone of
 // the fleet and of each site.
 func New(s *store.Store, now func() time.Time) *Fleet {
 	return &Fleet{store: s, now: now, folded: newFoldedAccounts()}
@@ -156,7 +156,7 @@ func (f *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
 	return f.store.Additives(ctx)
 }
 
-// Ready reports whether the books can be opened.
+// Ready reports whether the database answers.
 func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 
 // check refuses what the writer may not write, what cannot be right, and an entry after which the
@@ -214,7 +214,7 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 	if err != nil || len(tools) == 0 {
 		return receipts, err
 	}
-	// The entry stands whatever becomes of this: a row that is not evaluated anew here is at the
+	// The entry is stored, even if this fails: a row that is not evaluated anew here is at the
 	// next refresh.
 	for _, tool := range tools {
 		if codes, err := f.store.CodesTestedWith(ctx, tool); err == nil {
@@ -310,17 +310,16 @@ func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.
 	if _, err := f.servicePlan(ctx, id); err != nil {
 		return nil, err
 	}
-	return f.statusChanges(ctx, p, func(u store.Unit) bool { return u.PlanID == id })
-}
-
-// statusChanges are the units, among those meant, that would change status on a plan, the worst
-// first.
-func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant func(store.Unit) bool) ([]StatusChange, error) {
-	units, err := f.store.Units(ctx)
+	units, err := f.store.UnitsOfPlan(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	evaluated, err := f.evaluatedUnits(ctx, slices.DeleteFunc(units, func(u store.Unit) bool { return !meant(u) }))
+	return f.statusChanges(ctx, p, units)
+}
+
+// statusChanges are those of some units that would change status on a plan, the worst first.
+func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, units []store.Unit) ([]StatusChange, error) {
+	evaluated, err := f.evaluatedUnits(ctx, units)
 	if err != nil {
 		return nil, err
 	}
@@ -346,13 +345,6 @@ func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, meant fun
 	return changed, nil
 }
 
-// ofKindNotOn are the units of a kind that are not on the plan, at one site or at all.
-func ofKindNotOn(kind, site string, plan int64) func(store.Unit) bool {
-	return func(u store.Unit) bool {
-		return u.Kind == kind && (site == "" || u.Site == site) && u.PlanID != plan
-	}
-}
-
 // PreviewServicePlanByKind gives which units would change status if all of a kind, at
 // one site or at all, were on the plan; [store.ErrNoPlan].
 func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
@@ -360,7 +352,11 @@ func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, 
 	if err != nil {
 		return nil, err
 	}
-	return f.statusChanges(ctx, p.Plan, ofKindNotOn(kind, site, plan))
+	units, err := f.store.UnitsOfKindNotOn(ctx, plan, kind, site)
+	if err != nil {
+		return nil, err
+	}
+	return f.statusChanges(ctx, p.Plan, units)
 }
 
 // servicePlan of the register; [store.ErrNoPlan].

@@ -13,7 +13,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-// WorkLine is a line of the work list as the books stand.
+// WorkLine is a line of the work list with what the account shows of it.
 type WorkLine struct {
 	store.WorkItem
 	// Done is when the work was done by the books; nil while it is not.

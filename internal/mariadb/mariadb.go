@@ -293,7 +293,7 @@ func (i *Instance) run(ctx context.Context, data string, network ...string) erro
 	}
 	exited := make(chan struct{})
 	go func() {
-		_ = cmd.Wait() // how it ended stands in its log
+		_ = cmd.Wait() // how it ended is in its log
 		close(exited)
 	}()
 	i.cmd, i.exited = cmd, exited

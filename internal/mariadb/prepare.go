@@ -98,7 +98,7 @@ func (i *Instance) create(ctx context.Context) error {
 	if err := errors.Join(err, i.Stop()); err != nil {
 		return err
 	}
-	// The secrets stand before the folder does: a folder without them is useless.
+	// The secrets are written before the folder: a folder without them is useless.
 	if err := i.writeSecrets(); err != nil {
 		return err
 	}

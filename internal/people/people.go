@@ -81,7 +81,7 @@ const (
 	ResetLasts      = 2 * time.Hour
 )
 
-// Throttling: so many failures are free, then each one doubles the wait (common
+// Throttling: a number of failures are free, then each one doubles the wait (common
 // practice; NIST SP 800-63B section 5.2.2 asks for a limit, recalled from
 // memory). A day without failures forgives all. A device that signed in before has a counter
 // of its own, so that tries from elsewhere do not lock its person out (device cookies, OWASP;
@@ -144,7 +144,7 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 		return store.Person{}, "", err
 	}
 	// Each try counts as failed before it is looked at, so that many at once are
-	// not many more; the right password takes it back.
+	// not many more; the right password resets it.
 	if err := s.countAll(ctx, counters); err != nil {
 		if wait := (*Wait)(nil); errors.As(err, &wait) {
 			err = errors.Join(err, s.audit(ctx, email, from, "sign_in_throttled", ""))

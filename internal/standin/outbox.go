@@ -13,7 +13,7 @@ import (
 	"time"
 )
 
-// Outbox stands in for a mail server: each message becomes a file in RFC 5322
+// Outbox takes the place of a mail server: each message becomes a file in RFC 5322
 // form below Dir, for the coordinator to read or to send on. It is safe for
 // concurrent use.
 type Outbox struct {

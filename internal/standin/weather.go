@@ -13,7 +13,7 @@ import (
 	"diligentledger/core/measure"
 )
 
-// Weather stands in for a weather service: nights made up about a cold curve, the
+// Weather takes the place of a weather service: nights made up about a cold curve, the
 // same for the same site and day, with spells that last some days. Like a real
 // one it knows some nights not at all, gives nonsense now and then, and errs the
 // more the further ahead it looks. It is safe for concurrent use.

@@ -92,7 +92,7 @@ type Throttle struct {
 func (s *Store) Throttle(ctx context.Context, who string, next func(Throttle) (Throttle, error)) error {
 	who = cut(who, 200)
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		// The row must stand before it can be locked.
+		// The row must exist before it can be locked.
 		long := time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO throttle (who, failures, last_at, until_at) VALUES (?, 0, ?, ?)`, who, long, long); err != nil {
 			return err

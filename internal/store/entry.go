@@ -17,7 +17,7 @@ import (
 // the books.
 var ErrEntryDiffers = errors.New("another entry with this id is in the books")
 
-// Receipt is the proof that an entry stands in the books.
+// Receipt is the proof that an entry is stored.
 type Receipt struct {
 	ledger.Record
 	Code string // of the unit, as it is now
@@ -38,7 +38,7 @@ type Appending struct {
 // statuses that are kept with it. An entry that is written already is not written again and gets
 // the receipt it got then; [ErrEntryDiffers] if it differs.
 //
-// An entry on an account that nobody else writes to meanwhile is checked before its transaction
+// An entry on an account that no one else writes to meanwhile is checked before its transaction
 // begins; every other one while its account is locked.
 func (s *Store) Append(ctx context.Context, o *Opened, entries []ledger.Entry, check func(Appending) error, stored func(last Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
 	u := o.Unit
@@ -49,13 +49,13 @@ func (s *Store) Append(ctx context.Context, o *Opened, entries []ledger.Entry, c
 		}
 	}
 	var receipts []Receipt
-	for look := u.there; ; {
+	for mayExist := u.there; ; {
 		err := s.inTx(ctx, func(tx *sql.Tx) (err error) {
-			receipts, err = s.append(ctx, tx, u, entries, look, check, stored)
+			receipts, err = s.append(ctx, tx, u, entries, mayExist, check, stored)
 			return err
 		})
-		if !look && errors.Is(err, errWrittenMeanwhile) {
-			look = true // the same entry, sent twice at once, or its id for another unit
+		if !mayExist && errors.Is(err, errWrittenMeanwhile) {
+			mayExist = true // the same entry, sent twice at once, or its id for another unit
 			continue
 		}
 		if errors.Is(err, errWrittenMeanwhile) {
@@ -130,9 +130,8 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 	return r, err
 }
 
-// append with a look whether an entry is there already, when it may be; what check refuses is
-// looked for as well.
-func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, look bool, check func(Appending) error, stored func(Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
+// append asks whether an entry exists already when it may; for one that check refuses it always asks.
+func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, mayExist bool, check func(Appending) error, stored func(Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
 	var prev Receipt
 	var head, facts, body []byte
 	var seq, rules int64
@@ -148,7 +147,7 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	var history *ledger.History
 	var last *Appending
 	for _, e := range entries {
-		r, found, err := s.receiptFor(ctx, tx, u, e, look)
+		r, found, err := s.receiptFor(ctx, tx, u, e, mayExist)
 		if err != nil {
 			return nil, err
 		}
@@ -212,9 +211,9 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 }
 
 // receiptFor e: the one it got when it was written, if it was, else one without
-// a place in the chain. look says that it may be.
-func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry, look bool) (r Receipt, found bool, err error) {
-	if r, err = receiptOf(u, e); err != nil || !look {
+// a place in the chain. mayExist says that it may be.
+func (s *Store) receiptFor(ctx context.Context, tx *sql.Tx, u Unit, e ledger.Entry, mayExist bool) (r Receipt, found bool, err error) {
+	if r, err = receiptOf(u, e); err != nil || !mayExist {
 		return r, false, err
 	}
 	stored, found, err := findEntry(ctx, tx, e.ID)
@@ -298,7 +297,7 @@ func (s *Store) insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, 
 	return err
 }
 
-// columns that stand beside the payload for queries; the hash covers only the
+// columns beside the payload, for queries; the hash covers only the
 // payload. Null for a kind without a figure.
 type columns struct {
 	value, metric sql.NullFloat64

@@ -76,7 +76,7 @@ func (f LoadedFleet) Ledger(u LoadedUnit, p serviceplan.Plan) ledger.Unit {
 		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
 }
 
-// fleetFact is where the name of a loaded fleet stands in installation.
+// fleetFact names the row of installation with the name of a loaded fleet.
 const fleetFact = "fleet"
 
 // LoadedFleetName is the name of the fleet that was loaded, empty for none.

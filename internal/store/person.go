@@ -207,7 +207,7 @@ type Link struct {
 
 // The purposes of a link.
 const (
-	First      = "first" // of the first coordinator, who also tells name and address
+	First      = "first" // of the first coordinator, who also gives name and address
 	Invitation = "invitation"
 	Reset      = "reset"
 )

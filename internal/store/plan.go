@@ -28,7 +28,7 @@ func (p ServicePlan) Revision() string {
 // ErrNoServicePlan says that the register holds no plan of that id.
 var ErrNoServicePlan = errors.New("no such plan")
 
-// ErrServicePlanChanged says that a plan is no longer as it was when it was looked at.
+// ErrServicePlanChanged says that a plan is no longer as it was when it was read.
 var ErrServicePlanChanged = errors.New("somebody changed this plan meanwhile")
 
 const planColumns = `p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),

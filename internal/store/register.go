@@ -17,7 +17,7 @@ import (
 	"diligentledger/core/serviceplan"
 )
 
-// UnitName is what a unit is called and where it stands.
+// UnitName is a unit's names, kind and site.
 type UnitName struct {
 	Code, Name, Kind, Site string
 }
@@ -242,7 +242,17 @@ func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
 	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, args...)
 }
 
-// units that a condition finds, by code, at most limit; 0 for all.
+// UnitsOfPlan are the units on a service plan, by code.
+func (s *Store) UnitsOfPlan(ctx context.Context, plan int64) ([]Unit, error) {
+	return s.units(ctx, ` WHERE u.plan_id = ?`, plan)
+}
+
+// UnitsOfKindNotOn a service plan, at one site by name, or at all for none; by code.
+func (s *Store) UnitsOfKindNotOn(ctx context.Context, plan int64, kind, site string) ([]Unit, error) {
+	return s.units(ctx, ` WHERE u.plan_id <> ? AND u.kind = ? AND (? = '' OR u.site_id IN (SELECT id FROM site WHERE name = ?))`, plan, kind, site, site)
+}
+
+// units that a condition finds, by code.
 func (s *Store) units(ctx context.Context, where string, args ...any) ([]Unit, error) {
 	return s.unitsBy(ctx, unitQuery+where+` ORDER BY u.code`, args...)
 }

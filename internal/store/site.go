@@ -25,7 +25,7 @@ type Site struct {
 	// Zone of the site: its own, or the fleet's. OwnZone is empty for the fleet's.
 	Zone    *time.Location
 	OwnZone string
-	// Months are the values that stand in for a record of nights.
+	// Months are the values used without a record of nights.
 	Months climate.MonthlyCurve
 	// Cold of the record, else of the months, with the forecast that is still good.
 	Cold *climate.Climate

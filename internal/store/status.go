@@ -71,10 +71,10 @@ var packed, unpacked = func() (cbor.EncMode, cbor.DecMode) {
 	return enc, dec
 }()
 
-// never stands where nothing runs out, so that it sorts last.
+// never is the due day where nothing runs out: it sorts last.
 const never = "9999-12-31"
 
-// Of a unit begins its status.
+// Status of a unit without its clocks.
 func (u Unit) Status() Status {
 	return Status{UnitName: u.UnitName, SiteID: u.siteID, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
 }

@@ -8,7 +8,7 @@ import (
 	"time"
 )
 
-// zoneFact is where the fleet's time zone stands in installation.
+// zoneFact names the row of installation with the fleet's time zone.
 const zoneFact = "zone"
 
 // Zone of the fleet, in which a moment falls on a day; UTC until one is set.

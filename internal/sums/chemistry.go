@@ -45,7 +45,7 @@ func chemistry() Question {
 			{Name: "strayoff", Label: "stray, all off", Initial: "0.1 V", Hint: "to battery ground", Optional: true},
 			{Name: "straycranking", Label: "stray, cranking", Optional: true},
 			{Name: "strayloads", Label: "stray, loads on", Optional: true},
-			{Name: "look", Label: "look", Options: looks, Initial: ""},
+			{Name: "look", Label: "appearance", Options: looks, Initial: ""},
 			{Name: "earlier", Label: "earlier pH, oldest first", Hint: "such as 2024-05-01 8.9; 2025-05-01 8.6; 2026-05-01 8.4", Optional: true},
 		},
 		answer: answerChemistry}

@@ -16,7 +16,7 @@ var capWords = map[coolant.CapVerdict]string{
 	coolant.CapStuck:    "The cap opens too late: hoses and core carry the rest. Replace it.",
 	coolant.CapVacuum:   "The vacuum valve is stuck: hoses collapse and nothing is drawn back. Replace the cap.",
 	coolant.CapNoVacuum: "The vacuum valve leaks: the bottle is never drawn back. Replace the cap.",
-	coolant.CapUnseated: "The cap was not turned home: no pressure can be counted on.",
+	coolant.CapUnseated: "The cap was not seated: no pressure can be counted on.",
 	coolant.CapBadSeal:  "The seal is dried, cracked or hard: no pressure can be counted on. Replace the cap.",
 }
 
@@ -29,7 +29,7 @@ func boil() Question {
 			{Name: "opened", Label: "cap opened at", Hint: "on the tester", Optional: true},
 			{Name: "vacuum", Label: "vacuum valve opened at", Hint: "below ambient", Optional: true},
 			{Name: "age", Label: "the cap is", Initial: "used", Options: []Option{{"used", "used"}, {"new", "new"}}},
-			{Name: "seat", Label: "cap found", Initial: "home", Options: []Option{{"home", "turned home, seal good"}, {"unseated", "not turned home"}, {"seal", "seal dried or cracked"}}},
+			{Name: "seat", Label: "cap found", Initial: "home", Options: []Option{{"home", "seated, seal good"}, {"unseated", "not seated"}, {"seal", "seal dried or cracked"}}},
 			{Name: "altitude", Label: "altitude", Initial: "0 m"},
 			{Name: "running", Label: "runs at", Hint: "the gauge when hot", Optional: true},
 		},

@@ -49,7 +49,7 @@ func TestAnswers(t *testing.T) {
 		{"boil", Metric, given{"running": "127"}, []string{"too little"}},
 		{"boil", Metric, given{"running": "116"}, []string{"just enough"}},
 		{"boil", Metric, given{"running": "110"}, []string{"K to spare."}},
-		{"boil", Metric, given{"rated": "90", "seat": "unseated", "running": "115", "altitude": "5000 ft"}, []string{"not turned home", "It boils at that gauge"}},
+		{"boil", Metric, given{"rated": "90", "seat": "unseated", "running": "115", "altitude": "5000 ft"}, []string{"not seated", "It boils at that gauge"}},
 		{"target", Metric, given{"strength": "39 %", "target": "50 %"}, []string{"One pass does it.", "drain 1.5", "pour 1.5", "test again"}},
 		{"target", US, given{"capacity": "10 qt", "drainable": "8 qt", "strength": "60 %", "target": "-34 F", "with": "concentrate"}, []string{"One pass", "water", "US qt"}},
 		{"target", Metric, given{"capacity": "10", "volume": "2", "drainable": "8", "strength": "0 %", "target": "50 %"}, []string{"first, all of it, then"}},

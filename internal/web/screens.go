@@ -86,7 +86,7 @@ func readAhead(files fs.FS) (map[string]string, error) {
 	return ahead, nil
 }
 
-// nonceMark stands in index.html where the nonce of the answer goes.
+// nonceMark is in index.html where the nonce of the answer goes.
 const nonceMark = "__NONCE__"
 
 func newScreens(files fs.FS) (*screens, error) {

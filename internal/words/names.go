@@ -14,11 +14,11 @@ var names = map[string]string{
 	"on_ridge": "on the ridge", "clamp_on_ridge": "clamp on the ridge",
 	"max": "at the upper mark", "min": "at the lower mark", "between": "between the marks", "above": "above the upper mark", "below": "below the lower mark",
 	"drain_plug": "drain plug and washer", "impeller": "raw-water impeller", "anti_siphon": "anti-siphon valve", "ground": "ground beneath",
-	"first_stage": "on its first stage", "home": "turned home",
+	"first_stage": "on its first stage", "home": "seated",
 	"cap_sound": "sound", "cap_worn": "opens below a new one’s, still serves", "cap_weak": "opens too early", "cap_stuck": "opens too late",
-	"cap_vacuum": "vacuum valve stuck", "vacuum_leaks": "vacuum valve leaks", "cap_unseated": "not turned home", "cap_untested": "opening pressure not measured",
+	"cap_vacuum": "vacuum valve stuck", "vacuum_leaks": "vacuum valve leaks", "cap_unseated": "not seated", "cap_untested": "opening pressure not measured",
 	"vacuum_untested": "vacuum valve not tested", "cap_seal": "seal dried, cracked or hardened",
-	"discs": "floating discs", "strip": "test strip",
+	"look": "appearance", "discs": "floating discs", "strip": "test strip",
 	"too_short": "test too short to prove anything", "rating_unknown": "no fall; the cap’s rating is not known", "pressure_too_low": "no fall, at too low a pressure",
 	"millimetres": "below the lower mark", "stop": "must not run",
 	ledger.CheckLevel: "level, cold", ledger.CheckRetest: "freeze point, once mixed",
@@ -52,7 +52,7 @@ func Subject(s ledger.Subject) string {
 	return Name(s.Point) + ": " + Names(s.State)
 }
 
-// flags of a reading: why it is not what it looks like.
+// flags of a reading: why it is not to be taken as it is.
 var flags = map[coolant.Flag]string{
 	coolant.FlagWrongScale: "read on the scale of the other glycol", coolant.FlagBaseUnknown: "which glycol is inside is not known",
 	coolant.FlagHydroPG: "a floating tester gives no strength of PG", coolant.FlagTooStrong: "beyond the strong end of the scale: dilute and test again",
@@ -81,7 +81,7 @@ var notes = map[ledger.Note]struct {
 	ledger.NoteNotMixed:      {"less than four hours after coolant was poured in, and without a run: the retest stays due", false},
 	ledger.NoteOutUnknown:    {"what came out is not recorded: taken as what went in", false},
 	ledger.NoteMarksUnknown:  {"the register does not know the tank’s marks: not judged", false},
-	ledger.NoteNotReady:      {"something still stands against running", false},
+	ledger.NoteNotReady:      {"something still stops the unit", false},
 	ledger.NoteSettling:      {"within ten days of the fill: no leak", true},
 	ledger.NoteInferred:      {"inferred to balance the books; not observed", false},
 	ledger.NoteTooStrong:     {"beyond the strong end of the scale: dilute and test again", false},

@@ -42,7 +42,7 @@ var Choices = struct {
 	[]DateStyle{DayMonthYear, YearMonthDay, MonthDayYear},
 }
 
-// nbsp stands between a number and its unit.
+// nbsp is between a number and its unit.
 const nbsp = "\u00a0"
 
 // Figure is a number with a true minus sign and grouped thousands; no minus before a zero.

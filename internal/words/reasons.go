@@ -59,7 +59,7 @@ func (r Reader) intervalReason(c clock.Clock) string {
 	case clock.UseNoDay:
 		return fmt.Sprintf("%s of %s since the renewal; the meter has hardly moved, and the readings cover too little time to show that the unit is not used: read the meter.", r.numberOf(n["read"], c.Unit), limit("limit"))
 	case clock.UseLaidUp:
-		return used() + " since the renewal; laid up, so the meter stands."
+		return used() + " since the renewal; laid up, so the meter does not move."
 	case clock.UseNoRate:
 		return used() + " since the renewal; too few meter readings to compute a rate."
 	case clock.UseNoStart:
@@ -147,7 +147,7 @@ func (r Reader) holdReason(c clock.Clock) string {
 	case clock.AirTrapped:
 		return r.Litres(n["short"], 1) + " less went in than came out: " + pick(ready, "the level was seen at the mark since. Release it.", "air is trapped. Check the level cold, or bleed again; then release.")
 	case clock.CoolantContaminated:
-		return about + ": must not run. " + pick(ready, "A later sample looks clear: release it.", "Find the cause; renew.")
+		return about + ": must not run. " + pick(ready, "A later sample is clear: release it.", "Find the cause; renew.")
 	case clock.FindingHolds:
 		return about + ": must not fly. " + pick(ready, "Found good since: a signatory releases it.", "Repair it and inspect it again.")
 	case clock.ReturnCheck:
@@ -226,9 +226,9 @@ func followUpReason(c clock.Clock) string {
 	case clock.CheckRetest:
 		return "the freeze point is to be tested again, once mixed; due for " + days + "."
 	case clock.CheckDays:
-		return fmt.Sprintf("the level is to be checked cold on %s days after the renewal; %s done.", Figure(n["wanted"], 0), Figure(n["looked"], 0))
+		return fmt.Sprintf("the level is to be checked cold on %s days after the renewal; %s done.", Figure(n["wanted"], 0), Figure(n["checked"], 0))
 	}
-	return fmt.Sprintf("the level is to be checked cold after each of the first %s runs; %s done.", Figure(n["wanted"], 0), Figure(n["looked"], 0))
+	return fmt.Sprintf("the level is to be checked cold after each of the first %s runs; %s done.", Figure(n["wanted"], 0), Figure(n["checked"], 0))
 }
 
 // Unit is what the rule behind a clock needs besides the account.

@@ -46,7 +46,7 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.Use, clock.UseReadMeter, "", ledger.Subject{}, use, "by estimate, 60,000 km at the last reading: read the meter.", "37,282 mi"},
 		{clock.Use, clock.UseOtherMeter, "", ledger.Subject{}, numbers{"km": 10}, "the service plan counts km and this unit’s meter hours", ""},
 		{clock.Use, clock.UseNoDay, "", ledger.Subject{}, use, "too little time to show that the unit is not used", ""},
-		{clock.Use, clock.UseLaidUp, "", ledger.Subject{}, use, "laid up, so the meter stands.", ""},
+		{clock.Use, clock.UseLaidUp, "", ledger.Subject{}, use, "laid up, so the meter does not move.", ""},
 		{clock.Use, clock.UseNoRate, "", ledger.Subject{}, use, "too few meter readings to compute a rate.", ""},
 		{clock.Use, clock.UseNoStart, "", ledger.Subject{}, use, "no meter reading at the renewal; the service plan allows 80,467 km.", "50,000 mi"},
 		{clock.Use, clock.UseNoMeter, "", ledger.Subject{}, nil, "this unit has no meter.", ""},
@@ -90,8 +90,8 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.HoseAge, clock.HoseAgeUnknown, "", ledger.Subject{Point: "upper"}, numbers{"limit": 120}, "the age of the upper hose is not known", ""},
 		{clock.FollowUp, clock.CheckLevel, "", ledger.Subject{}, numbers{"days": 2}, "the level is to be checked cold, the day after the renewal; due for 2 d.", ""},
 		{clock.FollowUp, clock.CheckRetest, "", ledger.Subject{}, numbers{"days": 2}, "the freeze point is to be tested again", ""},
-		{clock.FollowUp, clock.CheckDays, "", ledger.Subject{}, numbers{"wanted": 3, "looked": 1}, "cold on 3 days after the renewal; 1 done.", ""},
-		{clock.FollowUp, clock.CheckRuns, "", ledger.Subject{}, numbers{"wanted": 3, "looked": 1}, "after each of the first 3 runs; 1 done.", ""},
+		{clock.FollowUp, clock.CheckDays, "", ledger.Subject{}, numbers{"wanted": 3, "checked": 1}, "cold on 3 days after the renewal; 1 done.", ""},
+		{clock.FollowUp, clock.CheckRuns, "", ledger.Subject{}, numbers{"wanted": 3, "checked": 1}, "after each of the first 3 runs; 1 done.", ""},
 	} {
 		at := clock.Clock{Kind: c.kind, Verdict: c.verdict, Reason: clock.Reason{Code: c.code, About: c.about, Numbers: c.numbers}}
 		if c.kind == clock.Use {

@@ -54,7 +54,7 @@ const base = defineConfig({
   },
 });
 
-// The look of the whole application: paper and ink, one accent, ruled lines.
+// The style of the whole application: paper and ink, one accent, ruled lines.
 const config = defineConfig({
   theme: {
     tokens: {

@@ -143,7 +143,7 @@ export function AccountPage() {
         </Failed>
       )}
       {data && (
-        // Without room beside the ledger, what runs out first stands before what has been.
+        // Without room beside the ledger, the clocks come before the ledger.
         <div className="account">
           <div>
             <Opening account={data} />

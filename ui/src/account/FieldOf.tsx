@@ -254,5 +254,5 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
   );
 }
 
-/** Two lines beside each other where there is room and the head stands over one column only. */
+/** Two lines beside each other where there is room and the head belongs to one column only. */
 const gridOf = (columns: number) => (columns > 1 ? "1fr" : "repeat(auto-fill, minmax(min(340px, 100%), 1fr))");

@@ -281,7 +281,7 @@ function lastMeter({ meter, meterUnit }: Account): string {
   return meterUnit === "km" ? kilometres(meter) : `${figure(meter)} ${symbols.h}`;
 }
 
-/** What stands under the account's name: everything that is blended in. */
+/** The line under the account's name: every product blended in. */
 export function Blended({ account }: { account: Account }) {
   if (account.blended.length === 0) return null;
   return (

@@ -106,7 +106,7 @@ const severityNames: Record<Schemas["OpenDefect"]["severity"], string> = {
 /** Points that have a clock and a list of their own. */
 const ownClock: ReadonlySet<string> = new Set(["chemistry", "product"]);
 
-/** All that stands besides the clocks: holds, defects, findings, what is owed, leak and chemistry. */
+/** What stops the unit or is open, besides the clocks: holds, defects, findings, what is owed, leak and chemistry. */
 export function Standing({ account }: { account: Account }) {
   const rows: [string, string, boolean][] = [];
   for (const s of account.stops) rows.push([stopNames[s.cause], `${s.text} (${shortDay(s.at)})`, true]);

@@ -107,7 +107,7 @@ export function toEntry(
   const reader: Reader = { at: values, errors: {}, missing: false };
   const name = bodyName(draft.kind);
   const body = readAll(specOf(draft, account, products), reader, "", `/${name}`);
-  // The share of blocked fins stands on the line of the fins.
+  // The share of blocked fins is on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
   if (draft.confirmed) entry.confirmed = true;
@@ -206,7 +206,7 @@ function needed(f: { optional?: boolean }, r: Reader): Value | undefined {
   return undefined;
 }
 
-/** A body as it stands in the books, as text by field, to be typed over. */
+/** A stored body as text by field, to be typed over. */
 export function valuesFrom(body: Record<string, unknown>, prefix = ""): Record<string, string> {
   const values: Record<string, string> = {};
   for (const [name, value] of Object.entries(body)) {

@@ -4,7 +4,7 @@ import { symbols } from "../words/figures";
 
 interface Common {
   label: string;
-  /** Read to screen readers only, where a head stands above. */
+  /** Read to screen readers only, where there is a heading above. */
   hidden?: boolean | undefined;
   error?: string | undefined;
   width?: string;

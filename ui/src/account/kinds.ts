@@ -29,7 +29,7 @@ export type FieldSpec =
   | { type: "words"; name: string; label: string; hint: string }
   | { type: "line"; name: string; label: string; kind: EntryKind };
 
-/** A field that can stand in a column. */
+/** A field that can be a column. */
 export type ColumnSpec = Extract<FieldSpec, { type: "reading" | "choice" }>;
 
 export type Options = readonly (readonly [string, string])[];

@@ -878,7 +878,7 @@ export interface components {
             entry: string;
             why: string;
         };
-        /** @description What happened; the one property named by the kind. The fields of a kind stand here alone. */
+        /** @description What happened; the one property named by the kind. The fields of a kind are here alone. */
         EntryBody: {
             opening?: components["schemas"]["OpeningBody"];
             renewal?: components["schemas"]["RenewalBody"];
@@ -1343,7 +1343,7 @@ export interface components {
         MorningRow: {
             /** @description What is to be done about it. */
             next: string;
-            /** @description The entry that answers it; none when it takes a look at the account. */
+            /** @description The entry that answers it; none when the account must be read first. */
             records?: components["schemas"]["EntryKind"];
             unit: components["schemas"]["UnitName"];
             verdict: components["schemas"]["Verdict"];
@@ -1428,9 +1428,9 @@ export interface components {
             capMonths?: number;
             /** @description That a hose may be old; none for any age. */
             hoseYears?: number;
-            /** @description Days after a renewal on which the level is looked at cold; none for the first morning alone. */
+            /** @description Days after a renewal on which the level is checked cold; none for the first morning alone. */
             followDays?: number;
-            /** @description Instead, runs after each of which it is looked at, besides the first morning. */
+            /** @description Instead, runs after each of which it is checked, besides the first morning. */
             followRuns?: number;
             hoseMonths?: number;
         };
@@ -1616,7 +1616,7 @@ export interface components {
             agrees: boolean;
             /** @description The reading says something about this coolant. */
             trusted: boolean;
-            /** @description Why the reading is not what it looks like. */
+            /** @description Why the reading is not to be taken as it is. */
             flags: string[];
             /** @description How the test compares with the book. */
             text: string;
@@ -1655,7 +1655,7 @@ export interface components {
              */
             allowed: number;
         };
-        /** @description Why a test may not agree with the book. Causes that propose the same stand together, the likeliest proposal first. */
+        /** @description Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first. */
         Explanation: {
             /** @description The explanation as a sentence. */
             text: string;
@@ -2379,7 +2379,7 @@ export interface operations {
                 before?: number;
                 /** @description How many of the newest are returned. */
                 limit?: number;
-                /** @description These lines alone, wherever they stand. */
+                /** @description These lines alone, on whichever page they are. */
                 ids?: string[];
             };
             header?: never;
@@ -2703,7 +2703,7 @@ export interface operations {
         };
         requestBody: components["requestBodies"]["ServicePlanChange"];
         responses: {
-            /** @description As it stands now. */
+            /** @description The present state. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2834,7 +2834,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description As it stands now. */
+            /** @description The present state. */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3072,7 +3072,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description As it stands now. */
+            /** @description The present state. */
             200: {
                 headers: {
                     [name: string]: unknown;

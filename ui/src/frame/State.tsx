@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 
-/** What stands on the page while its figures are on their way. */
+/** Shown while the figures of a page are loading. */
 export function Waiting({ what }: { what: string }) {
   return (
     <p className="wait" role="status">
@@ -9,7 +9,7 @@ export function Waiting({ what }: { what: string }) {
   );
 }
 
-/** What stands on the page when its figures did not come. */
+/** Shown when the figures of a page could not be loaded. */
 export function Failed({ error, again, children }: { error: Error; again?: () => void; children?: ReactNode }) {
   return (
     <div className="notice" role="alert">

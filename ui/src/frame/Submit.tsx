@@ -1,4 +1,4 @@
-/** What sends a form; beside fields it stands as high as they do, below their labels. */
+/** The button that sends a form; beside fields it is aligned with them, below their labels. */
 export function Submit(p: { disabled: boolean; beside?: boolean; minH?: string; children: React.ReactNode }) {
   return (
     <button

@@ -81,7 +81,7 @@ export function HorizonPage() {
       {horizon.error && <Failed error={horizon.error} again={() => void horizon.refetch()} />}
       {data?.total === 0 && <p className="wait">No unit is in the register yet.</p>}
       {data && data.total > 0 && (
-        // The drawing takes what the window leaves, however much stands above it.
+        // The drawing takes what the window leaves, however much is above it.
         <div className={view.table ? "horizon" : "horizon drawn"}>
           <div className="filters no-print">
             <span data-testid="count" className="count">
@@ -225,7 +225,7 @@ function Choice(p: {
   options: readonly (readonly [string, string])[];
   onChange: (value: string) => void;
 }) {
-  // An address may ask for what there is not, or no longer: then that is what stands here.
+  // An address may ask for what there is not, or no longer: then that is shown here.
   const known = p.options.some(([value]) => value === p.value);
   const options = known ? p.options : [...p.options, [p.value, p.value] as const];
   return <SelectField {...p} options={options} hidden />;

@@ -25,7 +25,7 @@ const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
 
 /**
  * What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work.
- * On a phone or tablet the span has its place among the filters, and the rest stands here once something is picked.
+ * On a phone or tablet the span has its place among the filters, and the rest is here once something is picked.
  */
 export function PickBar({
   open,

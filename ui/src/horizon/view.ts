@@ -89,7 +89,7 @@ export const lineCount = (groups: readonly Group[]) =>
 
 type Group = Schemas["HorizonGroup"];
 
-/** How many units stand before a line. */
+/** How many units come before a line. */
 export function placeAt(groups: readonly Group[], line: number): number {
   const item = itemAt(groups, line);
   if (!item) return groups.reduce((sum, g) => sum + g.count, 0);

@@ -7,7 +7,7 @@ const height = 14;
 /**
  * The mark of a verdict, a small sight glass: its level is the share of the governing interval that is left. Overdue is
  * empty over a red stroke, hold is solid with a slash, unknown is dashed with a question mark; a share it is not known
- * leaves the glass dashed. The word stands beside it wherever it is used, so the drawing is hidden from screen readers.
+ * leaves the glass dashed. The word is beside it wherever it is used, so the drawing is hidden from screen readers.
  */
 export function Vial({ verdict, left }: { verdict: Verdict; left?: number }) {
   const unsure = left === undefined && verdict !== "hold" && verdict !== "overdue";

@@ -96,7 +96,7 @@ function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
   };
 }
 
-/** The service plans, each to be changed after a look at what that does; and units to be put on another. */
+/** The service plans, each to be changed after a preview of what that does; and units to be put on another. */
 export function Plans() {
   const [open, setOpen] = useState<number>();
   const plans = useQuery({ queryKey: ["plans"], queryFn: ({ signal }) => api.servicePlans(signal) });
@@ -157,7 +157,7 @@ function rules(p: Plan): string {
     ]
       .filter(Boolean)
       .join(" or ") || "as later";
-  const looks = [
+  const checks = [
     p.testMonths !== undefined && `tests ${figure(p.testMonths)} mo`,
     p.capMonths !== undefined && `cap ${figure(p.capMonths)} mo`,
     p.followRuns !== undefined
@@ -166,7 +166,7 @@ function rules(p: Plan): string {
     p.hoseYears !== undefined && `hoses ${figure(p.hoseYears)} yr old`,
     p.hoseMonths !== undefined && `hoses ${figure(p.hoseMonths)} mo`,
   ].filter(Boolean);
-  return [`first ${span(p.first)}, later ${span(p.later)}`, `${figure(p.freezeMargin)} K`, ...looks].join(" · ");
+  return [`first ${span(p.first)}, later ${span(p.later)}`, `${figure(p.freezeMargin)} K`, ...checks].join(" · ");
 }
 
 function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Plan; onDone: () => void }) {
@@ -191,7 +191,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
     placeholderData: (previous) => previous,
     retry: false,
   });
-  // Of the text as it stands; what was just typed is read when it is sent.
+  // Of the text as shown; what was just typed is read when it is sent.
   const refused = unreadable && !numbersRead.isPlaceholderData && JSON.stringify(settled) === JSON.stringify(typed);
   const save = useMutation({
     mutationFn: async (asNew: boolean) => {
@@ -273,7 +273,7 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
           {refusal && (
             <Text color="alarm">
               Not taken: {placed.length > 0 ? `see ${placed.join("; ")}` : refusal.message}
-              {changedMeanwhile && ". What you typed still stands here: look at both, then change it anyway or close."}
+              {changedMeanwhile && ". What you typed is still here: compare both, then change it anyway or close."}
             </Text>
           )}
           {!refusal && preview.data && <EffectOfPlan effect={preview.data} />}

@@ -75,7 +75,7 @@ function FleetZone() {
             set it
           </Submit>
           <Text flex="1" minW="240px" color="faint" pt="10px">
-            A moment falls on a day of this zone, wherever the server stands. A site may have its own.
+            A moment falls on a day of this zone, wherever the server is. A site may have its own.
           </Text>
         </Flex>
       </form>

@@ -119,7 +119,7 @@ function SiteLine({ site }: { site: Site }) {
   );
 }
 
-/** What stands in the field: empty for the fleet's zone. */
+/** The text of the field: empty for the fleet's zone. */
 const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
 
 function rests(s: Site): string {

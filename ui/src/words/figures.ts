@@ -1,7 +1,7 @@
 import { differenceInCalendarDays, format, parseISO } from "date-fns";
 import type { Clock, MeasureUnit, Reading, Schemas } from "../api/client";
 
-/** What stands where nothing is known. */
+/** Shown where nothing is known. */
 export const nothing = "–";
 
 /** A number with a true minus sign and grouped thousands; no minus before a zero. */
