@@ -1620,6 +1620,9 @@ type EntryEffect struct {
 	After  EntryEffectSide `json:"after"`
 	Before EntryEffectSide `json:"before"`
 	Line   Line            `json:"line"`
+
+	// Read How something typed was read where that is not as it was typed, such as a freeze point without its minus.
+	Read []string `json:"read"`
 }
 
 // EntryEffectSide defines model for EntryEffectSide.

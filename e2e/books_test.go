@@ -7,10 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/emulation"
-	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -361,44 +359,6 @@ func TestClosedBooks(t *testing.T) {
 		if res.StatusCode != http.StatusUnauthorized {
 			t.Errorf("%s: %d", path, res.StatusCode)
 		}
-	}
-}
-
-// The answer to a record is lost on the way: the form says that it is not known
-// whether it was written, and sends the same entry again, with its id and its moment.
-func TestLostAnswer(t *testing.T) {
-	b := newTab(t)
-	if _, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `
-		window.sent = [];
-		const real = window.fetch;
-		window.fetch = async (input, init) => {
-			const request = new Request(input, init);
-			if (request.method !== 'POST' || !request.url.endsWith('/entries')) return real(request);
-			window.sent.push(await request.clone().text());
-			const answer = await real(request);
-			if (window.sent.length > 1) return answer;
-			await answer.text();
-			throw new TypeError('the answer was lost');
-		}`}); err != nil {
-		t.Fatal(err)
-	}
-	b.open("/units/TK-14?write=loss", figureBox)
-	b.typeIn(figureBox, "0.3")
-	b.wait(effect)
-	b.typeIn(figureBox, kb.Enter)
-	b.until(`document.querySelector('form').innerText.includes('Not known whether it was recorded; sending it again is safe')`)
-	if kept := value(b, chromedp.Value(chromedp.CSS(figureBox))); kept != "0.3" {
-		t.Errorf("the form holds %q", kept)
-	}
-	b.do(chromedp.Sleep(1100 * time.Millisecond)) // another moment, were it made anew
-	b.click(submitEntry)
-	b.until(`document.querySelector('form').innerText.includes('Loss recorded')`)
-	if !js[bool](b, `window.sent.length === 2 && window.sent[0] === window.sent[1]`) {
-		t.Errorf("sent %v", js[[]string](b, `window.sent`))
-	}
-	b.open("/units/TK-14", `tr[data-kind="loss"]`)
-	if n := js[int](b, `[...document.querySelectorAll('tr[data-kind="loss"]')].filter(l => l.innerText.replace(/\u00a0/g, ' ').includes('0.3 L')).length`); n != 1 {
-		t.Errorf("written %d times", n)
 	}
 }
 

@@ -387,3 +387,14 @@ func ReadStrip(warm, cold measure.Celsius, expired, late bool) (Reading, error) 
 	}
 	return r, nil
 }
+
+// TypedFreezePoint is a freeze point as it was meant: one that was typed without its minus. No
+// mixture of glycol and water freezes above the 0 °C of water, so that a figure above it, in °C or
+// in °F, is one below; true when it was. Any other unit is left as it is.
+func TypedFreezePoint(r measure.Reading) (measure.Reading, bool) {
+	if (r.Unit == measure.DegC && r.Value > 0) || (r.Unit == measure.DegF && r.Value > 32) {
+		r.Value = -r.Value
+		return r, true
+	}
+	return r, false
+}

@@ -71,7 +71,11 @@ type LoadedUnit struct {
 
 // Ledger is what the fold must know of a unit of the fleet, which runs on plan p.
 func (f LoadedFleet) Ledger(u LoadedUnit, p serviceplan.Plan) ledger.Unit {
-	return ledger.Unit{Scales: f.scalesAt(u.Site), Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
+	return u.ledger(p, f.scales()[u.Site])
+}
+
+func (u LoadedUnit) ledger(p serviceplan.Plan, scales []coolant.Base) ledger.Unit {
+	return ledger.Unit{Scales: scales, Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft, Metal: u.Metal,
 		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
 }
@@ -143,6 +147,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		if err != nil {
 			return err
 		}
+		scales := f.scales()
 		for _, u := range f.Units {
 			figures, err := asJSON(u.Figures)
 			if err != nil {
@@ -162,7 +167,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
-			loaded := Unit{UnitName: u.UnitName, id: id, circuit: circuit, Ledger: f.Ledger(u, kept[u.Plan])}
+			loaded := Unit{UnitName: u.UnitName, id: id, circuit: circuit, Ledger: u.ledger(kept[u.Plan], scales[u.Site])}
 			entries := asStored(u.Entries)
 			err = s.loadEntries(ctx, tx, loaded, entries, known)
 			if err == nil {
@@ -224,14 +229,17 @@ func asJSON(f coolant.Figures) (any, error) {
 	return string(text), err
 }
 
-// scalesAt a site: the glycols that its units hold, as the register has them.
-func (f LoadedFleet) scalesAt(site string) (scales []coolant.Base) {
+// scales at each site: the glycols that its units hold, as the register has them.
+func (f LoadedFleet) scales() map[string][]coolant.Base {
+	scales := map[string][]coolant.Base{}
 	for _, u := range f.Units {
-		if u.Site == site && u.Base.Known() && !slices.Contains(scales, u.Base) {
-			scales = append(scales, u.Base)
+		if at := scales[u.Site]; u.Base.Known() && !slices.Contains(at, u.Base) {
+			scales[u.Site] = append(at, u.Base)
 		}
 	}
-	slices.Sort(scales)
+	for _, at := range scales {
+		slices.Sort(at)
+	}
 	return scales
 }
 

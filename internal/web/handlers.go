@@ -285,7 +285,7 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	entries, err := entriesOf(unit, sent)
+	entries, _, err := entriesOf(unit, sent)
 	if err != nil {
 		return nil, err
 	}
@@ -312,7 +312,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	entries, err := entriesOf(unit, sent)
+	entries, read, err := entriesOf(unit, sent)
 	if err != nil {
 		return nil, err
 	}
@@ -321,7 +321,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 		return nil, err
 	}
 	reading := reader(ctx)
-	out := api.PreviewEntry200JSONResponse{Before: effectSide(reading, effect.Before), After: effectSide(reading, effect.After),
+	out := api.PreviewEntry200JSONResponse{Before: effectSide(reading, effect.Before), After: effectSide(reading, effect.After), Read: append([]string{}, read...),
 		Line: line(reading, wordsUnit(effect.After), effect.After.Account, effect.Line)}
 	inZone(&out, effect.After.Unit.Zone)
 	return out, nil
@@ -351,32 +351,31 @@ func entryOf(text json.RawMessage) (s sentEntry, err error) {
 
 // entriesOf reads what was sent into what the core understands: a strike first,
 // when the entry takes the place of another.
-func entriesOf(unit *store.Opened, in sentEntry) ([]ledger.Entry, error) {
-	var entries []ledger.Entry
+func entriesOf(unit *store.Opened, in sentEntry) (entries []ledger.Entry, read []string, err error) {
 	head := in.head
 	if s := head.Strikes; s != nil {
 		if s.Id.Version() != 7 || s.Id == head.Id {
-			return nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
+			return nil, nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
 		}
 		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: unit.Code, At: head.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
 	}
 	if head.Id.Version() != 7 {
-		return nil, fieldProblem("/id", head.Id.String(), "a UUID of version 7")
+		return nil, nil, fieldProblem("/id", head.Id.String(), "a UUID of version 7")
 	}
-	body, err := bodyOf(unit, in)
+	body, read, err := bodyOf(unit, in)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	entries = append(entries, ledger.Entry{ID: head.Id.String(), Unit: unit.Code, At: head.At, Body: body})
 	for i := range entries {
 		entries[i].Confirmed = head.Confirmed != nil && *head.Confirmed
 	}
-	return entries, nil
+	return entries, read, nil
 }
 
 // bodyOf is the content named by the kind; any other is refused. The code of a product or an
 // additive in it becomes what the register says of it now, for the books to keep.
-func bodyOf(unit *store.Opened, in sentEntry) (ledger.Body, error) {
+func bodyOf(unit *store.Opened, in sentEntry) (body ledger.Body, read []string, err error) {
 	kind := ledger.Kind(in.head.Kind)
 	name := ledger.FieldName(kind)
 	var strange []*refusal.Field
@@ -386,34 +385,41 @@ func bodyOf(unit *store.Opened, in sentEntry) (ledger.Body, error) {
 		}
 	}
 	if len(strange) > 0 {
-		return nil, &refusal.Error{Fields: strange}
+		return nil, nil, &refusal.Error{Fields: strange}
 	}
 	if in.content[name] == nil {
-		return nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", kind))
+		return nil, nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", kind))
 	}
 	var fields map[string]any
 	if err := json.Unmarshal(in.content[name], &fields); err != nil {
-		return nil, fieldProblem("/"+name, string(in.content[name]), fmt.Sprintf("the content of a %s entry", kind))
+		return nil, nil, fieldProblem("/"+name, string(in.content[name]), fmt.Sprintf("the content of a %s entry", kind))
 	}
 	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
-		return nil, &refusal.Error{Fields: wrong}
+		return nil, nil, &refusal.Error{Fields: wrong}
 	}
-	var err error
+	if kind == ledger.KindFreezeTest {
+		var sent map[string]any
+		if err := json.Unmarshal(in.content[name], &sent); err != nil {
+			return nil, nil, err
+		}
+		read = readMinus(sent, fields)
+	}
 	if code, ok := fields["product"].(string); ok {
 		if fields["product"], err = namedProduct(unit, "/"+name+"/product", code); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	if code, ok := fields["additive"].(string); ok {
 		if fields["additive"], err = namedAdditive(unit, "/"+name+"/additive", code); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	text, err := json.Marshal(fields)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return ledger.ParseBody(kind, text)
+	body, err = ledger.ParseBody(kind, text)
+	return body, read, err
 }
 
 func namedProduct(unit *store.Opened, field, code string) (*coolant.Product, error) {

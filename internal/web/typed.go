@@ -9,8 +9,10 @@ import (
 	"time"
 
 	"diligentledger/api"
+	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
+	"diligentledger/internal/words"
 )
 
 // plainNumbers are the fields of an entry that hold a number without a reading's
@@ -166,4 +168,40 @@ func (h handlers) ReadDates(ctx context.Context, r api.ReadDatesRequestObject) (
 		answer.Values[name], answer.Shown[name] = day.String(), reading.Weekday(day)
 	}
 	return answer, nil
+}
+
+// readMinus gives the freeze points of a test that were typed without their minus, and says how
+// they were read: its value, of a strip the cold end too, and the figures of a chart. Of the value
+// only what was typed as text: a program that sends a number means it.
+func readMinus(sent, fields map[string]any) (read []string) {
+	minus := func(v any, unit measure.Unit) any {
+		value, ok := v.(float64)
+		if !ok {
+			return v
+		}
+		meant, was := coolant.TypedFreezePoint(measure.Reading{Value: value, Unit: unit})
+		if was {
+			read = append(read, words.ReadAsMinus(measure.Reading{Value: value, Unit: unit}))
+		}
+		return meant.Value
+	}
+	typed := func(v any) bool { _, is := v.(string); return is }
+	if reading, ok := fields["value"].(map[string]any); ok {
+		before, _ := sent["value"].(map[string]any)
+		unit, _ := reading["unit"].(string)
+		if typed(before["value"]) {
+			reading["value"] = minus(reading["value"], measure.Unit(unit))
+		}
+	}
+	if typed(sent["cold"]) {
+		fields["cold"] = minus(fields["cold"], measure.DegC)
+	}
+	chart, _ := fields["chart"].([]any)
+	before, _ := sent["chart"].([]any)
+	for i := range chart {
+		if i < len(before) && typed(before[i]) {
+			chart[i] = minus(chart[i], measure.DegC)
+		}
+	}
+	return read
 }

@@ -320,3 +320,14 @@ func (r Reader) Stop(s ledger.Stop, air *ledger.Turnover) string {
 	}
 	return Subject(s.About)
 }
+
+// ReadAsMinus says that a freeze point was typed without its minus.
+func ReadAsMinus(r measure.Reading) string {
+	meant := r
+	meant.Value = -r.Value
+	water := "0 °C"
+	if r.Unit == measure.DegF {
+		water = "32 °F"
+	}
+	return fmt.Sprintf("%s is read as %s: no coolant freezes above %s.", r, strings.Replace(meant.String(), "-", "−", 1), water)
+}

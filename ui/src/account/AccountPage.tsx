@@ -9,13 +9,24 @@ import { useMedia } from "../frame/media";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, figure, kelvin, kilometres, kilopascals, longDay, shortDay, symbols } from "../words/figures";
+import {
+  celsius,
+  dayTime,
+  figure,
+  kelvin,
+  kilometres,
+  kilopascals,
+  longDay,
+  shortDay,
+  symbols,
+} from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
 import { Blended, LedgerPage, LedgerTools, inside, useLedger } from "./LedgerPage";
+import { dropDraft, useKeptDrafts } from "./kept";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Discrepancy, Standing } from "./Standing";
 
@@ -60,6 +71,7 @@ export function AccountPage() {
   const { code = "" } = useParams();
   const [query, setQuery] = useSearchParams();
   const [choosing, setChoosing] = useState(false);
+  const [said, setSaid] = useState("");
   const only = query.get("kind") ?? "";
   const person = usePerson();
   const account = useQuery({ queryKey: ["account", code], queryFn: ({ signal }) => api.account(code, signal) });
@@ -86,6 +98,7 @@ export function AccountPage() {
   const go = useMemo(() => {
     const set = (values: Record<string, string>) => {
       setChoosing(false);
+      if (values.write) setSaid("");
       setQuery((before) => ({ ...(before.get("kind") ? { kind: before.get("kind") ?? "" } : {}), ...values }), {
         replace: true,
       });
@@ -98,10 +111,7 @@ export function AccountPage() {
       close: () => set({}),
     };
   }, [setQuery]);
-  useEscape(() => {
-    setChoosing(false);
-    if (writing) go.close();
-  });
+  useEscape(() => setChoosing(false));
   const keys = useMemo<Key[]>(() => {
     if (!mayWrite) return [];
     const onLine = (act: (l: Line) => void) => () => {
@@ -119,6 +129,12 @@ export function AccountPage() {
     ];
   }, [mayWrite, choosing, go, known]);
   const writingKey = [code, ...["write", "line", "balance", ...presets].map((name) => query.get(name) ?? "")].join(" ");
+  const opener = new URLSearchParams(
+    ["write", "line", "balance", ...presets].flatMap((name) => {
+      const value = query.get(name);
+      return value === null ? [] : [[name, value]];
+    }),
+  ).toString();
   const wide = useMedia("(min-width: 80rem)");
   const tools = data && data.lineCount > 0 && (
     <LedgerTools
@@ -148,10 +164,33 @@ export function AccountPage() {
           <div>
             <Opening account={data} />
             <ProtectionDrawing account={data} />
-            {writing && <EntryForm key={writingKey} account={data} writing={writing} onClose={go.close} />}
+            {writing && (
+              <EntryForm
+                key={writingKey}
+                account={data}
+                writing={writing}
+                form={opener}
+                onClose={(said = "") => {
+                  setSaid(said);
+                  go.close();
+                }}
+              />
+            )}
+            {!writing && said && (
+              <p className="strong no-print" role="status">
+                {said}
+              </p>
+            )}
+            {mayWrite && <Drafts unit={code} open={writing ? opener : ""} onOpen={(f) => setQuery(f)} />}
             <div className="wrap">
-              {!writing && mayWrite && (
-                <Ways account={data} choosing={choosing} onChoose={setChoosing} onWrite={go.write} />
+              {mayWrite && (
+                <Ways
+                  account={data}
+                  choosing={choosing}
+                  open={writing?.line ? undefined : writing?.kind}
+                  onChoose={setChoosing}
+                  onWrite={go.write}
+                />
               )}
               {wide && tools}
             </div>
@@ -185,7 +224,14 @@ export function AccountPage() {
 }
 
 /** The entries one can write: those of every day by name, all others behind one more key. */
-function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) => void; onWrite: (w: Way) => void }) {
+function Ways(p: {
+  account: Account;
+  choosing: boolean;
+  /** The kind whose form is open. */
+  open?: EntryKind | undefined;
+  onChoose: (on: boolean) => void;
+  onWrite: (w: Way) => void;
+}) {
   const usable = (w: Way) =>
     (w.kind !== "meter" || p.account.meterUnit !== undefined) &&
     (w.kind !== "meter_change" || p.account.meterUnit !== undefined) &&
@@ -198,7 +244,7 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
           record
         </span>
         {ways.filter(usable).map((w) => (
-          <WayButton key={w.key} letter={w.key} onClick={() => p.onWrite(w)}>
+          <WayButton key={w.key} letter={w.key} current={w.kind === p.open} onClick={() => p.onWrite(w)}>
             {w.words}
           </WayButton>
         ))}
@@ -219,9 +265,43 @@ function Ways(p: { account: Account; choosing: boolean; onChoose: (on: boolean) 
   );
 }
 
-function WayButton(p: { letter: string; expanded?: boolean; onClick: () => void; children: ReactNode }) {
+/** Drafts of this unit that are kept on the device and not open. */
+function Drafts(p: { unit: string; open: string; onOpen: (form: string) => void }) {
+  const person = usePerson().email;
+  const kept = useKeptDrafts(person, p.unit).filter((k) => k.form !== p.open);
+  if (kept.length === 0) return null;
   return (
-    <button type="button" className="act strong" aria-expanded={p.expanded} onClick={p.onClick}>
+    <ul className="drafts no-print" aria-label="Not recorded yet">
+      {kept.map((k) => (
+        <li key={k.form}>
+          Not recorded: {kindNames[k.kind].toLowerCase()}, typed {dayTime(k.changed)}{" "}
+          <button type="button" className="act small" onClick={() => p.onOpen(k.form)}>
+            go on<span className="hidden-label"> with the {kindNames[k.kind].toLowerCase()}</span>
+          </button>{" "}
+          <button type="button" className="act small" onClick={() => dropDraft(person, p.unit, k.form)}>
+            discard<span className="hidden-label"> the {kindNames[k.kind].toLowerCase()}</span>
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function WayButton(p: {
+  letter: string;
+  expanded?: boolean;
+  current?: boolean;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      className="act strong"
+      aria-expanded={p.expanded}
+      aria-current={p.current ? "true" : undefined}
+      onClick={p.onClick}
+    >
       {p.children}{" "}
       <span className="letter" aria-hidden="true">
         {p.letter}

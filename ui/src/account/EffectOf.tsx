@@ -10,6 +10,11 @@ export function EffectOf({ effect, today }: { effect: Schemas["EntryEffect"]; to
   const off = line.test !== undefined && !line.test.agrees;
   return (
     <div data-testid="effect">
+      {effect.read.map((text) => (
+        <p key={text} className="strong">
+          {text}
+        </p>
+      ))}
       <p>
         <Change
           name="volume"

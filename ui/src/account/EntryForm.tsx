@@ -1,8 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
+import { useEscape } from "../frame/keys";
+import { keepUnsent, sendable } from "../frame/outbox";
 import { useSettled } from "../frame/settled";
-import { shortDay } from "../words/figures";
+import { usePerson } from "../people/session";
+import { dayTime, shortDay } from "../words/figures";
 import { kindNames } from "../words/names";
 import {
   type Draft,
@@ -18,7 +21,9 @@ import {
 } from "./draft";
 import { EffectOf } from "./EffectOf";
 import { FieldOf } from "./FieldOf";
+import { allGood, inMillimetres } from "./kinds";
 import { DateField } from "./DateField";
+import { dropDraft, keepDraft, keptDraft } from "./kept";
 import { TextField, Tick } from "./fields";
 import { Submit } from "../frame/Submit";
 
@@ -36,6 +41,7 @@ function begin(w: Writing): Draft {
   const values = { ...w.preset };
   if (w.line && w.kind === "strike") values.entry = w.line.id;
   else if (w.line && !w.balance) Object.assign(values, valuesFrom(w.line.body[bodyName(w.kind)] ?? {}));
+  if ("over" in values && !("mark" in values)) values.mark = inMillimetres;
   const at = w.balance?.at ?? (w.line && w.kind !== "strike" ? w.line.at : "");
   return {
     kind: w.kind,
@@ -46,17 +52,50 @@ function begin(w: Writing): Draft {
   };
 }
 
+/** Kinds of which one entry follows another; a form of any other kind closes once it is recorded. */
+const repeated: ReadonlySet<EntryKind> = new Set<EntryKind>([
+  "freeze_test",
+  "top_up",
+  "level_check",
+  "meter",
+  "renewal",
+  "loss",
+  "cap_test",
+  "hose_check",
+  "inspection",
+  "chemistry_test",
+  "dose",
+  "extender",
+  "additive_filter",
+  "pressure_test",
+  "zero_check",
+  "defect_opened",
+  "note",
+]);
+
 interface Props {
   account: Account;
   writing: Writing;
-  onClose: () => void;
+  /** The part of the address that opens this form: its draft is kept under it. */
+  form: string;
+  /** Closes the form; said is what was done. */
+  onClose: (said?: string) => void;
 }
 
 /** Writes one entry; gives what it will do while it is being typed, by asking the server. */
-export function EntryForm({ account, writing, onClose }: Props) {
-  const [draft, setDraft] = useState<Draft>(() => begin(writing));
+export function EntryForm({ account, writing, form: opener, onClose }: Props) {
+  const person = usePerson().email;
+  const code = account.unit.code;
+  const [kept] = useState(() => keptDraft(person, code, opener));
+  const [draft, setDraft] = useState<Draft>(() => kept?.draft ?? begin(writing));
+  const [changed, setChanged] = useState(kept !== undefined);
+  const [restored, setRestored] = useState(kept?.changed ?? "");
   const [ids, setIds] = useState(newIds);
   const [written, setWritten] = useState("");
+  const [asking, setAsking] = useState(false);
+  /** When it was recorded first: it stays the moment of an entry that is sent again. */
+  const pressed = useRef<Date>(undefined);
+  const sending = useRef(false);
   const form = useRef<HTMLFormElement>(null);
   const queries = useQueryClient();
   const products = useQuery({
@@ -71,7 +110,6 @@ export function EntryForm({ account, writing, onClose }: Props) {
   });
   const known: readonly Product[] = products.data ?? [];
   const settled = JSON.parse(useSettled(JSON.stringify(draft))) as Draft;
-  const code = account.unit.code;
   const readable = toEntry(settled, ids, account, known);
   const entry = readable && "entry" in readable ? readable.entry : undefined;
   const preview = useQuery({
@@ -85,25 +123,37 @@ export function EntryForm({ account, writing, onClose }: Props) {
     retry: false,
   });
   const write = useMutation({
-    mutationFn: async () => {
-      const now = toEntry(draft, ids, account, known);
+    mutationFn: async (draft: Draft) => {
+      pressed.current ??= new Date();
+      const now = toEntry(draft, { ...ids, at: pressed.current }, account, known);
       if (!now) throw new Error("Something is still missing.");
       if ("errors" in now) throw new Error(Object.values(now.errors).join(" "));
-      // Sent again after a lost answer, it is the same entry: its ids and its moment stay.
-      return api.write(code, now.entry);
-    },
-    onSuccess: async () => {
-      rememberUnits(draft);
-      setWritten(`${kindNames[draft.kind]} recorded.`);
-      setIds(newIds());
-      await queries.invalidateQueries({ queryKey: ["account", code] });
-      await queries.invalidateQueries({ queryKey: ["morning"] });
-      await queries.invalidateQueries({ queryKey: ["horizon"] });
-      if (writing.line) onClose();
-      else {
-        setDraft(begin(writing));
-        focusFirst(form.current);
+      try {
+        await api.write(code, now.entry);
+      } catch (error) {
+        if (!sendable(error)) throw error;
+        // Whether it arrived or not: with its own id it is recorded once.
+        keepUnsent({ person, unit: code, entry: now.entry, what: whatOf(draft), draft: keptOf(draft) });
+        return `${kindNames[draft.kind]} not sent; kept on this device; it will be recorded when the server answers.`;
       }
+      return `${kindNames[draft.kind]} recorded.`;
+    },
+    // Without a network it fails and is kept, in place of waiting unseen.
+    networkMode: "always",
+    onSuccess: (said, draft) => {
+      rememberUnits(draft);
+      dropDraft(person, code, opener);
+      void queries.invalidateQueries({ queryKey: ["account", code] });
+      void queries.invalidateQueries({ queryKey: ["morning"] });
+      void queries.invalidateQueries({ queryKey: ["horizon"] });
+      if (writing.line || writing.balance || !repeated.has(draft.kind)) onClose(said);
+      else {
+        setWritten(said);
+        beginAnew();
+      }
+    },
+    onSettled: () => {
+      sending.current = false;
     },
   });
   // The focus comes with the form, so that no key typed at once is lost.
@@ -116,16 +166,50 @@ export function EntryForm({ account, writing, onClose }: Props) {
     return () => clearTimeout(again);
   }, []);
 
+  const keptOf = (d: Draft) => ({ kind: d.kind, form: opener, draft: d, changed: new Date().toISOString() });
+  function beginAnew() {
+    setIds(newIds());
+    setDraft(begin(writing));
+    setChanged(false);
+    setRestored("");
+    pressed.current = undefined;
+    focusFirst(form.current);
+  }
   function change(part: Partial<Draft>) {
     setWritten("");
     write.reset();
     // What was confirmed was confirmed of what was typed by then.
-    setDraft({ ...draft, confirmed: undefined, ...part });
+    const now = { ...draft, confirmed: undefined, ...part };
+    setDraft(now);
+    setChanged(true);
+    pressed.current = undefined;
+    keepDraft(person, code, keptOf(now));
   }
+  function discard() {
+    dropDraft(person, code, opener);
+    beginAnew();
+  }
+  const close = () => (changed ? setAsking(true) : onClose());
+  useEscape(() => (asking ? setAsking(false) : close()));
+  // Once something was recorded, the next entry begins with a change.
+  const done = written !== "" && !changed;
+  const ready = readable !== undefined && !("errors" in readable) && !done;
   function submit(event: SyntheticEvent) {
     event.preventDefault();
-    if (!write.isPending) write.mutate();
+    // Of two presses before the first is drawn, the second is none.
+    if (!ready || sending.current) return;
+    sending.current = true;
+    write.mutate(draft);
   }
+  /** Records these values with what was typed besides, in one press. */
+  function record(values: Readonly<Record<string, string>>) {
+    if (sending.current) return;
+    sending.current = true;
+    const now = { ...draft, values: { ...draft.values, ...values } };
+    change(now);
+    write.mutate(now);
+  }
+  const good = draft.strikes ? undefined : allGood(draft.kind);
   const refusal = write.error ?? (preview.isPlaceholderData ? null : preview.error);
   const errors = fieldErrors(readable, refusal, entry);
   const values = valuesOf(draft, account, known);
@@ -147,10 +231,39 @@ export function EntryForm({ account, writing, onClose }: Props) {
           </span>
           {heading(writing)}
         </h2>
-        <button type="button" className="act quiet" onClick={onClose}>
-          close <span>esc</span>
+        <button type="button" className="act quiet" onClick={close}>
+          close <span className="from-md-up">esc</span>
         </button>
       </div>
+      {restored && (
+        <p className="faint">
+          What you typed {dayTime(restored)} is here again.{" "}
+          <button type="button" className="act small" onClick={discard}>
+            discard it
+          </button>
+        </p>
+      )}
+      {asking && (
+        <div className="asking" role="alertdialog" aria-label="Close the form">
+          <p>What you typed is not recorded.</p>
+          <button type="button" className="act strong" autoFocus onClick={() => setAsking(false)}>
+            go on typing
+          </button>
+          <button type="button" className="act" onClick={() => onClose()}>
+            keep the draft and close
+          </button>
+          <button
+            type="button"
+            className="act"
+            onClick={() => {
+              dropDraft(person, code, opener);
+              onClose();
+            }}
+          >
+            discard it
+          </button>
+        </div>
+      )}
       <div className="fields">
         {fields.map((f, i) => (
           <div
@@ -190,21 +303,36 @@ export function EntryForm({ account, writing, onClose }: Props) {
           error={errors["/at"]}
         />
       </div>
+      {good && (
+        <button type="button" className="act framed" disabled={write.isPending} onClick={() => record(good.values)}>
+          record {good.words}
+        </button>
+      )}
       <div className="effect" aria-live="polite">
-        {written && <p className="strong">{written}</p>}
+        {written && (
+          <p className="strong" role="status">
+            {written}
+          </p>
+        )}
         {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
         {!readable && !written && (
           <p className="faint">What the entry does to the account is shown as soon as it can be read.</p>
         )}
         {refusal && <Unplaced error={refusal} placed={errors} />}
       </div>
-      <Submit disabled={!readable || "errors" in readable || write.isPending}>
+      <Submit disabled={!ready || write.isPending}>
         {write.isPending ? "recording …" : draft.strikes ? "strike the old line and record this one" : "record"}
       </Submit>
       {asked(refusal) && <Tick label={asked(refusal)} checked={false} onCheck={() => change({ confirmed: true })} />}
     </form>
   );
 }
+
+/** What an entry says, for the list of those that wait. */
+const whatOf = (d: Draft) =>
+  [kindNames[d.kind].toLowerCase(), d.values.value ?? d.values.volume ?? d.values.meter ?? d.values.mark ?? ""]
+    .join(" ")
+    .trim();
 
 const newIds = () => ({ entry: newId(), strike: newId(), at: new Date() });
 
@@ -262,10 +390,8 @@ function refusalOf(error: Error, placed: FieldErrors): string {
 /** What was refused, in full, since not every field it points at is shown. */
 function Unplaced({ error, placed }: { error: Error; placed: FieldErrors }) {
   const plain = refusalOf(error, placed);
-  // No answer, or one that was lost on the way: it may have been written.
-  if (error instanceof Problem && (error.status === 0 || error.status === 503)) {
-    return <p className="alarm">Not known whether it was recorded; sending it again is safe. {plain}</p>;
-  }
+  // Of a preview: what is recorded without an answer is kept and sent again.
+  if (sendable(error)) return <p className="faint">What it does to the account is not known yet: {plain}</p>;
   return (
     <p className="alarm">
       {asked(error) ? "Not recorded yet" : "Not recorded"}: {plain}

@@ -2,7 +2,7 @@ import type { MeasureUnit, Product, Schemas } from "../api/client";
 import { symbols } from "../words/figures";
 import { word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
-import { ReadingField, SelectField, TextField, Tick } from "./fields";
+import { ButtonsField, ReadingField, SelectField, TextField, Tick } from "./fields";
 import type { FieldSpec } from "./kinds";
 
 interface Props {
@@ -99,6 +99,17 @@ export function FieldOf(p: Props) {
         />
       );
     case "choice":
+      if (f.buttons) {
+        return (
+          <ButtonsField
+            label={f.label}
+            value={value || (f.initial ?? "")}
+            options={f.options}
+            onChange={(v) => onValues({ [path]: v })}
+            error={error}
+          />
+        );
+      }
       return (
         <SelectField
           label={f.label}

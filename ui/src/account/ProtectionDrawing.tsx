@@ -67,6 +67,8 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   );
   const x = scaleTime([from, parseISO(end.day)], [size.left, size.width - size.right]);
   const y = scaleLinear([0, lowest - 3], [size.top, size.height - size.bottom]);
+  // The axis counts in whole steps of the reader's unit.
+  const axis = y.copy().domain(y.domain().map((t) => inTemperature(t) ?? t));
   const floor =
     area<(typeof account.nights)[number]>(
       (n) => x(parseISO(n.day)),
@@ -112,11 +114,11 @@ function Drawing({ account, width }: { account: Account; width: number }) {
           <path d="M0 0V5" stroke="var(--chakra-colors-cold)" strokeWidth="1.8" />
         </pattern>
       </defs>
-      {y.ticks(5).map((t) => (
+      {axis.ticks(5).map((t) => (
         <g key={t}>
-          <path d={`M${size.left} ${y(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
-          <Word x={size.left - 6} y={y(t) + 4} anchor="end" fill={faint} small>
-            {figure(inTemperature(t))}
+          <path d={`M${size.left} ${axis(t)}H${size.width - size.right}`} stroke={rule} strokeWidth="1" />
+          <Word x={size.left - 6} y={axis(t) + 4} anchor="end" fill={faint} small>
+            {figure(t)}
           </Word>
         </g>
       ))}

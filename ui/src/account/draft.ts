@@ -59,7 +59,6 @@ export function valuesOf(draft: Draft, account: Account, products: readonly Prod
     if (name === "scale") return account.base ?? "";
     if (name === "nitriteAs") return "NO2";
     if (name === "molybdateAs") return "MoO4";
-    if (name === "mark") return "max";
     if (name === "with") return "premix";
     if (name === "history") return "unknown";
     return "";
@@ -107,6 +106,8 @@ export function toEntry(
   const reader: Reader = { at: values, errors: {}, missing: false };
   const name = bodyName(draft.kind);
   const body = readAll(specOf(draft, account, products), reader, "", `/${name}`);
+  // An entry that says nothing is none, but for those that are an event by themselves.
+  if (Object.keys(body).length === 0 && draft.kind !== "lay_up" && draft.kind !== "return") reader.missing = true;
   // The share of blocked fins is on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
@@ -157,6 +158,7 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
       return (text || (f.initial ?? "")).split(/[;,]\s*|\s+/).filter(Boolean);
     case "choice": {
       const chosen = text || (f.initial ?? "");
+      if (chosen !== "" && chosen === f.none) return undefined;
       return chosen ? chosen : needed({ optional: f.optional === true || f.options.some(([v]) => v === "") }, r);
     }
     case "yesno":

@@ -105,6 +105,37 @@ export function SelectField<T extends string>(
   );
 }
 
+/** A choice among few that takes one press. */
+export function ButtonsField(
+  p: Pick<Common, "label" | "error"> & {
+    value: string;
+    options: readonly (readonly [string, string])[];
+    onChange: (value: string) => void;
+  },
+) {
+  const name = useId();
+  return (
+    <fieldset className="buttons" aria-invalid={p.error ? true : undefined}>
+      <legend>{p.label}</legend>
+      <div>
+        {p.options.map(([value, words]) => (
+          <label key={value}>
+            <input
+              type="radio"
+              name={name}
+              value={value}
+              checked={p.value === value}
+              onChange={() => p.onChange(value)}
+            />
+            <span>{words}</span>
+          </label>
+        ))}
+      </div>
+      {p.error && <span className="wrong">{p.error}</span>}
+    </fieldset>
+  );
+}
+
 /** A figure with the unit it was read in. */
 export function ReadingField(
   p: Common & {
@@ -128,6 +159,16 @@ export function ReadingField(
         onChange={p.onValue}
         placeholder={p.placeholder ?? ""}
       />
+      {(p.unit === "degC" || p.unit === "degF") && (
+        <button
+          type="button"
+          className="act sign"
+          aria-label={`Turn the sign of ${p.label}`}
+          onClick={() => p.onValue(/^\s*[-−]/.test(p.value) ? p.value.replace(/^\s*[-−]/, "") : `−${p.value.trim()}`)}
+        >
+          ±
+        </button>
+      )}
       <SelectField
         label={`unit of ${p.label}`}
         hidden

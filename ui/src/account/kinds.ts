@@ -13,7 +13,18 @@ export type FieldSpec =
       hint?: string;
       initial?: string;
     }
-  | { type: "choice"; name: string; label: string; options: Options; initial?: string; optional?: boolean }
+  | {
+      type: "choice";
+      name: string;
+      label: string;
+      options: Options;
+      initial?: string;
+      optional?: boolean;
+      /** Drawn as buttons: few options, one press. */
+      buttons?: boolean;
+      /** The option that stands for leaving the field out. */
+      none?: string;
+    }
   | { type: "yesno"; name: string; label: string; yes: string; no: string }
   | { type: "text"; name: string; label: string; optional?: boolean; width?: string; initial?: string }
   | { type: "check"; name: string; label: string }
@@ -265,7 +276,7 @@ export function fieldsOf(
           name: "hoses",
           label: "hose",
           key: "hose",
-          keys: ["upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"],
+          keys: hoses,
           columns: [
             {
               type: "choice",
@@ -294,15 +305,16 @@ export function fieldsOf(
       ];
     case "level_check":
       return [
-        { type: "choice", name: "temper", label: "system", options: options("cold", "hot"), initial: "cold" },
+        { type: "choice", name: "mark", label: "level", options: levels, buttons: true, none: inMillimetres },
         {
           type: "choice",
-          name: "mark",
-          label: "level",
-          options: [...options("above", "max", "between", "min", "below", "empty"), ["", "in millimetres"]],
-          initial: "max",
+          name: "temper",
+          label: "system",
+          options: options("cold", "hot"),
+          initial: "cold",
+          buttons: true,
         },
-        ...(values("mark") === ""
+        ...(values("mark") === inMillimetres
           ? ([
               { type: "reading", name: "over", label: "over the upper mark (− below)", units: ["mm"] },
             ] satisfies FieldSpec[])
@@ -392,6 +404,13 @@ export function fieldsOf(
       ];
   }
 }
+
+/** The choice of a level that is measured in place of judged by a mark. */
+export const inMillimetres = "millimetres";
+const levels: Options = [
+  ...options("above", "max", "between", "min", "below", "empty"),
+  [inMillimetres, "in millimetres"],
+];
 
 /** A figure; of a strip, the two ends of its step. */
 function step(name: string, label: string, values: Values): FieldSpec[] {
@@ -501,6 +520,37 @@ function inspected(account: Account): string[] {
     ? [...common, "heat_exchanger", "impeller", "anti_siphon", "anodes"]
     : ["fins", ...common, "heat_exchanger"];
 }
+
+/** What one press records of parts that were found all good, and in which words. */
+export interface AllGood {
+  readonly words: string;
+  readonly values: Readonly<Record<string, string>>;
+}
+
+/** The entry of a kind that says that all is good; undefined for a kind of which there is none. */
+export function allGood(kind: EntryKind): AllGood | undefined {
+  switch (kind) {
+    case "cap_test":
+      return {
+        words: "all good: seal good, vacuum valve opens, seated; opening pressure not measured",
+        values: { seal: "good", vacuum: "opens", seated: "yes" },
+      };
+    case "hose_check":
+      return {
+        words: "all good: every hose and clamp listed here",
+        values: Object.fromEntries(
+          hoses.flatMap((h) => [
+            [`hoses.${h}.state`, "good"],
+            [`hoses.${h}.clamp`, "good"],
+          ]),
+        ),
+      };
+    default:
+      return undefined;
+  }
+}
+
+const hoses: readonly string[] = ["upper", "lower", "heater_feed", "heater_return", "bypass", "recovery"];
 
 /** A way to begin an entry: its kind, its key, and what is given already. */
 export interface Way {

@@ -2095,6 +2095,8 @@ export interface components {
             status: components["schemas"]["UnitStatus"];
         };
         EntryEffect: {
+            /** @description How something typed was read where that is not as it was typed, such as a freeze point without its minus. */
+            read: string[];
             before: components["schemas"]["EntryEffectSide"];
             after: components["schemas"]["EntryEffectSide"];
             line: components["schemas"]["Line"];

@@ -5,6 +5,7 @@ import { JumpField } from "./JumpField";
 import { type Key, moveLine, useKeys } from "./keys";
 import { PersonMenu } from "../people/PersonMenu";
 import { mayRegister, usePerson } from "../people/session";
+import { UnsentLines } from "./UnsentLines";
 import { useScheme } from "./scheme";
 
 const KeysHelp = lazyWithChakra(() => import("./KeysHelp").then((m) => m.KeysHelp));
@@ -81,7 +82,10 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
         </button>
       </header>
       <div className="sheet">
-        <main id="page">{children}</main>
+        <main id="page">
+          <UnsentLines />
+          {children}
+        </main>
         <nav className="no-print" aria-label="Index">
           <IndexTab to="/" letter="m" current={open === undefined && here === "morning"}>
             Morning

@@ -1,0 +1,185 @@
+package e2e
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// rows of a kind in the ledger of the page.
+const rowsOf = `document.querySelectorAll('tr[data-kind=%q]').length`
+
+// inForm is the text of the form, with plain spaces.
+const inForm = `document.querySelector('form[aria-label="Record an entry"]')?.innerText.replace(/\u00a0/g, ' ')`
+
+// formClosed is true while no form is open.
+const formClosed = `!document.querySelector('form[aria-label="Record an entry"]')`
+
+// network replaces fetch on every page of a tab: %s is what becomes of an entry that is sent, of
+// which "real" sends the request. Sent entries are kept in window.sent.
+func (b *tab) network(entry string) {
+	b.t.Helper()
+	if _, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `
+		window.sent = [];
+		const real = window.fetch;
+		window.fetch = async (input, init) => {
+			const request = new Request(input, init);
+			if (request.method !== 'POST' || !request.url.endsWith('/entries')) return real(request);
+			window.sent.push(await request.clone().text());
+			` + entry + `
+		}`}); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// The answer to an entry is lost on the way: the entry is kept and sent again with its id and its
+// moment, and recorded once.
+func TestLostAnswer(t *testing.T) {
+	b := newTab(t)
+	b.network(`const answer = await real(request);
+		if (window.sent.length > 1) return answer;
+		await answer.text();
+		throw new TypeError('the answer was lost');`)
+	b.open("/units/TK-14?write=loss", figureBox)
+	b.typeIn(figureBox, "0.3")
+	b.wait(effect)
+	b.typeIn(figureBox, kb.Enter)
+	b.until(inForm + `?.includes('Loss not sent; kept on this device')`)
+	b.until(`document.querySelector('.unsent')?.innerText.includes('Recorded on TK-14')`)
+	if !js[bool](b, `window.sent.length === 2 && window.sent[0] === window.sent[1]`) {
+		t.Errorf("sent %v", js[[]string](b, `window.sent`))
+	}
+	b.open("/units/TK-14", `tr[data-kind="loss"]`)
+	if n := js[int](b, `[...document.querySelectorAll('tr[data-kind="loss"]')].filter(l => l.innerText.replace(/\u00a0/g, ' ').includes('0.3 L')).length`); n != 1 {
+		t.Errorf("recorded %d times", n)
+	}
+}
+
+// Without a network an entry is kept on the device, named in the head of every page, and sent once
+// when the server answers again; what the server refuses then is opened again as it was typed.
+func TestNoNetwork(t *testing.T) {
+	b := newTab(t)
+	b.network(`if (localStorage.getItem('offline')) throw new TypeError('no network'); return real(request);`)
+	b.open("/units/TK-20?write=loss", figureBox)
+	js[chromedp.Void](b, `localStorage.setItem('offline', '1')`)
+	b.typeIn(figureBox, "0.4")
+	b.wait(effect)
+	b.typeIn(figureBox, kb.Enter)
+	b.until(inForm + `?.includes('Loss not sent; kept on this device')`)
+	waits := `document.querySelector('.unsent')?.innerText.includes('TK-20 loss 0.4')`
+	b.until(waits)
+	for _, path := range []string{"/", "/horizon", "/plan", "/bench", "/register", "/units/CA-14"} {
+		b.open(path, `.unsent`)
+		b.until(waits)
+	}
+	js[chromedp.Void](b, `localStorage.removeItem('offline')`)
+	b.until(`document.querySelector('.unsent')?.innerText.includes('Recorded on TK-20')`)
+	b.open("/units/TK-20", `tr[data-kind="loss"]`)
+	if n := js[int](b, fmt.Sprintf(rowsOf, "loss")); n != 1 {
+		t.Errorf("recorded %d times", n)
+	}
+}
+
+// Once an entry is recorded its form is empty, and nothing records another until something is
+// changed: neither Enter, nor a second press, nor a double click.
+func TestRecordedOnce(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/TK-16?write=level_check", `.buttons`)
+	if js[bool](b, `document.querySelector('.buttons input[value="max"]').checked`) || !js[bool](b, `document.querySelector('`+submitEntry+`').disabled`) {
+		t.Error("a level is chosen before anybody read one")
+	}
+	before := js[int](b, fmt.Sprintf(rowsOf, "level_check"))
+	js[chromedp.Void](b, `document.querySelector('.buttons input[value="max"]').click()`)
+	b.wait(effect)
+	js[chromedp.Void](b, `(() => { const f = document.querySelector('form[aria-label="Record an entry"]'); f.requestSubmit(); f.requestSubmit(); })()`)
+	b.until(inForm + `?.includes('Level recorded.')`)
+	b.until(fmt.Sprintf(rowsOf+` === %d`, "level_check", before+1))
+	if got := b.text(`form[aria-label="Record an entry"]`); strings.Contains(got, "Not recorded") {
+		t.Errorf("beside what was recorded it says %q", got)
+	}
+	b.press(kb.Enter + kb.Enter)
+	b.until(`document.querySelector('` + submitEntry + `').disabled`)
+	// A lay-up has nothing to type: its form closes with it.
+	b.open("/units/TK-16?write=lay_up", submitEntry)
+	laidUp := js[int](b, fmt.Sprintf(rowsOf, "lay_up"))
+	b.click(submitEntry)
+	b.until(formClosed + ` && document.querySelector('#page').innerText.includes('Laid up recorded.')`)
+	b.until(fmt.Sprintf(rowsOf+` === %d && `+rowsOf+` === %d`, "lay_up", laidUp+1, "level_check", before+1))
+}
+
+// What balances the books is recorded once, and its form closes.
+func TestBalancedOnce(t *testing.T) {
+	b := newTab(t)
+	code := "CA-35"
+	b.open("/units/"+code+"?write=note&line="+disagrees(code)+"&balance=0", effect)
+	b.click(submitEntry)
+	b.until(formClosed + ` && document.querySelector('#page').innerText.includes('recorded.')`)
+}
+
+// What is typed survives a reload, another page and Escape, which asks; it is gone once it is
+// recorded or discarded.
+func TestDrafts(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/TK-32?write=renewal", figureBox)
+	b.typeIn(figureBox, "28.5")
+	b.open("/units/TK-32?write=renewal", figureBox)
+	kept := func(when string) {
+		t.Helper()
+		if got := value(b, chromedp.Value(chromedp.CSS(figureBox))); got != "28.5" {
+			t.Errorf("%s the form holds %q", when, got)
+		}
+	}
+	kept("after a reload")
+	b.open("/", `[data-line]`)
+	b.open("/units/TK-32", `.drafts`)
+	if got := b.text(`.drafts`); !strings.Contains(got, "Not recorded: renewal") {
+		t.Errorf("the account says %q", got)
+	}
+	b.click(`.drafts button`)
+	b.wait(figureBox)
+	kept("opened again")
+	// Escape asks; a second one goes on typing.
+	b.press(kb.Escape)
+	b.wait(`[role="alertdialog"]`)
+	b.press(kb.Escape)
+	b.until(`!document.querySelector('[role="alertdialog"]')`)
+	kept("after Escape")
+	b.press(kb.Escape)
+	b.wait(`[role="alertdialog"]`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[role="alertdialog"] button')].find((o) => o.innerText === 'discard it').click()`)
+	b.until(formClosed + ` && !document.querySelector('.drafts')`)
+	b.open("/units/TK-32?write=renewal", figureBox)
+	if got := value(b, chromedp.Value(chromedp.CSS(figureBox))); got != "" {
+		t.Errorf("discarded, the form holds %q", got)
+	}
+	// A form in which nothing was typed closes without a question.
+	b.press(kb.Escape)
+	b.until(formClosed)
+}
+
+// A freeze point can be typed without a minus key: what it was read as is said before it is
+// recorded; the cap form opens without a refusal, and one press records what was found good.
+func TestPhoneForms(t *testing.T) {
+	b := newTab(t)
+	b.open("/units/TK-18?write=freeze_test", figureBox)
+	b.typeIn(figureBox, "35")
+	b.until(`document.querySelector('` + strings.ReplaceAll(effect, `"`, `\"`) + `')?.innerText.replace(/\u00a0/g, ' ').includes('35 °C is read as −35 °C')`)
+	b.click(`.act.sign`)
+	b.until(`document.querySelector('` + figureBox + `').value === '−35'`)
+	b.until(`document.querySelector('` + strings.ReplaceAll(effect, `"`, `\"`) + `') && !` + inForm + `.includes('is read as')`)
+	b.click(submitEntry)
+	b.until(`document.querySelector('tr[data-kind="freeze_test"]')?.innerText.includes('−35')`)
+	for _, c := range []struct{ kind, says string }{{"cap_test", "seal good"}, {"hose_check", "upper"}} {
+		b.open("/units/TK-18?write="+c.kind, submitEntry)
+		if got := b.text(`form[aria-label="Record an entry"]`); strings.Contains(got, "Not recorded") {
+			t.Errorf("%s opens with %q", c.kind, got)
+		}
+		before := js[int](b, fmt.Sprintf(rowsOf, c.kind))
+		js[chromedp.Void](b, `[...document.querySelectorAll('form button')].find((o) => o.innerText.startsWith('record all good')).click()`)
+		b.until(fmt.Sprintf(rowsOf+` === %d`, c.kind, before+1))
+	}
+}
