@@ -1,5 +1,5 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Suspense, memo, useEffect, useState } from "react";
+import { Suspense, memo, startTransition, useEffect, useState } from "react";
 import { lazyWithChakra } from "../lazily";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
@@ -23,6 +23,9 @@ import { SelectField } from "./fields";
 
 /** How many older lines are asked for at a time. */
 const more = 500;
+
+/** Lines that are drawn with the page. */
+const drawnFirst = 12;
 
 interface Props {
   account: Account;
@@ -83,6 +86,10 @@ export function useLedger(account: Account | undefined, code: string, only: stri
 /** The ledger page of a unit: every line with what the books say after it, the newest first. */
 export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
   const unit = account.meterUnit ? meterSymbol(account.meterUnit) : "";
+  // The lines that a screen has room for are drawn with the page, the others right after it, in slices of time.
+  const [all, setAll] = useState(false);
+  useEffect(() => startTransition(() => setAll(true)), []);
+  const lines = ledger.lines.toReversed();
   if (account.lineCount === 0) {
     return (
       <p className="wait">
@@ -106,7 +113,7 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
             </tr>
           </thead>
           <tbody>
-            {ledger.lines.toReversed().map((line) => (
+            {(all ? lines : lines.slice(0, drawnFirst)).map((line) => (
               <LedgerLine
                 key={line.id}
                 line={line}
