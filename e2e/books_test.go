@@ -182,7 +182,7 @@ func TestCorrectALine(t *testing.T) {
 	b.open("/units/CA-16?write=meter", figureBox)
 	b.typeIn(figureBox, "999999")
 	// A leap is asked about, and not lost: who says so records it.
-	b.until(`document.querySelector('form').innerText.includes('is 999999 km after')`)
+	b.until(`document.querySelector('form').innerText.includes('is 999,999 km after')`)
 	js[chromedp.Void](b, `document.querySelector('form > .tick').click()`)
 	b.wait(effect)
 	b.click(submitEntry)

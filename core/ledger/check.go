@@ -136,6 +136,11 @@ func (c *checker) question(field, got, accepted string) {
 	}
 }
 
+// refused reports whether anything is wrong that a confirmation does not settle.
+func (c *checker) refused() bool {
+	return slices.ContainsFunc(c.errs, func(f *refusal.Field) bool { return !f.Question })
+}
+
 func (c *checker) refuse(field, got, accepted string) {
 	c.errs = append(c.errs, &refusal.Field{Pointer: c.at + field, Got: got, Accepted: accepted})
 }
@@ -143,11 +148,27 @@ func (c *checker) refuse(field, got, accepted string) {
 func (c *checker) when(now time.Time) {
 	switch at := c.entry.At; {
 	case at.After(now.Add(skew)):
-		c.refuse("/at", at.Format(time.RFC3339), "a time not after now, "+now.Format(time.RFC3339))
+		c.refuse("/at", refusal.Moment(at), "a time up to now, "+refusal.Moment(now))
 	case at.Before(earliest):
-		c.refuse("/at", at.Format(time.RFC3339), "a time since 1970-01-01")
+		c.refuse("/at", refusal.Day(at), "a day since 1970")
+	case at.Before(now.AddDate(-oldYears, 0, 0)):
+		// An account that begins in the past is typed up from its beginning on.
+		begun := c.history.Before().OpenedAt()
+		switch {
+		case begun.IsZero() && at.Before(now.AddDate(-oldestYears, 0, 0)):
+			c.question("/at", refusal.Day(at)+", with which this account would begin,", "the day on which it happened")
+		case !begun.IsZero() && at.Before(begun.AddDate(-1, 0, 0)):
+			c.question("/at", refusal.Day(at)+", more than a year before anything else in this account,", fmt.Sprintf("a day since %s, when the account begins", refusal.Day(begun)))
+		}
 	}
 }
+
+// Years after which an entry that precedes all others is asked about, and, of an empty account,
+// any entry (judgement: older than most units).
+const (
+	oldYears    = 2
+	oldestYears = 25
+)
 
 func (c *checker) text(field, s string, least, longest int) {
 	n := len([]rune(strings.TrimSpace(s)))
@@ -155,7 +176,11 @@ func (c *checker) text(field, s string, least, longest int) {
 	case n < least && n == 0:
 		c.refuse(field, "nothing", fmt.Sprintf("a few words, up to %d characters", longest))
 	case n < least || n > longest:
-		c.refuse(field, fmt.Sprintf("%d characters", n), fmt.Sprintf("%d to %d characters", least, longest))
+		got := fmt.Sprintf("a text of %d characters", n)
+		if n == 1 {
+			got = "one character"
+		}
+		c.refuse(field, got, fmt.Sprintf("%d to %d characters", least, longest))
 	}
 }
 
@@ -425,6 +450,22 @@ func (c *checker) topUp(b TopUp) {
 	}
 	c.text("/note", b.Note, 0, longText)
 	c.compatible(b)
+	c.roomFor(b)
+}
+
+// roomFor asks about a pour for which the book has no room: more than [fillMost] of the capacity
+// would be inside. One that was not observed is not asked about.
+func (c *checker) roomFor(b TopUp) {
+	inside := c.before().Balance.Litres
+	v, err := b.Volume.Metric(measure.Volume)
+	if err != nil || inside == nil || b.Inferred || c.refused() || *inside+measure.Litre(v) <= fillMost*c.unit.Capacity {
+		return
+	}
+	in := func(l measure.Litre) string {
+		return fmt.Sprintf("%.3g %s", measure.FromMetric(float64(l), b.Volume.Unit), b.Volume.Unit.Symbol())
+	}
+	c.question("/volume/value", fmt.Sprintf("%s into a system of %s that holds %s by the book", b.Volume, in(c.unit.Capacity), in(*inside)),
+		"no more than there was room for; what went out before is a loss of its own")
 }
 
 // compatible asks about a pour that may not go onto what is inside. One that was not
@@ -472,7 +513,7 @@ func (c *checker) dose(volume measure.Reading, additive coolant.Additive, kind c
 	}
 	account := c.before()
 	if account.Given.ExtendedAt != nil && kind == coolant.Extender {
-		c.question("/additive", "a second extender, after that of "+account.Given.ExtendedAt.Format(time.DateOnly), "one in the life of a charge; renew it instead")
+		c.question("/additive", "a second extender, after that of "+refusal.Day(*account.Given.ExtendedAt), "one in the life of a charge; renew it instead")
 	}
 	c.overDosed(account, "/volume/value", volume.String(), additive, float64(v), func(most float64) string {
 		return fmt.Sprintf("at most %.3g %s", math.Max(0, measure.FromMetric(most, volume.Unit)), volume.Unit.Symbol())
@@ -612,7 +653,7 @@ func (c *checker) ownChart(b FreezeTest) {
 			continue
 		}
 		if !slices.Equal(before.Chart, b.Chart) {
-			c.question("/chart", fmt.Sprintf("%v for %s", b.Chart, b.Tool), fmt.Sprintf("%v, the chart of %s on %s; another tester has another name", before.Chart, b.Tool, e.At.Format(time.DateOnly)))
+			c.question("/chart", fmt.Sprintf("%v for %s", b.Chart, b.Tool), fmt.Sprintf("%v, the chart of %s on %s; another tester has another name", before.Chart, b.Tool, refusal.Day(e.At)))
 		}
 		return
 	}
@@ -802,7 +843,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 		return
 	}
 	if !(v >= 0 && v <= maxMeter) {
-		c.refuse(field+"/value", r.String(), fmt.Sprintf("0 to %s %s", measure.Digits(math.Round(measure.FromMetric(maxMeter, r.Unit))), r.Unit.Symbol()))
+		c.refuse(field+"/value", r.String(), fmt.Sprintf("from 0, at most %s %s", grouped(measure.FromMetric(maxMeter, r.Unit)), r.Unit.Symbol()))
 		return
 	}
 	if c.confirmed {
@@ -816,23 +857,34 @@ func (c *checker) meter(field string, r measure.Reading) {
 	mine := account.Readings[i]
 	same := slices.DeleteFunc(slices.Clone(account.Readings), func(p MeterPoint) bool { return p.Meter != mine.Meter })
 	write := func(km float64) string {
-		return fmt.Sprintf("%s %s", measure.Digits(math.Round(measure.FromMetric(km, r.Unit))), r.Unit.Symbol())
+		return fmt.Sprintf("%s %s", grouped(measure.FromMetric(km, r.Unit)), r.Unit.Symbol())
 	}
-	accepted := ""
-	if meant, ok := usage.LikelyMeant(same, c.entry.At, v, c.unit.Meter); ok {
-		accepted = "is it " + write(meant) + "? "
-	}
-	around := ""
+	// Beside one other reading neither is believed: then that one is named.
+	trusted := slices.ContainsFunc(same, func(p MeterPoint) bool { return !p.Outlier && !p.At.Equal(c.entry.At) })
+	around, last := "", v
 	for _, p := range same {
 		switch {
-		case p.Outlier || p.At.Equal(c.entry.At):
+		case p.Outlier && trusted || p.At.Equal(c.entry.At):
 		case p.At.Before(c.entry.At):
-			around = "after " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
+			around, last = "after "+write(p.Raw)+" on "+refusal.Day(p.At), p.Raw
 		case !strings.Contains(around, "before"):
-			around += " and before " + write(p.Raw) + " on " + p.At.Format(time.DateOnly)
+			around += " and before " + write(p.Raw) + " on " + refusal.Day(p.At)
 		}
 	}
-	c.question(field+"/value", r.String()+" "+strings.TrimSpace(around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
+	accepted := ""
+	if meant, ok := usage.LikelyMeant(same, c.entry.At, v, c.unit.Meter); ok && math.Abs(meant-last) < math.Abs(v-last) {
+		accepted = "is it " + write(meant) + "? "
+	}
+	c.question(field+"/value", strings.TrimSpace(write(v)+" "+around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
+}
+
+// grouped is a whole number with its thousands set apart.
+func grouped(v float64) string {
+	digits := measure.Digits(math.Round(v))
+	for i := len(digits) - 3; i > 0 && digits[i-1] != '-'; i -= 3 {
+		digits = digits[:i] + "," + digits[i:]
+	}
+	return digits
 }
 
 // makesOthersOutliers reports whether a reading that was believed before is doubted now.

@@ -261,8 +261,13 @@ func TestReadingsInAnyOrder(t *testing.T) {
 	written := []Entry{filled, m(50, 35_000), m(100, 37_000)}
 	typed := m(150, 370_000) // 37,000 with a nought too many, and 2,000 short of where it stood
 	errs := Check(car, written, typed, day(400))
-	if len(errs) != 1 || !errs[0].Question || !strings.Contains(errs[0].Accepted, "is it 37000 km?") {
+	if len(errs) != 1 || !errs[0].Question || !strings.Contains(errs[0].Accepted, "is it 37,000 km?") {
 		t.Errorf("ten times too much: %v", errs)
+	}
+	// Beside one other reading that one is named, and no figure further away is proposed.
+	leap := Check(car, []Entry{m(100, 37_000)}, m(147, 140_000), day(400))
+	if len(leap) != 1 || !leap[0].Question || !strings.Contains(leap[0].Got, "140,000 km after 37,000 km on") || strings.Contains(leap[0].Accepted, "is it") {
+		t.Errorf("103,000 km in 47 days: %v", leap)
 	}
 	typed.Confirmed = true
 	if errs := Check(car, written, typed, day(400)); len(errs) > 0 {
@@ -283,7 +288,7 @@ func TestReadingsInAnyOrder(t *testing.T) {
 	// The error does not run on through a change of the meter.
 	a := Fold(car, append(slices.Clone(written), typed, on(160, MeterChange{New: km(10)}), m(200, 1_010)))
 	near(t, "used after a mistyped reading and a new meter", a.Balance.Used, 5000, 1e-9)
-	if errs := Check(car, written, m(120, 3_750), day(400)); len(errs) != 1 || !strings.Contains(errs[0].Accepted, "is it 37500 km?") {
+	if errs := Check(car, written, m(120, 3_750), day(400)); len(errs) != 1 || !strings.Contains(errs[0].Accepted, "is it 37,500 km?") {
 		t.Errorf("a digit too few: %v", errs)
 	}
 }

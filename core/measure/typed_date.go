@@ -23,6 +23,8 @@ type DateError struct {
 	Text string
 	// Suggestions are the two days of a text that may be meant either way; empty for any other.
 	Suggestions []string
+	// Limit that the text goes beyond, such as the days of February; empty for none.
+	Limit string
 }
 
 func (e *DateError) Error() string {
@@ -33,6 +35,9 @@ func (e *DateError) Error() string {
 func (e *DateError) Accepted() string {
 	if len(e.Suggestions) > 0 {
 		return strings.Join(e.Suggestions, " or ") + ": write which is meant"
+	}
+	if e.Limit != "" {
+		return e.Limit
 	}
 	return "a date, such as 3 Nov, 3 Nov 2026, 2026-11-03, yesterday or 3 days ago"
 }
@@ -112,14 +117,32 @@ func whole(s string) int {
 	return n
 }
 
-// exact day; refused when the month has no such day.
+// Years that a typed date may be in.
+const (
+	firstYear = 1900
+	lastYear  = 2200
+)
+
+// exact day; a [DateError] that names the limit when there is no such day, month or year.
 func exact(year, month, day int, refused *DateError) (Date, error) {
-	d := NewDate(year, time.Month(month), day)
-	if y, m, dd := d.Date(); y != year || int(m) != month || dd != day || year < 1900 || year > 2200 {
-		return Date{}, refused
+	limit := ""
+	switch {
+	case year < firstYear || year > lastYear:
+		limit = fmt.Sprintf("a year from %d to %d", firstYear, lastYear)
+		if year < 100 {
+			limit += fmt.Sprintf("; is %d meant?", 2000+year)
+		}
+	case month < 1 || month > 12:
+		limit = fmt.Sprintf("a month from 1 to 12, and not %d", month)
+	case day < 1 || day > daysOf(year, month):
+		limit = fmt.Sprintf("a day of that month: %s %d has %d", time.Month(month), year, daysOf(year, month))
+	default:
+		return NewDate(year, time.Month(month), day), nil
 	}
-	return d, nil
+	return Date{}, &DateError{Text: refused.Text, Limit: limit}
 }
+
+func daysOf(year, month int) int { return NewDate(year, time.Month(month)+1, 0).Day() }
 
 // inYear is a day of a month in a year as typed, or in the one that brings it nearest to today.
 func inYear(year string, month, day int, today Date, refused *DateError) (Date, error) {
@@ -130,9 +153,11 @@ func inYear(year string, month, day int, today Date, refused *DateError) (Date, 
 		return exact(2000+whole(year), month, day, refused)
 	}
 	var best Date
+	var why error
 	for y := today.Year() - 4; y <= today.Year()+4; y++ { // 29 February is not in every year
 		d, err := exact(y, month, day, refused)
 		if err != nil {
+			why = err
 			continue
 		}
 		off := func(d Date) int { return max(d.Sub(today), today.Sub(d)) }
@@ -141,7 +166,7 @@ func inYear(year string, month, day int, today Date, refused *DateError) (Date, 
 		}
 	}
 	if best.IsZero() {
-		return Date{}, refused
+		return Date{}, why
 	}
 	return best, nil
 }
@@ -193,7 +218,8 @@ func ReadMoment(text string, now time.Time, zone *time.Location, order DayOrder)
 	if m[1] != "" {
 		var err error
 		if day, err = ReadDate(m[1], today, order); err != nil {
-			return time.Time{}, &DateError{Text: refused.Text, Suggestions: err.(*DateError).Suggestions}
+			of := err.(*DateError)
+			return time.Time{}, &DateError{Text: refused.Text, Suggestions: of.Suggestions, Limit: of.Limit}
 		}
 	}
 	return day.At(hour, minute, zone), nil

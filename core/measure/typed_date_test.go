@@ -2,6 +2,7 @@ package measure
 
 import (
 	"errors"
+	"strings"
 	"testing"
 	"time"
 )
@@ -32,6 +33,13 @@ func TestReadDate(t *testing.T) {
 			t.Errorf("%q by %s is read as %s, %v", c.text, c.order, got, err)
 		case c.want != "" && (err != nil || got.String() != c.want):
 			t.Errorf("%q by %s is read as %s, %v; want %s", c.text, c.order, got, err, c.want)
+		}
+	}
+	for text, limit := range map[string]string{"31 February 2026": "February 2026 has 28", "31 Feb": "February", "0026-11-03": "is 2026 meant?", "3 Nov 1066": "a year from 1900 to 2200",
+		"2026-13-01": "a month from 1 to 12, and not 13", "31/4/2026": "April 2026 has 30", "soon": "such as 3 Nov"} {
+		_, err := ReadDate(text, today, DayFirst)
+		if err == nil || !strings.Contains(err.Error(), limit) || !strings.Contains(err.Error(), text) {
+			t.Errorf("%q is refused with %v; want %s", text, err, limit)
 		}
 	}
 	_, err := ReadDate("3/11", today, YearFirst)

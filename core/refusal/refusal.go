@@ -4,8 +4,33 @@ package refusal
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
+	"time"
 )
+
+// Moment is a time in a text of a refusal; [Worded] writes it as its reader does.
+func Moment(t time.Time) string { return "⟨" + t.UTC().Format(time.RFC3339) + "⟩" }
+
+// Day is the day of a time in a text of a refusal, at the place of the reader; see [Worded].
+func Day(t time.Time) string { return "⟨day " + t.UTC().Format(time.RFC3339) + "⟩" }
+
+var marked = regexp.MustCompile(`⟨(day )?([^⟩ ]*)⟩`)
+
+// Worded is a text with its times as moment and day write them.
+func Worded(text string, moment, day func(time.Time) string) string {
+	return marked.ReplaceAllStringFunc(text, func(mark string) string {
+		parts := marked.FindStringSubmatch(mark)
+		t, err := time.Parse(time.RFC3339, parts[2])
+		switch {
+		case err != nil:
+			return mark // no time of ours: part of what was typed
+		case parts[1] != "":
+			return day(t)
+		}
+		return moment(t)
+	})
+}
 
 // Field is what is wrong with one field, for the person who has to correct it.
 type Field struct {

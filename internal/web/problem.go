@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 	"syscall"
+	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -23,6 +24,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"diligentledger/api"
+	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
@@ -48,7 +50,7 @@ const apiPrefix = "/api/v1/"
 
 // answerError turns whatever a handler returned into a problem. What no one
 // foresaw is logged and not shown.
-func answerError(log *slog.Logger, room func() error) echo.HTTPErrorHandler {
+func answerError(log *slog.Logger, room func() error, zone func(context.Context) (*time.Location, error)) echo.HTTPErrorHandler {
 	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
 	return func(c *echo.Context, err error) {
 		p := problemOf(err)
@@ -68,10 +70,42 @@ func answerError(log *slog.Logger, room func() error) echo.HTTPErrorHandler {
 			c.Response().Header().Set("Retry-After", strconv.Itoa(int(wait.For().Seconds())))
 		}
 		c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
-		if err := c.JSON(p.Status, fit(p.Problem, c.Request().ContentLength)); err != nil {
+		if err := c.JSON(p.Status, fit(worded(c.Request().Context(), p.Problem, zone), c.Request().ContentLength)); err != nil {
 			log.Warn("answer not sent", "error", err)
 		}
 	}
+}
+
+// worded is a problem with its times as the person who asked writes them, in the zone of the fleet.
+func worded(ctx context.Context, p api.Problem, zone func(context.Context) (*time.Location, error)) api.Problem {
+	var at *time.Location // asked for once, of a text that holds a time
+	in := func(t time.Time) time.Time {
+		if at == nil {
+			at = time.UTC
+			if z, err := zone(ctx); err == nil {
+				at = z
+			}
+		}
+		return t.In(at)
+	}
+	r := reader(ctx)
+	text := func(s *string) *string {
+		if s == nil {
+			return nil
+		}
+		said := refusal.Worded(*s, func(t time.Time) string { return r.Moment(in(t)) },
+			func(t time.Time) string { return r.Date(measure.DateOf(in(t), at)) })
+		return &said
+	}
+	p.Detail = text(p.Detail)
+	if p.Errors != nil {
+		fields := slices.Clone(*p.Errors)
+		for i := range fields {
+			fields[i].Detail, fields[i].Accepted = *text(&fields[i].Detail), text(fields[i].Accepted)
+		}
+		p.Errors = &fields
+	}
+	return p
 }
 
 func problemOf(err error) *problem {
@@ -319,6 +353,24 @@ func schemaProblem(e *openapi3.SchemaError, parameter string) api.FieldProblem {
 		// The contract has it for numbers as they are typed alone.
 		accepted := "a number, or text of one, such as 8.5"
 		f.Detail, f.Accepted = typedValue(e.Value)+" is not accepted", &accepted
+	case "minLength", "maxLength":
+		text, _ := e.Value.(string)
+		accepted := "text of any length"
+		switch least, most := e.Schema.MinLength, e.Schema.MaxLength; {
+		case most != nil && least > 0:
+			accepted = fmt.Sprintf("%d to %d characters", least, *most)
+		case most != nil:
+			accepted = fmt.Sprintf("at most %d characters", *most)
+		case least == 1:
+			accepted = "one character or more"
+		default:
+			accepted = fmt.Sprintf("%d characters or more", least)
+		}
+		got := "nothing"
+		if n := len([]rune(text)); n > 0 {
+			got = fmt.Sprintf("text of %d characters", n)
+		}
+		f.Detail, f.Accepted = got+" is not accepted", &accepted
 	default:
 		switch e.Value.(type) {
 		case map[string]any, []any:

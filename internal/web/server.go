@@ -75,7 +75,7 @@ func New(cfg Config) (http.Handler, error) {
 	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
 	e := echo.New()
 	e.Logger = cfg.Log
-	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room)
+	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room, cfg.People.Store.Zone)
 	e.IPExtractor = clientAddress(cfg.Proxies)
 	e.Use(middleware.RequestID(), accessLog(cfg.Log), middleware.Recover(), knownHost(cfg.Hosts),
 		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),

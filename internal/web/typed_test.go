@@ -82,7 +82,7 @@ func TestLeapIsAsked(t *testing.T) {
 	if err := json.Unmarshal(text, &p); err != nil || res.StatusCode != http.StatusUnprocessableEntity || p.Errors == nil {
 		t.Fatalf("%d %s", res.StatusCode, text)
 	}
-	if f := (*p.Errors)[0]; f.Question == nil || !*f.Question || !strings.Contains(f.Detail, "3700000 km") {
+	if f := (*p.Errors)[0]; f.Question == nil || !*f.Question || !strings.Contains(f.Detail, "3,700,000 km") {
 		t.Errorf("asked: %+v", f)
 	}
 	if n := len(account().Lines); n != len(before.Lines) {

@@ -481,7 +481,7 @@ func TestRefusals(t *testing.T) {
 		says    string
 	}{
 		{"negative litres", "CA-14", with(func(e m) { e["topUp"].(m)["volume"] = reading(-0.4, "L") }), 422, "/topUp/volume/value", "0.005 to 7.4 L"},
-		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "not after now"},
+		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "a time up to now, Tue 24 Nov 2026"},
 		{"a meter running backwards", "CA-14", entry("meter", past, m{"meter": reading(10, "km")}), 422, "/meter/meter/value", "confirm it"},
 		{"a unit that does not exist", "ZZ-99", good, 404, "", "no such unit: ZZ-99"},
 		{"an unknown product", "CA-14", entry("renewal", past, m{"volume": reading(7, "L"), "product": "NONE"}), 422, "/renewal/product", "register"},
