@@ -2951,6 +2951,9 @@ type ServerInterface interface {
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx *echo.Context, params ListHorizonUnitsParams) error
+	// ListInstruments Instruments that tests were made with, as they are called.
+	// (GET /api/v1/instruments)
+	ListInstruments(ctx *echo.Context) error
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx *echo.Context, token string) error
@@ -3293,6 +3296,15 @@ func (w *ServerInterfaceWrapper) ListHorizonUnits(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListHorizonUnits(ctx, params)
+	return err
+}
+
+// ListInstruments converts echo context to params.
+func (w *ServerInterfaceWrapper) ListInstruments(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListInstruments(ctx)
 	return err
 }
 
@@ -3908,6 +3920,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
 	router.GET(options.BaseURL+"/api/v1/additives", wrapper.ListAdditives, options.OperationMiddlewares["listAdditives"]...)
+	router.GET(options.BaseURL+"/api/v1/instruments", wrapper.ListInstruments, options.OperationMiddlewares["listInstruments"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
 
@@ -4354,6 +4367,63 @@ type ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse) VisitListHorizonUnitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInstrumentsRequestObject struct {
+}
+
+type ListInstrumentsResponseObject interface {
+	VisitListInstrumentsResponse(w http.ResponseWriter) error
+}
+
+type ListInstruments200JSONResponse []string
+
+func (response ListInstruments200JSONResponse) VisitListInstrumentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInstruments429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListInstruments429ApplicationProblemPlusJSONResponse) VisitListInstrumentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInstrumentsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListInstrumentsdefaultApplicationProblemPlusJSONResponse) VisitListInstrumentsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6773,6 +6843,9 @@ type StrictServerInterface interface {
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx context.Context, request ListHorizonUnitsRequestObject) (ListHorizonUnitsResponseObject, error)
+	// ListInstruments Instruments that tests were made with, as they are called.
+	// (GET /api/v1/instruments)
+	ListInstruments(ctx context.Context, request ListInstrumentsRequestObject) (ListInstrumentsResponseObject, error)
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
@@ -7104,6 +7177,29 @@ func (sh *strictHandler) ListHorizonUnits(ctx *echo.Context, params ListHorizonU
 		return err
 	} else if validResponse, ok := response.(ListHorizonUnitsResponseObject); ok {
 		return validResponse.VisitListHorizonUnitsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListInstruments operation middleware
+func (sh *strictHandler) ListInstruments(ctx *echo.Context) error {
+	var request ListInstrumentsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListInstruments(ctx.Request().Context(), request.(ListInstrumentsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListInstruments")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListInstrumentsResponseObject); ok {
+		return validResponse.VisitListInstrumentsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

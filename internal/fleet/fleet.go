@@ -156,17 +156,29 @@ func (f *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
 	return f.store.Additives(ctx)
 }
 
+// Instruments that tests were made with, by name.
+func (f *Fleet) Instruments(ctx context.Context) ([]string, error) {
+	return f.store.Instruments(ctx)
+}
+
 // Ready reports whether the database answers.
 func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 
 // check refuses what the writer may not write, what cannot be right, and an entry after which the
 // account could not be evaluated, though it could before: what a preview cannot answer is not
 // written either.
-func (f *Fleet) check(u store.Unit, w Actor, h *ledger.History, e ledger.Entry) error {
+func (f *Fleet) check(o *store.Opened, w Actor, h *ledger.History, e ledger.Entry) error {
+	u := o.Unit
 	if f := access.CheckIn(w, h, e); f != nil {
 		return &Forbidden{f}
 	}
-	if fields := ledger.CheckIn(h, e, f.now()); len(fields) > 0 {
+	fields := ledger.CheckIn(h, e, f.now())
+	if tool := ledger.ToolOf(e.Body); tool != "" && !e.Confirmed {
+		if known := o.Instrument(tool); known != "" {
+			fields = append(fields, &refusal.Field{Pointer: "/" + ledger.FieldName(e.Kind()) + "/tool", Got: tool, Accepted: known + ", which is in the register, or another name if it is another instrument", Question: true})
+		}
+	}
+	if len(fields) > 0 {
 		return &refusal.Error{Fields: fields}
 	}
 	d := conditions{now: f.now()}
@@ -199,7 +211,7 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 	u := o.Unit
 	var tools []string
 	receipts, err := f.store.Append(ctx, o, entries,
-		func(a store.Appending) error { return f.check(u, w, a.History, a.Entry) },
+		func(a store.Appending) error { return f.check(o, w, a.History, a.Entry) },
 		func(last store.Appending) (*ledger.Account, []store.Status, error) {
 			tools = zeroedTools(entries, last.History.Entries())
 			account := last.History.EvaluatedAfter(last.Entry)
@@ -280,7 +292,7 @@ func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, o *store.Opened, en
 		if i > 0 {
 			h = h.With(entries[i-1])
 		}
-		if err := f.check(u, w, h, e); err != nil {
+		if err := f.check(o, w, h, e); err != nil {
 			return Effect{}, err
 		}
 	}

@@ -20,6 +20,8 @@ type shared struct {
 	plan      map[int64]ServicePlan
 	products  []coolant.Product
 	additives []coolant.Additive
+	// instruments by name
+	instruments []string
 }
 
 // coldFact counts in installation how often a curve or a forecast was written.
@@ -69,6 +71,10 @@ func (s *Store) sharedOf(ctx context.Context, version string) (*shared, error) {
 	if r.additives, err = collect(rows, err, func(rows *sql.Rows) (coolant.Additive, error) { return scanAdditive(rows) }); err != nil {
 		return nil, err
 	}
+	rows, err = s.db.QueryContext(ctx, `SELECT name FROM instrument ORDER BY name`)
+	if r.instruments, err = collect(rows, err, func(rows *sql.Rows) (name string, err error) { return name, rows.Scan(&name) }); err != nil {
+		return nil, err
+	}
 	s.kept.Store(r)
 	return r, nil
 }
@@ -77,6 +83,15 @@ func (s *Store) sharedOf(ctx context.Context, version string) (*shared, error) {
 func coldChanged(ctx context.Context, tx *sql.Tx) error {
 	_, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, '1') ON DUPLICATE KEY UPDATE value = value + 1`, coldFact)
 	return err
+}
+
+// Instruments that tests were made with, by name.
+func (s *Store) Instruments(ctx context.Context) ([]string, error) {
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return append([]string{}, r.instruments...), nil
 }
 
 // Rules that the units of the fleet are evaluated by.

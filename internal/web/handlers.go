@@ -69,9 +69,9 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	reading := reader(ctx)
+	reading, role := reader(ctx), signedIn(ctx).Role
 	row := func(s store.Status, c clock.Clock) api.MorningRow {
-		next, kind := words.NextStep(c)
+		next, kind := words.NextStep(c, role)
 		row := api.MorningRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today), Next: next}
 		if kind != "" {
 			row.Records = (*api.EntryKind)(&kind)
@@ -272,6 +272,12 @@ func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestO
 		return nil, err
 	}
 	return api.ListAdditives200JSONResponse(each(additives, additive)), nil
+}
+
+// ListInstruments for the forms of a test and a zero check.
+func (h handlers) ListInstruments(ctx context.Context, _ api.ListInstrumentsRequestObject) (api.ListInstrumentsResponseObject, error) {
+	names, err := h.fleet.Instruments(ctx)
+	return api.ListInstruments200JSONResponse(names), err
 }
 
 // WriteEntry stores an entry once, and with it the strike of the one it takes

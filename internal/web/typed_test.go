@@ -215,3 +215,50 @@ func TestReadDates(t *testing.T) {
 		t.Errorf("in the zone of no unit: %d %s", res.StatusCode, text)
 	}
 }
+
+// The name of an instrument that differs from one of the register by its dashes or case alone is
+// asked about; confirmed, it is another instrument. A freeze point typed without its minus is one
+// below zero; a number that a program sends is what it is.
+func TestInstrumentAndMinus(t *testing.T) {
+	names := get[[]string](t, "/api/v1/instruments")
+	if !slices.Contains(names, "R-1") {
+		t.Fatalf("instruments %v", names)
+	}
+	test := func(value any, tool string) m {
+		return entry("freeze_test", noon.Add(-time.Hour), m{"value": m{"value": value, "unit": "degC"}, "instrument": "refractometer", "scale": "EG", "tool": tool})
+	}
+	for _, tool := range []string{"R1", "r 1"} {
+		res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", test("-34", tool))
+		var p api.Problem
+		if err := json.Unmarshal(text, &p); err != nil || res.StatusCode != http.StatusUnprocessableEntity || p.Errors == nil {
+			t.Fatalf("%s: %d %s", tool, res.StatusCode, text)
+		}
+		if f := (*p.Errors)[0]; f.Pointer != "/freezeTest/tool" || f.Question == nil || !*f.Question || !strings.Contains(*f.Accepted, "R-1") {
+			t.Errorf("%s is asked about as %+v", tool, f)
+		}
+		sure := test("-34", tool)
+		sure["confirmed"] = true
+		if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", sure); res.StatusCode != http.StatusOK {
+			t.Errorf("%s, confirmed: %d %s", tool, res.StatusCode, text)
+		}
+	}
+	for _, c := range []struct {
+		value any
+		unit  string
+		read  string
+	}{{"35", "degC", "35 °C is read as −35 °C: no coolant freezes above 0 °C."}, {"-35", "degC", ""}, {"40", "degF", "40 °F is read as −40 °F: no coolant freezes above 32 °F."}, {"20", "degF", ""}} {
+		e := test(c.value, "R-1")
+		e["freezeTest"].(m)["value"] = m{"value": c.value, "unit": c.unit}
+		res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", e)
+		var effect api.EntryEffect
+		if err := json.Unmarshal(text, &effect); err != nil || res.StatusCode != http.StatusOK {
+			t.Fatalf("%v: %d %s", c.value, res.StatusCode, text)
+		}
+		if got := strings.Join(effect.Read, ""); got != c.read {
+			t.Errorf("%v %s: %q, want %q", c.value, c.unit, got, c.read)
+		}
+	}
+	if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", test(35, "R-1")); res.StatusCode != http.StatusUnprocessableEntity {
+		t.Errorf("the number 35: %d %s", res.StatusCode, text)
+	}
+}

@@ -1,6 +1,7 @@
 package words
 
 import (
+	"diligentledger/core/access"
 	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 )
@@ -10,11 +11,11 @@ var records = map[ledger.Kind]string{ledger.KindFreezeTest: "record freeze test"
 	ledger.KindHoseCheck: "record hose check", ledger.KindZeroCheck: "record zero check", ledger.KindLevelCheck: "record level", ledger.KindMeter: "record meter",
 	ledger.KindRenewal: "record renewal"}
 
-// NextStep is what is to be done about a clock, and the kind of entry that it ends with; empty for
-// none.
-func NextStep(c clock.Clock) (text string, kind ledger.Kind) {
+// NextStep is what a person of a role does about a clock, and the kind of entry that it ends with;
+// empty for none, as for a reader, who records nothing.
+func NextStep(c clock.Clock, by access.Role) (text string, kind ledger.Kind) {
 	kind = clock.Answered(c)
-	if text = records[kind]; text == "" {
+	if text = records[kind]; text == "" || by == access.Reader {
 		return "open account", ""
 	}
 	return text, kind

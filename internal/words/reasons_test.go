@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/core/access"
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
@@ -229,6 +230,9 @@ func TestExplanations(t *testing.T) {
 
 // Each kind that answers a clock has words.
 func TestNextStep(t *testing.T) {
+	if text, kind := NextStep(clock.Clock{Kind: clock.TestDue, Reason: clock.Reason{Code: clock.TestNever}}, access.Reader); text != "open account" || kind != "" {
+		t.Errorf("a reader is asked to %s (%s)", text, kind)
+	}
 	for _, c := range []struct {
 		clock clock.Clock
 		text  string
@@ -241,7 +245,7 @@ func TestNextStep(t *testing.T) {
 		{clock.Clock{Verdict: clock.Hold, Reason: clock.Reason{Code: clock.HeldByPerson}}, "open account", ""},
 		{clock.Clock{Kind: clock.Level, Verdict: clock.Overdue, Reason: clock.Reason{Code: clock.LevelLow}}, "record top-up", ledger.KindTopUp},
 	} {
-		if text, kind := NextStep(c.clock); text != c.text || kind != c.kind {
+		if text, kind := NextStep(c.clock, access.Technician); text != c.text || kind != c.kind {
 			t.Errorf("%+v: %q, %q; want %q, %q", c.clock, text, kind, c.text, c.kind)
 		}
 	}

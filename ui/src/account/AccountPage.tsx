@@ -56,7 +56,7 @@ function writingOf(
 }
 
 /** What the address gives of a form beside its kind. */
-const presets = ["with", "emptied"] as const;
+const presets = ["with", "emptied", "bled"] as const;
 
 const presetOf = (query: URLSearchParams): Record<string, string> =>
   Object.fromEntries(
@@ -182,6 +182,11 @@ export function AccountPage() {
               </p>
             )}
             {mayWrite && <Drafts unit={code} open={writing ? opener : ""} onOpen={(f) => setQuery(f)} />}
+            {!mayWrite && (
+              <p className="faint no-print">
+                You read this account. Entries are recorded by a technician, a signatory or a coordinator.
+              </p>
+            )}
             <div className="wrap">
               {mayWrite && (
                 <Ways

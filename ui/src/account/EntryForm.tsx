@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { Link as RouterLink } from "react-router";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
 import { useEscape } from "../frame/keys";
 import { keepUnsent, sendable } from "../frame/outbox";
@@ -108,10 +109,15 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
     queryFn: ({ signal }) => api.additives(signal),
     staleTime: 60_000,
   });
+  const instruments = useQuery({
+    queryKey: ["instruments"],
+    queryFn: ({ signal }) => api.instruments(signal),
+    staleTime: 60_000,
+  });
   const known: readonly Product[] = products.data ?? [];
   const settled = JSON.parse(useSettled(JSON.stringify(draft))) as Draft;
   const readable = toEntry(settled, ids, account, known);
-  const entry = readable && "entry" in readable ? readable.entry : undefined;
+  const entry = "entry" in readable ? readable.entry : undefined;
   const preview = useQuery({
     queryKey: ["preview", code, ids.entry, settled, account.lineCount],
     queryFn: ({ signal }) => {
@@ -126,7 +132,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
     mutationFn: async (draft: Draft) => {
       pressed.current ??= new Date();
       const now = toEntry(draft, { ...ids, at: pressed.current }, account, known);
-      if (!now) throw new Error("Something is still missing.");
+      if ("missing" in now) throw new Error(`Missing: ${now.missing.join(", ")}.`);
       if ("errors" in now) throw new Error(Object.values(now.errors).join(" "));
       try {
         await api.write(code, now.entry);
@@ -193,7 +199,8 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
   useEscape(() => (asking ? setAsking(false) : close()));
   // Once something was recorded, the next entry begins with a change.
   const done = written !== "" && !changed;
-  const ready = readable !== undefined && !("errors" in readable) && !done;
+  const ready = "entry" in readable && !done;
+  const missing = "missing" in readable && !written ? readable.missing : [];
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     // Of two presses before the first is drawn, the second is none.
@@ -280,6 +287,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
               errors={errors}
               products={known}
               additives={additives.data ?? []}
+              instruments={instruments.data ?? []}
             />
           </div>
         ))}
@@ -315,10 +323,22 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
           </p>
         )}
         {!refusal && entry && preview.data && !written && <EffectOf effect={preview.data} today={account.today} />}
-        {!readable && !written && (
-          <p className="faint">What the entry does to the account is shown as soon as it can be read.</p>
+        {missing.length > 0 && (
+          <p className="faint" data-testid="missing">
+            Missing: {missing.join(", ")}. What the entry does to the account is shown once it is complete.
+          </p>
         )}
         {refusal && <Unplaced error={refusal} placed={errors} />}
+        {refusal && draft.kind === "release" && account.air && (
+          <p>
+            <RouterLink className="act framed" to="?write=level_check">
+              record a cold level
+            </RouterLink>{" "}
+            <RouterLink className="act framed" to="?write=top_up&bled=yes">
+              record a top-up, bled again
+            </RouterLink>
+          </p>
+        )}
       </div>
       <Submit disabled={!ready || write.isPending}>
         {write.isPending ? "recording …" : draft.strikes ? "strike the old line and record this one" : "record"}
@@ -371,7 +391,7 @@ function fieldErrors(
   refusal: Error | null,
   entry: EntryInput | undefined,
 ): FieldErrors {
-  if (readable && "errors" in readable) return readable.errors;
+  if ("errors" in readable) return readable.errors;
   if (!(refusal instanceof Problem)) return {};
   return Object.fromEntries(
     refusal.fields.map((f) => [

@@ -15,6 +15,7 @@ interface Props {
   errors: FieldErrors;
   products: readonly Product[];
   additives: readonly Schemas["Additive"][];
+  instruments: readonly string[];
   /** In a table the column's head is the label. */
   bare?: boolean;
   /** The unit is shown once, in the head of the column. */
@@ -93,6 +94,7 @@ export function FieldOf(p: Props) {
           label={f.label}
           width={f.width ?? "220px"}
           maxLength={500}
+          offers={f.instrument ? p.instruments : undefined}
           value={value}
           onChange={(v) => onValues({ [path]: v })}
           error={error}

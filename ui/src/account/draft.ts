@@ -86,12 +86,12 @@ type Value = string | number | boolean | Value[] | { [name: string]: Value };
 interface Reader {
   at: (name: string) => string;
   errors: Record<string, string>;
-  /** A field that must be filled in is empty. */
-  missing: boolean;
+  /** Labels of the fields that must be filled in and are empty. */
+  missing: string[];
 }
 
 /**
- * The draft as an entry, or what cannot be read in it; undefined while something that is needed is still empty.
+ * The draft as an entry, or what cannot be read in it, or what is still empty and needed.
  * Numbers go as they were typed: the server reads them.
  */
 export function toEntry(
@@ -99,25 +99,31 @@ export function toEntry(
   ids: { entry: string; strike: string; at: Date },
   account: Account,
   products: readonly Product[],
-): { entry: EntryInput } | { errors: FieldErrors } | undefined {
-  if (draft.when === unread) return undefined;
+): { entry: EntryInput } | { errors: FieldErrors } | { missing: readonly string[] } {
+  if (draft.when === unread) return { missing: ["when"] };
   const at = draft.when ? new Date(draft.when) : ids.at;
   const values = valuesOf(draft, account, products);
-  const reader: Reader = { at: values, errors: {}, missing: false };
+  const reader: Reader = { at: values, errors: {}, missing: [] };
   const name = bodyName(draft.kind);
   const body = readAll(specOf(draft, account, products), reader, "", `/${name}`);
   // An entry that says nothing is none, but for those that are an event by themselves.
-  if (Object.keys(body).length === 0 && draft.kind !== "lay_up" && draft.kind !== "return") reader.missing = true;
+  if (
+    Object.keys(body).length === 0 &&
+    draft.kind !== "lay_up" &&
+    draft.kind !== "return" &&
+    reader.missing.length === 0
+  )
+    reader.missing.push("what was found");
   // The share of blocked fins is on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
   if (draft.confirmed) entry.confirmed = true;
   if (draft.strikes) {
-    if (draft.why.trim() === "") reader.missing = true;
+    if (draft.why.trim() === "") reader.missing.push("why the old line is struck");
     entry.strikes = { id: ids.strike, entry: draft.strikes, why: draft.why.trim() };
   }
   if (Object.keys(reader.errors).length > 0) return { errors: reader.errors };
-  return reader.missing ? undefined : { entry };
+  return reader.missing.length > 0 ? { missing: reader.missing } : { entry };
 }
 
 function placeBlocked(body: Record<string, Value>, reader: Reader) {
@@ -131,7 +137,7 @@ function placeBlocked(body: Record<string, Value>, reader: Reader) {
   if (fins) fins.blocked = blocked;
   else points.push({ point: "fins", blocked });
   body.points = points;
-  reader.missing = false;
+  reader.missing = [];
 }
 
 function readAll(specs: readonly FieldSpec[], r: Reader, prefix: string, pointer: string): Record<string, Value> {
@@ -159,7 +165,9 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
     case "choice": {
       const chosen = text || (f.initial ?? "");
       if (chosen !== "" && chosen === f.none) return undefined;
-      return chosen ? chosen : needed({ optional: f.optional === true || f.options.some(([v]) => v === "") }, r);
+      return chosen
+        ? chosen
+        : needed({ label: f.label, optional: f.optional === true || f.options.some(([v]) => v === "") }, r);
     }
     case "yesno":
       return text === "" ? undefined : text === "yes";
@@ -167,9 +175,9 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
       return text === "yes" ? true : undefined;
     case "text":
     case "line":
-      return text ? text : needed({ optional: f.type === "text" && f.optional }, r);
+      return text ? text : needed({ label: f.label, optional: f.type === "text" && f.optional === true }, r);
     case "additive":
-      return text || needed({}, r);
+      return text || needed({ label: f.kind === "filter" ? "filter" : "additive" }, r);
     case "product":
       if (text) return text;
       if (!f.optional) r.errors[pointer] = "no product chosen; choose what was poured in";
@@ -189,11 +197,11 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
     case "named": {
       const items = rowsOf(f).flatMap((row) => {
         const key = f.type === "lines" ? row : r.at(`${name}.${row}.${f.key}`).trim();
-        const inner: Reader = { ...r, missing: false };
+        const inner: Reader = { ...r, missing: [] };
         const item = readAll(f.columns, inner, `${name}.${row}.`, `${pointer}/${row}`);
         return Object.keys(item).length > 0 ? [{ [f.key]: key || "unnamed", ...item }] : [];
       });
-      if (items.length === 0) return f.name === "drained" || f.type === "named" ? undefined : needed({}, r);
+      if (items.length === 0) return f.name === "drained" || f.type === "named" ? undefined : needed(f, r);
       return items;
     }
   }
@@ -203,8 +211,8 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
 export const rowsOf = (f: Extract<FieldSpec, { type: "lines" | "named" }>): readonly string[] =>
   f.type === "lines" ? f.keys : Array.from({ length: f.rows }, (_, i) => String(i));
 
-function needed(f: { optional?: boolean }, r: Reader): Value | undefined {
-  if (!f.optional) r.missing = true;
+function needed(f: { optional?: boolean; label: string }, r: Reader): Value | undefined {
+  if (!f.optional) r.missing.push(f.label);
   return undefined;
 }
 

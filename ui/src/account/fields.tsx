@@ -43,26 +43,38 @@ export function TextField(
     placeholder?: string;
     maxLength?: number;
     autoComplete?: string;
+    /** Values that are offered while one is typed. */
+    offers?: readonly string[] | undefined;
   },
 ) {
   return (
     <Field {...p}>
       {(id, says) => (
-        <input
-          id={id}
-          type={p.type ?? "text"}
-          max={p.max}
-          maxLength={p.maxLength}
-          inputMode={p.figures ? "decimal" : undefined}
-          autoComplete={p.autoComplete ?? "off"}
-          className={p.figures ? "figures right" : undefined}
-          placeholder={p.placeholder}
-          value={p.value}
-          aria-invalid={p.error ? true : undefined}
-          aria-describedby={says}
-          onChange={(e) => p.onChange(e.target.value)}
-          onBlur={p.onBlur}
-        />
+        <>
+          <input
+            id={id}
+            list={p.offers ? `${id}-offers` : undefined}
+            type={p.type ?? "text"}
+            max={p.max}
+            maxLength={p.maxLength}
+            inputMode={p.figures ? "decimal" : undefined}
+            autoComplete={p.autoComplete ?? "off"}
+            className={p.figures ? "figures right" : undefined}
+            placeholder={p.placeholder}
+            value={p.value}
+            aria-invalid={p.error ? true : undefined}
+            aria-describedby={says}
+            onChange={(e) => p.onChange(e.target.value)}
+            onBlur={p.onBlur}
+          />
+          {p.offers && (
+            <datalist id={`${id}-offers`}>
+              {p.offers.map((o) => (
+                <option key={o} value={o} />
+              ))}
+            </datalist>
+          )}
+        </>
       )}
     </Field>
   );

@@ -26,7 +26,16 @@ export type FieldSpec =
       none?: string;
     }
   | { type: "yesno"; name: string; label: string; yes: string; no: string }
-  | { type: "text"; name: string; label: string; optional?: boolean; width?: string; initial?: string }
+  | {
+      type: "text";
+      name: string;
+      label: string;
+      optional?: boolean;
+      width?: string;
+      initial?: string;
+      /** The name of an instrument: those of the register are offered. */
+      instrument?: boolean;
+    }
   | { type: "check"; name: string; label: string }
   | { type: "product"; name: string; forms: readonly string[]; optional?: boolean }
   | { type: "additive"; name: string; kind: Schemas["Additive"]["kind"] }
@@ -244,7 +253,7 @@ export function fieldsOf(
           options: options("clear", "faded", "cloudy", "rusty", "oily", "gelled", "sediment"),
           optional: true,
         },
-        { type: "text", name: "tool", label: "tested with", optional: true, width: "140px" },
+        { type: "text", name: "tool", instrument: true, label: "tested with", optional: true, width: "140px" },
       ];
     case "cap_test":
       return [
@@ -377,7 +386,7 @@ export function fieldsOf(
       ];
     case "zero_check":
       return [
-        { type: "text", name: "tool", label: "which instrument", width: "140px" },
+        { type: "text", name: "tool", instrument: true, label: "which instrument", width: "140px" },
         { type: "reading", name: "zero", label: "on purified water it reads", units: scales },
       ];
     case "lay_up":
@@ -469,7 +478,14 @@ function freezeFields(values: Values, account: Account): FieldSpec[] {
     units: degrees,
     optional: true,
   };
-  const tool: FieldSpec = { type: "text", name: "tool", label: "which one", optional: true, width: "90px" };
+  const tool: FieldSpec = {
+    type: "text",
+    name: "tool",
+    instrument: true,
+    label: "which one",
+    optional: true,
+    width: "90px",
+  };
   switch (values("instrument")) {
     case "hydrometer":
       return [{ type: "reading", name: "value", label: "relative density", units: ["sg"] }, instrument, sample, tool];
@@ -484,7 +500,7 @@ function freezeFields(values: Values, account: Account): FieldSpec[] {
           hint: "for 1, 2, 3 … discs",
           initial: chartOf(account, values("tool")),
         },
-        { type: "text", name: "tool", label: "which tester", width: "110px" },
+        { type: "text", name: "tool", instrument: true, label: "which tester", width: "110px" },
       ];
     case "strip":
       return [

@@ -132,6 +132,7 @@ export const api = {
     answer(client.GET("/api/v1/units/{code}", { params: { path: { code } }, signal })),
   products: (signal?: AbortSignal) => answer(client.GET("/api/v1/products", { signal })),
   additives: (signal?: AbortSignal) => answer(client.GET("/api/v1/additives", { signal })),
+  instruments: (signal?: AbortSignal) => answer(client.GET("/api/v1/instruments", { signal })),
   questions: (signal?: AbortSignal) => answer(client.GET("/api/v1/bench", { signal })),
   ask: (question: string, units: Schemas["UnitSystem"], inputs: Record<string, string>, signal?: AbortSignal) =>
     answer(
