@@ -13,6 +13,9 @@ import (
 // rows of a kind in the ledger of the page.
 const rowsOf = `document.querySelectorAll('tr[data-kind=%q]').length`
 
+// wholeLedger is shown once all lines are drawn, not those alone that a screen has room for.
+const wholeLedger = `table[aria-label="Ledger"][aria-busy="false"]`
+
 // inForm is the text of the form, with plain spaces.
 const inForm = `document.querySelector('form[aria-label="Record an entry"]')?.innerText.replace(/\u00a0/g, ' ')`
 
@@ -36,6 +39,15 @@ func (b *tab) network(entry string) {
 	}
 }
 
+// discard closes a form in which something was typed, and its draft.
+func (b *tab) discard() {
+	b.t.Helper()
+	b.press(kb.Escape)
+	b.wait(`[role="alertdialog"]`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[role="alertdialog"] button')].find((o) => o.innerText === 'discard it').click()`)
+	b.until(formClosed)
+}
+
 // The answer to an entry is lost on the way: the entry is kept and sent again with its id and its
 // moment, and recorded once.
 func TestLostAnswer(t *testing.T) {
@@ -53,7 +65,7 @@ func TestLostAnswer(t *testing.T) {
 	if !js[bool](b, `window.sent.length === 2 && window.sent[0] === window.sent[1]`) {
 		t.Errorf("sent %v", js[[]string](b, `window.sent`))
 	}
-	b.open("/units/TK-14", `tr[data-kind="loss"]`)
+	b.open("/units/TK-14", wholeLedger)
 	if n := js[int](b, `[...document.querySelectorAll('tr[data-kind="loss"]')].filter(l => l.innerText.replace(/\u00a0/g, ' ').includes('0.3 L')).length`); n != 1 {
 		t.Errorf("recorded %d times", n)
 	}
@@ -79,6 +91,7 @@ func TestNoNetwork(t *testing.T) {
 	js[chromedp.Void](b, `localStorage.removeItem('offline')`)
 	b.until(`document.querySelector('.unsent')?.innerText.includes('Recorded on TK-20')`)
 	b.open("/units/TK-20", `tr[data-kind="loss"]`)
+	b.wait(wholeLedger)
 	if n := js[int](b, fmt.Sprintf(rowsOf, "loss")); n != 1 {
 		t.Errorf("recorded %d times", n)
 	}
@@ -92,6 +105,7 @@ func TestRecordedOnce(t *testing.T) {
 	if js[bool](b, `document.querySelector('.buttons input[value="max"]').checked`) || !js[bool](b, `document.querySelector('`+submitEntry+`').disabled`) {
 		t.Error("a level is chosen before anybody read one")
 	}
+	b.wait(wholeLedger)
 	before := js[int](b, fmt.Sprintf(rowsOf, "level_check"))
 	js[chromedp.Void](b, `document.querySelector('.buttons input[value="max"]').click()`)
 	b.wait(effect)
@@ -105,6 +119,7 @@ func TestRecordedOnce(t *testing.T) {
 	b.until(`document.querySelector('` + submitEntry + `').disabled`)
 	// A lay-up has nothing to type: its form closes with it.
 	b.open("/units/TK-16?write=lay_up", submitEntry)
+	b.wait(wholeLedger)
 	laidUp := js[int](b, fmt.Sprintf(rowsOf, "lay_up"))
 	b.click(submitEntry)
 	b.until(formClosed + ` && document.querySelector('#page').innerText.includes('Laid up recorded.')`)
@@ -148,10 +163,8 @@ func TestDrafts(t *testing.T) {
 	b.press(kb.Escape)
 	b.until(`!document.querySelector('[role="alertdialog"]')`)
 	kept("after Escape")
-	b.press(kb.Escape)
-	b.wait(`[role="alertdialog"]`)
-	js[chromedp.Void](b, `[...document.querySelectorAll('[role="alertdialog"] button')].find((o) => o.innerText === 'discard it').click()`)
-	b.until(formClosed + ` && !document.querySelector('.drafts')`)
+	b.discard()
+	b.until(`!document.querySelector('.drafts')`)
 	b.open("/units/TK-32?write=renewal", figureBox)
 	if got := value(b, chromedp.Value(chromedp.CSS(figureBox))); got != "" {
 		t.Errorf("discarded, the form holds %q", got)
@@ -178,8 +191,31 @@ func TestPhoneForms(t *testing.T) {
 		if got := b.text(`form[aria-label="Record an entry"]`); strings.Contains(got, "Not recorded") {
 			t.Errorf("%s opens with %q", c.kind, got)
 		}
+		b.wait(wholeLedger)
 		before := js[int](b, fmt.Sprintf(rowsOf, c.kind))
 		js[chromedp.Void](b, `[...document.querySelectorAll('form button')].find((o) => o.innerText.startsWith('record all good')).click()`)
 		b.until(fmt.Sprintf(rowsOf+` === %d`, c.kind, before+1))
+	}
+}
+
+// A page that is opened from another begins at its top with the focus in it; back, the page is
+// where it was left, with the focus on the link that led away. A unit is found by its code as
+// people type it.
+func TestPlaces(t *testing.T) {
+	b := newTab(t)
+	b.open("/", `[data-line]`)
+	js[chromedp.Void](b, `window.scrollTo(0, 700)`)
+	b.until(`window.scrollY === 700 && sessionStorage.length > 0`)
+	js[chromedp.Void](b, `(() => { const l = [...document.querySelectorAll('#page a[data-line]')].find((o) => o.getBoundingClientRect().top > 200); l.click(); })()`)
+	b.wait(protects)
+	b.until(`window.scrollY === 0 && document.activeElement.closest('#page')`)
+	unit := js[string](b, `location.pathname`)
+	js[chromedp.Void](b, `history.back()`)
+	b.until(`location.pathname === '/' && window.scrollY === 700`)
+	b.until(fmt.Sprintf(`document.activeElement.getAttribute('href') === %q`, unit))
+	for typed, code := range map[string]string{"ca11": "CA-11", "TK28": "TK-28", "tk 28": "TK-28"} {
+		b.open("/", `[data-line]`)
+		b.press("/" + typed + kb.Enter)
+		b.until(fmt.Sprintf(`location.pathname === '/units/%s'`, code))
 	}
 }

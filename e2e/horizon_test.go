@@ -121,7 +121,7 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 	typed(first, "later, months", "30"+kb.Enter)
 	first.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
 	typed(second, "cap, months", "18"+kb.Enter)
-	second.until(`/somebody changed this plan meanwhile.*later 30 mo.*still stands here/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
+	second.until(`/somebody changed this plan meanwhile.*later 30 mo.*What you typed is still here/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
 	if got := js[string](second, field("cap, months")+`.value`); got != "18" {
 		t.Errorf("what was typed is %q", got)
 	}

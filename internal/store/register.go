@@ -308,14 +308,21 @@ func (s *Store) unitsBy(ctx context.Context, query string, args ...any) ([]Unit,
 	return units, err
 }
 
-// Find lists at most limit units whose code or name contains text, codes that
-// begin with it first.
+// Find lists at most limit units whose code or name contains text: the code itself first, then the
+// codes that begin with it. In a code, case, dashes, spaces and underscores make no difference, so
+// that "ca11" and "ca 11" find CA-11.
 func (s *Store) Find(ctx context.Context, text string, limit int) ([]UnitName, error) {
-	like := strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(text)
+	escape := strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
+	like, code := escape.Replace(text), strings.NewReplacer(`-`, ``, ` `, ``, `_`, ``).Replace(text)
+	plain := escape.Replace(code)
+	if code == "" && text != "" {
+		plain = like // nothing but dashes
+	}
+	const plainCode = `REPLACE(REPLACE(REPLACE(u.code, '-', ''), ' ', ''), '_', '')`
 	rows, err := s.db.QueryContext(ctx, `
 		SELECT u.code, u.name, u.kind, s.name FROM unit u JOIN site s ON s.id = u.site_id
-		WHERE u.code LIKE CONCAT('%', ?, '%') OR u.name LIKE CONCAT('%', ?, '%')
-		ORDER BY u.code LIKE CONCAT(?, '%') DESC, u.code LIMIT ?`, like, like, like, limit)
+		WHERE `+plainCode+` LIKE CONCAT('%', ?, '%') OR u.code LIKE CONCAT('%', ?, '%') OR u.name LIKE CONCAT('%', ?, '%')
+		ORDER BY u.code = ? DESC, `+plainCode+` = ? DESC, `+plainCode+` LIKE CONCAT(?, '%') DESC, u.code LIMIT ?`, plain, like, like, text, code, plain, limit)
 	return collect(rows, err, func(rows *sql.Rows) (u UnitName, err error) {
 		return u, rows.Scan(&u.Code, &u.Name, &u.Kind, &u.Site)
 	})

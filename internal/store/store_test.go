@@ -238,7 +238,7 @@ func TestPlans(t *testing.T) {
 
 func TestFind(t *testing.T) {
 	for text, want := range map[string][]string{
-		"": {"A-1", "A-2", "B_1"}, "a-": {"A-1", "A-2"}, "busy": {"A-2"}, "_": {"B_1"}, "%": {"B_1"}, "'; DROP TABLE unit; --": nil, `\`: nil,
+		"": {"A-1", "A-2", "B_1"}, "a-": {"A-1", "A-2"}, "a1": {"A-1"}, "A 2": {"A-2"}, "b-1": {"B_1"}, "a-11": nil, "busy": {"A-2"}, "_": {"B_1"}, "%": {"B_1"}, "'; DROP TABLE unit; --": nil, `\`: nil,
 	} {
 		found, err := app.Find(t.Context(), text, 10)
 		if err != nil {

@@ -8,6 +8,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import { fetchAhead, pages } from "./ahead";
 import { Problem } from "./api/client";
 import { NoPage } from "./NoPage";
+import { Place } from "./frame/Place";
 import { SessionGate } from "./people/SessionGate";
 import { Waiting } from "./frame/State";
 import "./base.css";
@@ -40,6 +41,7 @@ createRoot(root).render(
   <StrictMode>
     <QueryClientProvider client={client}>
       <BrowserRouter useTransitions={false}>
+        <Place />
         <Suspense fallback={<Waiting what="the page" />}>
           <Routes>
             <Route path="/link/:token" element={<LinkPage />} />

@@ -100,7 +100,7 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
   return (
     <>
       <div className="scrolled">
-        <table className="rows" aria-label="Ledger">
+        <table className="rows" aria-label="Ledger" aria-busy={!all}>
           <thead>
             <tr>
               <th>date</th>

@@ -82,7 +82,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
         </button>
       </header>
       <div className="sheet">
-        <main id="page">
+        <main id="page" tabIndex={-1}>
           <UnsentLines />
           {children}
         </main>

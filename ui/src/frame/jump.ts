@@ -1,10 +1,9 @@
 import { api } from "../api/client";
 
-/** The unit of that exact code, else the first found, by the answer to this text and no other. */
+/** The unit that a text means: the first found, by the answer to this text and no other. */
 export async function unitMeant(text: string): Promise<string | undefined> {
   const answer = await api.units(text.trim());
-  const exact = answer.find((u) => u.code.toLowerCase() === text.trim().toLowerCase());
-  return (exact ?? answer[0])?.code;
+  return answer[0]?.code;
 }
 
 /** What was typed: no code begins with a slash, one typed here was meant to bring the cursor. */

@@ -20,10 +20,13 @@ interface Section {
 const sections: readonly Section[] = [
   { title: "Must not move", verdicts: ["hold"], empty: "Nothing is on hold." },
   { title: "Due, soonest first", verdicts: ["overdue", "due"], empty: "Nothing is due within a month." },
-  { title: "Coming up", verdicts: ["watch"], empty: "" },
   { title: "Not measured", verdicts: ["unknown"], empty: "" },
+  { title: "Coming up", verdicts: ["watch"], empty: "" },
   { title: "Sound", verdicts: ["sound"], empty: "" },
 ];
+
+/** Sections before the lists of checks, nights and discrepancies: what must not move, is due, or is not known. */
+const beforeLists = 3;
 
 const checksDue: Section = { title: "Checks due today", verdicts: [], empty: "" };
 
@@ -63,7 +66,7 @@ export function MorningPage() {
       )}
       {data && data.rows.length > 0 && (
         <div style={{ maxWidth: "1180px" }}>
-          {sections.slice(0, 2).map((s) => (
+          {sections.slice(0, beforeLists).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
           <Lines
@@ -76,7 +79,7 @@ export function MorningPage() {
           <Nights data={data} onMore={more} />
           <Discrepancies rows={data.discrepancies} count={data.discrepancyCount} onMore={more} />
 
-          {sections.slice(2).map((s) => (
+          {sections.slice(beforeLists).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}
         </div>
