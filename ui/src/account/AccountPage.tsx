@@ -135,6 +135,8 @@ export function AccountPage() {
       return value === null ? [] : [[name, value]];
     }),
   ).toString();
+  // On a phone the form takes the place of the drawing.
+  const roomy = useMedia("(min-width: 48rem)");
   const wide = useMedia("(min-width: 80rem)");
   const tools = data && data.lineCount > 0 && (
     <LedgerTools
@@ -163,7 +165,7 @@ export function AccountPage() {
         <div className="account">
           <div>
             <Opening account={data} />
-            <ProtectionDrawing account={data} />
+            {(!writing || roomy) && <ProtectionDrawing account={data} />}
             {writing && (
               <EntryForm
                 key={writingKey}
@@ -317,7 +319,7 @@ function WayButton(p: {
 
 function Opening({ account }: { account: Account }) {
   const governing = account.status.clocks[0];
-  const age = account.balance.meanAgeMonths === undefined ? "" : `${figure(account.balance.meanAgeMonths, 0)} months`;
+  const age = account.balance.meanAgeMonths === undefined ? "" : months(account.balance.meanAgeMonths);
   return (
     <div className="opening" data-testid="opening">
       <Vial verdict={account.status.verdict} left={governing?.remaining} />
@@ -336,6 +338,11 @@ function Opening({ account }: { account: Account }) {
       </div>
     </div>
   );
+}
+
+function months(n: number): string {
+  const text = figure(n, 0);
+  return text === "1" ? "1 month" : `${text} months`;
 }
 
 /** Whether the temperature to rely on was measured, or is the book's. */

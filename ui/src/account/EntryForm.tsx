@@ -199,8 +199,10 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
   useEscape(() => (asking ? setAsking(false) : close()));
   // Once something was recorded, the next entry begins with a change.
   const done = written !== "" && !changed;
-  const ready = "entry" in readable && !done;
-  const missing = "missing" in readable && !written ? readable.missing : [];
+  // By what is typed now, which Enter may follow at once; the preview waits until it is settled.
+  const typed = toEntry(draft, ids, account, known);
+  const ready = "entry" in typed && !done;
+  const missing = "missing" in typed && !written ? typed.missing : [];
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     // Of two presses before the first is drawn, the second is none.
@@ -271,6 +273,16 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
           </button>
         </div>
       )}
+      {good && (
+        <button
+          type="button"
+          className="act framed all-good"
+          disabled={write.isPending}
+          onClick={() => record(good.values)}
+        >
+          record {good.words}
+        </button>
+      )}
       <div className="fields">
         {fields.map((f, i) => (
           <div
@@ -311,11 +323,6 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
           error={errors["/at"]}
         />
       </div>
-      {good && (
-        <button type="button" className="act framed" disabled={write.isPending} onClick={() => record(good.values)}>
-          record {good.words}
-        </button>
-      )}
       <div className="effect" aria-live="polite">
         {written && (
           <p className="strong" role="status">

@@ -46,6 +46,7 @@ export function FieldOf(p: Props) {
         <ReadingField
           label={f.label || path}
           hidden={p.bare}
+          minus={f.minus}
           value={value}
           unit={(values(`${path}.unit`) || lastUnit(f.units)) as MeasureUnit}
           units={f.units}

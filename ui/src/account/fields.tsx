@@ -157,6 +157,8 @@ export function ReadingField(
     onValue: (value: string) => void;
     onUnit: (unit: MeasureUnit) => void;
     placeholder?: string;
+    /** Offers a key that turns the sign of a temperature. */
+    minus?: boolean | undefined;
   },
 ) {
   return (
@@ -171,7 +173,7 @@ export function ReadingField(
         onChange={p.onValue}
         placeholder={p.placeholder ?? ""}
       />
-      {(p.unit === "degC" || p.unit === "degF") && (
+      {p.minus && (p.unit === "degC" || p.unit === "degF") && (
         <button
           type="button"
           className="act sign"

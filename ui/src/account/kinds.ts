@@ -3,7 +3,16 @@ import { word } from "../words/names";
 
 /** What a form asks, field by field; the name is the field's in the contract. */
 export type FieldSpec =
-  | { type: "reading"; name: string; label: string; units: readonly MeasureUnit[]; optional?: boolean; hint?: string }
+  | {
+      type: "reading";
+      name: string;
+      label: string;
+      units: readonly MeasureUnit[];
+      optional?: boolean;
+      hint?: string;
+      /** Usually below zero: a key turns the sign. */
+      minus?: boolean;
+    }
   | {
       type: "number";
       name: string;
@@ -504,7 +513,7 @@ function freezeFields(values: Values, account: Account): FieldSpec[] {
       ];
     case "strip":
       return [
-        { type: "reading", name: "value", label: "band, warm end", units: degrees },
+        { type: "reading", name: "value", label: "band, warm end", units: degrees, minus: true },
         { type: "number", name: "cold", label: "cold end, °C", optional: true },
         instrument,
         { type: "check", name: "expired", label: "past its date" },
@@ -512,7 +521,7 @@ function freezeFields(values: Values, account: Account): FieldSpec[] {
       ];
   }
   return [
-    { type: "reading", name: "value", label: "line on the scale", units: scales },
+    { type: "reading", name: "value", label: "line on the scale", units: scales, minus: true },
     {
       type: "choice",
       name: "scale",
