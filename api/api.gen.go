@@ -2688,6 +2688,27 @@ type GetHorizonParamsSort string
 // GetHorizonParamsGroup defines parameters for GetHorizon.
 type GetHorizonParamsGroup string
 
+// CountRunningOutParams defines parameters for CountRunningOut.
+type CountRunningOutParams struct {
+	Kind *KindFilter `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Site Name of a site.
+	Site    *SiteFilter    `form:"site,omitempty" json:"site,omitempty"`
+	Verdict *VerdictFilter `form:"verdict,omitempty" json:"verdict,omitempty"`
+
+	// Clock The clock that governs the unit.
+	Clock *ClockFilter `form:"clock,omitempty" json:"clock,omitempty"`
+
+	// Text Part of code, name or product.
+	Text *TextFilter `form:"text,omitempty" json:"text,omitempty"`
+
+	// DueFrom First of the days.
+	DueFrom openapi_types.Date `form:"dueFrom" json:"dueFrom"`
+
+	// DueTo Last of the days.
+	DueTo openapi_types.Date `form:"dueTo" json:"dueTo"`
+}
+
 // ListHorizonUnitsParams defines parameters for ListHorizonUnits.
 type ListHorizonUnitsParams struct {
 	// Sort Order; units of one place in it by urgency.
@@ -2948,6 +2969,9 @@ type ServerInterface interface {
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx *echo.Context, params GetHorizonParams) error
+	// CountRunningOut How many of the units that the filters take run out in some days, by the governing clock.
+	// (GET /api/v1/horizon/span)
+	CountRunningOut(ctx *echo.Context, params CountRunningOutParams) error
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx *echo.Context, params ListHorizonUnitsParams) error
@@ -3208,6 +3232,66 @@ func (w *ServerInterfaceWrapper) GetHorizon(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetHorizon(ctx, params)
+	return err
+}
+
+// CountRunningOut converts echo context to params.
+func (w *ServerInterfaceWrapper) CountRunningOut(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CountRunningOutParams
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "verdict" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "verdict", ctx.QueryParams(), &params.Verdict, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter verdict: %s", err))
+	}
+
+	// ------------- Optional query parameter "clock" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "clock", ctx.QueryParams(), &params.Clock, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter clock: %s", err))
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", ctx.QueryParams(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter text: %s", err))
+	}
+
+	// ------------- Required query parameter "dueFrom" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "dueFrom", ctx.QueryParams(), &params.DueFrom, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter dueFrom: %s", err))
+	}
+
+	// ------------- Required query parameter "dueTo" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "dueTo", ctx.QueryParams(), &params.DueTo, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter dueTo: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CountRunningOut(ctx, params)
 	return err
 }
 
@@ -3884,6 +3968,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/morning", wrapper.GetMorning, options.OperationMiddlewares["getMorning"]...)
 	router.GET(options.BaseURL+"/api/v1/horizon", wrapper.GetHorizon, options.OperationMiddlewares["getHorizon"]...)
 	router.GET(options.BaseURL+"/api/v1/horizon/units", wrapper.ListHorizonUnits, options.OperationMiddlewares["listHorizonUnits"]...)
+	router.GET(options.BaseURL+"/api/v1/horizon/span", wrapper.CountRunningOut, options.OperationMiddlewares["countRunningOut"]...)
 	router.GET(options.BaseURL+"/api/v1/units", wrapper.ListUnits, options.OperationMiddlewares["listUnits"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code", wrapper.GetAccount, options.OperationMiddlewares["getAccount"]...)
 	router.GET(options.BaseURL+"/api/v1/units/:code/lines", wrapper.ListLines, options.OperationMiddlewares["listLines"]...)
@@ -4309,6 +4394,70 @@ type GetHorizondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetHorizondefaultApplicationProblemPlusJSONResponse) VisitGetHorizonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountRunningOutRequestObject struct {
+	Params CountRunningOutParams
+}
+
+type CountRunningOutResponseObject interface {
+	VisitCountRunningOutResponse(w http.ResponseWriter) error
+}
+
+type CountRunningOut200JSONResponse struct {
+	// Likely Units that most likely run out in these days.
+	Likely int `json:"likely"`
+
+	// More Further units that may: some day of their window (P10 to P90) is among these days.
+	More int `json:"more"`
+}
+
+func (response CountRunningOut200JSONResponse) VisitCountRunningOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountRunningOut429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response CountRunningOut429ApplicationProblemPlusJSONResponse) VisitCountRunningOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountRunningOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CountRunningOutdefaultApplicationProblemPlusJSONResponse) VisitCountRunningOutResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6840,6 +6989,9 @@ type StrictServerInterface interface {
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
+	// CountRunningOut How many of the units that the filters take run out in some days, by the governing clock.
+	// (GET /api/v1/horizon/span)
+	CountRunningOut(ctx context.Context, request CountRunningOutRequestObject) (CountRunningOutResponseObject, error)
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx context.Context, request ListHorizonUnitsRequestObject) (ListHorizonUnitsResponseObject, error)
@@ -7152,6 +7304,31 @@ func (sh *strictHandler) GetHorizon(ctx *echo.Context, params GetHorizonParams) 
 		return err
 	} else if validResponse, ok := response.(GetHorizonResponseObject); ok {
 		return validResponse.VisitGetHorizonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CountRunningOut operation middleware
+func (sh *strictHandler) CountRunningOut(ctx *echo.Context, params CountRunningOutParams) error {
+	var request CountRunningOutRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CountRunningOut(ctx.Request().Context(), request.(CountRunningOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CountRunningOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CountRunningOutResponseObject); ok {
+		return validResponse.VisitCountRunningOutResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -45,6 +45,7 @@ func TestPickAndSend(t *testing.T) {
 	if span := js[[]string](b, `[...document.querySelectorAll('[data-testid="pick-bar"] input')].map(i => new Date(i.value).toISOString())`); span[0] >= span[1] {
 		t.Errorf("the span is %v", span)
 	}
+	b.until(`/By the likeliest day \d+ units? runs? out in these days; \d+ more may\./.test(document.querySelector('[data-testid="pick-bar"]').innerText)`)
 
 	b.press("p")
 	b.wait(`[data-planned="MC-03"]`)

@@ -94,23 +94,32 @@ func workOf(r coolant.Remedy) (Work, bool) {
 	return "", false
 }
 
-// DefaultSpan to do it in, when no one has said which: from today or the first day of the
-// clock's window to the day it runs out; a week for what cannot wait.
+// Days of work that is proposed (judgement: a fortnight to book a bay; a week for what cannot wait).
+const (
+	fortnight = 14
+	week      = 7
+)
+
+// DefaultSpan to do it in, when no one has said which: the fortnight that ends the day before the
+// clock may run out, which is the early end of its window (P10), or its day. What may run out
+// already is for the next week, and for the days before it most likely runs out.
 func (c Clock) DefaultSpan(today measure.Date) (from, to measure.Date) {
-	from, to = today, today.AddDays(7)
-	if c.Due == nil || !c.Due.After(to) {
+	early := c.Due
+	if c.Window != nil {
+		early = &c.Window.P10
+	}
+	if early != nil && early.After(today) {
+		to = early.AddDays(-1)
+		if from = to.AddDays(-fortnight); from.Before(today) {
+			from = today
+		}
 		return from, to
 	}
-	if c.Window != nil && c.Window.P10.After(from) {
-		from = c.Window.P10
+	to = today.AddDays(week)
+	if c.Due != nil && c.Due.After(today) && !c.Due.After(to) {
+		to = c.Due.AddDays(-1)
 	}
-	if from.After(*c.Due) || c.Window == nil {
-		from = c.Due.AddDays(-14)
-	}
-	if from.Before(today) {
-		from = today
-	}
-	return from, *c.Due
+	return today, to
 }
 
 // CompletedAt is when work that was meant to be done at or after since was done, by the

@@ -18,11 +18,13 @@ func TestWorkFor(t *testing.T) {
 		work     Work // empty for nothing
 		from, to int  // days from today
 	}{
-		{Clock{Kind: Age, Due: day(60)}, RenewWork, 46, 60},
+		{Clock{Kind: Age, Due: day(60)}, RenewWork, 45, 59},
 		{Clock{Kind: Age, Due: day(-30)}, RenewWork, 0, 7},
-		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(20), P50: *day(40), P90: *day(70)}}, RenewWork, 20, 40},
-		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(-20), P50: *day(40), P90: *day(70)}}, RenewWork, 0, 40},
-		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, CorrectWork, 0, 12},
+		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(20), P50: *day(40), P90: *day(70)}}, RenewWork, 5, 19},
+		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(-20), P50: *day(40), P90: *day(70)}}, RenewWork, 0, 7},
+		{Clock{Kind: Use, Due: day(4), Window: &usage.Window{P10: *day(-20), P50: *day(4), P90: *day(70)}}, RenewWork, 0, 3},
+		{Clock{Kind: Use, Due: day(40), Window: &usage.Window{P10: *day(1), P50: *day(40), P90: *day(70)}}, RenewWork, 0, 0},
+		{Clock{Kind: Freeze, Due: day(12), Reason: Reason{Code: FreezeNight}}, CorrectWork, 0, 11},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeNone}}, TestWork, 0, 7},
 		{Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, "", 0, 0},
 		{Clock{Kind: Holds, Due: day(0)}, RepairWork, 0, 7},
@@ -31,8 +33,8 @@ func TestWorkFor(t *testing.T) {
 		{Clock{Kind: Level, Verdict: Due, Due: day(0)}, LevelWork, 0, 7},
 		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: CheckRetest}}, TestWork, 0, 7},
 		{Clock{Kind: FollowUp, Due: day(-1), Reason: Reason{Code: CheckDays}}, LevelWork, 0, 7},
-		{Clock{Kind: CapDue, Due: day(3)}, CapWork, 0, 7},
-		{Clock{Kind: HosesDue, Due: day(100)}, HoseWork, 86, 100},
+		{Clock{Kind: CapDue, Due: day(3)}, CapWork, 0, 2},
+		{Clock{Kind: HosesDue, Due: day(100)}, HoseWork, 85, 99},
 		{Clock{Kind: ZeroDue, Due: day(3)}, "", 0, 0},
 	} {
 		work, ok := WorkFor(c.clock)

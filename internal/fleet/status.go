@@ -484,6 +484,23 @@ func (f *Fleet) StatusCodes(ctx context.Context, wanted store.StatusFilter) ([]s
 // morningLists are read at once (judgement: a few of the pool's connections).
 const morningLists = 4
 
+// RunningOut counts the units of a filter whose governing clock most likely runs out between two
+// days, the last one included, and the further ones that may: some day of their window is among
+// these days.
+func (f *Fleet) RunningOut(ctx context.Context, wanted store.StatusFilter, from, to measure.Date) (likely, more int, err error) {
+	wanted.DueFrom, wanted.DueTo, wanted.Limit, wanted.Offset = nil, nil, 0, 0
+	rows, err := f.Statuses(ctx, wanted)
+	for _, r := range rows {
+		switch due, w := r.Governing.Due, r.Governing.Window; {
+		case due != nil && !due.Before(from) && !due.After(to):
+			likely++
+		case w != nil && !w.P10.After(to) && !w.P90.Before(from):
+			more++
+		}
+	}
+	return likely, more, err
+}
+
 // Morning reads at most limit units of each verdict; 0 for all.
 func (f *Fleet) Morning(ctx context.Context, limit int) (m Morning, err error) {
 	fresh, err := f.filter(ctx)

@@ -427,3 +427,38 @@ func TestPagesOfTheHorizon(t *testing.T) {
 		}
 	}
 }
+
+// What most likely runs out in a span is what is picked by it; what else may is counted once, and
+// by its window.
+func TestRunningOut(t *testing.T) {
+	today := measure.DateOf(noon, time.UTC)
+	some := false
+	for _, span := range [][2]int{{-400, -1}, {0, 30}, {10, 10}, {31, 120}, {200, 1000}, {0, 100_000}} {
+		from, to := today.AddDays(span[0]), today.AddDays(span[1])
+		likely, more, err := open.RunningOut(t.Context(), store.StatusFilter{}, from, to)
+		if err != nil {
+			t.Fatal(err)
+		}
+		codes, err := open.StatusCodes(t.Context(), store.StatusFilter{DueFrom: &from, DueTo: &to, Sort: store.ByCode})
+		if err != nil || len(codes) != likely {
+			t.Errorf("%v: %d likely, %d picked, %v", span, likely, len(codes), err)
+		}
+		rows, err := open.Statuses(t.Context(), store.StatusFilter{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := 0
+		for _, r := range rows {
+			if w := r.Governing.Window; w != nil && !slices.Contains(codes, r.Code) && w.P10.Sub(today) <= span[1] && w.P90.Sub(today) >= span[0] {
+				want++
+			}
+		}
+		if more != want {
+			t.Errorf("%v: %d more, want %d", span, more, want)
+		}
+		some = some || more > 0
+	}
+	if !some {
+		t.Error("no span has a unit that may run out in it")
+	}
+}

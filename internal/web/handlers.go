@@ -195,6 +195,16 @@ func (h handlers) ListHorizonUnits(ctx context.Context, r api.ListHorizonUnitsRe
 	return api.ListHorizonUnits200JSONResponse(append([]string{}, codes...)), nil
 }
 
+// CountRunningOut counts the units that run out in some days.
+func (h handlers) CountRunningOut(ctx context.Context, r api.CountRunningOutRequestObject) (api.CountRunningOutResponseObject, error) {
+	p := r.Params
+	var out api.CountRunningOut200JSONResponse
+	var err error
+	out.Likely, out.More, err = h.fleet.RunningOut(ctx, store.StatusFilter{Kind: text(p.Kind), Site: text(p.Site), Verdict: clock.Verdict(text(p.Verdict)),
+		Clock: clock.Kind(text(p.Clock)), Text: strings.TrimSpace(text(p.Text))}, measure.DateOf(p.DueFrom.Time, time.UTC), measure.DateOf(p.DueTo.Time, time.UTC))
+	return out, err
+}
+
 func site(s store.Site, today measure.Date) api.HorizonSite {
 	return api.HorizonSite{Name: s.Name, Coldest: float64(s.Cold.Coldest()), Seasons: seasons(s.Cold, today)}
 }

@@ -121,6 +121,8 @@ export const api = {
     answer(client.GET("/api/v1/horizon", { params: { query }, signal })),
   horizonUnits: (query: paths["/api/v1/horizon/units"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
     answer(client.GET("/api/v1/horizon/units", { params: { query }, signal })),
+  runningOut: (query: paths["/api/v1/horizon/span"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/horizon/span", { params: { query }, signal })),
   units: (q: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/units", { params: { query: { q, limit: 12 } }, signal })),
   lines: (

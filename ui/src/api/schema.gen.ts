@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/horizon/span": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many of the units that the filters take run out in some days, by the governing clock. */
+        get: operations["countRunningOut"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/units": {
         parameters: {
             query?: never;
@@ -2330,6 +2347,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    countRunningOut: {
+        parameters: {
+            query: {
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First of the days. */
+                dueFrom: string;
+                /** @description Last of the days. */
+                dueTo: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The counts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description Units that most likely run out in these days. */
+                        likely: number;
+                        /** @description Further units that may: some day of their window (P10 to P90) is among these days. */
+                        more: number;
+                    };
                 };
             };
             429: components["responses"]["TooManyRequests"];

@@ -24,7 +24,7 @@ export function notMeant({ from, to }: DaySpan): string | undefined {
 const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
 
 /**
- * What is picked, and what becomes of it. A span picks what runs out in it, and is handed on as the days of the work.
+ * What is picked, and what becomes of it. A span picks what most likely runs out in it.
  * On a phone or tablet the span has its place among the filters, and the rest is here once something is picked.
  */
 export function PickBar({
@@ -50,10 +50,18 @@ export function PickBar({
   });
   const here = useMemo(() => new Set(shown.data ?? []), [shown.data]);
   const unseen = shown.data ? [...p.picked].filter((code) => !here.has(code)).length : 0;
-  const from = p.span && p.span.from > p.today ? p.span.from : p.today;
+  const { span } = picking;
+  const counted = useQuery({
+    queryKey: ["horizon", "span", filters ?? "none", span?.from ?? "", span?.to ?? ""],
+    queryFn: ({ signal }) => {
+      const taken = { ...filters, sort: undefined, group: undefined }; // an order makes no difference
+      return api.runningOut({ ...taken, dueFrom: span?.from ?? "", dueTo: span?.to ?? "" }, signal);
+    },
+    enabled: span !== undefined && wrong === undefined && filters !== undefined,
+  });
+  // Each unit gets days of its own, which end before it may run out: those of the span may be too late for it.
   const send = useMutation({
-    mutationFn: () =>
-      api.addWork({ units: [...p.picked], ...(p.span && p.span.to >= from ? { from, to: p.span.to } : {}) }),
+    mutationFn: () => api.addWork({ units: [...p.picked] }),
     onSuccess: async () => {
       p.onPick([]);
       await queries.invalidateQueries();
@@ -110,6 +118,12 @@ export function PickBar({
             {figure(unseen)} of the {units(p.picked.size)} selected {unseen === 1 ? "is" : "are"} not shown.
           </p>
         )}
+        {p.span && !wrong && counted.data && (
+          <p>
+            By the likeliest day {units(counted.data.likely)} {counted.data.likely === 1 ? "runs" : "run"} out in these
+            days; {figure(counted.data.more)} more may.
+          </p>
+        )}
         {p.span && !wrong && p.picked.size === 0 && !sent && (
           <p>Nothing that is shown most likely runs out in these days.</p>
         )}
@@ -123,7 +137,7 @@ export function PickBar({
                 `; ${units(sent.already.length)} ${sent.already.length === 1 ? "was" : "were"} there already`}
               {sent.nothing.length > 0 &&
                 `; ${units(sent.nothing.length)} ${sent.nothing.length === 1 ? "asks" : "ask"} for nothing`}
-              .
+              .{sent.sent.length > 0 && " Days of the work: the two weeks before each may run out; change them there."}
             </span>
             {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>undo</Act>}
             <RouterLink className="link" to="/plan">
