@@ -2784,8 +2784,9 @@ type InvitePersonJSONBody struct {
 
 // ChangePersonJSONBody defines parameters for ChangePerson.
 type ChangePersonJSONBody struct {
-	Active *bool `json:"active,omitempty"`
-	Role   *Role `json:"role,omitempty"`
+	Active *bool   `json:"active,omitempty"`
+	Email  *string `json:"email,omitempty"`
+	Role   *Role   `json:"role,omitempty"`
 }
 
 // ChangeServicePlanParams defines parameters for ChangeServicePlan.
@@ -2999,7 +3000,7 @@ type ServerInterface interface {
 	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx *echo.Context) error
-	// ChangePerson Change a person's role or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's role or address, or whether they may sign in. Their sessions end.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx *echo.Context, id PersonId) error
 	// InviteAgain Mail a person a new link; earlier links stop working.
@@ -7019,7 +7020,7 @@ type StrictServerInterface interface {
 	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx context.Context, request InvitePersonRequestObject) (InvitePersonResponseObject, error)
-	// ChangePerson Change a person's role or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's role or address, or whether they may sign in. Their sessions end.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
 	// InviteAgain Mail a person a new link; earlier links stop working.

@@ -219,3 +219,27 @@ func TestPlaces(t *testing.T) {
 		b.until(fmt.Sprintf(`location.pathname === '/units/%s'`, code))
 	}
 }
+
+// A role and an account are changed by an act that names the person and what becomes of them; left
+// as it is, nothing changes, and the last coordinator stays one.
+func TestPersonChanges(t *testing.T) {
+	b := newTab(t)
+	b.open("/register", `[role="group"][aria-label="E. Marrow"]`)
+	line := func(name string) string {
+		return fmt.Sprintf(`document.querySelector('[role="group"][aria-label=%q]')`, name)
+	}
+	press := func(name, words string) {
+		t.Helper()
+		b.until(line(name) + ` && [...` + line(name) + `.querySelectorAll('button')].some((o) => (o.ariaLabel ?? o.innerText).startsWith('` + words + `'))`)
+		js[chromedp.Void](b, `[...`+line(name)+`.querySelectorAll('button')].find((o) => (o.ariaLabel ?? o.innerText).startsWith('`+words+`')).click()`)
+	}
+	press("E. Marrow", "close the account of E. Marrow")
+	b.until(line("E. Marrow") + `.querySelector('[role="alertdialog"]')?.innerText.includes('all sessions end')`)
+	b.accessible("register, asked before an account is closed")
+	press("E. Marrow", "leave it as it is")
+	b.until(`!` + line("E. Marrow") + `.querySelector('[role="alertdialog"]')`)
+	press("E. Marrow", "close the account of E. Marrow")
+	b.until(line("E. Marrow") + `.querySelector('[role="alertdialog"]')`)
+	js[chromedp.Void](b, line("E. Marrow")+`.querySelector('[role="alertdialog"] .strong').click()`)
+	b.until(line("E. Marrow") + `.innerText.includes('there is no other')`)
+}

@@ -515,9 +515,9 @@ func CheckPassword(password string, p store.Person) *refusal.Field {
 	return nil
 }
 
-// ChangePerson role and whether a person may sign in. The last coordinator stays one.
-func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool) (store.Person, error) {
-	return s.Store.SetPerson(ctx, store.Actor{ID: by.ID, Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
+// ChangePerson role, address and whether a person may sign in. The last coordinator stays one.
+func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool, email *string) (store.Person, error) {
+	after, err := s.Store.SetPerson(ctx, store.Actor{ID: by.ID, Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
 		was := p.Role == access.Coordinator && p.Active && p.Password != ""
 		if role != nil {
@@ -528,11 +528,23 @@ func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string
 			what += map[bool]string{true: ": may sign in", false: ": may not sign in"}[*active]
 			p.Active = *active
 		}
+		if email != nil {
+			_, address, err := s.checkPerson(p.Name, *email)
+			if err != nil {
+				return p, "", err
+			}
+			what += fmt.Sprintf(": <%s>, was <%s>", address, p.Email)
+			p.Email = address
+		}
 		if was && coordinators <= 1 && (p.Role != access.Coordinator || !p.Active) {
 			return p, "", &refusal.Field{Pointer: "/role", Got: p.Name + " as anything else", Accepted: "a coordinator: there is no other"}
 		}
 		return p, what, nil
 	})
+	if err != nil && email != nil {
+		err = alreadyTaken(err, after.Name, after.Email)
+	}
+	return after, err
 }
 
 // SignedOut writes that a person left.

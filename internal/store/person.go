@@ -160,8 +160,9 @@ func taken(err error) error {
 	return err
 }
 
-// SetPerson changes role and whether a person may sign in; when either changes
-// all their sessions end. change sees the person and how many coordinators can sign in,
+// SetPerson changes role, address and whether a person may sign in; when one changes
+// all their sessions end, and with the address the links that were mailed to the one before;
+// [ErrTaken] when it is another's. change sees the person and how many coordinators can sign in,
 // while both are locked, and gives what the audit is to say. A change that
 // changes nothing ends no session and is not audited.
 func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p Person, coordinators int) (after Person, what string, err error)) (Person, error) {
@@ -179,12 +180,17 @@ func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p
 		if after, what, err = change(before, coordinators); err != nil {
 			return err
 		}
-		if after.Role == before.Role && after.Active == before.Active {
+		if after.Role == before.Role && after.Active == before.Active && after.Email == before.Email {
 			return nil
 		}
 		after.Epoch++
-		if _, err = tx.ExecContext(ctx, `UPDATE person SET role = ?, active = ?, epoch = ? WHERE id = ?`, after.Role, after.Active, after.Epoch, id); err != nil {
-			return err
+		if _, err = tx.ExecContext(ctx, `UPDATE person SET email = ?, role = ?, active = ?, epoch = ? WHERE id = ?`, after.Email, after.Role, after.Active, after.Epoch, id); err != nil {
+			return taken(err)
+		}
+		if after.Email != before.Email {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM one_time_link WHERE person_id = ? AND used_at IS NULL`, id); err != nil {
+				return err
+			}
 		}
 		return s.changedRows(ctx, tx, by, "person_changed", what, personTable, id)
 	})

@@ -270,7 +270,7 @@ func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObjec
 
 // ChangePerson sets role and access.
 func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
-	p, err := h.people.ChangePerson(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active)
+	p, err := h.people.ChangePerson(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active, r.Body.Email)
 	if err != nil {
 		return nil, err
 	}

@@ -328,6 +328,35 @@ func TestInvitation(t *testing.T) {
 	if res, text := ask(t, "PATCH", fmt.Sprint("/api/v1/people/", people[me].Id), m{"role": "reader"}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "no other") {
 		t.Errorf("the last coordinator: %d %s", res.StatusCode, text)
 	}
+	// An address can be corrected: not to what is none or another's; links mailed to the old one end.
+	if res, text := ask(t, "PATCH", path, m{"active": true}); res.StatusCode != http.StatusOK {
+		t.Fatalf("opened again: %d %s", res.StatusCode, text)
+	}
+	if res, text := ask(t, "POST", "/api/v1/people", m{"name": "W. Sedge", "email": "mistyped@skerrow.example", "role": "reader"}); res.StatusCode != http.StatusCreated {
+		t.Fatalf("inviting: %d %s", res.StatusCode, text)
+	}
+	stale, sedge := lastLink(t), get[[]api.Person](t, "/api/v1/people")
+	last := slices.IndexFunc(sedge, func(p api.Person) bool { return p.Name == "W. Sedge" })
+	if res, text := ask(t, "PATCH", fmt.Sprint("/api/v1/people/", sedge[last].Id), m{"email": "sedge@skerrow.example"}); res.StatusCode != http.StatusOK {
+		t.Fatalf("a corrected address of an invited person: %d %s", res.StatusCode, text)
+	}
+	for _, wrong := range []string{"nowhere", people[me].Email} {
+		if res, text := ask(t, "PATCH", path, m{"email": wrong}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "/email") {
+			t.Errorf("the address %s: %d %s", wrong, res.StatusCode, text)
+		}
+	}
+	if res, text := ask(t, "PATCH", path, m{"email": "Corrected@skerrow.example"}); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"corrected@skerrow.example"`) {
+		t.Errorf("a corrected address: %d %s", res.StatusCode, text)
+	}
+	if res, text := use(stale, "tern gravel oilskin five"); res.StatusCode != http.StatusGone {
+		t.Errorf("the link to the address before: %d %s", res.StatusCode, text)
+	}
+	if res, _ := ask(t, "POST", "/api/v1/session", m{"email": "corrected@skerrow.example", "password": "tern gravel oilskin four"}, "Cookie", ""); res.StatusCode != http.StatusOK {
+		t.Errorf("signing in with the corrected address: %d", res.StatusCode)
+	}
+	if res, text := ask(t, "PATCH", path, m{"active": false}); res.StatusCode != http.StatusOK {
+		t.Fatalf("closed again: %d %s", res.StatusCode, text)
+	}
 	if res, text := ask(t, "POST", path+"/invitation", nil); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "account is closed") {
 		t.Errorf("a closed account is invited again: %d %s", res.StatusCode, text)
 	}

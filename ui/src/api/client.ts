@@ -111,7 +111,7 @@ export const api = {
   invite: (body: { name: string; email: string; role: Role; confirmed?: boolean }) =>
     answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
-  changePerson: (id: number, body: { role?: Role; active?: boolean }) =>
+  changePerson: (id: number, body: { role?: Role; active?: boolean; email?: string }) =>
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),
   audit: (before: number, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),

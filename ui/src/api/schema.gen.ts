@@ -513,7 +513,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change a person's role or whether they may sign in. Their sessions end. */
+        /** Change a person's role or address, or whether they may sign in. Their sessions end. */
         patch: operations["changePerson"];
         trace?: never;
     };
@@ -3144,6 +3144,7 @@ export interface operations {
                 "application/json": {
                     role?: components["schemas"]["Role"];
                     active?: boolean;
+                    email?: string;
                 };
             };
         };

@@ -98,17 +98,30 @@ function People() {
   );
 }
 
+/** A change of a person that is asked about before it is made. */
+interface Change {
+  readonly words: string;
+  readonly body: { role?: Role; active?: boolean };
+}
+
 function PersonLine({ person }: { person: Schemas["Person"] }) {
   const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ["people"] });
+  const [asked, setAsked] = useState<Change>();
+  const [email, setEmail] = useState<string>();
+  const refresh = async () => {
+    setAsked(undefined);
+    setEmail(undefined);
+    await queries.invalidateQueries({ queryKey: ["people"] });
+  };
   const change = useMutation({
-    mutationFn: (body: { role?: Role; active?: boolean }) => api.changePerson(person.id, body),
+    mutationFn: (body: { role?: Role; active?: boolean; email?: string }) => api.changePerson(person.id, body),
     onSuccess: refresh,
   });
   const mayBeInvited = person.invited && person.active;
   const again = useMutation({ mutationFn: () => api.inviteAgain(person.id) });
+  const small = { size: "sm", minH: "44px", variant: "ghost", color: "accent" } as const;
   return (
-    <Box borderBottomWidth="1px" borderColor="rule" py="6px">
+    <Box borderBottomWidth="1px" borderColor="rule" py="6px" role="group" aria-label={person.name}>
       <Flex gap="14px" rowGap="4px" align="center" wrap="wrap">
         <Text w="170px" fontWeight="700" color={person.active ? undefined : "faint"}>
           {person.name}
@@ -122,26 +135,44 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           label={`role of ${person.name}`}
           hidden
           width="150px"
-          value={person.role}
+          value={asked?.body.role ?? person.role}
           options={(Object.keys(roleNames) as Role[]).map((r) => [r, roleNames[r]] as const)}
-          onChange={(role) => change.mutate({ role })}
+          onChange={(role) =>
+            setAsked(
+              role === person.role
+                ? undefined
+                : { words: `make ${person.name} a ${roleNames[role]}, now ${roleNames[person.role]}`, body: { role } },
+            )
+          }
         />
         <Button
-          size="sm"
-          minH="44px"
+          {...small}
+          aria-label={`correct the address of ${person.name}`}
+          onClick={() => setEmail(email === undefined ? person.email : undefined)}
+        >
+          address
+        </Button>
+        <Button
+          {...small}
           w="120px"
-          variant="ghost"
-          color="accent"
-          onClick={() => change.mutate({ active: !person.active })}
+          aria-label={
+            person.active ? `close the account of ${person.name}` : `open the account of ${person.name} again`
+          }
+          onClick={() =>
+            setAsked({
+              words: person.active
+                ? `close the account of ${person.name}: no more sign-in, all sessions end`
+                : `open the account of ${person.name} again`,
+              body: { active: !person.active },
+            })
+          }
         >
           {person.active ? "close account" : "open again"}
         </Button>
         <Button
-          size="sm"
-          minH="44px"
+          {...small}
           w="110px"
-          variant="ghost"
-          color="accent"
+          aria-label={`invite ${person.name} again`}
           visibility={mayBeInvited ? undefined : "hidden"}
           display={{ base: mayBeInvited ? undefined : "none", md: "inline-flex" }}
           disabled={again.isPending}
@@ -150,6 +181,53 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           {again.isSuccess ? "invited again" : "invite again"}
         </Button>
       </Flex>
+      {asked && (
+        <div className="asking" role="alertdialog" aria-label={asked.words}>
+          <button
+            type="button"
+            className="act strong"
+            disabled={change.isPending}
+            onClick={() => change.mutate(asked.body)}
+          >
+            {asked.words}
+          </button>
+          <button
+            type="button"
+            className="act"
+            autoFocus
+            onClick={() => {
+              change.reset();
+              setAsked(undefined);
+            }}
+          >
+            leave it as it is
+          </button>
+        </div>
+      )}
+      {email !== undefined && (
+        <form
+          className="asking"
+          aria-label={`address of ${person.name}`}
+          noValidate
+          onSubmit={(event) => {
+            event.preventDefault();
+            change.mutate({ email });
+          }}
+        >
+          <TextField
+            label={`e-mail address of ${person.name}`}
+            type="email"
+            width="260px"
+            value={email}
+            onChange={setEmail}
+            error={change.error instanceof Problem ? change.error.refusalOf("/email") : undefined}
+          />
+          <Submit beside disabled={change.isPending || email.trim() === "" || email === person.email}>
+            change the address
+          </Submit>
+          <p className="faint">Sessions end, and links that were mailed to the address before stop working.</p>
+        </form>
+      )}
       {(change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
     </Box>
   );
