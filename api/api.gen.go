@@ -1331,8 +1331,11 @@ type Account struct {
 	ReturnLevel *float64 `json:"returnLevel,omitempty"`
 
 	// ReturnPeriod Return period of the cold curve, winters.
-	ReturnPeriod int             `json:"returnPeriod"`
-	ServicePlan  UnitServicePlan `json:"servicePlan"`
+	ReturnPeriod int `json:"returnPeriod"`
+
+	// Safe Until when it is safe from freezing, in words; none where that is not known.
+	Safe        *string         `json:"safe,omitempty"`
+	ServicePlan UnitServicePlan `json:"servicePlan"`
 
 	// Shift How far the curve lies below the nights of single dates, K.
 	Shift  *float64   `json:"shift,omitempty"`

@@ -55,6 +55,11 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
 	}
+	if i := slices.IndexFunc(m.Status.Clocks, func(c clock.Clock) bool { return c.Kind == clock.Freeze }); i >= 0 {
+		if safe := r.Safe(m.Status.Clocks[i], m.Today); safe != "" {
+			out.Safe = &safe
+		}
+	}
 	if m.Unit.Cold.Years > 0 {
 		out.Shift = number(&m.Unit.Cold.Shift)
 	}

@@ -81,10 +81,15 @@ func (r Reader) freezeReason(c clock.Clock, site string) string {
 	t := func(name string) string { return r.Celsius(measure.Celsius(n[name]), 0) }
 	switch c.Reason.Code {
 	case clock.FreezeNight:
+		planned := fmt.Sprintf("%s is planned for %s after it", site, t("need"))
 		if n["forecast"] > 0 {
-			return fmt.Sprintf("protects to %s; %s is forecast for %s that night.", t("protects"), t("need"), site)
+			planned = fmt.Sprintf("%s is forecast for %s after it", t("need"), site)
 		}
-		return fmt.Sprintf("protects to %s%s; %s is planned for %s from then on.", t("protects"), r.rises(n), site, t("need"))
+		safe := planned
+		if first := unsafe(c); first != nil {
+			safe = r.safeThrough(*first) + "; " + planned
+		}
+		return fmt.Sprintf("protects to %s%s; %s.", t("protects"), r.margin(n), safe)
 	case clock.FreezeNow:
 		night := fmt.Sprintf("%s is planned for %s tonight", site, t("need"))
 		if n["forecast"] > 0 {
@@ -115,6 +120,43 @@ func (r Reader) rises(n map[string]float64) string {
 		return ""
 	}
 	return ", and the freeze point rises " + r.Kelvin(n["drift"], 1) + " a year"
+}
+
+// margin of a freeze clock and how its freeze point moves.
+func (r Reader) margin(n map[string]float64) string {
+	text := ""
+	if n["margin"] > 0 {
+		text = ", margin " + r.Kelvin(n["margin"], 0) + ": planned for " + r.Celsius(measure.Celsius(n["limit"]), 0)
+	}
+	return text + r.rises(n)
+}
+
+// unsafe is the first night that may be too cold: the early end of the window of a freeze clock; nil
+// for none within a year.
+func unsafe(c clock.Clock) *measure.Date {
+	if w := c.Window; w != nil && (c.Due == nil || w.P10.Before(*c.Due)) {
+		return &w.P10
+	}
+	return c.Due
+}
+
+// safeThrough is the one way of saying until when a freeze clock is safe.
+func (r Reader) safeThrough(first measure.Date) string {
+	return "safe through the night of " + r.Date(first.AddDays(-1))
+}
+
+// Safe says until when a freeze clock is safe, or that tonight may be too cold already; empty
+// where that is not known.
+func (r Reader) Safe(c clock.Clock, today measure.Date) string {
+	switch first := unsafe(c); {
+	case first != nil && !first.After(today):
+		return "not safe tonight"
+	case first != nil:
+		return r.safeThrough(*first)
+	case c.Reason.Code == clock.FreezeAll:
+		return "safe all year"
+	}
+	return ""
 }
 
 func (r Reader) levelReason(c clock.Clock) string {

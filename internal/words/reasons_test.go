@@ -20,6 +20,7 @@ import (
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
+	"diligentledger/core/usage"
 )
 
 type numbers = map[string]float64
@@ -51,9 +52,9 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.Use, clock.UseNoRate, "", ledger.Subject{}, use, "too few meter readings to compute a rate.", ""},
 		{clock.Use, clock.UseNoStart, "", ledger.Subject{}, use, "no meter reading at the renewal; the service plan allows 80,467 km.", "50,000 mi"},
 		{clock.Use, clock.UseNoMeter, "", ledger.Subject{}, nil, "this unit has no meter.", ""},
-		{clock.Freeze, clock.FreezeNight, "", ledger.Subject{}, freeze, "protects to −37 °C; Depot is planned for −24 °C from then on.", "protects to −35 °F; Depot is planned for −11 °F"},
+		{clock.Freeze, clock.FreezeNight, "", ledger.Subject{}, freeze, "protects to −37 °C; Depot is planned for −24 °C after it.", "protects to −35 °F; Depot is planned for −11 °F"},
 		{clock.Freeze, clock.FreezeNight, "", ledger.Subject{}, numbers{"protects": -37, "need": -24, "drift": 1.2}, "and the freeze point rises 1.2 K a year; Depot", "rises 2.2 °F a year"},
-		{clock.Freeze, clock.FreezeNight, "", ledger.Subject{}, numbers{"protects": -20, "need": -24, "forecast": 1}, "−24 °C is forecast for Depot that night.", ""},
+		{clock.Freeze, clock.FreezeNight, "", ledger.Subject{}, numbers{"protects": -20, "need": -24, "forecast": 1}, "−24 °C is forecast for Depot after it.", ""},
 		{clock.Freeze, clock.FreezeNow, "", ledger.Subject{}, freeze, "Depot is planned for −24 °C tonight. Do not start it on slush.", ""},
 		{clock.Freeze, clock.FreezeNow, "", ledger.Subject{}, numbers{"forecast": 1, "need": -24}, "−24 °C is forecast for Depot tonight", ""},
 		{clock.Freeze, clock.FreezeAll, "", ledger.Subject{}, freeze, "the coldest night Depot is planned for is −28 °C.", ""},
@@ -253,5 +254,36 @@ func TestNextStep(t *testing.T) {
 		if text, ok := records[k]; ok && text == "" {
 			t.Errorf("%s has no words", k)
 		}
+	}
+}
+
+// Until when a unit is safe is said one way, by the early end of the window; what is not known is
+// never called safe.
+func TestSafe(t *testing.T) {
+	today := measure.NewDate(2026, 11, 26)
+	day := func(ahead int) *measure.Date { d := today.AddDays(ahead); return &d }
+	us := Metric
+	us.Dates = MonthDayYear
+	for _, c := range []struct {
+		clock  clock.Clock
+		reader Reader
+		want   string
+	}{
+		{clock.Clock{Kind: clock.Freeze, Due: day(4), Reason: clock.Reason{Code: clock.FreezeNight}}, Metric, "safe through the night of 29 Nov 2026"},
+		{clock.Clock{Kind: clock.Freeze, Due: day(17), Window: &usage.Window{P10: *day(4), P50: *day(17), P90: *day(40)}, Reason: clock.Reason{Code: clock.FreezeNight}}, us, "safe through the night of 11/29/2026"},
+		{clock.Clock{Kind: clock.Freeze, Due: day(0), Reason: clock.Reason{Code: clock.FreezeNow}}, Metric, "not safe tonight"},
+		{clock.Clock{Kind: clock.Freeze, Due: day(17), Window: &usage.Window{P10: *day(0), P50: *day(17), P90: *day(40)}, Reason: clock.Reason{Code: clock.FreezeNight}}, Metric, "not safe tonight"},
+		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeAll}}, Metric, "safe all year"},
+		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeNone}}, Metric, ""},
+		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeUntrusted}}, Metric, ""},
+		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeBound}}, Metric, ""},
+	} {
+		if got := c.reader.Safe(c.clock, today); got != c.want {
+			t.Errorf("%s: %q, want %q", c.clock.Reason.Code, got, c.want)
+		}
+	}
+	c := clock.Clock{Kind: clock.Freeze, Due: day(4), Reason: clock.Reason{Code: clock.FreezeNight, Numbers: numbers{"protects": -21, "margin": 3, "limit": -18, "need": -19}}}
+	if got, want := strings.ReplaceAll(Metric.Reason(c, "Depot"), "\u00a0", " "), "protects to −21 °C, margin 3 K: planned for −18 °C; safe through the night of 29 Nov 2026; Depot is planned for −19 °C after it."; got != want {
+		t.Errorf("%q, want %q", got, want)
 	}
 }

@@ -94,7 +94,8 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   const relied = account.protectsTo;
   const last = tests.at(-1);
   const caught = account.status.clocks.find((c) => c.kind === "freeze");
-  const tooCold = caught?.due !== undefined && caught.due <= account.today;
+  const unsafe = caught?.window?.p10 ?? caught?.due;
+  const tooCold = unsafe !== undefined && unsafe <= account.today;
   const says = [
     `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
     relied === undefined ? "What it protects to is not known." : `It protects to ${celsius(relied)}.`,
@@ -169,7 +170,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
           {`measured ${figure(inTemperature(last.measured))}`}
         </Word>
       )}
-      {relied !== undefined && caught && (
+      {relied !== undefined && account.safe !== undefined && (
         <Word
           x={nearEnd ? size.width - size.right : x(today) + 8}
           y={y(relied) + 16}
@@ -177,7 +178,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
           fill={tooCold ? alarm : accent}
           strong
         >
-          {tooCold ? "not safe tonight" : caught.due ? `good until ${shortDay(caught.due)}` : "good all year"}
+          {account.safe}
         </Word>
       )}
     </svg>

@@ -2028,6 +2028,8 @@ export interface components {
              * @description Coldest night of the year to plan for at the site, °C.
              */
             coldest: number;
+            /** @description Until when it is safe from freezing, in words; none where that is not known. */
+            safe?: string;
             /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
             coldYears: number;
             /** @description Return period of the cold curve, winters. */

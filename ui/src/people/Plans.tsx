@@ -391,7 +391,7 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
           />
         )}
         <SelectField
-          label="onto the service plan"
+          label="service plan"
           width="260px"
           value={plan}
           options={plans.map((p) => [String(p.id), p.plan.name] as const)}

@@ -147,7 +147,7 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
         />
         <Button
           {...small}
-          aria-label={`correct the address of ${person.name}`}
+          aria-label={`address of ${person.name}`}
           onClick={() => setEmail(email === undefined ? person.email : undefined)}
         >
           address
@@ -155,9 +155,7 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
         <Button
           {...small}
           w="120px"
-          aria-label={
-            person.active ? `close the account of ${person.name}` : `open the account of ${person.name} again`
-          }
+          aria-label={person.active ? `close account of ${person.name}` : `open again: the account of ${person.name}`}
           onClick={() =>
             setAsked({
               words: person.active
@@ -172,7 +170,7 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
         <Button
           {...small}
           w="110px"
-          aria-label={`invite ${person.name} again`}
+          aria-label={`invite again: ${person.name}`}
           visibility={mayBeInvited ? undefined : "hidden"}
           display={{ base: mayBeInvited ? undefined : "none", md: "inline-flex" }}
           disabled={again.isPending}
