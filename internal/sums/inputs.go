@@ -194,6 +194,27 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 	return mass
 }
 
+// listed are the items of a list of figures: a semicolon between them, else a comma, else spaces. A
+// unit after a space belongs to its figure. A comma between two digits with nothing else to part
+// them is that of a list: "-7,-15".
+func listed(text string) []string {
+	text = strings.TrimSpace(text)
+	for _, separator := range []string{";", ","} {
+		if strings.Contains(text, separator) {
+			return slices.DeleteFunc(strings.Split(text, separator), func(s string) bool { return strings.TrimSpace(s) == "" })
+		}
+	}
+	var items []string
+	for _, word := range strings.Fields(text) {
+		if len(items) > 0 && !strings.ContainsAny(word, "0123456789") {
+			items[len(items)-1] += " " + word
+			continue
+		}
+		items = append(items, word)
+	}
+	return items
+}
+
 // containers from a list such as "1 L 9.50; 5 L 39; 20 L 140".
 // The labels are the sizes as they were typed.
 func (in *inputs) containers(name string) (list []coolant.Container, labels []string) {

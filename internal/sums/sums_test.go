@@ -110,6 +110,12 @@ func TestAnswers(t *testing.T) {
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.072", "own": "1.122"}, []string{"Freezes at -35 °C"}},
 		// Six discs, three floating: −23 °C (common practice).
 		{"reading", Metric, given{"instrument": "discs"}, []string{"Protected to -23 °C, perhaps to -30 °C."}},
+		{"reading", Metric, given{"instrument": "discs", "chart": "-8 -16 -24 -31", "floating": "3"}, []string{"Protected to -24 °C, perhaps to -31 °C."}},
+		{"reading", Metric, given{"instrument": "discs", "chart": "-8, -16, -24, -31", "floating": "3"}, []string{"Protected to -24 °C, perhaps to -31 °C."}},
+		{"reading", Metric, given{"instrument": "discs", "chart": "-7,5; -15,5; -24; -31", "floating": "3"}, []string{"Protected to -24 °C, perhaps to -31 °C."}},
+		// A bare figure of a US reader is °F, in a chart too.
+		{"reading", US, given{"instrument": "discs", "chart": "20; 5; -10; -22", "floating": "3"}, []string{"Protected to -10 °F, perhaps to -22 °F."}},
+		{"reading", US, given{"instrument": "discs", "chart": "20 F 5 F -10 F -22 F", "floating": "3"}, []string{"Protected to -10 °F, perhaps to -22 °F."}},
 		{"reading", Metric, given{"instrument": "strip", "spoilt": "expired"}, []string{"past its date", "to be recorded: no"}},
 		{"chemistry", Metric, given{"look": "clear"}, []string{"What was tested is good.", "not tested: "}},
 		{"chemistry", Metric, given{}, []string{"What was tested is good.", "not tested: stray voltage (cranking), stray voltage (loads on), look"}},

@@ -44,7 +44,7 @@ func tester() Question {
 			{Name: "compensated", Label: "makes up for temperature", Options: yesNo, Initial: "yes", ShownBy: "instrument", ShownFor: refractometers},
 			{Name: "zero", Label: "reads on purified water", Initial: "0", Hint: "on its own line", Optional: true, ShownBy: "instrument", ShownFor: refractometers},
 			{Name: "checked", Label: "zero checked, days ago", Hint: "empty: not recorded", Optional: true, ShownBy: "instrument", ShownFor: refractometers},
-			{Name: "chart", Label: "its chart, one disc first", Initial: "-7; -15; -23; -30; -37; -45", Hint: "in °C", ShownBy: "instrument", ShownFor: []string{"discs"}},
+			{Name: "chart", Label: "its chart, one disc first", Initial: "-7 °C; -15 °C; -23 °C; -30 °C; -37 °C; -45 °C", Hint: "in your unit, or with its own", ShownBy: "instrument", ShownFor: []string{"discs"}},
 			{Name: "floating", Label: "discs that float", Initial: "3", ShownBy: "instrument", ShownFor: []string{"discs"}},
 			{Name: "warm", Label: "band from", Initial: "-20 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
 			{Name: "cold", Label: "band to", Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
@@ -124,10 +124,14 @@ func (in *inputs) refractometer(kind string, inside coolant.Base) (coolant.Readi
 
 func (in *inputs) discs(inside coolant.Base) (coolant.Reading, error) {
 	var chart []measure.Celsius
-	for item := range strings.SplitSeq(in.text("chart"), ";") {
-		r, err := measure.Parse(item, measure.Temperature, measure.DegC)
+	usual, example := in.usual(measure.Temperature), "-7; -15; -23"
+	if usual == measure.DegF {
+		example = "20; 5; -10, in °F"
+	}
+	for _, item := range listed(in.text("chart")) {
+		r, err := measure.Parse(item, measure.Temperature, usual)
 		if err != nil {
-			in.refuse("chart", quoted(item), "temperatures, one disc first, such as -7; -15; -23")
+			in.refuse("chart", quoted(item), "temperatures, one disc first, such as "+example)
 			return coolant.Reading{}, nil
 		}
 		c, err := r.Metric(measure.Temperature)
