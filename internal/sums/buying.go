@@ -2,6 +2,10 @@ package sums
 
 import (
 	"fmt"
+	"maps"
+	"math"
+	"regexp"
+	"strconv"
 	"strings"
 
 	"diligentledger/core/coolant"
@@ -12,7 +16,8 @@ func buy() Question {
 	return Question{Name: "buy", Title: "How much to buy?",
 		Fields: []Field{
 			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
-			{Name: "capacity", Label: "system holds", Initial: "9.7 L"},
+			{Name: "capacity", Label: "system holds", Initial: "9.7 L", Hint: "or 12 x 7 L"},
+			{Name: "systems", Label: "how many systems", Initial: "1"},
 			{Name: "trapped", Label: "stays inside", Initial: "0.5 L", Hint: "never comes out"},
 			{Name: "is", Label: "and that is", Initial: "water", Options: []Option{{"water", "flush water"}, {"same", "the same mixture"}}},
 			strengthField("target", "target", "50 %"),
@@ -27,6 +32,7 @@ func buy() Question {
 
 func answerBuy(in *inputs) Result {
 	base := in.base("base")
+	systems := in.systems()
 	capacity := in.within("capacity", measure.Volume, 0.1, 2000)
 	trapped := in.within("trapped", measure.Volume, 0, capacity)
 	flush := in.choice("is") == "water"
@@ -70,8 +76,13 @@ func answerBuy(in *inputs) Result {
 	r := Result{Steps: []Step{
 		{What: "what to pour", Formula: "mass balance of what stays inside, concentrate and water", Numbers: fmt.Sprintf("%s stays inside at %s; %s concentrate + %s water → %s",
 			in.vol(measure.Litre(trapped)), percent(insideStrength), in.vol(rich), in.vol(lean), percent(goal)), Source: sourceMass}}}
-	r.Lines = append(r.Lines, Line{"concentrate to pour", in.vol(rich)}, Line{"purified water to pour", in.vol(lean)})
-	fromConcentrate := in.basket(&r, "concentrate", rich, cans, canLabels, inOneFill)
+	each := ""
+	if systems > 1 {
+		each = fmt.Sprintf(", each of %d systems", systems)
+	}
+	all := measure.Litre(systems)
+	r.Lines = append(r.Lines, Line{"concentrate to pour" + each, in.vol(rich)}, Line{"purified water to pour" + each, in.vol(lean)})
+	fromConcentrate := in.basket(&r, "concentrate", all*rich, cans, canLabels, inOneFill)
 	ready := coolant.Charge{}
 	task.Additives = []float64{holds}
 	ofPremix, err := coolant.Correct(task)
@@ -79,7 +90,7 @@ func answerBuy(in *inputs) Result {
 		ready = ofPremix.Passes[0].After
 	}
 	need, _ := poured(coolant.Correction{Passes: ofPremix.Passes[:min(1, len(ofPremix.Passes))]})
-	fromPremix := in.basket(&r, "premix", need, premixCans, premixLabels, ready.Mass() > 0)
+	fromPremix := in.basket(&r, "premix", all*need, premixCans, premixLabels, ready.Mass() > 0)
 	if reached := ready.VolumeFraction(); ready.Mass() > 0 && (reached < goal-0.01 || reached > goal+0.01) {
 		r.Warnings = append(r.Warnings, fmt.Sprintf("Premix gives %s here, not the target: what stays inside thins it, or it holds another share.", percent(reached)))
 	}
@@ -105,13 +116,13 @@ func answerBuy(in *inputs) Result {
 		r.Headline = fmt.Sprintf("Premix is cheaper: %.2f against %.2f for concentrate.", fromPremix, fromConcentrate)
 	}
 	if cleaner {
-		bottles := coolant.CleanerBottles(measure.Litre(capacity))
+		bottles := systems * coolant.CleanerBottles(measure.Litre(capacity))
 		r.Lines = append(r.Lines, Line{"flush cleaner", fmt.Sprintf("%d bottle%s", bottles, strings.Repeat("s", bottles-1))})
 		least, most := coolant.WaterFlushesLeast.Value, coolant.WaterFlushesMost.Value
-		flushWater := measure.Litre(capacity - trapped)
+		flushWater := all * measure.Litre(capacity-trapped)
 		r.Lines = append(r.Lines, Line{"water flushes after it", fmt.Sprintf("%.0f to %.0f, until it runs clear: %s to %s of purified water", least, most,
 			in.vol(flushWater*measure.Litre(least)), in.vol(flushWater*measure.Litre(most)))})
-		r.Steps = append(r.Steps, Step{What: "cleaner", Formula: "capacity / 11.4 L, rounded up", Numbers: in.vol(measure.Litre(capacity)), Source: sourceTrade})
+		r.Steps = append(r.Steps, Step{What: "cleaner", Formula: "capacity / 11.4 L, rounded up, for each system", Numbers: in.vol(measure.Litre(capacity)), Source: sourceTrade})
 		r.Warnings = append(r.Warnings, "Cleaner that stays inside attacks metal and inhibitors: flush it out with water until it runs clear, and count the water that stays.")
 	}
 	if in.text("content") == "" {
@@ -119,6 +130,33 @@ func answerBuy(in *inputs) Result {
 	}
 	r.Warnings = append(r.Warnings, "Purified water only; never tap water. Premix is not thinned.")
 	return r
+}
+
+// mostSystems that are bought for at once (judgement).
+const mostSystems = 1000
+
+// times is a number of systems before what one of them holds: 12 x 7 L.
+var times = regexp.MustCompile(`^\s*(\d{1,4})\s*[xX×*]\s*(.+)$`)
+
+// systems that are bought for: by their own field, or before the capacity, which is left with what
+// one system holds.
+func (in *inputs) systems() int {
+	n := in.within("systems", measure.Plain, 1, mostSystems)
+	if n != math.Trunc(n) {
+		in.refuse("systems", quoted(in.text("systems")), fmt.Sprintf("a whole number, 1 to %d", mostSystems))
+	}
+	m := times.FindStringSubmatch(in.text("capacity"))
+	if m == nil {
+		return int(n)
+	}
+	before, err := strconv.Atoi(m[1])
+	if _, typed := in.given["systems"]; err != nil || before < 1 || before > mostSystems || typed && float64(before) != n {
+		in.refuse("capacity", quoted(in.text("capacity")), fmt.Sprintf("what one system holds, or 1 to %d systems before it, such as 12 x 7 L, as many as in the other field", mostSystems))
+		return int(n)
+	}
+	in.given = maps.Clone(in.given)
+	in.given["capacity"] = m[2]
+	return before
 }
 
 // poured in all passes: of the rich and of the lean.

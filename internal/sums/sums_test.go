@@ -109,6 +109,9 @@ func TestAnswers(t *testing.T) {
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.066"}, []string{"Protected to -19 °C, perhaps to -41 °C."}},
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.072", "own": "1.122"}, []string{"Freezes at -35 °C"}},
 		// Six discs, three floating: −23 °C (common practice).
+		// Twelve systems need twelve times as much, bought together.
+		{"buy", Metric, given{"capacity": "12 x 7 L", "trapped": "0"}, []string{"concentrate to pour, each of 12 systems", "4 × 1 L + 2 × 20 L", "4 × 1 L + 4 × 20 L"}},
+		{"buy", Metric, given{"capacity": "7", "systems": "12", "trapped": "0"}, []string{"concentrate to pour, each of 12 systems", "4 × 1 L + 2 × 20 L", "4 × 1 L + 4 × 20 L"}},
 		{"reading", Metric, given{"instrument": "discs"}, []string{"Protected to -23 °C, perhaps to -30 °C."}},
 		{"reading", Metric, given{"instrument": "discs", "chart": "-8 -16 -24 -31", "floating": "3"}, []string{"Protected to -24 °C, perhaps to -31 °C."}},
 		{"reading", Metric, given{"instrument": "discs", "chart": "-8, -16, -24, -31", "floating": "3"}, []string{"Protected to -24 °C, perhaps to -31 °C."}},
@@ -175,6 +178,9 @@ func TestRefusals(t *testing.T) {
 		{"buy", given{"premix": "1 L -5"}, "premix", "sizes with prices"},
 		{"reading", given{"instrument": "nose"}, "instrument", "hydrometer"},
 		{"reading", given{"freeze": "5 C"}, "freeze", "−60"},
+		{"buy", given{"capacity": "12 x 7 L", "systems": "3"}, "capacity", "12 x 7 L"},
+		{"buy", given{"systems": "1.5"}, "systems", "a whole number"},
+		{"buy", given{"systems": "0"}, "systems", "1 to"},
 		{"reading", given{"instrument": "discs", "floating": "9"}, "floating", "0"},
 		{"reading", given{"instrument": "discs", "chart": "-7; cold"}, "chart", "one disc first"},
 		{"reading", given{"instrument": "strip", "warm": "-30 C", "cold": "-20 C"}, "cold", "warmer first"},
