@@ -243,3 +243,50 @@ func TestPersonChanges(t *testing.T) {
 	js[chromedp.Void](b, line("E. Marrow")+`.querySelector('[role="alertdialog"] .strong').click()`)
 	b.until(line("E. Marrow") + `.innerText.includes('there is no other')`)
 }
+
+// The walk of one unit on a phone: level, freeze test, cap and meter, by at most twelve taps and
+// the digits; docs/hand.md has the count.
+func TestWalk(t *testing.T) {
+	b := newTabOf(t, technician)
+	b.view("/units/CA-20", wholeLedger, 390, 844, false)
+	taps, digits := 0, 0
+	tap := func(words string) {
+		t.Helper()
+		found := `[...document.querySelectorAll('#page button, #page label')].find((o) => o.checkVisibility() && !o.disabled && o.innerText.replace(/\s+\S$/, '').trim().startsWith('` + words + `'))`
+		b.until(found)
+		js[chromedp.Void](b, found+`.scrollIntoView({ block: 'center' }); `+found+`.click()`)
+		taps++
+	}
+	typed := func(text string) {
+		t.Helper()
+		b.wait(figureBox)
+		b.typeIn(figureBox, text)
+		digits += len(text)
+	}
+	last := js[int](b, `Number(document.querySelector('tr[data-kind="meter"]').innerText.match(/([\d,]+)\skm/)[1].replaceAll(',', ''))`)
+	recorded := func(kind string) func() {
+		newest := fmt.Sprintf(`(document.querySelector('tr[data-kind=%q]')?.dataset.id ?? '')`, kind)
+		before := js[string](b, newest)
+		return func() {
+			t.Helper()
+			b.until(fmt.Sprintf(newest+` !== %q`, before))
+		}
+	}
+	for _, step := range []struct {
+		kind string
+		do   func()
+	}{
+		{"level_check", func() { tap("level"); tap("at the upper mark"); tap("record") }},
+		{"freeze_test", func() { tap("freeze test"); typed("36"); tap("record") }},
+		{"cap_test", func() { tap("other"); tap("cap"); tap("record all good") }},
+		{"meter", func() { tap("meter"); typed(fmt.Sprint(last + 40)); tap("record") }},
+	} {
+		done := recorded(step.kind)
+		step.do()
+		done()
+	}
+	t.Logf("the walk of one unit: %d taps and %d digits", taps, digits)
+	if taps > 12 {
+		t.Errorf("%d taps, want 12 at the most", taps)
+	}
+}
