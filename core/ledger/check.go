@@ -453,12 +453,13 @@ func (c *checker) topUp(b TopUp) {
 	c.roomFor(b)
 }
 
-// roomFor asks about a pour for which the book has no room: more than [fillMost] of the capacity
-// would be inside. One that was not observed is not asked about.
+// roomFor asks about a pour for which the book has no room by far: more than [overfill] of the
+// capacity would be inside. Less is an everyday find, when what was lost was not noticed. One that was
+// not observed is not asked about.
 func (c *checker) roomFor(b TopUp) {
 	inside := c.before().Balance.Litres
 	v, err := b.Volume.Metric(measure.Volume)
-	if err != nil || inside == nil || b.Inferred || c.refused() || *inside+measure.Litre(v) <= fillMost*c.unit.Capacity {
+	if err != nil || inside == nil || b.Inferred || c.refused() || *inside+measure.Litre(v) <= overfill*c.unit.Capacity {
 		return
 	}
 	in := func(l measure.Litre) string {
