@@ -302,7 +302,7 @@ func (c *checker) plausibleFill(field string, r measure.Reading, stayed measure.
 // release of what is not ready for it is refused, and says what is missing.
 func (c *checker) release() {
 	for _, s := range c.history.Before().Unready() {
-		got, accepted := "a release while "+s.About.String()+" stands", "a release once a later inspection found it good"
+		got, accepted := "a release while "+s.About.String()+" is not put right", "a release once a later inspection found it good"
 		switch s.Cause {
 		case StopAir:
 			got = "a release while air may be trapped"
@@ -825,7 +825,7 @@ func (c *checker) strike(b Strike) {
 	}
 	for _, e := range c.written {
 		if s, ok := e.Body.(Strike); ok && s.Entry == b.Entry && e.ID != c.entry.ID {
-			c.refuse("/entry", "an entry that "+e.RecordedBy+" struck", "an entry that stands")
+			c.refuse("/entry", "an entry that "+e.RecordedBy+" struck", "an entry that is not struck")
 			return
 		}
 	}

@@ -127,7 +127,7 @@ func TestCheck(t *testing.T) {
 		{"a long note", car, on(120, NoteBody{Text: strings.Repeat("a", 501)}), "/note/text", "1 to 500"},
 		{"a strike for no reason", car, on(120, Strike{Entry: written[1].ID}), "/strike/why", "a few words"},
 		{"striking a strike", car, on(120, Strike{Entry: written[3].ID, Why: "no no"}), "/strike/entry", "written again"},
-		{"striking twice", car, on(120, Strike{Entry: written[2].ID, Why: "typed wrong"}), "/strike/entry", "an entry that stands"},
+		{"striking twice", car, on(120, Strike{Entry: written[2].ID, Why: "typed wrong"}), "/strike/entry", "an entry that is not struck"},
 		{"striking what is not here yet", car, on(120, Strike{Entry: strings.Repeat("e", 36), Why: "typed wrong"}), "", ""},
 	} {
 		errs := Check(c.unit, written, c.entry, now)

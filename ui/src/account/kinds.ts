@@ -31,7 +31,7 @@ export type FieldSpec =
       optional?: boolean;
       /** Drawn as buttons: few options, one press. */
       buttons?: boolean;
-      /** The option that stands for leaving the field out. */
+      /** The option that leaves the field out. */
       none?: string;
     }
   | { type: "yesno"; name: string; label: string; yes: string; no: string }
