@@ -158,7 +158,7 @@ func TestHorizonOfWhatThereIsNot(t *testing.T) {
 			i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
 	}
 	says := func(words string) {
-		b.until(`document.querySelector('[data-testid="pick-bar"]').innerText.includes('` + words + `')`)
+		b.until(`document.querySelector('[data-testid="pick-bar"]')?.innerText.includes('` + words + `')`)
 	}
 	set("from", "2031-03-01")
 	set("to", "2030-12-01")
