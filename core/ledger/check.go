@@ -40,7 +40,7 @@ var (
 //
 // What depends on entries that may still be on their way is noted by the fold
 // rather than refused here, so that lines sent late and out of order all get in.
-// What is possible but odd (a leap of the meter, a fill that is far from what the
+// What is possible but unusual (a leap of the meter, a fill that is far from what the
 // system holds) is a question: it is accepted once its writer has confirmed it.
 func Check(u Unit, written []Entry, e Entry, now time.Time) []*refusal.Field {
 	return CheckIn(HistoryOf(u, written), e, now)
@@ -128,7 +128,7 @@ type checker struct {
 	errs      []*refusal.Field
 }
 
-// question whether something possible but odd is meant, unless its writer is sure.
+// question whether something possible but unusual is meant, unless its writer is sure.
 func (c *checker) question(field, got, accepted string) {
 	if !c.confirmed {
 		c.refuse(field, got, accepted)

@@ -124,7 +124,7 @@ func changePointsAt(all []weighted, noise, perYear float64) (runs []changePoint,
 			plain := (1 - outlierShare) * density(v.value-r.mean, 1/r.precision+own)
 			strange := outlierShare * density(v.value-r.mean, 1/r.precision+own*outlierSpread*outlierSpread)
 			r.p *= plain + strange
-			// What is odd counts for the less.
+			// An outlier counts for less.
 			w := v.weight / (noise * noise)
 			w *= (plain + strange/(outlierSpread*outlierSpread)) / (plain + strange + 1e-300)
 			r.mean += w / (r.precision + w) * (v.value - r.mean)

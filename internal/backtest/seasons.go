@@ -56,10 +56,10 @@ func within(on bool) float64 {
 
 // reading patterns: the days between readings, and whether they are irregular.
 var patterns = []struct {
-	name  string
-	every int
-	odd   bool
-}{{"weekly", 7, false}, {"monthly", 30, false}, {"twice a year", 182, false}, {"odd days", 75, true}}
+	name      string
+	every     int
+	irregular bool
+}{{"weekly", 7, false}, {"monthly", 30, false}, {"twice a year", 182, false}, {"irregular days", 75, true}}
 
 // SeasonHistory is a unit of such a fleet, with what it drew.
 type SeasonHistory struct {
@@ -93,7 +93,7 @@ func (r SeasonRule) Make(seed uint64, n int) []SeasonHistory {
 				v.Value = math.Round(v.Value)
 			}
 			entries = append(entries, ledger.Entry{ID: fmt.Sprint(len(entries)), At: h.Start.AddDate(0, 0, d+1), Body: ledger.Meter{Meter: v}})
-			if pattern.odd {
+			if pattern.irregular {
 				d += 10 + rng.IntN(2*pattern.every-20)
 			} else {
 				d += max(1, pattern.every+rng.IntN(3)-1)
