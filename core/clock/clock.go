@@ -105,7 +105,7 @@ const (
 	UseReadMeter Code = "use_read_meter"
 	// UseNoDay has the numbers of UseRuns: no day can be computed.
 	UseNoDay        Code = "use_no_day"
-	FreezeNight     Code = "freeze_night"     // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year it grows warmer; forecast: 1 when the weather service says so
+	FreezeNight     Code = "freeze_night"     // protects, margin, limit = protects + margin, need that night, coldest: °C and K; drift: K a year that the freeze point rises; forecast: 1 when the weather service says so
 	FreezeNow       Code = "freeze_now"       // the same; tonight may already be too cold
 	FreezeAll       Code = "freeze_all"       // protects, coldest, margin: protected all year
 	FreezeNarrow    Code = "freeze_narrow"    // the same, and high: the warm end of the book's band, which is not

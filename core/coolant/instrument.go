@@ -16,7 +16,7 @@ const (
 	FlagWrongScale  Flag = "wrong_scale"         // read on the scale of the other glycol
 	FlagBaseUnknown Flag = "base_unknown"        // which scale would be right is not known
 	FlagHydroPG     Flag = "density_on_pg"       // hydrometer or discs on PG: its density says next to nothing
-	FlagHot         Flag = "sample_temperature"  // outside what the instrument makes up for
+	FlagHot         Flag = "sample_temperature"  // outside the temperature compensation of the instrument
 	FlagZeroOff     Flag = "zero_off"            // reads off zero on purified water; made up for
 	FlagZeroFar     Flag = "zero_far_off"        // so far off that it must be zeroed first
 	FlagZeroOld     Flag = "zero_old"            // zero check older than a month

@@ -39,7 +39,7 @@ func TestRefractometer(t *testing.T) {
 		{"zero a degree the other way", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -20, Zero: pt(1.0), ZeroDays: fresh}, -23, 1.5, []Flag{FlagZeroOff}, false, nil},
 		{"zero 2 % off", Refractometer{Kind: ScalePercent, Scale: EG, Inside: EG, Value: 50, Zero: pt(1.5), ZeroDays: fresh}, -34.7, 1, []Flag{FlagZeroOff}, false, nil},
 		{"zero far off", Refractometer{Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -20, Zero: pt(-4.0), ZeroDays: fresh}, -10, 5, []Flag{FlagZeroFar}, true, nil},
-		{"nobody knows the glycol", Refractometer{Kind: ScaleFreeze, Scale: EG, Value: -30, ZeroDays: fresh}, -30, .01, []Flag{FlagBaseUnknown}, true, nil},
+		{"the glycol is not known", Refractometer{Kind: ScaleFreeze, Scale: EG, Value: -30, ZeroDays: fresh}, -30, .01, []Flag{FlagBaseUnknown}, true, nil},
 	} {
 		r, err := c.m.Read()
 		if err != nil || math.Abs(float64(r.Freeze)-c.want) > c.tol || !slices.Equal(r.Flags, c.flags) || r.Refused != c.refused {

@@ -82,7 +82,7 @@ func TestCheck(t *testing.T) {
 		{"bled how", car, on(120, Renewal{Volume: litres(8), Product: premix, Method: "hope", Emptied: true}), "/renewal/method", "vacuum"},
 		{"torque in litres", car, on(120, Renewal{Volume: litres(8), Product: premix, Torque: []Torque{{"drain bolt", litres(9)}}, Emptied: true}), "/renewal/torque/0/value/unit", "lbf_ft"},
 		{"torque", car, on(120, Renewal{Volume: litres(8), Product: premix, Torque: []Torque{{"drain bolt", measure.Reading{Value: 78, Unit: measure.InchPound}}}, Emptied: true}), "", ""},
-		{"opening of nobody knows what", car, on(0, Opening{History: UnknownHistory, Product: &premix}), "/opening/history", "not known"},
+		{"opening of an unknown product", car, on(0, Opening{History: UnknownHistory, Product: &premix}), "/opening/history", "not known"},
 		{"factory opening", car, on(0, Opening{History: Factory, Product: &premix, Volume: ptr(litres(8))}), "", ""},
 		{"opening as of when", car, on(0, Opening{History: "guess"}), "/opening/history", "factory, unknown"},
 		{"hydrometer", car, on(120, FreezeTest{Value: measure.Reading{Value: 1.07, Unit: measure.Relative}, Instrument: Hydrometer}), "", ""},

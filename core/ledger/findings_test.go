@@ -117,7 +117,7 @@ func TestOpening(t *testing.T) {
 	}
 	a = Fold(car, []Entry{on(0, fill(8)), on(1, Opening{History: UnknownHistory}), on(2, test(-30, coolant.EG))})
 	if a.Balance.RenewedAt != nil || !a.Known || !slices.Contains(a.Lines[2].Notes, NoteVolumeAssumed) {
-		t.Errorf("a history nobody knows: %+v", a.Balance)
+		t.Errorf("an unknown history: %+v", a.Balance)
 	}
 	// A renewal of an unknown charge that left a third inside is none to trust.
 	a = Fold(car, []Entry{on(0, Opening{History: UnknownHistory}), on(1, Renewal{Volume: litres(5), Product: premix, Drained: []Drained{{"petcock", litres(5)}}})})
@@ -193,6 +193,6 @@ func TestBoilOver(t *testing.T) {
 	u.Cap = 0
 	a := Fold(u, entries)
 	if _, _, ok := a.BoilOver(0); ok {
-		t.Error("with a cap nobody knows, the boiling point is known")
+		t.Error("with an unknown cap, the boiling point is known")
 	}
 }

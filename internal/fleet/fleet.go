@@ -314,7 +314,7 @@ type StatusChange struct {
 }
 
 // PreviewServicePlan gives which units on the plan would change status, the worst
-// first; a [refusal.Error] when the plan cannot be meant, [store.ErrNoPlan].
+// first; a [refusal.Error] when the plan is not accepted, [store.ErrNoServicePlan].
 func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.Plan) ([]StatusChange, error) {
 	if fields := serviceplan.Check(p); len(fields) > 0 {
 		return nil, &refusal.Error{Fields: fields}
@@ -358,7 +358,7 @@ func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, units []s
 }
 
 // PreviewServicePlanByKind gives which units would change status if all of a kind, at
-// one site or at all, were on the plan; [store.ErrNoPlan].
+// one site or at all, were on the plan; [store.ErrNoServicePlan].
 func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, site string) ([]StatusChange, error) {
 	p, err := f.servicePlan(ctx, plan)
 	if err != nil {
@@ -371,7 +371,7 @@ func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, 
 	return f.statusChanges(ctx, p.Plan, units)
 }
 
-// servicePlan of the register; [store.ErrNoPlan].
+// servicePlan of the register; [store.ErrNoServicePlan].
 func (f *Fleet) servicePlan(ctx context.Context, id int64) (store.ServicePlan, error) {
 	all, err := f.store.ServicePlans(ctx)
 	if err != nil {
@@ -412,7 +412,7 @@ func (f *Fleet) ServicePlans(ctx context.Context) ([]store.ServicePlan, error) {
 }
 
 // SaveServicePlan changes a plan that still bears the mark, or adds one when id is 0; a
-// [refusal.Error] when it cannot be meant, [store.ErrPlanChanged].
+// [refusal.Error] when it is not accepted, [store.ErrServicePlanChanged].
 func (f *Fleet) SaveServicePlan(ctx context.Context, by store.Actor, id int64, mark string, p serviceplan.Plan) (int64, error) {
 	if fields := serviceplan.Check(p); len(fields) > 0 {
 		return 0, &refusal.Error{Fields: fields}

@@ -66,7 +66,7 @@ const farthest = 5 * 365
 
 // AddWork puts units on the work list, each for what its governing clock asks:
 // between the days given, or in the days its clock leaves. A [refusal.Error] when a unit
-// is unknown or the days cannot be meant.
+// is unknown or the days are not accepted.
 func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, from, to *measure.Date) (AddedWork, error) {
 	today, err := f.Today(ctx)
 	if err != nil {
@@ -140,7 +140,7 @@ func checkDays(from, to *measure.Date, today measure.Date) (fields []*refusal.Fi
 	return fields
 }
 
-// RescheduleWork gives a line other days; a [refusal.Error] when they cannot be meant, or
+// RescheduleWork gives a line other days; a [refusal.Error] when they are not accepted, or
 // [store.ErrNoPlanned].
 func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, from, to measure.Date) error {
 	today, err := f.Today(ctx)
@@ -162,7 +162,7 @@ func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) err
 func (f *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return f.store.Sites(ctx) }
 
 // SetSite changes how cautious the cold curve of a site is, or its time zone ("" for
-// the fleet's); nil leaves it. A [refusal.Error] when it cannot be meant, or
+// the fleet's); nil leaves it. A [refusal.Error] when it is not accepted, or
 // [store.ErrNoSite].
 func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
 	var fields []*refusal.Field

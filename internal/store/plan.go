@@ -100,7 +100,7 @@ func (s *Store) AddServicePlan(ctx context.Context, by Actor, p serviceplan.Plan
 }
 
 // SetServicePlan changes a plan that still bears the mark, for all units on it;
-// [ErrNoPlan], [ErrPlanChanged], [ErrTaken].
+// [ErrNoServicePlan], [ErrServicePlanChanged], [ErrTaken].
 func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark string, p serviceplan.Plan) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var there ServicePlan

@@ -247,7 +247,7 @@ func rolesOf(o *openapi3.Operation) ([]string, error) {
 		}
 	}
 	if len(roles) == 0 {
-		return nil, fmt.Errorf("operation %s names nobody who may call it: x-roles is missing", o.OperationID)
+		return nil, fmt.Errorf("operation %s names no role that may call it: x-roles is missing", o.OperationID)
 	}
 	return roles, nil
 }
