@@ -8,6 +8,8 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"diligentledger/core/ledger"
 )
 
 // rows of a kind in the ledger of the page.
@@ -288,5 +290,23 @@ func TestWalk(t *testing.T) {
 	t.Logf("the walk of one unit: %d taps and %d digits", taps, digits)
 	if taps > 12 {
 		t.Errorf("%d taps, want 12 at the most", taps)
+	}
+}
+
+// No form is wider than a phone, and the menu of a line is on the screen.
+func TestFormsFitAPhone(t *testing.T) {
+	b := newTab(t)
+	for _, kind := range ledger.Kinds {
+		if kind == ledger.KindStrike || kind == ledger.KindDefectClosed {
+			continue // opened from a line or a defect
+		}
+		b.view("/units/TK-20?write="+string(kind), submitEntry, 390, 844, false)
+		if wide := js[int](b, `document.documentElement.scrollWidth`); wide > 390 {
+			t.Errorf("the form of a %s makes the page %d px wide", kind, wide)
+		}
+	}
+	b.view("/units/TK-20", wholeLedger, 390, 844, false)
+	if off := js[int](b, `[...document.querySelectorAll('.act.dots')].filter((o) => o.getBoundingClientRect().right > 390).length`); off > 0 {
+		t.Errorf("the menus of %d lines are off the screen", off)
 	}
 }
