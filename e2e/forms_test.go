@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
@@ -96,6 +97,25 @@ func TestNoNetwork(t *testing.T) {
 	b.wait(wholeLedger)
 	if n := js[int](b, fmt.Sprintf(rowsOf, "loss")); n != 1 {
 		t.Errorf("recorded %d times", n)
+	}
+}
+
+// What waits is sent by the person who recorded it alone, and by no other account; a damaged list on the
+// device takes no page with it.
+func TestUnsentOfAnother(t *testing.T) {
+	b := newTabOf(t, technician)
+	b.network(`return real(request);`)
+	b.open("/units/TK-22", protects)
+	for _, damaged := range []string{`{`, `7`, `[null, {}, 5]`} {
+		js[chromedp.Void](b, `localStorage.setItem('diligent.unsent', '`+damaged+`')`)
+		b.open("/units/TK-22", protects)
+	}
+	js[chromedp.Void](b, `localStorage.setItem('diligent.unsent', JSON.stringify([{ person: 'marrow@skerrow.example', unit: 'TK-22', what: 'hold',
+		entry: { id: '0198f3c4-0000-7000-8000-00000000aa01', kind: 'hold', at: new Date().toISOString(), hold: { why: 'another person wrote it' } }, draft: {} }]))`)
+	b.open("/units/TK-22", protects)
+	b.do(chromedp.Sleep(5 * time.Second)) // longer than it waits between two tries
+	if js[int](b, `window.sent.length`) > 0 || js[bool](b, `document.querySelector('.unsent') !== null`) {
+		t.Error("an entry of another person was sent or shown")
 	}
 }
 

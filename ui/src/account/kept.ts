@@ -16,7 +16,8 @@ export interface KeptDraft {
 }
 
 const prefix = "diligent.draft/";
-const keyOf = (person: string, unit: string, form: string) => `${prefix}${person}/${unit}/${form}`;
+const keyOf = (person: string, unit: string, form: string) =>
+  `${prefix}${encodeURIComponent(person)}/${encodeURIComponent(unit)}/${form}`;
 
 const listeners = new Set<() => void>();
 const notify = () => listeners.forEach((l) => l());

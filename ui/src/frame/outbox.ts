@@ -21,14 +21,18 @@ const listeners = new Set<() => void>();
 
 const text = () => localStorage.getItem(key) ?? "[]";
 
-function all(): Unsent[] {
+/** The entries of a text; none of one that is damaged, which must not take the page with it. */
+function entriesOf(stored: string): Unsent[] {
   try {
-    const list: unknown = JSON.parse(text());
-    return Array.isArray(list) ? (list as Unsent[]) : [];
+    const list: unknown = JSON.parse(stored);
+    if (!Array.isArray(list)) return [];
+    return (list as (Partial<Unsent> | null)[]).filter((u): u is Unsent => u?.entry !== undefined);
   } catch {
     return [];
   }
 }
+
+const all = () => entriesOf(text());
 
 function save(list: readonly Unsent[]) {
   localStorage.setItem(key, JSON.stringify(list));
@@ -51,7 +55,7 @@ export function useUnsent(person: string): Unsent[] {
       window.removeEventListener("storage", changed);
     };
   }, text);
-  return (JSON.parse(list) as Unsent[]).filter((u) => u.person === person);
+  return entriesOf(list).filter((u) => u.person === person);
 }
 
 /** Whether an error says that the entry may be sent again as it is: no answer, no session, no database. */
@@ -66,6 +70,9 @@ export const sendable = (error: unknown) =>
 export async function sendUnsent(person: string): Promise<string[]> {
   const sent: string[] = [];
   const work = async () => {
+    // Another person may have signed in since, in another tab: the server would record it as theirs.
+    const session = await api.session().catch(() => undefined);
+    if (session?.person?.email !== person) return;
     for (const u of all().filter((o) => o.person === person && o.refused === undefined)) {
       try {
         await api.write(u.unit, u.entry);
