@@ -154,7 +154,7 @@ func (r Reader) Safe(c clock.Clock, today measure.Date) string {
 	case first != nil:
 		return r.safeThrough(*first)
 	case c.Reason.Code == clock.FreezeAll:
-		return "safe all year"
+		return "safe from freezing all year"
 	}
 	return ""
 }

@@ -273,7 +273,7 @@ func TestSafe(t *testing.T) {
 		{clock.Clock{Kind: clock.Freeze, Due: day(17), Window: &usage.Window{P10: *day(4), P50: *day(17), P90: *day(40)}, Reason: clock.Reason{Code: clock.FreezeNight}}, us, "safe through the night of 11/29/2026"},
 		{clock.Clock{Kind: clock.Freeze, Due: day(0), Reason: clock.Reason{Code: clock.FreezeNow}}, Metric, "not safe tonight"},
 		{clock.Clock{Kind: clock.Freeze, Due: day(17), Window: &usage.Window{P10: *day(0), P50: *day(17), P90: *day(40)}, Reason: clock.Reason{Code: clock.FreezeNight}}, Metric, "not safe tonight"},
-		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeAll}}, Metric, "safe all year"},
+		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeAll}}, Metric, "safe from freezing all year"},
 		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeNone}}, Metric, ""},
 		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeUntrusted}}, Metric, ""},
 		{clock.Clock{Kind: clock.Freeze, Reason: clock.Reason{Code: clock.FreezeBound}}, Metric, ""},
