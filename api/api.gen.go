@@ -1249,8 +1249,11 @@ type Account struct {
 	Base    *Base   `json:"base,omitempty"`
 
 	// Blended Other products that were poured in since the renewal.
-	Blended  []Product `json:"blended"`
-	BoilOver *BoilOver `json:"boilOver,omitempty"`
+	Blended []Product `json:"blended"`
+
+	// BlendedText The products of blended in a sentence; empty for none.
+	BlendedText string    `json:"blendedText"`
+	BoilOver    *BoilOver `json:"boilOver,omitempty"`
 
 	// Cap Rated opening pressure, kPa.
 	Cap      *float64 `json:"cap,omitempty"`
@@ -1289,6 +1292,9 @@ type Account struct {
 	GlycolMass *float64  `json:"glycolMass,omitempty"`
 	Held       *Standing `json:"held,omitempty"`
 
+	// Inside What is inside and where the unit is, in one line.
+	Inside string `json:"inside"`
+
 	// Kinds Lines of the account by kind.
 	Kinds  map[string]int `json:"kinds"`
 	LaidUp *Standing      `json:"laidUp,omitempty"`
@@ -1320,6 +1326,9 @@ type Account struct {
 	Nights        []ColdNight    `json:"nights"`
 	PendingChecks []PendingCheck `json:"pendingChecks"`
 	Product       *Product       `json:"product,omitempty"`
+
+	// ProtectedBy What protectsTo rests on, in words; empty without it.
+	ProtectedBy string `json:"protectedBy"`
 
 	// ProtectsTo The temperature to rely on, °C.
 	ProtectsTo *float64 `json:"protectsTo,omitempty"`
@@ -1475,6 +1484,13 @@ type BoilOver struct {
 	Celsius float64 `json:"celsius"`
 }
 
+// BySystem A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with.
+type BySystem struct {
+	Imperial string `json:"imperial"`
+	Metric   string `json:"metric"`
+	Us       string `json:"us"`
+}
+
 // CapTestBody defines model for CapTestBody.
 type CapTestBody = json.RawMessage
 
@@ -1591,7 +1607,13 @@ type Discrepancy struct {
 	// Confirmed A second test showed the same.
 	Confirmed bool               `json:"confirmed"`
 	Line      openapi_types.UUID `json:"line"`
-	Test      Line               `json:"test"`
+
+	// Next What counts until then and what comes next, a sentence each.
+	Next []string `json:"next"`
+	Test Line     `json:"test"`
+
+	// Text What was found, as a sentence.
+	Text string `json:"text"`
 
 	// Waits It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it.
 	Waits bool `json:"waits"`
@@ -1698,11 +1720,13 @@ type ExplanationLikelihood string
 
 // Field defines model for Field.
 type Field struct {
-	Hint     *string `json:"hint,omitempty"`
-	Initial  string  `json:"initial"`
-	Label    string  `json:"label"`
-	Name     string  `json:"name"`
-	Optional bool    `json:"optional"`
+	Hint *string `json:"hint,omitempty"`
+
+	// Initials A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with.
+	Initials BySystem `json:"initials"`
+	Label    string   `json:"label"`
+	Name     string   `json:"name"`
+	Optional bool     `json:"optional"`
 
 	// Options Of a choice; empty for a field that is typed.
 	Options []Option `json:"options"`
@@ -1710,6 +1734,9 @@ type Field struct {
 	// ShownBy The choice that decides whether this field means anything.
 	ShownBy  *string   `json:"shownBy,omitempty"`
 	ShownFor *[]string `json:"shownFor,omitempty"`
+
+	// Units A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with.
+	Units BySystem `json:"units"`
 }
 
 // FieldProblem defines model for FieldProblem.
@@ -1849,6 +1876,9 @@ type Leak struct {
 	// Sigma Standard uncertainty of the rate.
 	Sigma float64   `json:"sigma"`
 	Since time.Time `json:"since"`
+
+	// Text The rate with what it rests on.
+	Text string `json:"text"`
 }
 
 // LeakPer defines model for Leak.Per.
@@ -2287,7 +2317,10 @@ type ServicePlan struct {
 
 	// Revision Of the plan's current text; a change of the plan gives another.
 	Revision string `json:"revision"`
-	Units    int    `json:"units"`
+
+	// Text Its rules in a line.
+	Text  string `json:"text"`
+	Units int    `json:"units"`
 }
 
 // ServicePlanInput defines model for ServicePlanInput.
@@ -2353,11 +2386,17 @@ type SiteCold struct {
 	Ahead []ColdNight `json:"ahead"`
 
 	// Altitude m
-	Altitude   float64    `json:"altitude"`
+	Altitude float64 `json:"altitude"`
+
+	// ColdText What nights are planned for and what that rests on, as a sentence.
+	ColdText   string     `json:"coldText"`
 	Coldest    float64    `json:"coldest"`
 	ForecastAt *time.Time `json:"forecastAt,omitempty"`
-	Id         int64      `json:"id"`
-	Name       string     `json:"name"`
+
+	// ForecastText The forecast for the nights ahead, as a sentence.
+	ForecastText string `json:"forecastText"`
+	Id           int64  `json:"id"`
+	Name         string `json:"name"`
 
 	// NightsBelow Nights a year of the record that were colder than the curve.
 	NightsBelow *float64 `json:"nightsBelow,omitempty"`
@@ -2516,6 +2555,9 @@ type UnitServicePlan struct {
 	FreezeMargin float64  `json:"freezeMargin"`
 	Later        Interval `json:"later"`
 	Name         string   `json:"name"`
+
+	// Text Its intervals and its margin in a sentence.
+	Text string `json:"text"`
 }
 
 // UnitStatus defines model for UnitStatus.
@@ -2543,7 +2585,10 @@ type UnitSystemFacts struct {
 	// Required The technology that its maker requires.
 	Required     *string `json:"required,omitempty"`
 	SilicateFree bool    `json:"silicateFree"`
-	WetLiners    bool    `json:"wetLiners"`
+
+	// Text The facts in a sentence.
+	Text      string `json:"text"`
+	WetLiners bool   `json:"wetLiners"`
 }
 
 // UnitSystemFactsDrive None when it is not known.
@@ -2593,6 +2638,21 @@ type WorkList struct {
 	Today    openapi_types.Date `json:"today"`
 }
 
+// WrittenEntry An entry of any account.
+type WrittenEntry struct {
+	// At When it happened.
+	At         time.Time          `json:"at"`
+	Id         openapi_types.UUID `json:"id"`
+	Kind       EntryKind          `json:"kind"`
+	RecordedAt time.Time          `json:"recordedAt"`
+	RecordedBy string             `json:"recordedBy"`
+	Struck     *Struck            `json:"struck,omitempty"`
+
+	// Text What it says after its kind.
+	Text string   `json:"text"`
+	Unit UnitName `json:"unit"`
+}
+
 // ZeroCheckBody defines model for ZeroCheckBody.
 type ZeroCheckBody = json.RawMessage
 
@@ -2610,6 +2670,12 @@ type KindFilter = UnitKind
 
 // PersonId defines model for personId.
 type PersonId = int64
+
+// RecordedFrom defines model for recordedFrom.
+type RecordedFrom = openapi_types.Date
+
+// RecordedTo defines model for recordedTo.
+type RecordedTo = openapi_types.Date
 
 // SiteFilter defines model for siteFilter.
 type SiteFilter = string
@@ -2645,8 +2711,28 @@ type ServicePlanChange = ServicePlanInput
 
 // ListAuditParams defines parameters for ListAudit.
 type ListAuditParams struct {
+	// From First day on which it was recorded, in the fleet's time zone.
+	From *RecordedFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last of the days.
+	To *RecordedTo `form:"to,omitempty" json:"to,omitempty"`
+
+	// Who Part of the name.
+	Who *string `form:"who,omitempty" json:"who,omitempty"`
+
+	// What Code of what was done.
+	What *string `form:"what,omitempty" json:"what,omitempty"`
+
+	// Before Id of the last line of the page before.
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 	Limit  *int   `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ConvertBenchJSONBody defines parameters for ConvertBench.
+type ConvertBenchJSONBody struct {
+	From   UnitSystem        `json:"from"`
+	Inputs map[string]string `json:"inputs"`
+	To     UnitSystem        `json:"to"`
 }
 
 // ReadDatesJSONBody defines parameters for ReadDates.
@@ -2657,6 +2743,32 @@ type ReadDatesJSONBody struct {
 
 	// Unit In the time zone of this unit's site, by its code; the fleet's without it.
 	Unit *string `json:"unit,omitempty"`
+}
+
+// ListEntriesParams defines parameters for ListEntries.
+type ListEntriesParams struct {
+	// From First day on which it was recorded, in the fleet's time zone.
+	From *RecordedFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last of the days.
+	To *RecordedTo `form:"to,omitempty" json:"to,omitempty"`
+
+	// Writer Part of the name of who recorded it.
+	Writer *string `form:"writer,omitempty" json:"writer,omitempty"`
+
+	// Unit Code of its unit.
+	Unit *string    `form:"unit,omitempty" json:"unit,omitempty"`
+	Kind *EntryKind `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Site Name of a site.
+	Site *SiteFilter `form:"site,omitempty" json:"site,omitempty"`
+
+	// Struck Struck entries alone, or with false those alone that are not; both when it is left out.
+	Struck *bool `form:"struck,omitempty" json:"struck,omitempty"`
+
+	// Before Id of the last entry of the page before.
+	Before *openapi_types.UUID `form:"before,omitempty" json:"before,omitempty"`
+	Limit  *int                `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // GetHorizonParams defines parameters for GetHorizon.
@@ -2890,6 +3002,9 @@ type RescheduleWorkJSONBody struct {
 // AskBenchJSONRequestBody defines body for AskBench for application/json ContentType.
 type AskBenchJSONRequestBody = Asked
 
+// ConvertBenchJSONRequestBody defines body for ConvertBench for application/json ContentType.
+type ConvertBenchJSONRequestBody ConvertBenchJSONBody
+
 // ReadDatesJSONRequestBody defines body for ReadDates for application/json ContentType.
 type ReadDatesJSONRequestBody ReadDatesJSONBody
 
@@ -2967,9 +3082,15 @@ type ServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx *echo.Context, question string) error
+	// ConvertBench What was typed on the Bench, in another system of units. Nothing is stored.
+	// (POST /api/v1/bench/{question}/units)
+	ConvertBench(ctx *echo.Context, question string) error
 	// ReadDates Read days or moments as a person typed them. Changes nothing.
 	// (POST /api/v1/dates)
 	ReadDates(ctx *echo.Context) error
+	// ListEntries What was recorded in all accounts, the entry recorded last first.
+	// (GET /api/v1/entries)
+	ListEntries(ctx *echo.Context, params ListEntriesParams) error
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx *echo.Context, params GetHorizonParams) error
@@ -3112,6 +3233,34 @@ func (w *ServerInterfaceWrapper) ListAudit(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListAuditParams
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// ------------- Optional query parameter "who" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "who", ctx.QueryParams(), &params.Who, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter who: %s", err))
+	}
+
+	// ------------- Optional query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
 	// ------------- Optional query parameter "before" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
@@ -3156,12 +3305,102 @@ func (w *ServerInterfaceWrapper) AskBench(ctx *echo.Context) error {
 	return err
 }
 
+// ConvertBench converts echo context to params.
+func (w *ServerInterfaceWrapper) ConvertBench(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "question" -------------
+	var question string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "question", ctx.Param("question"), &question, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter question: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ConvertBench(ctx, question)
+	return err
+}
+
 // ReadDates converts echo context to params.
 func (w *ServerInterfaceWrapper) ReadDates(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReadDates(ctx)
+	return err
+}
+
+// ListEntries converts echo context to params.
+func (w *ServerInterfaceWrapper) ListEntries(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListEntriesParams
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// ------------- Optional query parameter "writer" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "writer", ctx.QueryParams(), &params.Writer, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter writer: %s", err))
+	}
+
+	// ------------- Optional query parameter "unit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "unit", ctx.QueryParams(), &params.Unit, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter unit: %s", err))
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "struck" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "struck", ctx.QueryParams(), &params.Struck, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter struck: %s", err))
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListEntries(ctx, params)
 	return err
 }
 
@@ -4009,9 +4248,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
 	router.GET(options.BaseURL+"/api/v1/additives", wrapper.ListAdditives, options.OperationMiddlewares["listAdditives"]...)
+	router.GET(options.BaseURL+"/api/v1/entries", wrapper.ListEntries, options.OperationMiddlewares["listEntries"]...)
 	router.GET(options.BaseURL+"/api/v1/instruments", wrapper.ListInstruments, options.OperationMiddlewares["listInstruments"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
+	router.POST(options.BaseURL+"/api/v1/bench/:question/units", wrapper.ConvertBench, options.OperationMiddlewares["convertBench"]...)
 
 }
 
@@ -4277,6 +4518,83 @@ func (response AskBenchdefaultApplicationProblemPlusJSONResponse) VisitAskBenchR
 	return err
 }
 
+type ConvertBenchRequestObject struct {
+	Question string `json:"question"`
+	Body     *ConvertBenchJSONRequestBody
+}
+
+type ConvertBenchResponseObject interface {
+	VisitConvertBenchResponse(w http.ResponseWriter) error
+}
+
+type ConvertBench200JSONResponse struct {
+	Inputs map[string]string `json:"inputs"`
+}
+
+func (response ConvertBench200JSONResponse) VisitConvertBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConvertBench403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ConvertBench403ApplicationProblemPlusJSONResponse) VisitConvertBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConvertBench429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ConvertBench429ApplicationProblemPlusJSONResponse) VisitConvertBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConvertBenchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConvertBenchdefaultApplicationProblemPlusJSONResponse) VisitConvertBenchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReadDatesRequestObject struct {
 	Body *ReadDatesJSONRequestBody
 }
@@ -4340,6 +4658,64 @@ type ReadDatesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ReadDatesdefaultApplicationProblemPlusJSONResponse) VisitReadDatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEntriesRequestObject struct {
+	Params ListEntriesParams
+}
+
+type ListEntriesResponseObject interface {
+	VisitListEntriesResponse(w http.ResponseWriter) error
+}
+
+type ListEntries200JSONResponse []WrittenEntry
+
+func (response ListEntries200JSONResponse) VisitListEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEntries429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListEntries429ApplicationProblemPlusJSONResponse) VisitListEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEntriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListEntriesdefaultApplicationProblemPlusJSONResponse) VisitListEntriesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6987,9 +7363,15 @@ type StrictServerInterface interface {
 	// AskBench Answer a question of the Bench, with the sum laid open. Nothing is stored.
 	// (POST /api/v1/bench/{question})
 	AskBench(ctx context.Context, request AskBenchRequestObject) (AskBenchResponseObject, error)
+	// ConvertBench What was typed on the Bench, in another system of units. Nothing is stored.
+	// (POST /api/v1/bench/{question}/units)
+	ConvertBench(ctx context.Context, request ConvertBenchRequestObject) (ConvertBenchResponseObject, error)
 	// ReadDates Read days or moments as a person typed them. Changes nothing.
 	// (POST /api/v1/dates)
 	ReadDates(ctx context.Context, request ReadDatesRequestObject) (ReadDatesResponseObject, error)
+	// ListEntries What was recorded in all accounts, the entry recorded last first.
+	// (GET /api/v1/entries)
+	ListEntries(ctx context.Context, request ListEntriesRequestObject) (ListEntriesResponseObject, error)
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
@@ -7243,6 +7625,54 @@ func (sh *strictHandler) AskBench(ctx *echo.Context, question string) error {
 	return nil
 }
 
+// ConvertBench operation middleware
+func (sh *strictHandler) ConvertBench(ctx *echo.Context, question string) error {
+	var request ConvertBenchRequestObject
+
+	request.Question = question
+
+	var body ConvertBenchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConvertBench(ctx.Request().Context(), request.(ConvertBenchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConvertBench")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConvertBenchResponseObject); ok {
+		return validResponse.VisitConvertBenchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ReadDates operation middleware
 func (sh *strictHandler) ReadDates(ctx *echo.Context) error {
 	var request ReadDatesRequestObject
@@ -7283,6 +7713,31 @@ func (sh *strictHandler) ReadDates(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ReadDatesResponseObject); ok {
 		return validResponse.VisitReadDatesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListEntries operation middleware
+func (sh *strictHandler) ListEntries(ctx *echo.Context, params ListEntriesParams) error {
+	var request ListEntriesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListEntries(ctx.Request().Context(), request.(ListEntriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListEntries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListEntriesResponseObject); ok {
+		return validResponse.VisitListEntriesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

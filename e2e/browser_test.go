@@ -286,7 +286,7 @@ func TestBench(t *testing.T) {
 	b.open("/bench?q=target&capacity=10+L&drainable=4+L&strength=0+%25", `[data-testid="headline"]`)
 	b.until(`document.querySelector('[data-testid="headline"]')?.innerText.startsWith('2 passes do it.')`)
 	// The drain is recorded anew in US quarts: all of the system.
-	js[chromedp.Void](b, `[...document.querySelectorAll('label')].find(l => l.innerText === 'one drain reaches').parentElement.querySelector('input').select()`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('label')].find(l => l.innerText === 'one drain reaches, L').parentElement.querySelector('input').select()`)
 	b.press("10 qt")
 	b.until(`document.querySelector('[data-testid="headline"]')?.innerText.startsWith('One pass does it.')`)
 	b.until(`new URLSearchParams(location.search).get('drainable') === '10 qt'`)
@@ -297,6 +297,22 @@ func TestBench(t *testing.T) {
 	}
 	js[chromedp.Void](b, `[...document.querySelectorAll('button')].find(x => x.innerText === 'show the sum').click()`)
 	b.until(`document.querySelector('[data-testid="steps"]')?.innerText.includes('mass balance')`)
+	// What stands behind the sources is one link away.
+	b.click(`a[href="/docs/bench"]`)
+	b.until(`document.querySelector('h1')?.innerText === 'The sums of the Bench' && document.querySelectorAll('tr').length > 10`)
+	b.keep("bench-sources")
+	b.accessible("the sources of the Bench")
+	// In US units the unit stands beside each field, and what was typed means the same.
+	b.open("/bench?q=protects&night=-24&margin=3&units=metric", `[data-testid="headline"]`)
+	before := b.text(`[data-testid="headline"]`)
+	js[chromedp.Void](b, `{ const s = [...document.querySelectorAll('label')].find(l => l.innerText === 'read and written in').parentElement.querySelector('select');
+		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(s, 'us'); s.dispatchEvent(new Event('change', { bubbles: true })) }`)
+	b.until(`[...document.querySelectorAll('label')].some(l => l.innerText === 'coldest night, °F') && [...document.querySelectorAll('label')].some(l => l.innerText === 'margin, °F')`)
+	b.until(`new URLSearchParams(location.search).get('night') === '-11.2' && new URLSearchParams(location.search).get('margin') === '5.4'`)
+	b.until(`document.querySelector('[data-testid="headline"]')?.innerText.includes('°F')`)
+	if after := b.text(`[data-testid="headline"]`); strings.Contains(before, "Good for that night") != strings.Contains(after, "Good for that night") {
+		t.Errorf("in °C %q, in °F %q", before, after)
+	}
 	b.open("/bench?q=target&target=75+%25", `[aria-invalid="true"]`)
 	b.until(`document.querySelector('main').innerText.includes('accepted: 33 to 65')`)
 	b.press("b")
@@ -335,6 +351,7 @@ var views = []view{
 	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
 	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
 	{"plan", "/plan", `[data-planned]`, 1280, 800, false},
+	{"entries", "/entries", `tr[data-entry]`, 1280, 800, false},
 	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
 	{signInView, "/", signInForm, 1280, 800, false},
 	{signInView + "-phone", "/", signInForm, 390, 844, true},
@@ -348,6 +365,7 @@ var others = []view{
 	{"morning-phone", "/", `[data-line]`, 390, 844, false},
 	{"horizon-phone", "/horizon", `[data-unit]`, 390, 844, false},
 	{"plan-phone", "/plan", `[data-planned]`, 390, 844, true},
+	{"entries-phone", "/entries?struck=true", `tr[data-entry]`, 390, 844, true},
 	{"register-phone", "/register", `[aria-label="Audit"] td`, 390, 2400, false},
 	{"morning-long", "/", `[data-line]`, 1280, 2300, false},
 	{"horizon-planned", "/horizon?kind=aircraft&zoom=3", `[data-unit]`, 1280, 500, false},
@@ -468,7 +486,7 @@ func (b *tab) keep(name string) {
 // no page is wider than its window.
 func TestEveryWidth(t *testing.T) {
 	b := newTab(t)
-	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/units/CA-31", protects},
+	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/entries", `tr[data-entry]`}, {"/units/CA-31", protects},
 		{"/register", `[aria-label="Audit"] td`}, {"/bench?q=protects", `[data-testid="headline"]`}} {
 		for _, width := range []int64{390, 600, 768, 820, 1024, 1180, 1600} {
 			b.view(v.path, v.ready, width, 900, false)

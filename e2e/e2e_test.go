@@ -156,6 +156,7 @@ func (p *program) end() error {
 const (
 	coordinator = "marrow@skerrow.example"
 	technician  = "quayle@skerrow.example"
+	signatory   = "fenn@skerrow.example"
 	reader      = "reed@skerrow.example"
 )
 

@@ -10,8 +10,10 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"diligentledger/core/clock"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 const sentence = `[data-testid="sentence"]`
@@ -87,17 +89,24 @@ func TestPlanEditor(t *testing.T) {
 	b.open("/register", `[data-plan="Boat diesel"]`)
 	b.click(`[data-plan="Boat diesel"] button`)
 	b.until(`document.querySelector('[data-testid="plan-effect"]')?.innerText.includes('No unit would change status')`)
-	field := `[...document.querySelectorAll('form[aria-label="Change Boat diesel"] label')].find(l => l.innerText === 'later, months').parentElement.querySelector('input')`
+	field := `[...document.querySelectorAll('form[aria-label="Change Boat diesel"] label')].find(l => l.innerText === 'later renewals after, months').parentElement.querySelector('input')`
 	js[chromedp.Void](b, field+`.focus(); `+field+`.select()`)
 	b.press("6")
 	b.until(`/makes \d+ units? due within the month/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
+	b.keep("service-plan")
+	b.accessible("the form of a service plan")
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("some")
 	b.until(`document.querySelector('form[aria-label="Change Boat diesel"]').innerText.includes('“some” is not accepted; accepted: a number')`)
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("18" + kb.Enter)
-	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 mo or 1,000 h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)
+	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 months or 1,000\u00a0h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)
 	b.until(`document.querySelector('[aria-label="Audit"]').innerText.includes('changed a service plan: Boat diesel')`)
+	// It says so, and is undone with one press.
+	const line = `document.querySelector('[data-plan="Boat diesel"]').innerText`
+	b.until(line + `.includes('Changed. undo')`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[data-plan="Boat diesel"] button')].find(x => x.innerText === 'undo').click()`)
+	b.until(line + `.includes('Undone: the plan is as it was.') && ` + line + `.includes('later 24 months or 1,000\u00a0h')`)
 	b.calm()
 }
 
@@ -118,28 +127,28 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 		b.click(change)
 		b.wait(form)
 	}
-	typed(first, "later, months", "30"+kb.Enter)
-	first.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
-	typed(second, "cap, months", "18"+kb.Enter)
-	second.until(`/somebody changed this plan meanwhile.*later 30 mo.*What you typed is still here/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
-	if got := js[string](second, field("cap, months")+`.value`); got != "18" {
+	typed(first, "later renewals after, months", "30"+kb.Enter)
+	first.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 months') && !document.querySelector('` + form + `')`)
+	typed(second, "cap test every, months", "18"+kb.Enter)
+	second.until(`/somebody changed this plan meanwhile.*later renewals after 30 mo.*What you typed is still here/.test(document.querySelector('[data-testid="plan-effect"]').innerText)`)
+	if got := js[string](second, field("cap test every, months")+`.value`); got != "18" {
 		t.Errorf("what was typed is %q", got)
 	}
 	// A closed look at it shows what the first has done; then both changes stand.
 	second.click(`[aria-label="close Heavy truck"]`)
-	second.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 mo') && !document.querySelector('` + form + `')`)
+	second.until(`document.querySelector('[data-plan="Heavy truck"]').innerText.includes('later 30 months') && !document.querySelector('` + form + `')`)
 	second.click(change)
 	second.wait(form)
-	typed(second, "cap, months", "18"+kb.Enter)
-	second.until(`/later 30 mo.*cap 18 mo/.test(document.querySelector('[data-plan="Heavy truck"]').innerText)`)
+	typed(second, "cap test every, months", "18"+kb.Enter)
+	second.until(`/later 30 months.*cap every 18 months/.test(document.querySelector('[data-plan="Heavy truck"]').innerText)`)
 	second.click(change)
 	second.wait(form)
 	for _, c := range []struct{ label, text, says string }{
-		{"later, months", "0", "0 is not accepted: number must be at least 1"},
-		{"later, months", "-3", "-3 is not accepted: number must be at least 1"},
-		{"later, months", "400", "400 months is not accepted; accepted: more than 0 and at most 240 months, or none"},
-		{"% new counts", "140", "140 % is not accepted; accepted: 10 to 100 %"},
-		{"later, km", "2000000", "2000000 km is not accepted; accepted: more than 0 and at most 1000000 km, or none"},
+		{"later renewals after, months", "0", "0 is not accepted: number must be at least 1"},
+		{"later renewals after, months", "-3", "-3 is not accepted: number must be at least 1"},
+		{"later renewals after, months", "400", "400 months is not accepted; accepted: more than 0 and at most 240 months, or none"},
+		{"new share that counts as a renewal, %", "140", "140 % is not accepted; accepted: 10 to 100 %"},
+		{"later renewals after, km", "2000000", "2,000,000 km is not accepted; accepted: more than 0 and at most 1,000,000 km, or none"},
 	} {
 		typed(second, c.label, c.text)
 		second.until(`document.querySelector('` + form + `').innerText.includes('` + c.says + `')`)
@@ -173,5 +182,65 @@ func TestHorizonOfWhatThereIsNot(t *testing.T) {
 	says("add 1 unit to")
 	b.typeIn(`input[placeholder="unit, product"]`, "CA-0")
 	says("1 of the 1 unit selected is not shown.")
+	b.calm()
+}
+
+// Each clock of a unit is named in the drawing: by its letter, and in words by the pointer, by touch
+// and by the arrow keys, not the governing one alone.
+func TestEveryClockIsNamed(t *testing.T) {
+	b := newTab(t)
+	b.view("/horizon?text=CA-31", `[data-unit="CA-31"] [data-clock]`, 1280, 800, false)
+	kinds := js[[]string](b, `[...document.querySelectorAll('[data-unit="CA-31"] [data-clock]')].map(x => x.dataset.clock)`)
+	letters := js[string](b, `[...document.querySelectorAll('[data-unit="CA-31"] .window-letter')].map(x => x.innerText).join('')`)
+	if len(kinds) < 4 || len(letters) != len(kinds) {
+		t.Errorf("letters %q of the clocks %v", letters, kinds)
+	}
+	sentence := func() string { return b.text(`[data-testid="sentence"] .strong`) }
+	named := func(how string) {
+		t.Helper()
+		seen := map[string]bool{}
+		for _, kind := range kinds {
+			name := strings.ToLower(words.ClockNames[clock.Kind(kind)])
+			switch how {
+			case "pointer":
+				js[chromedp.Void](b, `document.querySelector('[data-unit="CA-31"] [data-clock="`+kind+`"]').dispatchEvent(new MouseEvent('mouseover', { bubbles: true }))`)
+			case "touch":
+				js[chromedp.Void](b, `document.querySelector('[data-unit="CA-31"] [data-clock="`+kind+`"]').click()`)
+			case "keys":
+				b.press(kb.ArrowRight)
+			}
+			if how != "keys" {
+				b.until(`document.querySelector('[data-testid="sentence"] .strong')?.innerText.includes(': ` + name + `, ')`)
+			}
+			seen[sentence()] = true
+		}
+		if len(seen) != len(kinds) {
+			t.Errorf("by %s %d sentences of %d clocks: %v", how, len(seen), len(kinds), seen)
+		}
+	}
+	named("pointer")
+	js[chromedp.Void](b, `document.querySelector('[data-unit="CA-31"]').focus()`)
+	named("keys")
+	b.view("/horizon?text=CA-31", `[data-unit="CA-31"] [data-clock]`, 390, 844, false)
+	named("touch")
+	if at := js[string](b, `location.pathname`); at != "/horizon" {
+		t.Errorf("a touch of a clock led to %s", at)
+	}
+}
+
+// What a span picks comes into sight, with groups before it too.
+func TestPickedComesIntoSight(t *testing.T) {
+	b := newTab(t)
+	for _, path := range []string{"/horizon?sort=soonest", "/horizon?group=kind"} {
+		b.view(path, `[data-unit]`, 1280, 600, false)
+		set := func(label, day string) {
+			js[chromedp.Void](b, `(() => { const i = [...document.querySelectorAll('[data-testid="pick-bar"] label')].find(l => l.textContent === '`+label+`').parentElement.querySelector('input');
+				Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+day+`');
+				i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
+		}
+		set("from", time.Now().AddDate(0, 9, 0).Format(time.DateOnly))
+		set("to", time.Now().AddDate(0, 11, 0).Format(time.DateOnly))
+		b.until(`[...document.querySelectorAll('[data-unit] input.pick:checked')].some(x => { const box = x.getBoundingClientRect(), pane = document.querySelector('[data-testid="horizon"]').getBoundingClientRect(); return box.top >= pane.top && box.bottom <= pane.bottom })`)
+	}
 	b.calm()
 }

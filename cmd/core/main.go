@@ -22,7 +22,7 @@ type preview struct {
 	Unit    ledger.Unit      `json:"unit"`
 	Plan    serviceplan.Plan `json:"plan"`
 	Site    string           `json:"site"`
-	Account []byte           `json:"account"` // as [ledger.Account.Store] packs it, base64
+	Account ledger.Packed    `json:"account"` // base64
 	ID      string           `json:"id"`
 	At      time.Time        `json:"at"`
 	Now     time.Time        `json:"now"`
@@ -42,7 +42,7 @@ type answer struct {
 	Notes   []string         `json:"notes,omitempty"`
 	Verdict clock.Verdict    `json:"verdict,omitempty"`
 	Reason  string           `json:"reason,omitempty"`
-	Account []byte           `json:"account,omitempty"` // after the entry
+	Account *ledger.Packed   `json:"account,omitempty"` // after the entry
 }
 
 func (p preview) answer() (a answer) {
@@ -70,9 +70,11 @@ func (p preview) answer() (a answer) {
 		text, _ := words.Note(n)
 		a.Notes = append(a.Notes, text)
 	}
-	if a.Account, err = after.Store(); err != nil {
+	packed, err := after.Store()
+	if err != nil {
 		return answer{Failed: err.Error()}
 	}
+	a.Account = &packed
 	return a
 }
 

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"reflect"
 	"strconv"
 	"strings"
 	"testing"
@@ -63,7 +64,7 @@ func TestCoreAsWebAssembly(t *testing.T) {
 	root := strings.TrimSpace(run(t, nil, "go", "env", "GOROOT"))
 	type want struct {
 		later, refused       bool
-		account              string
+		account              *ledger.Packed
 		verdict, reason, say string
 	}
 	var wants []want
@@ -103,7 +104,7 @@ func TestCoreAsWebAssembly(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			w.account, w.verdict, w.reason, w.say = string(stored), string(status.Verdict), words.Metric.Reason(status.Governing, "Yard"), words.Entry(e.Body)
+			w.account, w.verdict, w.reason, w.say = &stored, string(status.Verdict), words.Metric.Reason(status.Governing, "Yard"), words.Entry(e.Body)
 		}
 		wants = append(wants, w)
 	}
@@ -128,15 +129,15 @@ func TestCoreAsWebAssembly(t *testing.T) {
 			Later                 bool
 			Refused               []any
 			Text, Verdict, Reason string
-			Account               []byte
+			Account               *ledger.Packed
 		}
 		if err := json.Unmarshal([]byte(answers[i+1]), &got); err != nil || got.Failed != "" {
 			t.Fatalf("answer %d: %s, %v", i, answers[i+1], err)
 		}
-		if got.Later != w.later || (len(got.Refused) > 0) != w.refused || string(got.Account) != w.account || got.Verdict != w.verdict || got.Reason != w.reason || got.Text != w.say {
+		if got.Later != w.later || (len(got.Refused) > 0) != w.refused || !reflect.DeepEqual(got.Account, w.account) || got.Verdict != w.verdict || got.Reason != w.reason || got.Text != w.say {
 			t.Errorf("answer %d: %+v, want %+v", i, got, w)
 		}
-		if w.account != "" {
+		if w.account != nil {
 			previewed++
 		}
 	}

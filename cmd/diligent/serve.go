@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync"
@@ -67,7 +68,16 @@ func (b backend) stop() error {
 	return b.instance.Stop()
 }
 
+// The garbage collector runs when the heap has grown to five times what is in use, and more often
+// towards half a gigabyte: it takes a fourth of the time at the day's change otherwise (measured).
+// GOGC and GOMEMLIMIT of the environment come first.
+const gcPercent, gcMemory = 400, 512 << 20
+
 func serve(ctx context.Context, args []string) error {
+	if os.Getenv("GOGC") == "" && os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetGCPercent(gcPercent)
+		debug.SetMemoryLimit(gcMemory)
+	}
 	c, err := config.Parse(args, os.Getenv, os.Stderr)
 	if err != nil {
 		return err

@@ -5,7 +5,7 @@
 // What a person may write is decided by what the entry does to the account, the
 // state before it against the state after it, and never by its kind: an opening,
 // a strike or an entry dated back lifts a hold as surely as a release does. The
-// rule is one table, [May]: effect × kind of unit × role. docs/decisions/0016 holds
+// rule is one table, [Permitted]: effect × kind of unit × role. docs/decisions/0016 holds
 // it with its reasons.
 //
 // Law: no sequence of entries by a role that may not release turns a unit that is

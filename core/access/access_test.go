@@ -88,8 +88,8 @@ func TestEffects(t *testing.T) {
 	}{
 		{"a top-up", car, held, ledger.TopUp{Volume: litres(0.2), With: coolant.Water}, "cts"},
 		{"a hold", car, held[:1], ledger.Hold{Why: "leaks"}, "cts"},
-		{"a release", car, held, ledger.Release{What: "mended"}, "cs"},
-		{"a release of what is not held", car, held[:1], ledger.Release{What: "mended"}, "cs"},
+		{"a release", car, held, ledger.Release{What: "repaired"}, "cs"},
+		{"a release of what is not held", car, held[:1], ledger.Release{What: "repaired"}, "cs"},
 		{"an opening over a hold", car, held, opening, "cs"},
 		{"an opening as factory", car, held[:1], factory, "cs"},
 		{"a renewal as factory", car, held[:1], ledger.Renewal{Volume: litres(8), Product: premix, Emptied: true, Factory: true}, "cs"},
@@ -101,8 +101,8 @@ func TestEffects(t *testing.T) {
 		{"striking one's own fill that trapped air", car, short, strike(short[1]), "cs"},
 		{"striking one's own note of a low level", car, low, strike(low[1]), "cs"},
 		{"striking what is not in the books", car, held, ledger.Strike{Entry: "elsewhere", Why: "typed wrong"}, ""},
-		{"closing a defect that stops", car, stopped, ledger.DefectClosed{Defect: stopped[1].ID, How: "mended"}, "cs"},
-		{"closing a defect that is watched", car, watched, ledger.DefectClosed{Defect: watched[1].ID, How: "mended"}, "cts"},
+		{"closing a defect that stops", car, stopped, ledger.DefectClosed{Defect: stopped[1].ID, How: "repaired"}, "cs"},
+		{"closing a defect that is watched", car, watched, ledger.DefectClosed{Defect: watched[1].ID, How: "repaired"}, "cts"},
 		{"the level, seen right again", car, low, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}, "cts"},
 		{"a clear sample after an oily one", car, oily, ledger.ChemistryTest{Appearance: coolant.AppearanceClear}, "cts"},
 		{"half a litre onto trapped air", car, short, ledger.TopUp{Volume: litres(0.5), With: coolant.Premix, Product: &premix}, "cts"},
@@ -158,7 +158,7 @@ func TestNobodyWithoutTheRightLiftsAHold(t *testing.T) {
 				body = ledger.Strike{Entry: books[rng.IntN(len(books))].ID, Why: "typed wrong"}
 			case 1: // close a defect, if there is one
 				if i := slices.IndexFunc(books, func(e ledger.Entry) bool { return e.Kind() == ledger.KindDefect }); i >= 0 {
-					body = ledger.DefectClosed{Defect: books[i].ID, How: "mended"}
+					body = ledger.DefectClosed{Defect: books[i].ID, How: "repaired"}
 				}
 			}
 			e := ledgertest.Entry(rng, u, d, fmt.Sprintf("step%d-%d", step, rng.Int()), body)

@@ -326,7 +326,7 @@ func (k *Climate) settle() {
 
 // WithForecast is the climate with the minima that the weather service expects
 // from the night after first on, no more than ten of them: what is further off is
-// climate. [Climate.On] describes how they move the curve.
+// climate. [Climate.PlannedMinimum] describes how they move the curve.
 func (k *Climate) WithForecast(first measure.Date, minima []measure.Celsius) *Climate {
 	with := *k
 	with.from, with.ahead = first, minima[:min(len(minima), AheadNights)]

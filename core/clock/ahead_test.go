@@ -100,7 +100,7 @@ func TestLevelFalls(t *testing.T) {
 	}
 }
 
-// A zero check is valid for a month and for the person who made it; it is asked for with the next test.
+// A zero check is valid for a month; who made it is not asked; it is asked for with the next test.
 func TestZeroClock(t *testing.T) {
 	asked := plan
 	asked.TestMonths = 12

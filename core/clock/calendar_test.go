@@ -74,7 +74,7 @@ func TestCheckPlan(t *testing.T) {
 	}{
 		{"good", func(*serviceplan.Plan) {}, ""},
 		{"no name", func(p *serviceplan.Plan) { p.Name = " " }, "/name"},
-		{"no such school", func(p *serviceplan.Plan) { p.Strategy = "hope" }, "/school"},
+		{"no such strategy", func(p *serviceplan.Plan) { p.Strategy = "hope" }, "/strategy"},
 		{"no limit", func(p *serviceplan.Plan) { p.Later = serviceplan.Interval{} }, "/later"},
 		{"a century", func(p *serviceplan.Plan) { p.First.Months = 1200 }, "/first/months"},
 		{"a negative margin", func(p *serviceplan.Plan) { p.FreezeMargin = -1 }, "/freezeMargin"},
@@ -130,12 +130,12 @@ func TestHoseAge(t *testing.T) {
 // of a change what it changes; distances in the unit they were given in.
 func TestPlanInWords(t *testing.T) {
 	p := serviceplan.Plan{Name: "Van", Strategy: serviceplan.FixedInterval, First: serviceplan.Interval{Months: 60, Km: 160_934.4}, Later: serviceplan.Interval{Hours: 400}, FreezeMargin: 3, Replaced: 0.6, FollowDays: 3, Miles: true}
-	if got, want := p.Summary(), "Van: school interval, first 60 mo or 100000 mi, later 400 h, to spare 3 K, new counts from 60 %, level for 3 d"; got != want {
+	if got, want := p.Summary(), "Van: strategy interval, first renewal after 60 mo or 100000 mi, later renewals after 400 h, freeze margin 3 K, counts as a renewal from 60 %, level check on 3 d"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
 	next := p
 	next.Later, next.FollowDays, next.HoseYears = serviceplan.Interval{}, 0, 8
-	if got, want := next.Diff(p), "Van: later 400 h → none, hoses old none → 8 yr, level for 3 d → none"; got != want {
+	if got, want := next.Diff(p), "Van: later renewals after 400 h → none, hoses at most none → 8 yr, level check on 3 d → none"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
 	if got := p.Diff(p); got != "Van: nothing" {

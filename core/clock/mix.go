@@ -112,7 +112,7 @@ func strengthClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 const dilutesYears = 5
 
 // dilutesTo is when the drift of the strength meets a limit by volume, and the drift in per cent
-// by mass a year; false when it does not within thinsYears.
+// by mass a year; false when it does not within dilutesYears.
 func dilutesTo(a *ledger.Account, limit float64, today evaluationDay) (measure.Date, float64, bool) {
 	perYear, _ := a.Drift()
 	wanted, err := coolant.MassFraction(a.Charge.Base, limit)

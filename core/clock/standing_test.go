@@ -25,7 +25,7 @@ func TestStandingClocks(t *testing.T) {
 	}{
 		{"nothing stands", nil, Holds, "", ""},
 		{"a hold", []ledger.Entry{ago(3, ledger.Hold{Why: "leaks"})}, Holds, Hold, HeldByPerson},
-		{"released", []ledger.Entry{ago(3, ledger.Hold{Why: "leaks"}), ago(2, ledger.Release{What: "mended"})}, Holds, "", ""},
+		{"released", []ledger.Entry{ago(3, ledger.Hold{Why: "leaks"}), ago(2, ledger.Release{What: "repaired"})}, Holds, "", ""},
 		{"air trapped", []ledger.Entry{ago(1, drained)}, Holds, Hold, AirTrapped},
 		{"a defect that stops it", []ledger.Entry{ago(1, ledger.Defect{What: "weeps", Severity: "stop"})}, Holds, Hold, StopDefect},
 		{"a defect to repair", []ledger.Entry{ago(1, ledger.Defect{What: "weeps", Severity: "repair"})}, Findings, Due, FoundBad},

@@ -23,7 +23,7 @@ const (
 	FilterWork  Work = "filter"    // change the additive filter
 	SampleWork  Work = "chemistry" // test the chemistry
 	HoseWork    Work = "hoses"
-	RepairWork  Work = "repair" // find out what is wrong, and mend it
+	RepairWork  Work = "repair" // find the cause, repair it
 )
 
 // WorkFor a clock. False for one that asks for nothing to be planned.
@@ -160,7 +160,7 @@ func CompletedAt(a *ledger.Account, w Work, since time.Time) *time.Time {
 	case HoseWork:
 		return latest(lastFound(a, isHose))
 	case RepairWork:
-		return latest(a.MendedAt)
+		return latest(a.RepairedAt)
 	}
 	return nil
 }

@@ -81,7 +81,7 @@ func TestDone(t *testing.T) {
 	if got := CompletedAt(&a, RepairWork, since); got != nil {
 		t.Errorf("held, and done %v", got)
 	}
-	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "mended"}), ago(2, ledger.NoteBody{Text: "washed"})))
+	a = ledger.Fold(u, append(a.Entries(), ago(12, ledger.Release{What: "repaired"}), ago(2, ledger.NoteBody{Text: "washed"})))
 	if got := CompletedAt(&a, RepairWork, since); got == nil || today.Sub(measure.DateOf(*got, time.UTC)) != 12 {
 		t.Errorf("released twelve days ago, and done %v", got)
 	}

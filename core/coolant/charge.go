@@ -19,6 +19,8 @@ const (
 // Product is what the label of a can states. Fields that came later are left out of its JSON
 // when they say nothing, so that books written before keep their hashes.
 type Product struct {
+	_ struct{} `cbor:",toarray"`
+
 	// ID in the register, which is never changed; 0 in copies of an earlier version.
 	ID         int64  `json:"id,omitempty"`
 	Code       string `json:"code"`
@@ -73,6 +75,8 @@ func (p Product) waterless() bool { return p.Base == NoWater || p.Technology == 
 // Charge is what is inside a cooling system, or in a can. The zero Charge is
 // empty. Masses are never negative.
 type Charge struct {
+	_ struct{} `cbor:",toarray"`
+
 	Base   Base
 	Glycol measure.Kilogram
 	Water  measure.Kilogram

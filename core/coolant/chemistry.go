@@ -79,10 +79,10 @@ const (
 	PropAppearance    Property = "look"
 )
 
-// properties in the order of [Judge].
+// properties in the order of [Evaluate].
 var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropAppearance}
 
-// Order of the property in [Judge].
+// Order of the property in [Evaluate].
 func (p Property) Order() int { return slices.Index(properties, p) }
 
 // Electrical properties are those of the unit's wiring, not of its charge.

@@ -1,4 +1,4 @@
-// Package coolant knows the mixture: what a glycol coolant freezes at, how
+// Package coolant computes the mixture: what a glycol coolant freezes at, how
 // much it weighs, and what becomes of a charge when something is poured in or
 // runs out.
 //

@@ -58,6 +58,8 @@ const (
 
 // Balance is what the books say after a line. Nil pointers are unknown.
 type Balance struct {
+	_ struct{} `cbor:",toarray"`
+
 	Litres    *measure.Litre
 	Glycol    *float64         // volume fraction, 0 to 1
 	Freeze    *measure.Celsius // freeze point by book
@@ -99,6 +101,8 @@ type Line struct {
 
 // Finding is the last state of a point that was inspected or tested.
 type Finding struct {
+	_ struct{} `cbor:",toarray"`
+
 	Point string // such as "cap", "upper hose", "weep_hole"
 	State string
 	Grade coolant.Grade
@@ -108,6 +112,8 @@ type Finding struct {
 
 // OpenDefect is a defect no one has closed.
 type OpenDefect struct {
+	_ struct{} `cbor:",toarray"`
+
 	Defect
 	ID string
 	At time.Time
@@ -115,6 +121,8 @@ type OpenDefect struct {
 
 // PendingCheck is a check that is owed since a moment.
 type PendingCheck struct {
+	_ struct{} `cbor:",toarray"`
+
 	What  string // OwedLevel or OwedRetest
 	Since time.Time
 }
@@ -127,6 +135,8 @@ const (
 
 // Chemistry is a sample as it was judged.
 type Chemistry struct {
+	_ struct{} `cbor:",toarray"`
+
 	At         time.Time
 	Sample     coolant.Sample
 	Grade      coolant.Grade
@@ -135,6 +145,8 @@ type Chemistry struct {
 
 // TestMark is when a test was made and what it read.
 type TestMark struct {
+	_ struct{} `cbor:",toarray"`
+
 	Entry    string
 	At       time.Time
 	Measured measure.Celsius
@@ -152,6 +164,8 @@ type TestMark struct {
 // ColderTest is a test that read colder than the book. The warmer of the two
 // counts until a second test of a zeroed instrument, or an entry, explains it.
 type ColderTest struct {
+	_ struct{} `cbor:",toarray"`
+
 	At          time.Time
 	Mass, Sigma float64 // mass fraction of glycol, and its standard uncertainty
 	Tool        string
@@ -214,9 +228,9 @@ type Account struct {
 	AirSeen string
 	// Low is the level that was seen below the lower mark, until one is seen above.
 	Low *LowLevel
-	// CorrectedAt is when the mix was last corrected; MendedAt when the last thing
+	// CorrectedAt is when the mix was last corrected; RepairedAt when the last thing
 	// to be repaired was put right. Nil for never.
-	CorrectedAt, MendedAt *time.Time
+	CorrectedAt, RepairedAt *time.Time
 	// LevelAt is when the litres by book were last moved or seen cold; what leaks
 	// goes on leaking from then.
 	LevelAt time.Time
@@ -246,7 +260,7 @@ type Account struct {
 	leaks          []leaked
 	leaksCountFrom time.Time // since when losses count as a leak
 	levelHeldAt    time.Time // when the level was last seen to have held
-	mended         bool      // something was repaired since the last loss
+	repaired       bool      // something was repaired since the last loss
 	zeros          []zeroed
 	grounds        []ground
 	renewal        int     // index of the line of the last renewal, -1 for none

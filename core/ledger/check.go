@@ -191,6 +191,15 @@ func (c *checker) oneOf(field, s string, accepted []string, optional bool) {
 	c.refuse(field, fmt.Sprintf("%q", s), strings.Join(accepted, ", "))
 }
 
+// codes as a list that a person reads.
+func codes[C ~string](all []C) string {
+	words := make([]string, len(all))
+	for i, code := range all {
+		words[i] = string(code)
+	}
+	return strings.Join(words, ", ")
+}
+
 func (c *checker) within(field string, v *float64, low, high float64, unit string) {
 	if v != nil && !(*v >= low && *v <= high) {
 		c.refuse(field, strings.TrimSpace(measure.Digits(*v)+" "+unit), strings.TrimSpace(measure.Digits(low)+" to "+measure.Digits(high)+" "+unit))
@@ -210,7 +219,7 @@ func (c *checker) metric(field string, r measure.Reading, d measure.Dimension) (
 		return v, true
 	}
 	if e, ok := err.(*measure.UnitError); ok {
-		c.refuse(field+"/unit", fmt.Sprintf("%q", string(e.Got)), fmt.Sprint(measure.Units(e.Want)))
+		c.refuse(field+"/unit", fmt.Sprintf("%q", string(e.Got)), codes(measure.Units(e.Want)))
 	} else {
 		c.refuse(field+"/value", fmt.Sprint(r.Value), "a finite number")
 	}
@@ -699,7 +708,7 @@ func (c *checker) chemistry(b ChemistryTest) {
 
 func (c *checker) basis(field string, as coolant.Basis, accepted []coolant.Basis) {
 	if as != "" && !slices.Contains(accepted, as) {
-		c.refuse(field, fmt.Sprintf("%q", string(as)), strings.Trim(fmt.Sprint(accepted), "[]"))
+		c.refuse(field, fmt.Sprintf("%q", string(as)), codes(accepted))
 	}
 }
 
@@ -844,7 +853,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 		return
 	}
 	if !(v >= 0 && v <= maxMeter) {
-		c.refuse(field+"/value", r.String(), fmt.Sprintf("from 0, at most %s %s", grouped(measure.FromMetric(maxMeter, r.Unit)), r.Unit.Symbol()))
+		c.refuse(field+"/value", r.String(), fmt.Sprintf("from 0, at most %s %s", measure.Grouped(math.Round(measure.FromMetric(maxMeter, r.Unit))), r.Unit.Symbol()))
 		return
 	}
 	if c.confirmed {
@@ -858,7 +867,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 	mine := account.Readings[i]
 	same := slices.DeleteFunc(slices.Clone(account.Readings), func(p MeterPoint) bool { return p.Meter != mine.Meter })
 	write := func(km float64) string {
-		return fmt.Sprintf("%s %s", grouped(measure.FromMetric(km, r.Unit)), r.Unit.Symbol())
+		return fmt.Sprintf("%s %s", measure.Grouped(math.Round(measure.FromMetric(km, r.Unit))), r.Unit.Symbol())
 	}
 	// Beside one other reading neither is believed: then that one is named.
 	trusted := slices.ContainsFunc(same, func(p MeterPoint) bool { return !p.Outlier && !p.At.Equal(c.entry.At) })
@@ -877,15 +886,6 @@ func (c *checker) meter(field string, r measure.Reading) {
 		accepted = "is it " + write(meant) + "? "
 	}
 	c.question(field+"/value", strings.TrimSpace(write(v)+" "+around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")
-}
-
-// grouped is a whole number with its thousands set apart.
-func grouped(v float64) string {
-	digits := measure.Digits(math.Round(v))
-	for i := len(digits) - 3; i > 0 && digits[i-1] != '-'; i -= 3 {
-		digits = digits[:i] + "," + digits[i:]
-	}
-	return digits
 }
 
 // makesOthersOutliers reports whether a reading that was believed before is doubted now.

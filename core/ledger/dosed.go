@@ -44,6 +44,8 @@ func AddedAdditive(b Body) *coolant.Additive {
 
 // Inhibitors is what was given to the charge since it was filled.
 type Inhibitors struct {
+	_ struct{} `cbor:",toarray"`
+
 	// DosedAt is the last dose, extender or filter that holds nitrite; nil for none.
 	DosedAt *time.Time
 	// Raised is by how much these raised the nitrite since it was last tested, ppm NO₂.
@@ -57,6 +59,8 @@ type Inhibitors struct {
 
 // FilterMark is the additive filter that is fitted. It outlives the charge.
 type FilterMark struct {
+	_ struct{} `cbor:",toarray"`
+
 	At       time.Time
 	Additive coolant.Additive
 	// Meter when it was fitted, run on through changes of the meter; nil when not read.

@@ -48,6 +48,8 @@ const (
 
 // Explanation of a test that does not agree, with what would balance the books.
 type Explanation struct {
+	_ struct{} `cbor:",toarray"`
+
 	Cause  Cause
 	Litres measure.Litre    // moved without being written down; of the wrong fill what really went in
 	Share  float64          // per cent of concentrate, of a mix that was wrong
@@ -58,7 +60,7 @@ type Explanation struct {
 	Weight float64
 	// Likelihood of what it proposes, all causes that propose the same taken together.
 	Likelihood Likelihood
-	// Close: another proposal is about as likely. Apart is the test that distinguishes them.
+	// Close: another proposal is about as likely. Distinguish is the test that distinguishes them.
 	Close       bool
 	Distinguish DistinguishingTest
 	// Retest: no second test yet. The balancing entry is written

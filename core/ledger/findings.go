@@ -56,7 +56,7 @@ func (a *Account) cap(line *Line, b CapTest) {
 	a.found(line, "cap", strings.Join(states, ","), grade)
 	if b.Renewed {
 		a.worked(line, "cap")
-		a.mended = true
+		a.repaired = true
 	}
 }
 
@@ -100,7 +100,7 @@ func (a *Account) hoses(line *Line, b HoseCheck) {
 			next[h.Hose] = line.Entry.At
 			a.HoseSince = next
 			a.worked(line, h.Hose+"_hose")
-			a.mended = true
+			a.repaired = true
 		}
 		switch h.State {
 		case "cracked", "bulging", "weeping":
@@ -149,7 +149,7 @@ func (a *Account) inspect(line *Line, b Inspection) {
 		a.found(line, p.Point, pick(p.State == "", string(grade), p.State), grade)
 		if p.State == "renewed" {
 			a.worked(line, p.Point)
-			a.mended = true
+			a.repaired = true
 		}
 	}
 }
@@ -188,9 +188,9 @@ func (a *Account) pressure(line *Line, b PressureTest) {
 		line.note(NoteLeaks)
 	}
 	a.found(line, "system", state, grade)
-	if grade == coolant.GradeGood && a.mended {
-		// What was mended holds: what was lost before says nothing of the time to come.
-		a.leaks, a.leaksCountFrom, a.levelHeldAt, a.mended = nil, line.Entry.At, line.Entry.At, false
+	if grade == coolant.GradeGood && a.repaired {
+		// What was repaired holds: what was lost before says nothing of the time to come.
+		a.leaks, a.leaksCountFrom, a.levelHeldAt, a.repaired = nil, line.Entry.At, line.Entry.At, false
 	}
 }
 
@@ -238,7 +238,7 @@ type Tested struct {
 }
 
 // ChemistryNow is each property of this charge by its last test, in the order of
-// [coolant.Judge]; stray voltage is none of the charge and is kept through renewals.
+// [coolant.Evaluate]; stray voltage is none of the charge and is kept through renewals.
 // A nitrite or molybdate that was dosed since is left out until it is tested again.
 func (a *Account) ChemistryNow() []Tested {
 	var all []Tested
@@ -358,5 +358,5 @@ func (a *Account) closeDefect(line *Line, b DefectClosed) {
 		return
 	}
 	a.Defects = slices.Delete(slices.Clone(a.Defects), i, i+1)
-	a.mended = true
+	a.repaired = true
 }

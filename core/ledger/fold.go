@@ -12,7 +12,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is computed anew.
-const Rules = 8
+const Rules = 9
 
 // Fold computes the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and computed as far as they can
@@ -121,9 +121,9 @@ func (a *Account) apply(e Entry) {
 		k.apply(a, line, e.Body)
 	}
 	if stands := a.standing(); stood && !stands {
-		a.MendedAt = &line.Entry.At
+		a.RepairedAt = &line.Entry.At
 	} else if stands && !stood {
-		a.MendedAt = nil
+		a.RepairedAt = nil
 	}
 	if a.Changes > moved {
 		a.movedAt, a.LevelAt = e.At, e.At
@@ -314,7 +314,7 @@ func (a *Account) lose(line *Line, b Loss) {
 
 func (a *Account) requireCheck(what string, since time.Time) {
 	a.completeCheck(what)
-	a.Pending = append(a.Pending, PendingCheck{what, since})
+	a.Pending = append(a.Pending, PendingCheck{What: what, Since: since})
 }
 
 func (a *Account) completeCheck(what string) {

@@ -1,6 +1,7 @@
 package ledger_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"math"
@@ -165,11 +166,15 @@ func TestWhatMovesNoCoolantChangesNoLeak(t *testing.T) {
 // Law: what is stored of an account and unpacked again has all that the clocks
 // look at, whatever happened before.
 func TestStoreAndRestore(t *testing.T) {
-	explained := 0
+	explained, long := 0, 0
 	for seed := range histories(t) / 4 {
 		rng := rand.New(rand.NewPCG(uint64(seed), 5))
 		u := ledgertest.Units[seed%len(ledgertest.Units)]
-		want := ledger.Fold(u, ledgertest.History(rng, u, 2+rng.IntN(40)))
+		n := 2 + rng.IntN(40)
+		if seed%20 == 0 {
+			n = 500 // some lists have older rows
+		}
+		want := ledger.Fold(u, ledgertest.History(rng, u, n))
 		packed, err := want.Store()
 		if err != nil {
 			t.Fatal(err)
@@ -199,16 +204,27 @@ func TestStoreAndRestore(t *testing.T) {
 		if d := got.Diagnosis(); d != nil && d.Likeliest != nil && d.Likeliest.Balance != nil {
 			explained++
 		}
+		if len(packed.Older) > 0 {
+			long++
+			for _, other := range [][]byte{nil, packed.Older[:len(packed.Older)-1], append(bytes.Clone(packed.Older[:len(packed.Older)-1]), packed.Older[len(packed.Older)-1]^1)} {
+				if _, err := ledger.Restore(u, ledger.Packed{Body: packed.Body, Older: other}); err == nil {
+					t.Fatalf("history %d: unpacked with older rows that are not its own", seed)
+				}
+			}
+		}
 		// Packed again it is the same, to the byte.
-		if again, err := got.Store(); err != nil || string(again) != string(packed) {
+		if again, err := got.Store(); err != nil || !reflect.DeepEqual(again, packed) {
 			t.Fatalf("history %d: packed again it is another, %v", seed, err)
 		}
+	}
+	if long < 1 {
+		t.Error("no account has older rows")
 	}
 	if explained < 1 {
 		t.Errorf("%d histories end in a test that an entry would balance", explained)
 	}
 	for _, bad := range []string{"", "{", "\x00\x00\x00", "\x00\x00\x00\x00", "\x00\x00\x00\x00{", "\x00\x00\x00\x01abc", "\x02abc", "\xff\xff\xff\xff\xff\xff\xff\xff\x7f{}"} {
-		if _, err := ledger.Restore(ledgertest.Units[0], []byte(bad)); err == nil {
+		if _, err := ledger.Restore(ledgertest.Units[0], ledger.Packed{Body: []byte(bad)}); err == nil {
 			t.Errorf("%q was unpacked", bad)
 		}
 	}

@@ -25,8 +25,10 @@ func (a *Account) leaked(at time.Time, v measure.Litre, sigma float64) {
 
 // LeakRate is how fast coolant goes, with its standard uncertainty.
 type LeakRate struct {
+	_ struct{} `cbor:",toarray"`
+
 	Rate, Sigma float64 // L per Per
-	Per         string  // of LeakBases
+	Per         string  // Per1000Km, Per100H or PerMonth
 	Litres      measure.Litre
 	Events      int
 	Since       time.Time // the interval that the rate rests on begins here

@@ -10,6 +10,8 @@ import (
 // Part of a charge: a coolant, and its share of all glycol, 0 to 1. The empty product is
 // what is not known.
 type Part struct {
+	_ struct{} `cbor:",toarray"`
+
 	Product coolant.Product
 	Share   float64
 }
@@ -52,7 +54,7 @@ func joined(parts []Part, glycol measure.Kilogram, p coolant.Product, more measu
 		all = append(all, part)
 	}
 	if !found {
-		all = append(all, Part{p, float64(more / total)})
+		all = append(all, Part{Product: p, Share: float64(more / total)})
 	}
 	return slices.DeleteFunc(all, func(p Part) bool { return p.Share < 1e-9 })
 }

@@ -401,7 +401,7 @@ func (a *Account) colder(t trusted, mark *TestMark) bool {
 	return true
 }
 
-// offBook remembers that book and test disagree, and lets it go when two later
+// offBook remembers that book and test disagree, and forgets it when two later
 // tests agree.
 func (a *Account) offBook(r *Reconciliation, mark *TestMark) {
 	switch {

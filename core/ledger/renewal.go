@@ -12,6 +12,8 @@ import (
 // Turnover is what a renewal moved. Volume in must equal volume out: less means
 // that air is trapped, and the engine can overheat.
 type Turnover struct {
+	_ struct{} `cbor:",toarray"`
+
 	At       time.Time
 	Entry    string        // the renewal
 	Out      measure.Litre // drained; nought when it was not measured
@@ -72,7 +74,7 @@ func (a *Account) open(line *Line, b Opening) {
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, Readings: a.Readings, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
 		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
-		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, MendedAt: a.MendedAt, CorrectedAt: a.CorrectedAt,
+		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meterChanges: a.meterChanges, readingLine: a.readingLine, renewal: -1,
 		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt}
@@ -99,7 +101,7 @@ func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Li
 	a.Known, a.Mixed, a.Blended = true, false, nil
 	a.Filled, a.full = v, max(a.Unit.Capacity, v)
 	a.strength, a.volume = sigmaFill(p, fresh), sigmaPoured(v)
-	a.Parts, a.WaterIn = []Part{{p, 1}}, p.Base == coolant.NoWater && fresh.Water > 0
+	a.Parts, a.WaterIn = []Part{{Product: p, Share: 1}}, p.Base == coolant.NoWater && fresh.Water > 0
 	a.changed()
 	a.EarlierTest = earlier(a.LastTest, a.EarlierTest)
 	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.Discrepancy, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil

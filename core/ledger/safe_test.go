@@ -207,7 +207,7 @@ func TestRetestWantsMixedCoolant(t *testing.T) {
 	}
 }
 
-// The rate of a leak is that of its last intervals; settling and what was mended
+// The rate of a leak is that of its last intervals; settling and what was repaired
 // show nothing (worked by hand).
 func TestLeakOfTheLastIntervals(t *testing.T) {
 	top := func(n int, v float64) Entry {
@@ -219,7 +219,7 @@ func TestLeakOfTheLastIntervals(t *testing.T) {
 	}
 	capped := car
 	capped.Cap = 108
-	mended := on(751, HoseCheck{Hoses: []HoseFound{{Hose: "lower", State: "renewed"}}})
+	repaired := on(751, HoseCheck{Hoses: []HoseFound{{Hose: "lower", State: "renewed"}}})
 	for _, c := range []struct {
 		name    string
 		entries []Entry
@@ -229,11 +229,11 @@ func TestLeakOfTheLastIntervals(t *testing.T) {
 		{"two tight years, then half a litre every ten days", tight, 1.52},
 		{"and then a note", append(slices.Clone(tight), on(900, NoteBody{Text: "washed"})), 1.52},
 		{"and then half a year at the mark", append(slices.Clone(tight), on(930, level("max"))), 0.22},
-		{"mended, not tested", append(slices.Clone(tight), mended), 1.52},
-		{"tested, not mended", append(slices.Clone(tight), pressure(752, 12, 0)), 1.52},
-		{"mended, and it holds", append(slices.Clone(tight), mended, pressure(752, 12, 0)), 0},
-		{"mended, tested for a minute", append(slices.Clone(tight), mended, pressure(752, 1, 0)), 1.52},
-		{"mended, and it falls", append(slices.Clone(tight), mended, pressure(752, 12, 9)), 1.52},
+		{"repaired, not tested", append(slices.Clone(tight), repaired), 1.52},
+		{"tested, not repaired", append(slices.Clone(tight), pressure(752, 12, 0)), 1.52},
+		{"repaired, and it holds", append(slices.Clone(tight), repaired, pressure(752, 12, 0)), 0},
+		{"repaired, tested for a minute", append(slices.Clone(tight), repaired, pressure(752, 1, 0)), 1.52},
+		{"repaired, and it falls", append(slices.Clone(tight), repaired, pressure(752, 12, 9)), 1.52},
 		{"settling in the first ten days", []Entry{on(0, emptied(8)), top(2, 0.4), top(9, 0.4)}, 0},
 		{"renewed", append(slices.Clone(tight), on(760, emptied(8))), 0},
 	} {

@@ -60,6 +60,8 @@ func (s Subject) String() string {
 // ground that stops a unit until it is released: a finding, the coolant's
 // state, or work that is not released.
 type ground struct {
+	_ struct{} `cbor:",toarray"`
+
 	Cause StopCause
 	Point string // what was found or worked on
 	State string
@@ -70,6 +72,8 @@ type ground struct {
 
 // LowLevel is a level that was seen below the lower mark.
 type LowLevel struct {
+	_ struct{} `cbor:",toarray"`
+
 	Mark  string // "below" or "empty"; "millimetres" when it was measured
 	Entry string
 	At    time.Time

@@ -3,8 +3,11 @@ package ledger
 import (
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"hash/crc32"
 	"math"
+	"slices"
 	"time"
 
 	"github.com/fxamacker/cbor/v2"
@@ -14,8 +17,8 @@ import (
 )
 
 // stored is what is kept of an account between two entries: all but its lines,
-// so that the clocks of a fleet need not fold it anew. It is packed by place: the person who
-// moves, adds or removes a field raises [Rules].
+// so that the clocks of a fleet need not fold it anew. It is packed by place: a change of the fields raises
+// [Rules].
 type stored struct {
 	_ struct{} `cbor:",toarray"`
 
@@ -50,7 +53,7 @@ type stored struct {
 	Low         *LowLevel
 	Grounds     []ground
 	Corrected   *time.Time
-	Mended      *time.Time
+	Repaired    *time.Time
 	OpenedAt    time.Time
 	Strength    float64
 	StartsAt    float64
@@ -65,15 +68,57 @@ type stored struct {
 	Diagnosis   *storedDiagnosis
 	Next        continuation
 	Findings    []Finding
-	// What there is much of, in rows.
+	// What there is much of: what does not fill a block of the older rows.
+	Lists longLists
+	// OlderSum is the CRC-32 of the older rows as they are packed; 0 without any.
+	OlderSum uint32
+}
+
+// longLists of an account, in rows.
+type longLists struct {
+	_ struct{} `cbor:",toarray"`
+
 	Readings    readings
 	Strengths   strengths
 	LevelChecks packedTimes
 }
 
-// storedDiagnosis is what is kept of a [Disagreement]; the balancing entry is packed
+// olderBlock of rows (judgement): each list is packed apart, and so is not written with each entry,
+// up to a multiple of it.
+const olderBlock = 64
+
+// split the lists at the last full block of each.
+func (l longLists) split() (older, rest longLists) {
+	older.Readings, rest.Readings = splitBlocks(l.Readings)
+	older.Strengths, rest.Strengths = splitBlocks(l.Strengths)
+	older.LevelChecks, rest.LevelChecks = splitBlocks(l.LevelChecks)
+	return older, rest
+}
+
+func splitBlocks[L ~[]T, T any](rows L) (older, rest L) {
+	n := len(rows) / olderBlock * olderBlock
+	return rows[:n:n], rows[n:]
+}
+
+func (l longLists) empty() bool { return len(l.Readings)+len(l.Strengths)+len(l.LevelChecks) == 0 }
+
+// with the rest after them.
+func (l longLists) with(rest longLists) longLists {
+	// Without room to spare: what is appended to one copy of an account must not be seen by another.
+	return longLists{Readings: slices.Clip(slices.Concat(l.Readings, rest.Readings)), Strengths: slices.Clip(slices.Concat(l.Strengths, rest.Strengths)),
+		LevelChecks: slices.Clip(slices.Concat(l.LevelChecks, rest.LevelChecks))}
+}
+
+// Packed is an account as it is stored without its lines: Body is another after each entry, Older
+// rows of the long lists are another after each 64th or when one of them changes. Older is empty
+// for a short account.
+type Packed struct{ Body, Older []byte }
+
+// storedDiagnosis is what is kept of a [Diagnosis]; the balancing entry is packed
 // as in the books.
 type storedDiagnosis struct {
+	_ struct{} `cbor:",toarray"`
+
 	Book      *measure.Celsius
 	Likeliest *Explanation
 	Kind      Kind
@@ -113,6 +158,8 @@ func (s *storedDiagnosis) unpack() (d *Diagnosis, err error) {
 
 // standing is an entry in force, with its words.
 type standing struct {
+	_ struct{} `cbor:",toarray"`
+
 	ID    string
 	At    time.Time
 	By    string
@@ -198,33 +245,49 @@ var packing = func() cbor.EncMode {
 }()
 
 // Store packs the account without its lines.
-func (a *Account) Store() ([]byte, error) {
+func (a *Account) Store() (p Packed, err error) {
+	p.Older = []byte{}
 	s := stored{Balance: a.Balance, Charge: a.Charge, Known: a.Known, Base: a.Base, Product: a.Product, Factory: a.Factory, Mixed: a.Mixed,
 		Blended: a.Blended, Parts: a.Parts, Given: a.Given, Filter: a.Filter, WaterIn: a.WaterIn, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Bound: a.Bound,
 		Distrusted: a.Distrusted, Discrepancy: a.Discrepancy, Filled: a.Filled,
 		Changes: a.Changes, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
-		Grounds: a.grounds, Corrected: a.CorrectedAt, Mended: a.MendedAt, OpenedAt: a.OpenedAt(),
+		Grounds: a.grounds, Corrected: a.CorrectedAt, Repaired: a.RepairedAt, OpenedAt: a.OpenedAt(),
 		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
-		Findings: a.Findings, Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks, Next: a.continuation()}
+		Findings: a.Findings, Next: a.continuation()}
+	older, rest := longLists{Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}.split()
+	if s.Lists = rest; !older.empty() {
+		if p.Older, err = packing.Marshal(older); err != nil {
+			return p, err
+		}
+		s.OlderSum = crc32.ChecksumIEEE(p.Older)
+	}
 	if h := a.Held; h != nil {
-		s.Held = &standing{h.ID, h.At, h.RecordedBy, h.Body.(Hold).Why}
+		s.Held = &standing{ID: h.ID, At: h.At, By: h.RecordedBy, Words: h.Body.(Hold).Why}
 	}
 	if l := a.LaidUp; l != nil {
-		s.LaidUp = &standing{l.ID, l.At, l.RecordedBy, l.Body.(LayUp).Note}
+		s.LaidUp = &standing{ID: l.ID, At: l.At, By: l.RecordedBy, Words: l.Body.(LayUp).Note}
 	}
-	var err error
 	if s.Diagnosis, err = packDiagnosis(a.Diagnosis()); err != nil {
-		return nil, fmt.Errorf("why book and test of %s disagree: %w", a.Unit.Code, err)
+		return p, fmt.Errorf("why book and test of %s disagree: %w", a.Unit.Code, err)
 	}
-	return packing.Marshal(s)
+	p.Body, err = packing.Marshal(s)
+	return p, err
 }
 
 // Restore unpacks what [Account.Store] made of an account of u: all that its
 // clocks depend on, and why its last test disagrees. It has no lines;
 // [Account.Continue] adds an entry to it.
-func Restore(u Unit, packed []byte) (*Account, error) {
+func Restore(u Unit, p Packed) (*Account, error) {
 	var s stored
-	err := cbor.Unmarshal(packed, &s)
+	err := cbor.Unmarshal(p.Body, &s)
+	var older longLists
+	if err == nil && len(p.Older) > 0 {
+		err = cbor.Unmarshal(p.Older, &older)
+	}
+	if err == nil && crc32.ChecksumIEEE(p.Older) != s.OlderSum {
+		err = errors.New("the older rows are not its own")
+	}
+	lists := older.with(s.Lists)
 	var why *Diagnosis
 	if err == nil {
 		why, err = s.Diagnosis.unpack()
@@ -236,8 +299,8 @@ func Restore(u Unit, packed []byte) (*Account, error) {
 		Blended: s.Blended, Parts: s.Parts, Given: s.Given, Filter: s.Filter, WaterIn: s.WaterIn, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Bound: s.Bound,
 		Distrusted: s.Distrusted, Discrepancy: s.Discrepancy, Filled: s.Filled,
 		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
-		grounds: s.Grounds, CorrectedAt: s.Corrected, MendedAt: s.Mended,
-		Readings: s.Readings, Strengths: s.Strengths, LevelChecks: s.LevelChecks,
+		grounds: s.Grounds, CorrectedAt: s.Corrected, RepairedAt: s.Repaired,
+		Readings: lists.Readings, Strengths: lists.Strengths, LevelChecks: lists.LevelChecks,
 		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	s.Next.restore(a)
 	if h := s.Held; h != nil {

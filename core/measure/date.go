@@ -61,6 +61,9 @@ func (d Date) AddDate(years, months, days int) Date { return Date{d.t.AddDate(ye
 // is the end of February.
 func (d Date) AddMonths(n int) Date {
 	y, m, day := d.t.Date()
+	if day <= 28 { // every month has that day
+		return Date{time.Date(y, m+time.Month(n), day, 0, 0, 0, 0, time.UTC)}
+	}
 	first := time.Date(y, m+time.Month(n), 1, 0, 0, 0, 0, time.UTC)
 	last := first.AddDate(0, 1, -1).Day()
 	return Date{first.AddDate(0, 0, min(day, last)-1)}
@@ -82,7 +85,7 @@ func (d Date) Equal(o Date) bool { return d.t.Equal(o.t) }
 func (d Date) Compare(o Date) int { return d.t.Compare(o.t) }
 
 // Time is midnight UTC of the day, for what wants a [time.Time]: a wire format, a
-// column. It is no moment at which anything happened.
+// column. Nothing happened at that time of the day.
 func (d Date) Time() time.Time { return d.t }
 
 // Start is the first moment of the day in zone: midnight, or the first moment after

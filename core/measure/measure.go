@@ -17,6 +17,7 @@ import (
 	"fmt"
 	"math"
 	"strconv"
+	"strings"
 )
 
 // Celsius is a temperature in degrees Celsius.
@@ -221,6 +222,19 @@ func Digits(v float64) string {
 	return strconv.FormatFloat(v, 'f', -1, 64)
 }
 
+// Grouped is [Digits] with the thousands set apart: 1,000,000 and −12,345.5.
+func Grouped(v float64) string {
+	digits := Digits(v)
+	whole, fraction, point := strings.Cut(digits, ".")
+	for i := len(whole) - 3; i > 0 && whole[i-1] != '-'; i -= 3 {
+		whole = whole[:i] + "," + whole[i:]
+	}
+	if point {
+		return whole + "." + fraction
+	}
+	return whole
+}
+
 // UnitError says that a reading carries a unit of the wrong kind.
 type UnitError struct {
 	Got  Unit
@@ -261,6 +275,22 @@ func (r Reading) Metric(d Dimension) (float64, error) {
 		return 0, &RangeError{What: string(d), Value: r.Value, Accepted: "a finite number"}
 	}
 	return (r.Value - s.offset) * s.factor, nil
+}
+
+// FromDifference expresses a difference of temperatures, K, in degrees of a unit: °F for [DegF], else K.
+func FromDifference(kelvin float64, u Unit) float64 {
+	if u == DegF {
+		return 1.8 * kelvin
+	}
+	return kelvin
+}
+
+// ToDifference is the inverse of [FromDifference].
+func ToDifference(v float64, u Unit) float64 {
+	if u == DegF {
+		return v / 1.8
+	}
+	return v
 }
 
 // FromMetric expresses a metric value in unit u. An unknown unit gives NaN.

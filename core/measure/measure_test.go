@@ -87,3 +87,11 @@ func TestReadingInWords(t *testing.T) {
 		}
 	}
 }
+
+func TestGrouped(t *testing.T) {
+	for v, want := range map[float64]string{0: "0", 999: "999", 1000: "1,000", -1000: "-1,000", -12345.5: "-12,345.5", 1e6: "1,000,000", 0.25: "0.25"} {
+		if got := Grouped(v); got != want {
+			t.Errorf("%v is %s, want %s", v, got, want)
+		}
+	}
+}

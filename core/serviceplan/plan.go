@@ -94,10 +94,10 @@ func (p Plan) terms() []planTerm {
 		return strings.Join(slices.DeleteFunc(limits, func(s string) bool { return s == "" }), " or ")
 	}
 	return []planTerm{
-		{"school", string(p.Strategy)}, {"first", span(p.First)}, {"later", span(p.Later)},
-		{"to spare", measure.Digits(float64(p.FreezeMargin)) + " K"}, {"new counts from", measure.Digits(math.Round(1000*p.Replaced)/10) + " %"},
-		{"tests", asks(p.TestMonths, "mo")}, {"cap", asks(p.CapMonths, "mo")}, {"hoses", asks(p.HoseMonths, "mo")}, {"hoses old", asks(p.HoseYears, "yr")},
-		{"level for", asks(p.FollowDays, "d")}, {"level after", asks(p.FollowRuns, "runs")},
+		{"strategy", string(p.Strategy)}, {"first renewal after", span(p.First)}, {"later renewals after", span(p.Later)},
+		{"freeze margin", measure.Digits(float64(p.FreezeMargin)) + " K"}, {"counts as a renewal from", measure.Digits(math.Round(1000*p.Replaced)/10) + " %"},
+		{"freeze test every", asks(p.TestMonths, "mo")}, {"cap test every", asks(p.CapMonths, "mo")}, {"hose check every", asks(p.HoseMonths, "mo")}, {"hoses at most", asks(p.HoseYears, "yr")},
+		{"level check on", asks(p.FollowDays, "d")}, {"level check after", asks(p.FollowRuns, "runs")},
 	}
 }
 
@@ -137,17 +137,17 @@ func Check(p Plan) (errs []*refusal.Field) {
 		wrong("/name", fmt.Sprintf("%q", p.Name), "a name of 2 to 80 characters")
 	}
 	if !slices.Contains([]Strategy{FixedInterval, ConditionBased, SealedForLife}, p.Strategy) {
-		wrong("/school", fmt.Sprintf("%q", string(p.Strategy)), "interval, condition, sealed")
+		wrong("/strategy", fmt.Sprintf("%q", string(p.Strategy)), "interval, condition, sealed")
 	}
 	within := func(field string, v, least, most float64, unit string) {
 		if !(v >= least && v <= most) {
-			wrong(field, measure.Digits(v)+" "+unit, measure.Digits(least)+" to "+measure.Digits(most)+" "+unit)
+			wrong(field, measure.Grouped(v)+" "+unit, measure.Grouped(least)+" to "+measure.Grouped(most)+" "+unit)
 		}
 	}
 	// A limit of nought is none.
 	limit := func(field string, v, most float64, unit string) {
 		if v != 0 && !(v > 0 && v <= most) {
-			wrong(field, measure.Digits(v)+" "+unit, "more than 0 and at most "+measure.Digits(most)+" "+unit+", or none")
+			wrong(field, measure.Grouped(v)+" "+unit, "more than 0 and at most "+measure.Grouped(most)+" "+unit+", or none")
 		}
 	}
 	for name, i := range map[string]Interval{"/first": p.First, "/later": p.Later} {

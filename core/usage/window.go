@@ -74,7 +74,7 @@ func (u *Model) At(t time.Time) (low, likely, high float64, ok bool) {
 }
 
 // MeterAt gives the meter at t on the straight line between the readings around it,
-// and after the last as [UseModel.At] does. False when unknown.
+// and after the last as [Model.At] does. False when unknown.
 func (u *Model) MeterAt(readings []Point, t time.Time) (float64, bool) {
 	if !u.Known || len(readings) == 0 || t.Before(readings[0].At) {
 		return 0, false
@@ -107,7 +107,7 @@ func (s Span) Days(zone *time.Location) Window {
 const MaxYears = 15
 
 // Reaches is when the meter comes to a value; an end of the window beyond
-// it is [farYears]. False when the unit is not used, or even the first day is
+// it is [MaxYears]. False when the unit is not used, or even the first day is
 // too far off to mean anything.
 func (u *Model) Reaches(value float64) (w Span, ok bool) {
 	if w.P10, ok = u.ReachesSide(value, Early); !ok {
@@ -141,7 +141,7 @@ const (
 )
 
 // ReachesSide is one end of the window or its middle; false when it lies beyond
-// [farYears].
+// [MaxYears].
 func (u *Model) ReachesSide(value float64, s Side) (time.Time, bool) {
 	if !u.Known || u.Rate <= 0 {
 		return time.Time{}, false

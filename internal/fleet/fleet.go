@@ -156,6 +156,42 @@ func (f *Fleet) Additives(ctx context.Context) ([]coolant.Additive, error) {
 	return f.store.Additives(ctx)
 }
 
+// Written entries of all accounts that a filter takes, recorded between two days of the fleet's time
+// zone, the last one included; nil for no bound.
+func (f *Fleet) Written(ctx context.Context, wanted store.WrittenFilter, from, to *measure.Date) (entries []store.WrittenEntry, err error) {
+	if wanted.From, wanted.To, err = f.between(ctx, from, to); err != nil {
+		return nil, err
+	}
+	return f.store.Written(ctx, wanted)
+}
+
+// Audit lines that a filter takes, between two days as [Fleet.Written] has them.
+func (f *Fleet) Audit(ctx context.Context, wanted store.AuditFilter, from, to *measure.Date) (lines []store.Audited, err error) {
+	if wanted.From, wanted.To, err = f.between(ctx, from, to); err != nil {
+		return nil, err
+	}
+	return f.store.AuditLines(ctx, wanted)
+}
+
+// between the first moment of a day and that after the end of another, in the fleet's time zone; a
+// [refusal.Error] when they are the wrong way round.
+func (f *Fleet) between(ctx context.Context, from, to *measure.Date) (begin, end time.Time, err error) {
+	if from != nil && to != nil && to.Before(*from) {
+		return begin, end, refusal.New("/to", to.Format("2 Jan 2006"), from.Format("2 Jan 2006")+" or later")
+	}
+	zone, err := f.Zone(ctx)
+	if err != nil {
+		return begin, end, err
+	}
+	if from != nil {
+		begin = from.Start(zone)
+	}
+	if to != nil {
+		end = to.AddDays(1).Start(zone)
+	}
+	return begin, end, nil
+}
+
 // Instruments that tests were made with, by name.
 func (f *Fleet) Instruments(ctx context.Context) ([]string, error) {
 	return f.store.Instruments(ctx)

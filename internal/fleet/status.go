@@ -25,7 +25,7 @@ import (
 // a reader's request. What is not evaluated by today's basis is read as unknown.
 
 // batch of units that are evaluated and written at once.
-const batch = 500
+const batch = store.StatusPage
 
 // hash of what a status was evaluated by.
 func hash(parts ...any) (b store.Basis) {
@@ -227,23 +227,23 @@ func (f *Fleet) Rebuild(ctx context.Context) (int, error) {
 }
 
 // refreshPages of units, each given by the one after which it begins, until an empty one; how many
-// units those are. The rows of one page are written while the next is read and evaluated.
+// units those are. While one page is evaluated the next is read and the one before is written.
 func (f *Fleet) refreshPages(ctx context.Context, page func(context.Context, store.UnitID) ([]store.Unit, store.UnitID, error)) (refreshed int, err error) {
-	pages := make(chan []store.Status)
+	read, evaluated := make(chan readUnits, 2), make(chan []store.Status, 2)
 	group, ctx := errgroup.WithContext(ctx)
 	group.Go(func() error {
-		defer close(pages)
+		defer close(read)
 		for after := store.UnitID(0); ; {
 			units, last, err := page(ctx, after)
 			if err != nil || len(units) == 0 {
 				return err
 			}
-			rows, err := f.evaluatedRows(ctx, units)
+			r, err := f.readUnits(ctx, units)
 			if err != nil {
 				return err
 			}
 			select {
-			case pages <- rows:
+			case read <- r:
 			case <-ctx.Done():
 				return ctx.Err()
 			}
@@ -251,7 +251,18 @@ func (f *Fleet) refreshPages(ctx context.Context, page func(context.Context, sto
 		}
 	})
 	group.Go(func() error {
-		for rows := range pages {
+		defer close(evaluated)
+		for r := range read {
+			select {
+			case evaluated <- r.rows():
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+		return nil
+	})
+	group.Go(func() error {
+		for rows := range evaluated {
 			if err := f.store.SaveStatuses(ctx, rows); err != nil {
 				return err
 			}
@@ -274,15 +285,11 @@ func (f *Fleet) refresh(ctx context.Context, units []store.Unit) error {
 
 // evaluatedRows of some units.
 func (f *Fleet) evaluatedRows(ctx context.Context, units []store.Unit) ([]store.Status, error) {
-	evaluated, err := f.evaluatedUnits(ctx, units)
+	r, err := f.readUnits(ctx, units)
 	if err != nil {
 		return nil, err
 	}
-	rows, b := make([]store.Status, len(evaluated)), newBases()
-	for i, m := range evaluated {
-		rows[i] = b.status(m)
-	}
-	return rows, nil
+	return r.rows(), nil
 }
 
 // refreshCodes of units whose status depends on an entry in other books: their instrument was
@@ -300,25 +307,46 @@ func (f *Fleet) refreshCodes(ctx context.Context, codes []string) error {
 	return nil
 }
 
+// readUnits are units with all that their evaluation needs.
+type readUnits struct {
+	units    []store.Unit
+	accounts map[string]*ledger.Account
+	on       conditions
+}
+
+// readUnits with their stored accounts.
+func (f *Fleet) readUnits(ctx context.Context, units []store.Unit) (r readUnits, err error) {
+	r.units = units
+	if r.accounts, _, err = f.store.Accounts(ctx, units); err != nil {
+		return r, err
+	}
+	r.on, err = f.day(ctx, slices.Collect(maps.Values(r.accounts))...)
+	return r, err
+}
+
+func (r readUnits) evaluated() []EvaluatedUnit {
+	all := make([]EvaluatedUnit, len(r.units))
+	for i, u := range r.units {
+		all[i] = r.on.evaluatedUnit(u, r.accounts[u.Code])
+	}
+	return all
+}
+
+func (r readUnits) rows() []store.Status {
+	rows, b := make([]store.Status, len(r.units)), newBases()
+	for i, m := range r.evaluated() {
+		rows[i] = b.status(m)
+	}
+	return rows
+}
+
 // evaluatedUnits from their stored accounts.
 func (f *Fleet) evaluatedUnits(ctx context.Context, units []store.Unit) ([]EvaluatedUnit, error) {
-	accounts, _, err := f.store.Accounts(ctx, units)
+	r, err := f.readUnits(ctx, units)
 	if err != nil {
 		return nil, err
 	}
-	all := make([]*ledger.Account, 0, len(accounts))
-	for _, a := range accounts {
-		all = append(all, a)
-	}
-	d, err := f.day(ctx, all...)
-	if err != nil {
-		return nil, err
-	}
-	evaluated := make([]EvaluatedUnit, len(units))
-	for i, u := range units {
-		evaluated[i] = d.evaluatedUnit(u, accounts[u.Code])
-	}
-	return evaluated, nil
+	return r.evaluated(), nil
 }
 
 // filter that reads as unknown what is not evaluated by today's basis.

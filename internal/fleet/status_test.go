@@ -178,7 +178,7 @@ func TestStatusOfAnEarlierEntry(t *testing.T) {
 	if r := statuses(t, open, store.StatusFilter{Codes: []string{"CA-20"}})["CA-20"]; r.Verdict != clock.Hold {
 		t.Errorf("a held unit is %s after a late row", r.Verdict)
 	}
-	free := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: noon, Body: ledger.Release{What: "mended"}}
+	free := ledger.Entry{ID: uuid.Must(uuid.NewV7()).String(), Unit: "CA-20", At: noon, Body: ledger.Release{What: "repaired"}}
 	if _, err := writeEntry(t.Context(), fleet.Actor{Name: "E. Marrow", Role: access.Coordinator}, "CA-20", free); err != nil {
 		t.Fatal(err)
 	}

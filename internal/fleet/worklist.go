@@ -141,7 +141,7 @@ func checkDays(from, to *measure.Date, today measure.Date) (fields []*refusal.Fi
 }
 
 // RescheduleWork gives a line other days; a [refusal.Error] when they are not accepted, or
-// [store.ErrNoPlanned].
+// [store.ErrNoWorkItem].
 func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, from, to measure.Date) error {
 	today, err := f.Today(ctx)
 	if err != nil {
@@ -153,7 +153,7 @@ func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, fr
 	return f.store.RescheduleWork(ctx, by, id, from, to)
 }
 
-// RemoveWork lines from the work list; [store.ErrNoPlanned].
+// RemoveWork lines from the work list; [store.ErrNoWorkItem].
 func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
 	return f.store.RemoveWork(ctx, by, ids)
 }

@@ -160,7 +160,7 @@ func TestPlannedIsDone(t *testing.T) {
 		write(ledger.DefectClosed{Defect: d.ID, How: "renewed"})
 	}
 	if after := line(); after.Done == nil {
-		t.Errorf("mended, and the line is %+v", after)
+		t.Errorf("repaired, and the line is %+v", after)
 	}
 	write(ledger.Defect{What: "chafed again", Severity: "stop"})
 	if sent, err := open.AddWork(ctx, marrow, []string{code}, nil, nil); err != nil || len(sent.IDs)+len(sent.Already) != 1 {

@@ -277,7 +277,7 @@ func (i *Instance) run(ctx context.Context, data string, network ...string) erro
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_520_ci",
 		"--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,NO_ZERO_DATE",
 		"--default-time-zone=+00:00", "--skip-name-resolve", "--local-infile=0", "--symbolic-links=0",
-		// A commit is on the disk before it is answered, and a torn page is mended.
+		// A commit is on the disk before it is answered, and a torn page is restored.
 		"--innodb-flush-log-at-trx-commit=1", "--innodb-doublewrite=1", "--innodb-flush-method=fsync",
 		"--innodb-buffer-pool-size=128M", "--innodb-lock-wait-timeout=2", "--max-connections=100",
 	}, network...)

@@ -92,7 +92,7 @@ const (
 	freeOfAddress = 20
 	firstWait     = 30 * time.Second
 	longestWait   = 15 * time.Minute
-	// longestOfDevice lets the right password in within seconds the person who tried before; 8,640
+	// longestOfDevice: the right password is accepted seconds after wrong ones; 8,640
 	// guesses a day are few against a password of the least score (10^8 guesses or more).
 	longestOfDevice = 10 * time.Second
 	forgivenAfter   = 24 * time.Hour

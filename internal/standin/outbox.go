@@ -1,5 +1,5 @@
 // Package standin holds simulated parts of the outside world, each behind the
-// interface of the person who needs it.
+// interface of the package that needs it.
 package standin
 
 import (

@@ -19,13 +19,26 @@ func factsOf(u Unit) ([]byte, error) {
 	return sum[:], err
 }
 
-// saveAccount stores the account after its last entry; one that cannot be evaluated is
-// folded at each request until it can.
-func (s *Store) saveAccount(ctx context.Context, tx *sql.Tx, u Unit, seq int64, a *ledger.Account) error {
+// storedAccount is a row of account. Its packed older rows are the same after most entries, and are
+// not written then.
+type storedAccount struct {
+	seq, rules int64
+	facts      []byte
+	ledger.Packed
+}
+
+// accountColumns of a storedAccount but its seq.
+const accountColumns = `COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, ''), COALESCE(a.older, '')`
+
+func (a *storedAccount) columns() []any { return []any{&a.rules, &a.facts, &a.Body, &a.Older} }
+
+// saveAccount stores the account after its last entry, in place of before; nil when that is not
+// known. One that cannot be evaluated is folded at each request until it can.
+func (s *Store) saveAccount(ctx context.Context, tx *sql.Tx, u Unit, seq int64, a *ledger.Account, before *storedAccount) error {
 	if a.Failure != "" {
 		return nil
 	}
-	body, err := a.Store()
+	packed, err := a.Store()
 	if err != nil {
 		return fmt.Errorf("account of %s: %w", u.Code, err)
 	}
@@ -33,28 +46,38 @@ func (s *Store) saveAccount(ctx context.Context, tx *sql.Tx, u Unit, seq int64, 
 	if err != nil {
 		return fmt.Errorf("facts of %s: %w", u.Code, err)
 	}
+	if before != nil && before.rules == ledger.Rules && bytes.Equal(before.facts, facts) && bytes.Equal(before.Older, packed.Older) {
+		res, err := s.exec(ctx, tx, `UPDATE account SET seq = ?, body = ? WHERE circuit_id = ? AND seq = ? AND rules = ? AND facts = ?`,
+			seq, packed.Body, u.circuit, before.seq, ledger.Rules, facts)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 1 {
+			return err
+		}
+	}
 	_, err = s.exec(ctx, tx, `
-		INSERT INTO account (circuit_id, seq, replaced, rules, facts, body) VALUES (?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), facts = VALUES(facts), body = VALUES(body)`,
-		u.circuit, seq, u.Ledger.Replaced, ledger.Rules, facts, body)
+		INSERT INTO account (circuit_id, seq, replaced, rules, facts, body, older) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE seq = VALUES(seq), replaced = VALUES(replaced), rules = VALUES(rules), facts = VALUES(facts), body = VALUES(body), older = VALUES(older)`,
+		u.circuit, seq, u.Ledger.Replaced, ledger.Rules, facts, packed.Body, packed.Older)
 	return err
 }
 
 // restored account of u as stored; nil when it is of other rules or facts, or damaged: it is
 // folded from its entries.
-func restored(u Unit, rules int64, facts, body []byte) (*ledger.Account, error) {
-	if rules != ledger.Rules {
+func (a *storedAccount) restored(u Unit) (*ledger.Account, error) {
+	if a.rules != ledger.Rules {
 		return nil, nil
 	}
 	now, err := factsOf(u)
-	if err != nil || !bytes.Equal(facts, now) {
+	if err != nil || !bytes.Equal(a.facts, now) {
 		return nil, err
 	}
-	a, err := ledger.Restore(u.Ledger, body)
+	account, err := ledger.Restore(u.Ledger, a.Packed)
 	if err != nil {
 		return nil, nil
 	}
-	return a, nil
+	return account, nil
 }
 
 // fewUnits are asked for by name; of more all accounts are read.
@@ -78,23 +101,24 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 		}
 	}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT a.circuit_id, a.facts, a.rules, a.body FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq`+where, args...)
+		SELECT a.circuit_id, a.rules, a.facts, a.body, a.older FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq`+where, args...)
 	if err != nil {
 		return nil, 0, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var id int64
-		var rules int64
-		var facts, body sql.RawBytes
-		if err := rows.Scan(&id, &facts, &rules, &body); err != nil {
+		var one storedAccount
+		var facts, body, older sql.RawBytes
+		if err := rows.Scan(&id, &one.rules, &facts, &body, &older); err != nil {
 			return nil, 0, err
 		}
 		u, known := byID[id]
 		if !known {
 			continue
 		}
-		a, err := restored(u, rules, facts, body)
+		one.facts, one.Packed = facts, ledger.Packed{Body: body, Older: older}
+		a, err := one.restored(u)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -131,7 +155,7 @@ func (s *Store) refold(ctx context.Context, u Unit) (*ledger.Account, error) {
 			return err
 		}
 		a = ledger.TryFold(u.Ledger, entries)
-		return s.saveAccount(ctx, tx, u, seq, &a)
+		return s.saveAccount(ctx, tx, u, seq, &a, nil)
 	})
 	if err != nil {
 		return nil, fmt.Errorf("account of %s: %w", u.Code, err)

@@ -72,10 +72,33 @@ func cut(s string, n int) string {
 	return s
 }
 
-// AuditLines before an id, the newest first; before 0 begins with the last.
-func (s *Store) AuditLines(ctx context.Context, before int64, limit int) ([]Audited, error) {
+// AuditFilter is which lines of the audit are read; a zero field sets no limit.
+type AuditFilter struct {
+	// Before a line of this id.
+	Before int64
+	// From and To bound the time; To is not included.
+	From, To time.Time
+	// Who is a part of the name, What a code.
+	Who, What string
+	Limit     int
+}
+
+// AuditLines that a filter takes, the newest first.
+func (s *Store) AuditLines(ctx context.Context, f AuditFilter) ([]Audited, error) {
+	where, args := `1 = 1`, []any{}
+	and := func(is bool, condition string, value any) {
+		if is {
+			where += ` AND ` + condition
+			args = append(args, value)
+		}
+	}
+	and(f.Before != 0, `id < ?`, f.Before)
+	and(!f.From.IsZero(), `at >= ?`, f.From.UTC())
+	and(!f.To.IsZero(), `at < ?`, f.To.UTC())
+	and(f.Who != "", `who LIKE ?`, containing(f.Who))
+	and(f.What != "", `what = ?`, f.What)
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT id, at, who, COALESCE(who_id, 0), address, what, detail FROM audit WHERE ? = 0 OR id < ? ORDER BY id DESC LIMIT ?`, before, before, limit)
+		SELECT id, at, who, COALESCE(who_id, 0), address, what, detail FROM audit WHERE `+where+` ORDER BY id DESC LIMIT ?`, append(args, f.Limit)...)
 	return collect(rows, err, func(rows *sql.Rows) (a Audited, err error) {
 		return a, rows.Scan(&a.ID, &a.At, &a.Who, &a.WhoID, &a.Address, &a.What, &a.Detail)
 	})

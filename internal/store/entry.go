@@ -119,7 +119,7 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 		if err := s.insertEntry(ctx, tx, u, r, o.Key.head, e.Body); err != nil {
 			return err
 		}
-		if err := s.saveAccount(ctx, tx, u, r.Seq, account); err != nil {
+		if err := s.saveAccount(ctx, tx, u, r.Seq, account, &o.stored); err != nil {
 			return err
 		}
 		return s.saveStatuses(ctx, tx, statuses)
@@ -133,13 +133,13 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 // append asks whether an entry exists already when it may; for one that check refuses it always asks.
 func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, mayExist bool, check func(Appending) error, stored func(Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
 	var prev Receipt
-	var head, facts, body []byte
-	var seq, rules int64
+	var head []byte
+	var before storedAccount
 	// No other read precedes the lock: what is read after it is as the writer before left it.
 	if err := s.row(ctx, tx, `
-		SELECT c.head_seq, c.head_hash, COALESCE(a.seq, -1), COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')
+		SELECT c.head_seq, c.head_hash, COALESCE(a.seq, -1), `+accountColumns+`
 		FROM circuit c LEFT JOIN account a ON a.circuit_id = c.id WHERE c.id = ? FOR UPDATE`, u.circuit).
-		Scan(&prev.Seq, &head, &seq, &rules, &facts, &body); err != nil {
+		Scan(append([]any{&prev.Seq, &head, &before.seq}, before.columns()...)...); err != nil {
 		return nil, err
 	}
 	prev.Hash = ledger.Hash(head)
@@ -160,8 +160,8 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 		switch {
 		case history != nil:
 			history = history.With(last.Entry)
-		case len(entries) == 1 && seq == prev.Seq:
-			account, err := restored(u, rules, facts, body)
+		case len(entries) == 1 && before.seq == prev.Seq:
+			account, err := before.restored(u)
 			if err != nil {
 				return nil, err
 			}
@@ -204,7 +204,7 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	if err != nil {
 		return nil, err
 	}
-	if err := s.saveAccount(ctx, tx, u, prev.Seq, account); err != nil {
+	if err := s.saveAccount(ctx, tx, u, prev.Seq, account, &before); err != nil {
 		return nil, err
 	}
 	return receipts, s.saveStatuses(ctx, tx, statuses)

@@ -172,7 +172,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			err = s.loadEntries(ctx, tx, loaded, entries, known)
 			if err == nil {
 				account := ledger.Fold(loaded.Ledger, entries)
-				err = s.saveAccount(ctx, tx, loaded, int64(len(entries)), &account)
+				err = s.saveAccount(ctx, tx, loaded, int64(len(entries)), &account, nil)
 			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)

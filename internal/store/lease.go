@@ -10,8 +10,8 @@ import (
 	"github.com/google/uuid"
 )
 
-// A lease is held by one of several processes on the same database: the person who migrates the schema,
-// and the person who does the work in the background. It is a row, and no lock of the server, since
+// A lease is held by one of several processes on the same database: the one that migrates the schema,
+// and the one that does the work in the background. It is a row, and no lock of the server, since
 // GET_LOCK is not shared by the nodes of a cluster.
 
 // leaseTable is made before the first migration, which needs it.

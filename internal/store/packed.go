@@ -1,8 +1,6 @@
 package store
 
 import (
-	"maps"
-	"slices"
 	"time"
 
 	"diligentledger/core/clock"
@@ -53,9 +51,11 @@ func packClock(c clock.Clock) packedClock {
 	if w := c.Window; w != nil {
 		p.P10, p.P50, p.P90 = packDate(&w.P10), packDate(&w.P50), packDate(&w.P90)
 	}
-	p.Names = slices.Sorted(maps.Keys(c.Reason.Numbers))
-	for _, name := range p.Names {
-		p.Values = append(p.Values, c.Reason.Numbers[name])
+	if n := len(c.Reason.Numbers); n > 0 {
+		p.Names, p.Values = make([]string, 0, n), make([]float64, 0, n)
+	}
+	for name, value := range c.Reason.Numbers {
+		p.Names, p.Values = append(p.Names, name), append(p.Values, value)
 	}
 	return p
 }

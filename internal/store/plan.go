@@ -124,7 +124,7 @@ func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark str
 	})
 }
 
-// AssignServicePlan moves a unit to another plan; [ErrNoUnit], [ErrNoPlan].
+// AssignServicePlan moves a unit to another plan; [ErrNoUnit], [ErrNoServicePlan].
 func (s *Store) AssignServicePlan(ctx context.Context, by Actor, code string, plan int64) error {
 	u, err := s.Unit(ctx, code)
 	if err != nil {
@@ -136,7 +136,7 @@ func (s *Store) AssignServicePlan(ctx context.Context, by Actor, code string, pl
 }
 
 // AssignServicePlanByKind moves every unit of a kind to a plan, at one site or, when site is
-// empty, at all, and gives how many were not on it; [ErrNoPlan].
+// empty, at all, and gives how many were not on it; [ErrNoServicePlan].
 func (s *Store) AssignServicePlanByKind(ctx context.Context, by Actor, plan int64, kind, site string) (int, error) {
 	where := "everywhere"
 	if site != "" {

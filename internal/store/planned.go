@@ -134,7 +134,7 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 	return nil
 }
 
-// RescheduleWork gives a line other days; [ErrNoPlanned].
+// RescheduleWork gives a line other days; [ErrNoWorkItem].
 func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to measure.Date) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		there, err := lockWorkItem(ctx, tx, id)
@@ -148,7 +148,7 @@ func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to
 	})
 }
 
-// RemoveWork lines from the work list, all or none; [ErrNoPlanned].
+// RemoveWork lines from the work list, all or none; [ErrNoWorkItem].
 func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		var codes []string
@@ -166,7 +166,7 @@ func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 	})
 }
 
-// lockWorkItem is a line no one else can change meanwhile; [ErrNoPlanned].
+// lockWorkItem is a line no one else can change meanwhile; [ErrNoWorkItem].
 func lockWorkItem(ctx context.Context, tx *sql.Tx, id int64) (p WorkItem, err error) {
 	err = tx.QueryRowContext(ctx, `
 		SELECT p.id, u.code, p.work, p.from_day, p.to_day FROM planned p JOIN unit u ON u.id = p.unit_id WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).

@@ -118,6 +118,7 @@ type Opened struct {
 	Key AccountKey
 
 	shared *shared
+	stored storedAccount
 }
 
 // AccountKey identifies the state of an account: the head of its chain and the facts of its unit.
@@ -180,8 +181,8 @@ func (s *Store) Open(ctx context.Context, code, entry string) (*Opened, error) {
 const (
 	openColumns = `, EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'EG'), EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'PG'),
 	       EXISTS (SELECT 1 FROM entry e WHERE e.id = ?), c.head_hash, COALESCE(` + versionOf + `, '')`
-	unitOpened    = unitColumns + openColumns + `, 0, '', ''` + unitFrom + ` WHERE u.code = ?`
-	accountOpened = unitColumns + openColumns + `, COALESCE(a.rules, 0), COALESCE(a.facts, ''), COALESCE(a.body, '')` + unitFrom +
+	unitOpened    = unitColumns + openColumns + `, 0, '', '', ''` + unitFrom + ` WHERE u.code = ?`
+	accountOpened = unitColumns + openColumns + `, ` + accountColumns + unitFrom +
 		` LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE u.code = ?`
 )
 
@@ -192,13 +193,13 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 	}
 	var eg, pg, there bool
 	var version string
-	var rules int64
-	var facts, body, head []byte
-	u, err := scanUnit(s.row(ctx, nil, query, entry, code), &eg, &pg, &there, &head, &version, &rules, &facts, &body)
+	var head []byte
+	o := &Opened{}
+	u, err := scanUnit(s.row(ctx, nil, query, entry, code), append([]any{&eg, &pg, &there, &head, &version}, o.stored.columns()...)...)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("%w: %s", ErrNoUnit, code)
 	}
-	o := &Opened{Unit: u}
+	o.Unit, o.stored.seq = u, u.Seq
 	if err != nil {
 		return o, err
 	}
@@ -220,7 +221,7 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 			return o, err
 		}
 		o.Key = AccountKey{o.circuit, ledger.Hash(head), [32]byte(now)}
-		o.Account, err = restored(o.Unit, rules, facts, body)
+		o.Account, err = o.stored.restored(o.Unit)
 		return o, err
 	}
 	return o, nil

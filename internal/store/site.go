@@ -314,7 +314,7 @@ func (s *Store) RefreshCurves(ctx context.Context) error {
 }
 
 // ZeroChecks gives when each of these instruments was last zeroed on purified water
-// since a day, in the person who's books: by a zero check, or with a test. What was struck
+// since a day, in the accounts of all units: by a zero check, or with a test. What was struck
 // does not count.
 func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time) (map[string]time.Time, error) {
 	zeroed := map[string]time.Time{}

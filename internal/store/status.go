@@ -91,7 +91,7 @@ func (r Status) columns() ([]statusColumn, error) {
 	if err != nil {
 		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
 	}
-	clocks, err := packClocks(r.Clocks)
+	others, err := packClocks(r.Clocks[min(1, len(r.Clocks)):])
 	if err != nil {
 		return nil, fmt.Errorf("status of %s: %w", r.Code, err)
 	}
@@ -113,7 +113,7 @@ func (r Status) columns() ([]statusColumn, error) {
 	return []statusColumn{{"unit_id", r.unitID}, {"code", r.Code}, {"site_id", r.SiteID}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
 		{"seq", r.Seq}, {"verdict", r.Verdict.Rank()}, {"due", due}, {"clock", string(r.Governing.Kind)}, {"work", string(r.Work)}, {"pending", r.Pending}, {"night", night},
 		{"discrepant", r.Discrepancy != nil}, {"tool", optional(r.Tool)}, {"protects", r.ProtectsTo}, {"product", optional(r.Product)}, {"governing", governing},
-		{"clocks", clocks}, {"discrepancy", discrepancy}}, nil
+		{"clocks", others}, {"discrepancy", discrepancy}}, nil
 }
 
 // countedAs are the keys of status_count that a row is counted under.
@@ -133,29 +133,22 @@ const (
 	countDiscrepant = "discrepant"
 )
 
+// StatusPage is how many units are evaluated and written at once (measured: 100 and 500 are no faster).
+const StatusPage = 250
+
 // saveStatuses writes rows and counts them; one of an account that has gone on meanwhile changes
 // nothing.
 func (s *Store) saveStatuses(ctx context.Context, tx *sql.Tx, rows []Status) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	var names []string
-	var args []any
-	for i, r := range rows {
-		columns, err := r.columns()
-		if err != nil {
-			return err
-		}
-		for _, c := range columns {
-			if i == 0 {
-				names = append(names, c.name)
-			}
-			args = append(args, c.value)
-		}
-	}
 	if len(rows) == 1 {
 		// Most entries change no count: then this is the only statement.
 		r := rows[0]
+		names, args, err := statusColumns(rows)
+		if err != nil {
+			return err
+		}
 		res, err := s.exec(ctx, tx, `UPDATE unit_status SET `+strings.Join(names[1:], ` = ?, `)+
 			` = ? WHERE unit_id = ? AND basis = ? AND verdict = ? AND pending = ? AND (night IS NOT NULL) = ? AND discrepant = ? AND seq < ?`,
 			append(slices.Clone(args[1:]), r.unitID, r.Basis[:], r.Verdict.Rank(), r.Pending, r.Night != nil, r.Discrepancy != nil, r.Seq)...)
@@ -166,22 +159,55 @@ func (s *Store) saveStatuses(ctx context.Context, tx *sql.Tx, rows []Status) err
 			return err
 		}
 	}
-	moved, err := s.movedCounts(ctx, tx, rows)
+	later, all, moved, err := s.laterRows(ctx, tx, rows)
+	if err != nil || len(later) == 0 {
+		return err
+	}
+	names, args, err := statusColumns(later)
 	if err != nil {
 		return err
 	}
-	set := make([]string, 0, len(names))
-	for _, name := range names[1:] {
-		if name != "seq" {
-			set = append(set, fmt.Sprintf("%[1]s = IF(VALUES(seq) >= seq, VALUES(%[1]s), %[1]s)", name))
+	set := make([]string, len(names)-1)
+	for i, name := range names[1:] {
+		set[i] = name + ` = VALUES(` + name + `)`
+		if !all && name != "seq" {
+			set[i] = fmt.Sprintf(`%[1]s = IF(VALUES(seq) >= seq, VALUES(%[1]s), %[1]s)`, name)
 		}
 	}
+	if !all {
+		// A row that is not there cannot be locked; another writer may be first. seq is set last.
+		set = append(slices.DeleteFunc(set, func(one string) bool { return strings.HasPrefix(one, "seq ") }), `seq = GREATEST(seq, VALUES(seq))`)
+	}
 	one := `(?` + strings.Repeat(`, ?`, len(names)-1) + `)`
-	if _, err := tx.ExecContext(ctx, `INSERT INTO unit_status (`+strings.Join(names, `, `)+`) VALUES `+one+strings.Repeat(", "+one, len(rows)-1)+
-		` ON DUPLICATE KEY UPDATE `+strings.Join(set, `, `)+`, seq = GREATEST(seq, VALUES(seq))`, args...); err != nil {
+	write := tx.ExecContext
+	if len(later) == StatusPage {
+		// A prepared statement stays on its connection: that of a full page alone, which comes again.
+		write = func(ctx context.Context, query string, args ...any) (sql.Result, error) {
+			return s.exec(ctx, tx, query, args...)
+		}
+	}
+	if _, err := write(ctx, `INSERT INTO unit_status (`+strings.Join(names, `, `)+`) VALUES `+one+strings.Repeat(", "+one, len(later)-1)+
+		` ON DUPLICATE KEY UPDATE `+strings.Join(set, `, `), args...); err != nil {
 		return err
 	}
 	return addCounts(ctx, tx, moved)
+}
+
+// statusColumns of some rows: their names, unit_id first, and the values row by row.
+func statusColumns(rows []Status) (names []string, values []any, err error) {
+	for i, r := range rows {
+		columns, err := r.columns()
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, c := range columns {
+			if i == 0 {
+				names = append(names, c.name)
+			}
+			values = append(values, c.value)
+		}
+	}
+	return names, values, nil
 }
 
 // countKey is a row of status_count.
@@ -223,30 +249,33 @@ func (m moves) add(by int, basis Basis, of []string) {
 	}
 }
 
-// movedCounts is by how much each count changes when rows are written.
-func (s *Store) movedCounts(ctx context.Context, tx *sql.Tx, rows []Status) (moves, error) {
+// laterRows are those of accounts that have not gone on meanwhile, the rows before them locked;
+// all: there is a row before each of them. moved is by how much each count changes when they are
+// written.
+func (s *Store) laterRows(ctx context.Context, tx *sql.Tx, rows []Status) (later []Status, all bool, moved moves, err error) {
 	ids := make([]any, len(rows))
 	for i, r := range rows {
 		ids[i] = r.unitID
 	}
 	before, err := countedRows(ctx, tx, ids)
 	if err != nil {
-		return nil, err
+		return nil, false, nil, err
 	}
 	was := make(map[int64]countedRow, len(before))
 	for _, c := range before {
 		was[c.unit] = c
 	}
-	moved := moves{}
+	all, moved = true, moves{}
 	for _, r := range rows {
 		c, there := was[r.unitID]
 		if there && r.Seq < c.seq {
-			continue // it stays as it is
+			continue
 		}
+		later, all = append(later, r), all && there
 		moved.add(-1, c.basis, c.of)
 		moved.add(1, r.Basis, countedAs(r.Verdict.Rank(), r.Pending, r.Night != nil, r.Discrepancy != nil))
 	}
-	return moved, nil
+	return later, all, moved, nil
 }
 
 // staleStatuses makes the rows of some units ones of no basis: they are read as unknown until they
@@ -487,7 +516,7 @@ func (f StatusFilter) where() (string, []any) {
 		and(`s.name = ?`, f.Site)
 	}
 	if f.Text != "" {
-		like := `%` + strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(f.Text) + `%`
+		like := containing(f.Text)
 		and(`(t.code LIKE ? OR u.name LIKE ? OR t.product LIKE ?)`, like, like, like)
 	}
 	if f.DueFrom != nil {
@@ -549,9 +578,9 @@ func (f StatusFilter) order() (string, []any) {
 // Statuses that a filter takes, in its order.
 func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) {
 	verdict, verdictArgs := f.verdictOf()
-	clocks := `t.governing, ''`
+	others := `''`
 	if f.Clocks {
-		clocks = `'', t.clocks`
+		others = `t.clocks`
 	}
 	where, whereArgs := f.where()
 	order, orderArgs := f.order()
@@ -571,20 +600,20 @@ func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) 
 	}
 	rows, err := query(ctx, `
 		SELECT STRAIGHT_JOIN t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
-		       COALESCE(t.product, ''), `+clocks+`, COALESCE(t.discrepancy, '')
+		       COALESCE(t.product, ''), t.governing, `+others+`, COALESCE(t.discrepancy, '')
 		FROM (`+page+`) p JOIN unit_status t ON t.unit_id = p.unit_id JOIN unit u ON u.id = t.unit_id JOIN site s ON s.id = t.site_id
 		ORDER BY `+order, append(all, orderArgs...)...)
 	return collect(rows, err, scanStatus)
 }
 
 func scanStatus(rows *sql.Rows) (r Status, err error) {
-	var basis, governing, all, discrepancy []byte
+	var basis, governing, others, discrepancy []byte
 	var rank int
 	var night measure.Date
 	var work string
 	nullNight := sql.Null[measure.Date]{V: night}
 	if err = rows.Scan(&r.unitID, &r.Code, &r.Name, &r.Kind, &r.Site, &r.SiteID, &r.PlanID, &basis, &r.Seq, &rank, &work, &r.Pending, &nullNight, &r.Tool, &r.ProtectsTo,
-		&r.Product, &governing, &all, &discrepancy); err != nil {
+		&r.Product, &governing, &others, &discrepancy); err != nil {
 		return r, err
 	}
 	copy(r.Basis[:], basis)
@@ -592,20 +621,17 @@ func scanStatus(rows *sql.Rows) (r Status, err error) {
 	if nullNight.Valid {
 		r.Night = &nullNight.V
 	}
-	body := all // with the governing clock first
-	if len(body) == 0 {
-		body = governing
+	r.Governing = clock.NotEvaluatedYet()
+	first, err := unpackClocks(governing)
+	if err == nil && len(first) > 0 {
+		r.Governing = first[0]
+		if len(others) > 0 {
+			r.Clocks, err = unpackClocks(others)
+			r.Clocks = slices.Concat(first, r.Clocks)
+		}
 	}
-	clocks, err := unpackClocks(body)
 	if err != nil {
 		return r, fmt.Errorf("status of %s: %w", r.Code, err)
-	}
-	r.Governing = clock.NotEvaluatedYet()
-	if len(clocks) > 0 {
-		r.Governing = clocks[0]
-	}
-	if len(all) > 0 {
-		r.Clocks = clocks
 	}
 	if len(discrepancy) > 0 {
 		err = unpacked.Unmarshal(discrepancy, &r.Discrepancy)

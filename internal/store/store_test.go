@@ -1,7 +1,6 @@
 package store_test
 
 import (
-	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -194,7 +193,7 @@ func TestPlans(t *testing.T) {
 	// A person who had the plan open before does not write over that.
 	late := changed
 	late.HoseMonths = 6
-	if err := app.SetServicePlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrServicePlanChanged) || !strings.Contains(err.Error(), "hoses 12 mo") {
+	if err := app.SetServicePlan(t.Context(), by, id, seen, late); !errors.Is(err, store.ErrServicePlanChanged) || !strings.Contains(err.Error(), "hose check every 12 mo") {
 		t.Errorf("the plan was changed meanwhile: %v", err)
 	}
 	if err := app.SetServicePlan(t.Context(), by, id, mark(), changed); err != nil {
@@ -217,7 +216,7 @@ func TestPlans(t *testing.T) {
 		t.Errorf("plans %+v, %v", all, err)
 	}
 	// Each change left its line, and what was refused none.
-	lines, err := app.AuditLines(t.Context(), 0, 20)
+	lines, err := app.AuditLines(t.Context(), store.AuditFilter{Limit: 20})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -227,10 +226,10 @@ func TestPlans(t *testing.T) {
 			got = append(got, l.What+" "+l.Detail[:min(len(l.Detail), 14)])
 		}
 	}
-	if want := []string{"unit_on_plan B_1: Newer, be", "plan_changed Newer: nothing", "plan_changed Newer: was nam", "plan_added New: school in"}; !slices.Equal(got, want) {
+	if want := []string{"unit_on_plan B_1: Newer, be", "plan_changed Newer: nothing", "plan_changed Newer: was nam", "plan_added New: strategy "}; !slices.Equal(got, want) {
 		t.Errorf("the audit says %q, want %q", got, want)
 	}
-	want := "Newer: was named New, school interval → sealed, later 200 h → 24 mo or 30000 km, to spare 5 K → 4 K, new counts from 60 % → 70 %, cap 24 mo → none, hoses none → 12 mo"
+	want := "Newer: was named New, strategy interval → sealed, later renewals after 200 h → 24 mo or 30000 km, freeze margin 5 K → 4 K, counts as a renewal from 60 % → 70 %, cap test every 24 mo → none, hose check every none → 12 mo"
 	if !slices.ContainsFunc(lines, func(l store.Audited) bool { return l.Detail == want }) {
 		t.Errorf("the audit does not say %q: %+v", want, lines)
 	}
@@ -520,7 +519,7 @@ func TestWrittenSinceOpened(t *testing.T) {
 	want := ledger.Fold(again.Ledger, entries)
 	if a, err := again.Account.Store(); err != nil {
 		t.Fatal(err)
-	} else if b, err := want.Store(); err != nil || !bytes.Equal(a, b) {
+	} else if b, err := want.Store(); err != nil || !reflect.DeepEqual(a, b) {
 		t.Errorf("the stored account is not what its entries give: %v", err)
 	}
 }

@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net"
 	"reflect"
 	"slices"
@@ -171,6 +172,7 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
+		16: {`UPDATE account SET rules = 8`, `UPDATE unit_status SET clocks = governing`, `ALTER TABLE account DROP COLUMN older`, `DROP INDEX entry_recorded ON entry`, `DELETE FROM goose_db_version WHERE version_id > 16`},
 		14: {`DROP INDEX entry_struck ON entry`, `ALTER TABLE entry DROP COLUMN struck`, `DELETE FROM goose_db_version WHERE version_id > 14`},
 		11: {`DROP TABLE status_count`, `CREATE INDEX IF NOT EXISTS site_id ON unit (site_id)`, `DROP INDEX unit_site_base ON unit`, `ALTER TABLE audit DROP COLUMN who_id`, `ALTER TABLE product DROP COLUMN id`, `ALTER TABLE additive DROP COLUMN id`, `DROP TABLE instrument`,
 			`ALTER TABLE entry DROP FOREIGN KEY entry_circuit, DROP COLUMN version, DROP COLUMN recorded_by_id, DROP COLUMN envelope`,
@@ -210,7 +212,7 @@ func TestUpgrade(t *testing.T) {
 		return all
 	}
 	asVersion1(t)
-	for _, version := range []int{14, 11, 8, 7, 6, 5} {
+	for _, version := range []int{16, 14, 11, 8, 7, 6, 5} {
 		before := lines()
 		heads, breaks, err := app.Verify(t.Context(), nil)
 		// The chains of changes begin with the upgrade.
@@ -219,14 +221,14 @@ func TestUpgrade(t *testing.T) {
 			t.Fatalf("before: %v, %v", breaks, err)
 		}
 		db := raw(t, instance.OwnerDSN())
-		for v := 14; v >= version; v-- {
+		for v := 16; v >= version; v-- {
 			for _, statement := range back[v] {
 				if _, err := db.ExecContext(t.Context(), statement); err != nil {
 					t.Fatalf("%s: %v", statement, err)
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 16-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 18-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -236,9 +238,6 @@ func TestUpgrade(t *testing.T) {
 			t.Errorf("from %d the chains: %v, %v", version, breaks, err)
 		}
 		want := 2
-		if version == 14 { // of the same rules
-			want = 0
-		}
 		if _, anew := folded(t, "A-1", "A-2"); anew != want {
 			t.Errorf("from %d %d accounts are folded anew, want %d", version, anew, want)
 		}
@@ -435,6 +434,13 @@ func TestSentAgainAfterAChange(t *testing.T) {
 // Status rows as a version before packed them are read as unknown until they are evaluated anew, and
 // counted so.
 func TestStatusOfBefore(t *testing.T) {
+	for _, version := range []int{15, 16} {
+		statusOfBefore(t, version)
+	}
+}
+
+func statusOfBefore(t *testing.T, version int) {
+	t.Helper()
 	db := raw(t, instance.OwnerDSN())
 	for _, statement := range []string{
 		`INSERT INTO unit_status (unit_id, code, site_id, plan_id, kind, basis, cold, seq, verdict, clock, work, pending, discrepant, governing, clocks)
@@ -443,13 +449,13 @@ func TestStatusOfBefore(t *testing.T) {
 		`DELETE FROM status_count`,
 		`INSERT INTO status_count SELECT basis, verdict, COUNT(*) FROM unit_status GROUP BY basis, verdict`,
 		`INSERT INTO status_count SELECT basis, 'pending', COUNT(*) FROM unit_status GROUP BY basis`,
-		`DELETE FROM goose_db_version WHERE version_id > 15`,
+		fmt.Sprintf(`DELETE FROM goose_db_version WHERE version_id > %d`, version),
 	} {
 		if _, err := db.ExecContext(t.Context(), statement); err != nil {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 1 {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 18-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

@@ -203,12 +203,8 @@ func (s *Store) verifyAccount(ctx context.Context, u Unit) (what string, err err
 		return "", err
 	}
 	defer func() { _ = tx.Rollback() }() // nothing was written
-	found, err := tx.QueryContext(ctx, `SELECT a.facts, a.rules, a.body FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq WHERE c.id = ?`, u.circuit)
-	type stored struct {
-		facts, body []byte
-		rules       int
-	}
-	all, err := collect(found, err, func(found *sql.Rows) (a stored, err error) { return a, found.Scan(&a.facts, &a.rules, &a.body) })
+	found, err := tx.QueryContext(ctx, `SELECT `+accountColumns+` FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq WHERE c.id = ?`, u.circuit)
+	all, err := collect(found, err, func(found *sql.Rows) (a storedAccount, err error) { return a, found.Scan(a.columns()...) })
 	if err != nil {
 		return "", err
 	}
@@ -228,7 +224,7 @@ func (s *Store) verifyAccount(ctx context.Context, u Unit) (what string, err err
 		if folded.Failure != "" {
 			return "it is stored, and its entries cannot be folded", nil
 		}
-		if body, err := folded.Store(); err != nil || !bytes.Equal(body, a.body) {
+		if now, err := folded.Store(); err != nil || !bytes.Equal(now.Body, a.Body) || !bytes.Equal(now.Older, a.Older) {
 			return "it is not what its entries say; diligent rebuild folds it from them", nil
 		}
 	}

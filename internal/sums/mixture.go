@@ -13,10 +13,10 @@ var bases = []Option{{"EG", "EG, ethylene glycol"}, {"PG", "PG, propylene glycol
 var yesNo = []Option{{"no", "no"}, {"yes", "yes"}}
 
 const (
-	sourceTables = "ASHRAE Handbook Fundamentals, aqueous glycol tables, recalled from memory; monotone cubic between rows (Fritsch and Butland 1984)"
-	sourceMass   = "mass balance; densities at 20 °C from handbook tables, recalled from memory"
-	sourceSteam  = "IAPWS-IF97 region 4, IAPWS R7-97(2012)"
-	sourceAir    = "ICAO standard atmosphere, Doc 7488"
+	sourceTables = "ASHRAE Handbook Fundamentals, chapter Secondary Coolants, table Freezing and Boiling Points of Aqueous Solutions of Ethylene (Propylene) Glycol; between rows monotone cubic (Fritsch and Butland 1984)"
+	sourceMass   = "mass balance; densities at 20 °C: CRC Handbook of Chemistry and Physics, Concentrative Properties of Aqueous Solutions"
+	sourceSteam  = "IAPWS R7-97(2012), region 4, equation 31"
+	sourceAir    = "ICAO Doc 7488, Manual of the ICAO Standard Atmosphere, troposphere"
 	sourceTrade  = "common practice"
 )
 
@@ -38,7 +38,7 @@ func (in *inputs) content(base coolant.Base) float64 {
 const labelWarning = "The can does not say what it holds: labels run from 93 to 99 % of glycol, so that half and half freezes at −33 to −37 °C (PG: −30 to −33 °C). Test it."
 
 func strengthField(name, label, initial string) Field {
-	return Field{Name: name, Label: label, Initial: initial, Hint: "50 % by volume, or a freeze point"}
+	return Field{Name: name, Label: label, Of: measure.Temperature, Shape: Strength, Initial: initial, Hint: "50 % by volume, or a freeze point"}
 }
 
 // curve of a base with a mark, in the person's degrees.
@@ -91,14 +91,14 @@ func protects() Question {
 		Fields: []Field{
 			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
 			strengthField("strength", "what is inside", "50 %"),
-			{Name: "night", Label: "coldest night", Hint: "of the site", Optional: true},
-			{Name: "margin", Label: "to spare, K", Initial: "3", Hint: "between freeze point and coldest night"},
+			{Name: "night", Label: "coldest night", Of: measure.Temperature, Hint: "of the site", Optional: true},
+			{Name: "margin", Label: "margin", Of: measure.Temperature, Shape: Difference, Initial: "3", Hint: "between freeze point and coldest night"},
 		},
 		answer: func(in *inputs) Result {
 			base := in.base("base")
 			mass := in.strength("strength", base)
 			night := in.optional("night", measure.Temperature, -80, 40)
-			margin := in.within("margin", measure.Plain, 0, 30)
+			margin := in.differenceBetween("margin", 0, 30)
 			if in.failed() {
 				return Result{}
 			}
@@ -132,14 +132,14 @@ func protects() Question {
 			}
 			if night != nil {
 				spare := *night - float64(freeze)
-				r.Lines = append(r.Lines, Line{"to spare on that night", in.difference(spare)})
-				r.Steps = append(r.Steps, Step{What: "to spare", Formula: "coldest night − freeze point",
+				r.Lines = append(r.Lines, Line{"margin on that night", in.difference(spare)})
+				r.Steps = append(r.Steps, Step{What: "margin", Formula: "coldest night − freeze point",
 					Numbers: fmt.Sprintf("%s − (%s) = %s, wanted %s", in.temp1(measure.Celsius(*night)), in.temp1(freeze), in.difference(spare), in.difference(margin)), Source: sourceTrade})
 				switch {
 				case spare < 0:
 					r.Headline += " It freezes on that night."
 				case spare < margin:
-					r.Headline += " Too little to spare on that night."
+					r.Headline += " Too small a margin on that night."
 				default:
 					r.Headline += " Good for that night."
 				}
@@ -161,16 +161,16 @@ func target() Question {
 	return Question{Name: "target", Title: "Bring this to target",
 		Fields: []Field{
 			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
-			{Name: "capacity", Label: "system holds", Initial: "8 L"},
-			{Name: "volume", Label: "inside now", Hint: "empty: full", Optional: true},
-			{Name: "drainable", Label: "one drain reaches", Initial: "6 L", Hint: "of a full system"},
+			{Name: "capacity", Label: "system holds", Of: measure.Volume, Initial: "8 L"},
+			{Name: "volume", Label: "inside now", Of: measure.Volume, Hint: "empty: full", Optional: true},
+			{Name: "drainable", Label: "one drain reaches", Of: measure.Volume, Initial: "6 L", Hint: "of a full system"},
 			strengthField("strength", "strength now", "39 %"),
 			strengthField("target", "target", "50 %"),
 			{Name: "with", Label: "to add", Initial: "concentrate", Options: []Option{{"concentrate", "concentrate and water"},
 				{"premix", "premix and water"}, {"premix_only", "premix only"}, {"water", "water only"}}},
 			contentField("with", "concentrate"),
 			{Name: "premix", Label: "premix holds", Initial: "50 %", ShownBy: "with", ShownFor: []string{"premix", "premix_only"}},
-			{Name: "night", Label: "coldest night", Hint: "of the site", Optional: true},
+			{Name: "night", Label: "coldest night", Of: measure.Temperature, Hint: "of the site", Optional: true},
 		},
 		answer: answerTarget}
 }
@@ -287,7 +287,7 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	}
 	r.Lines = append(r.Lines, Line{"target", percent(goal)})
 	if freeze, err := last.FreezePoint(); night != nil && err == nil {
-		r.Lines = append(r.Lines, Line{"to spare on the coldest night", in.difference(*night - float64(freeze))})
+		r.Lines = append(r.Lines, Line{"margin on the coldest night", in.difference(*night - float64(freeze))})
 		if *night < float64(freeze) {
 			r.Warnings = append([]string{"Even so it freezes on the coldest night."}, r.Warnings...)
 		}
@@ -311,8 +311,8 @@ func again() Question {
 	return Question{Name: "again", Title: "What does one more drain-and-fill do?",
 		Fields: []Field{
 			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
-			{Name: "capacity", Label: "system holds", Initial: "5.5 L"},
-			{Name: "drained", Label: "one drain takes", Initial: "3.8 L"},
+			{Name: "capacity", Label: "system holds", Of: measure.Volume, Initial: "5.5 L"},
+			{Name: "drained", Label: "one drain takes", Of: measure.Volume, Initial: "3.8 L"},
 			{Name: "passes", Label: "how many times", Initial: "1"},
 			{Name: "age", Label: "age now, months", Initial: "36"},
 			strengthField("strength", "strength now", "45 %"),

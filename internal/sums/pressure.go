@@ -25,13 +25,13 @@ func boil() Question {
 		Fields: []Field{
 			{Name: "base", Label: "glycol", Options: bases, Initial: "EG"},
 			strengthField("strength", "what is inside", "50 %"),
-			{Name: "rated", Label: "cap rating", Initial: "103 kPa", Hint: "0 for an open system"},
-			{Name: "opened", Label: "cap opened at", Hint: "on the tester", Optional: true},
-			{Name: "vacuum", Label: "vacuum valve opened at", Hint: "below ambient", Optional: true},
+			{Name: "rated", Label: "cap rating", Of: measure.Pressure, Initial: "103 kPa", Hint: "0 for an open system"},
+			{Name: "opened", Label: "cap opened at", Of: measure.Pressure, Hint: "on the tester", Optional: true},
+			{Name: "vacuum", Label: "vacuum valve opened at", Of: measure.Pressure, Hint: "below ambient", Optional: true},
 			{Name: "age", Label: "the cap is", Initial: "used", Options: []Option{{"used", "used"}, {"new", "new"}}},
 			{Name: "seat", Label: "cap found", Initial: "home", Options: []Option{{"home", "seated, seal good"}, {"unseated", "not seated"}, {"seal", "seal dried or cracked"}}},
-			{Name: "altitude", Label: "altitude", Initial: "0 m"},
-			{Name: "running", Label: "runs at", Hint: "the gauge when hot", Optional: true},
+			{Name: "altitude", Label: "altitude", Of: measure.Altitude, Initial: "0 m"},
+			{Name: "running", Label: "runs at", Of: measure.Temperature, Hint: "the gauge when hot", Optional: true},
 		},
 		answer: answerBoil}
 }
@@ -76,19 +76,19 @@ func answerBoil(in *inputs) Result {
 	}
 	if running != nil {
 		spare := float64(at) - *running
-		r.Lines = append(r.Lines, Line{"to spare when running", in.difference(spare)})
+		r.Lines = append(r.Lines, Line{"margin when running", in.difference(spare)})
 		least, wanted := coolant.BoilLeast.Value, coolant.BoilWanted.Value
 		switch {
 		case spare <= 0:
 			r.Headline += " It boils at that gauge: stop the engine, and never open it hot."
 		case spare < least:
-			r.Headline += fmt.Sprintf(" Only %s to spare: too little.", in.difference(spare))
+			r.Headline += fmt.Sprintf(" A margin of only %s: too little.", in.difference(spare))
 		case spare < wanted:
-			r.Headline += fmt.Sprintf(" %s to spare: just enough.", in.difference(spare))
+			r.Headline += fmt.Sprintf(" A margin of %s: just enough.", in.difference(spare))
 		default:
-			r.Headline += fmt.Sprintf(" %s to spare.", in.difference(spare))
+			r.Headline += fmt.Sprintf(" A margin of %s.", in.difference(spare))
 		}
-		r.Steps = append(r.Steps, Step{What: "to spare", Formula: "boil-over − running temperature", Numbers: fmt.Sprintf("%s wanted, %s at the least", in.difference(wanted), in.difference(least)), Source: sourceTrade})
+		r.Steps = append(r.Steps, Step{What: "margin", Formula: "boil-over − running temperature", Numbers: fmt.Sprintf("%s wanted, %s at the least", in.difference(wanted), in.difference(least)), Source: sourceTrade})
 	}
 	if test.Rated > 0 {
 		r.Steps = append(r.Steps, Step{What: "cap", Formula: "a new one opens within −15 and +15 % of its rating, a used one serves down to −25 %", Numbers: fmt.Sprintf("rated %s, computed with %s", in.pressure(rated), in.pressure(effective)), Source: sourceTrade})

@@ -35,6 +35,10 @@ type Field struct {
 	Initial  string
 	Hint     string
 	Optional bool
+	// Of is the dimension of what is typed; empty for a choice and a plain number. Shape is how it is
+	// typed.
+	Of    measure.Dimension
+	Shape Shape
 	// ShownFor, if not empty, names values of the choice ShownBy for which this
 	// field means something.
 	ShownBy  string
@@ -175,7 +179,7 @@ func (w figures) pressure(p measure.Kilopascal) string {
 // difference of temperature: kelvin, or Fahrenheit degrees.
 func (w figures) difference(k float64) string {
 	if w.usual(measure.Temperature) == measure.DegF {
-		return fmt.Sprintf("%.0f\u00a0F°", 1.8*k)
+		return fmt.Sprintf("%.0f\u00a0°F", 1.8*k)
 	}
 	return fmt.Sprintf("%.1f\u00a0K", k)
 }

@@ -34,21 +34,21 @@ func TestAnswers(t *testing.T) {
 	}{
 		{"protects", Metric, given{"strength": "50 %"}, []string{"Freezes at -37 °C", "glycol by mass: 52", "the same freeze point: 85.0 % by mass"}},
 		{"protects", US, given{"strength": "50"}, []string{"Freezes at -34 °F"}},
-		{"protects", Metric, given{"strength": "-34 F", "night": "-20"}, []string{"Freezes at -37 °C. Good for that night.", "to spare on that night: 16.7 K"}},
+		{"protects", Metric, given{"strength": "-34 F", "night": "-20"}, []string{"Freezes at -37 °C. Good for that night.", "margin on that night: 16.7 K"}},
 		{"protects", Metric, given{"strength": "33 %", "night": "-24 C"}, []string{"It freezes on that night.", "Below 40 % the inhibitors are thin, and liners cavitate."}},
-		{"protects", Metric, given{"strength": "-26", "night": "-24 C"}, []string{"Too little to spare"}},
+		{"protects", Metric, given{"strength": "-26", "night": "-24 C"}, []string{"Too small a margin"}},
 		{"protects", Metric, given{"strength": "85 %"}, []string{"eutectic", "Above 67 %"}},
 		{"protects", Metric, given{"base": "PG", "strength": "50 %"}, []string{"Freezes at -33 °C"}},
 		// 50/50 under 15 psi boils near 129 °C, 265 °F (common practice).
 		{"boil", Metric, given{"rated": "15 psi", "opened": "15 psi", "vacuum": "5"}, []string{"Boils at 129 °C."}},
 		{"boil", US, given{"rated": "15", "running": "230"}, []string{"Boils at 263 °F.", "rating is assumed"}},
-		{"boil", Metric, given{"rated": "90", "opened": "71", "vacuum": "5", "running": "100"}, []string{"still serves", "the cap costs: ", "to spare."}},
+		{"boil", Metric, given{"rated": "90", "opened": "71", "vacuum": "5", "running": "100"}, []string{"still serves", "the cap costs: ", "margin of"}},
 		{"boil", Metric, given{"rated": "90", "opened": "66", "running": "110"}, []string{"opens too soon"}},
 		{"boil", Metric, given{"rated": "90", "opened": "75", "age": "new", "running": "110"}, []string{"opens too soon"}},
-		// 10 to 15 K to spare are wanted (common practice).
+		// 10 to 15 K are wanted (common practice).
 		{"boil", Metric, given{"running": "127"}, []string{"too little"}},
 		{"boil", Metric, given{"running": "116"}, []string{"just enough"}},
-		{"boil", Metric, given{"running": "110"}, []string{"K to spare."}},
+		{"boil", Metric, given{"running": "110"}, []string{"K."}},
 		{"boil", Metric, given{"rated": "90", "seat": "unseated", "running": "115", "altitude": "5000 ft"}, []string{"not seated", "It boils at that gauge"}},
 		{"target", Metric, given{"strength": "39 %", "target": "50 %"}, []string{"One pass does it.", "drain 1.5", "pour 1.5", "test again"}},
 		{"target", US, given{"capacity": "10 qt", "drainable": "8 qt", "strength": "60 %", "target": "-34 F", "with": "concentrate"}, []string{"One pass", "water", "US qt"}},
@@ -56,7 +56,7 @@ func TestAnswers(t *testing.T) {
 		{"target", Metric, given{"capacity": "10", "drainable": "4", "strength": "0 %", "target": "50 %"}, []string{"2 passes do it.", "block drain"}},
 		{"target", Metric, given{"strength": "20 %", "target": "60 %", "with": "premix_only"}, []string{"It cannot be reached", "A product with at least 73.3 % of glycol by volume is needed."}},
 		// A can that holds 66 % by its label: 8·(50−39)/(66−39) litres of it.
-		{"target", Metric, given{"strength": "39 %", "target": "50 %", "content": "66 %", "night": "-24"}, []string{"pour 3.2", "to spare on the coldest night: 12.9 K"}},
+		{"target", Metric, given{"strength": "39 %", "target": "50 %", "content": "66 %", "night": "-24"}, []string{"pour 3.2", "margin on the coldest night: 12.9 K"}},
 		{"target", Metric, given{"strength": "20 %", "target": "35 %", "night": "-30"}, []string{"Even so it freezes on the coldest night."}},
 		{"target", Metric, given{"strength": "50 %", "target": "50 %"}, []string{"on target already"}},
 		{"target", Metric, given{"strength": "20 %", "target": "50 %", "drainable": "0"}, []string{"nothing can be drained"}},

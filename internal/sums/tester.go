@@ -34,20 +34,20 @@ func tester() Question {
 				{"brix", "refractometer, °Bx"}, {"hydrometer", "hydrometer"}, {"discs", "floating discs"}, {"strip", "test strip"}}},
 			{Name: "inside", Label: "glycol inside", Initial: "EG", Options: append([]Option{{"unknown", "not known"}}, bases...), ShownBy: "instrument", ShownFor: []string{"freeze", "percent", "brix", "hydrometer"}},
 			{Name: "scale", Label: "scale that was read", Options: bases, Initial: "EG", ShownBy: "instrument", ShownFor: []string{"freeze", "percent"}},
-			{Name: "freeze", Label: "line", Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"freeze"}},
+			{Name: "freeze", Label: "line", Of: measure.Temperature, Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"freeze"}},
 			{Name: "percent", Label: "line, %", Initial: "45 %", ShownBy: "instrument", ShownFor: []string{"percent"}},
 			{Name: "brix", Label: "line, °Bx", Initial: "30", ShownBy: "instrument", ShownFor: []string{"brix"}},
 			{Name: "density", Label: "relative density", Initial: "1.06", ShownBy: "instrument", ShownFor: []string{"hydrometer"}},
 			{Name: "own", Label: "product's density", Hint: "in the can, if it is stated", Optional: true, ShownBy: "instrument", ShownFor: []string{"hydrometer"}},
 			{Name: "holds", Label: "product holds", Initial: "96 %", Hint: "glycol by volume", ShownBy: "instrument", ShownFor: []string{"hydrometer"}},
-			{Name: "sample", Label: "sample at", Initial: "20 C", ShownBy: "instrument", ShownFor: []string{"freeze", "percent", "brix", "hydrometer"}},
+			{Name: "sample", Label: "sample at", Of: measure.Temperature, Initial: "20 C", ShownBy: "instrument", ShownFor: []string{"freeze", "percent", "brix", "hydrometer"}},
 			{Name: "compensated", Label: "temperature-compensated", Options: yesNo, Initial: "yes", ShownBy: "instrument", ShownFor: refractometers},
 			{Name: "zero", Label: "reads on purified water", Initial: "0", Hint: "on its own line", Optional: true, ShownBy: "instrument", ShownFor: refractometers},
 			{Name: "checked", Label: "zero checked, days ago", Hint: "empty: not recorded", Optional: true, ShownBy: "instrument", ShownFor: refractometers},
-			{Name: "chart", Label: "its chart, one disc first", Initial: "-7 °C; -15 °C; -23 °C; -30 °C; -37 °C; -45 °C", Hint: "in your unit, or with its own", ShownBy: "instrument", ShownFor: []string{"discs"}},
+			{Name: "chart", Label: "its chart, one disc first", Of: measure.Temperature, Shape: List, Initial: "-7 °C; -15 °C; -23 °C; -30 °C; -37 °C; -45 °C", Hint: "in your unit, or with its own", ShownBy: "instrument", ShownFor: []string{"discs"}},
 			{Name: "floating", Label: "discs that float", Initial: "3", ShownBy: "instrument", ShownFor: []string{"discs"}},
-			{Name: "warm", Label: "band from", Initial: "-20 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
-			{Name: "cold", Label: "band to", Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
+			{Name: "warm", Label: "band from", Of: measure.Temperature, Initial: "-20 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
+			{Name: "cold", Label: "band to", Of: measure.Temperature, Initial: "-30 C", ShownBy: "instrument", ShownFor: []string{"strip"}},
 			{Name: "spoilt", Label: "the strip was", Initial: "good", Options: []Option{{"good", "in date, read in time"}, {"expired", "out of date"}, {"late", "read too late"}}, ShownBy: "instrument", ShownFor: []string{"strip"}},
 		},
 		answer: answerTester}
@@ -68,7 +68,7 @@ func answerTester(in *inputs) Result {
 		if in.failed() {
 			return Result{}
 		}
-		field, source = "density", "densities of product and water mixed, with their shrinking and fall by temperature by handbook tables, recalled from memory; ±0.004 in density. Concentrates differ from 1.110 to 1.145 (common practice): the warm end counts unless the product states its own"
+		field, source = "density", "densities of product and water mixed, with their shrinking and fall by temperature: CRC Handbook of Chemistry and Physics, density of aqueous solutions; ±0.004 in density. Concentrates differ from 1.110 to 1.145 (common practice): the warm end counts unless the product states its own"
 		h := coolant.Hydrometer{Relative: density, Sample: measure.Celsius(sample), Inside: inside, Glycol: glycol}
 		if own != nil {
 			h.Density = *own
@@ -86,7 +86,7 @@ func answerTester(in *inputs) Result {
 		field, source = "cold", "the band on the bottle"
 		reading, err = coolant.ReadStrip(measure.Celsius(warm), measure.Celsius(cold), spoilt == "expired", spoilt == "late")
 	default:
-		source = "refractive indices of EG, PG and sucrose in water at 20 °C, CRC Handbook and ICUMSA, recalled from memory; method as in ASTM D3321"
+		source = "refractive indices of EG, PG and sucrose in water at 20 °C, CRC Handbook of Chemistry and Physics, Concentrative Properties of Aqueous Solutions, and ICUMSA SPS-3; method as in ASTM D3321"
 		reading, err = in.refractometer(instrument, inside)
 	}
 	if in.failed() {

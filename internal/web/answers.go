@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -32,7 +33,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 	out := api.Account{
 		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
 		ServicePlan: api.UnitServicePlan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
-			FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
+			Text: r.ServicePlan(m.Unit.Plan), FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
 		Status: ruled(r, m), Nights: nights(m), Blended: each(a.Blended, product),
 		Findings: each(a.Findings, func(f ledger.Finding) api.Finding {
@@ -52,6 +53,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 			}
 			return stop
 		}),
+		Inside: r.Inside(u, a), ProtectedBy: r.ProtectedBy(a, u.Zone), BlendedText: r.Blended(a),
 		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
 	}
@@ -115,7 +117,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 		}
 	}
 	if l := a.Leak(); l != nil {
-		out.Leak = &api.Leak{Rate: l.Rate, Sigma: l.Sigma, Per: api.LeakPer(l.Per), Litres: float64(l.Litres), Events: l.Events, Since: l.Since}
+		out.Leak = &api.Leak{Text: r.Leak(*l, u.Zone), Rate: l.Rate, Sigma: l.Sigma, Per: api.LeakPer(l.Per), Litres: float64(l.Litres), Events: l.Events, Since: l.Since}
 	}
 	if n := len(a.Chemistry); n > 0 {
 		out.Chemistry = chemistry(m, a.Chemistry[n-1])
@@ -168,6 +170,8 @@ func discrepancy(r words.Reader, u words.Unit, a *ledger.Account) *api.Discrepan
 		return nil
 	}
 	out.Line, out.Test = id(mark.Entry), line(r, u, a, i)
+	out.Text, out.Next = r.Disagreement(mark, &a.Lines[i], a.Explain(i), u.Zone)
+	out.Next = append([]string{}, out.Next...)
 	return out
 }
 
@@ -381,7 +385,7 @@ func balance(b ledger.Balance) api.Balance {
 
 // wordsUnit is what the sentences about a unit need.
 func wordsUnit(m fleet.EvaluatedUnit) words.Unit {
-	return words.Unit{Site: m.Unit.Site, Plan: m.Unit.Plan, Climate: m.Unit.Cold, Zone: m.Unit.Zone}
+	return words.Unit{Name: m.Unit.Name, Site: m.Unit.Site, Plan: m.Unit.Plan, Climate: m.Unit.Cold, Zone: m.Unit.Zone}
 }
 
 func unitStatus(r words.Reader, o clock.UnitStatus, site string, today measure.Date) api.UnitStatus {
@@ -488,7 +492,7 @@ func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	if b, ok := e.Body.(ledger.Strike); ok {
 		if i := slices.IndexFunc(a.Lines, func(l ledger.Line) bool { return l.Entry.ID == b.Entry }); i >= 0 {
 			of := a.Lines[i].Entry
-			what := words.Name(string(of.Kind())) + " of " + r.Date(measure.DateOf(of.At, u.Zone))
+			what := strings.ToLower(words.KindNames[of.Kind()]) + " of " + r.Date(measure.DateOf(of.At, u.Zone))
 			out.Strikes = &what
 		}
 	}
@@ -561,7 +565,7 @@ func additive(a coolant.Additive) api.Additive {
 
 func systemFacts(u store.Unit) api.UnitSystemFacts {
 	l := u.Ledger
-	out := api.UnitSystemFacts{WetLiners: l.WetLiners, SilicateFree: l.SilicateFree, PremixOnly: l.PremixOnly, Listed: append([]string{}, l.Listed...)}
+	out := api.UnitSystemFacts{Text: words.System(l, u.Drive), WetLiners: l.WetLiners, SilicateFree: l.SilicateFree, PremixOnly: l.PremixOnly, Listed: append([]string{}, l.Listed...)}
 	if l.Metal != "" {
 		out.Metal = (*api.UnitSystemFactsMetal)(&l.Metal)
 	}

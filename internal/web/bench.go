@@ -11,7 +11,7 @@ import (
 func (h handlers) ListQuestions(context.Context, api.ListQuestionsRequestObject) (api.ListQuestionsResponseObject, error) {
 	return api.ListQuestions200JSONResponse(each(sums.Questions(), func(q sums.Question) api.Question {
 		return api.Question{Name: q.Name, Title: q.Title, Cautions: q.Cautions(), Fields: each(q.Fields, func(f sums.Field) api.Field {
-			out := api.Field{Name: f.Name, Label: f.Label, Initial: f.Initial, Optional: f.Optional,
+			out := api.Field{Name: f.Name, Label: f.Label, Initials: bySystem(f.InitialIn), Units: bySystem(f.Unit), Optional: f.Optional,
 				Options: each(f.Options, func(o sums.Option) api.Option { return api.Option{Value: o.Value, Label: o.Label} })}
 			if f.Hint != "" {
 				out.Hint = &f.Hint
@@ -22,6 +22,16 @@ func (h handlers) ListQuestions(context.Context, api.ListQuestionsRequestObject)
 			return out
 		})}
 	})), nil
+}
+
+// bySystem is a text in each system of units.
+func bySystem(of func(sums.Units) string) api.BySystem {
+	return api.BySystem{Metric: of(sums.Metric), Us: of(sums.US), Imperial: of(sums.Imperial)}
+}
+
+// ConvertBench gives what was typed in another system of units.
+func (h handlers) ConvertBench(_ context.Context, r api.ConvertBenchRequestObject) (api.ConvertBenchResponseObject, error) {
+	return api.ConvertBench200JSONResponse{Inputs: sums.Convert(r.Question, sums.Units(r.Body.From), sums.Units(r.Body.To), r.Body.Inputs)}, nil
 }
 
 // AskBench answers a question; nothing is stored.

@@ -135,7 +135,7 @@ func text[T ~string](v *T) string {
 	return string(*v)
 }
 
-func orElse(v *int, usual int) int {
+func orElse[T any](v *T, usual T) T {
 	if v == nil {
 		return usual
 	}
@@ -288,6 +288,34 @@ func (h handlers) ListAdditives(ctx context.Context, _ api.ListAdditivesRequestO
 func (h handlers) ListInstruments(ctx context.Context, _ api.ListInstrumentsRequestObject) (api.ListInstrumentsResponseObject, error) {
 	names, err := h.fleet.Instruments(ctx)
 	return api.ListInstruments200JSONResponse(names), err
+}
+
+// ListEntries of all accounts, the one recorded last first.
+func (h handlers) ListEntries(ctx context.Context, r api.ListEntriesRequestObject) (api.ListEntriesResponseObject, error) {
+	p := r.Params
+	wanted := store.WrittenFilter{Unit: text(p.Unit), Writer: text(p.Writer), Site: text(p.Site), Struck: p.Struck, Limit: orElse(p.Limit, 100)}
+	if p.Kind != nil {
+		wanted.Kind = ledger.Kind(*p.Kind)
+	}
+	if p.Before != nil {
+		wanted.Before = p.Before.String()
+	}
+	found, err := h.fleet.Written(ctx, wanted, dateOf(p.From), dateOf(p.To))
+	if err != nil {
+		return nil, err
+	}
+	_, zone, err := h.today(ctx)
+	out := api.ListEntries200JSONResponse(each(found, writtenEntry))
+	inZone(&out, zone)
+	return out, err
+}
+
+func writtenEntry(w store.WrittenEntry) api.WrittenEntry {
+	out := api.WrittenEntry{Unit: unitName(w.UnitName), Id: id(w.ID), Kind: api.EntryKind(w.Entry.Kind()), At: w.At, Text: words.Entry(w.Body), RecordedAt: w.RecordedAt, RecordedBy: w.RecordedBy}
+	if s := w.Struck; s != nil {
+		out.Struck = &api.Struck{Id: id(s.ID), By: s.RecordedBy, At: s.At, Why: words.Entry(s.Body)}
+	}
+	return out
 }
 
 // WriteEntry stores an entry once, and with it the strike of the one it takes

@@ -279,14 +279,8 @@ func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObj
 
 // ListAudit the newest first.
 func (h handlers) ListAudit(ctx context.Context, r api.ListAuditRequestObject) (api.ListAuditResponseObject, error) {
-	before, limit := int64(0), 100
-	if r.Params.Before != nil {
-		before = *r.Params.Before
-	}
-	if r.Params.Limit != nil {
-		limit = *r.Params.Limit
-	}
-	lines, err := h.people.Store.AuditLines(ctx, before, limit)
+	p := r.Params
+	lines, err := h.fleet.Audit(ctx, store.AuditFilter{Before: orElse(p.Before, 0), Who: text(p.Who), What: text(p.What), Limit: orElse(p.Limit, 100)}, dateOf(p.From), dateOf(p.To))
 	return api.ListAudit200JSONResponse(each(lines, func(a store.Audited) api.AuditLine {
 		return api.AuditLine{Id: a.ID, At: a.At, Who: a.Who, Address: a.Address, What: a.What, Text: words.Audited(a.What), Detail: a.Detail}
 	})), err

@@ -31,7 +31,7 @@ func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 var mayCall = map[string]string{
 	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "requestPasswordReset": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
 	"getMorning": "ctsr", "getHorizon": "ctsr", "listHorizonUnits": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listLines": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
-	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listInstruments": "ctsr", "countRunningOut": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "readNumbers": "ctsr", "readDates": "ctsr", "changeReading": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
+	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listInstruments": "ctsr", "listEntries": "ctsr", "countRunningOut": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "convertBench": "ctsr", "readNumbers": "ctsr", "readDates": "ctsr", "changeReading": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts",
 	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",
 	"addWork": "c", "removeWork": "c", "rescheduleWork": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",

@@ -79,7 +79,7 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	return api.ListSites200JSONResponse(each(sites, func(s store.Site) api.SiteCold { return siteCold(s, today) })), nil
+	return api.ListSites200JSONResponse(each(sites, func(s store.Site) api.SiteCold { return siteCold(reader(ctx), s, today) })), nil
 }
 
 // ChangeSite sets how cautious the cold curve of a site is.
@@ -89,11 +89,11 @@ func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject)
 		return nil, err
 	}
 	today, _, err := h.today(ctx)
-	return api.ChangeSite200JSONResponse(siteCold(s, today)), err
+	return api.ChangeSite200JSONResponse(siteCold(reader(ctx), s, today)), err
 }
 
-func siteCold(s store.Site, today measure.Date) api.SiteCold {
-	out := api.SiteCold{Id: s.ID, Name: s.Name, Altitude: s.Altitude, ReturnPeriod: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
+func siteCold(r words.Reader, s store.Site, today measure.Date) api.SiteCold {
+	out := api.SiteCold{ColdText: r.Cold(s.Cold), ForecastText: r.Forecast(s.Cold, s.ToldAt, today, s.Zone), Id: s.ID, Name: s.Name, Altitude: s.Altitude, ReturnPeriod: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
 		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ForecastAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
 	if s.Cold.Years > 0 {
 		out.NightsBelow, out.Shift, out.ReturnLevel = &s.Cold.NightsBelow, number(&s.Cold.Shift), number(s.Cold.ReturnLevel)

@@ -16,11 +16,11 @@ import (
 // ListServicePlans by name.
 func (h handlers) ListServicePlans(ctx context.Context, _ api.ListServicePlansRequestObject) (api.ListServicePlansResponseObject, error) {
 	all, err := h.fleet.ServicePlans(ctx)
-	return api.ListServicePlans200JSONResponse(each(all, registerPlan)), err
+	return api.ListServicePlans200JSONResponse(each(all, func(p store.ServicePlan) api.ServicePlan { return registerPlan(reader(ctx), p) })), err
 }
 
-func registerPlan(p store.ServicePlan) api.ServicePlan {
-	out := api.ServicePlan{Id: p.ID, Revision: p.Revision(), Units: p.Units, Plan: api.ServicePlanInput{Name: p.Name, Strategy: api.Strategy(p.Strategy),
+func registerPlan(r words.Reader, p store.ServicePlan) api.ServicePlan {
+	out := api.ServicePlan{Text: r.PlanRules(p.Plan), Id: p.ID, Revision: p.Revision(), Units: p.Units, Plan: api.ServicePlanInput{Name: p.Name, Strategy: api.Strategy(p.Strategy),
 		First: interval(p.First), Later: interval(p.Later), FreezeMargin: float64(p.FreezeMargin), Replaced: p.Replaced}}
 	if p.Miles {
 		unit := api.ServicePlanInputDistanceUnitMi
@@ -77,7 +77,7 @@ func (h handlers) save(ctx context.Context, id int64, mark string, in api.Servic
 	all, err := h.fleet.ServicePlans(ctx)
 	for _, saved := range all {
 		if saved.ID == id {
-			return registerPlan(saved), err
+			return registerPlan(reader(ctx), saved), err
 		}
 	}
 	return api.ServicePlan{Id: id, Plan: in}, err

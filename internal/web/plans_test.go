@@ -49,7 +49,7 @@ func TestPlans(t *testing.T) {
 	if res, text := ask(t, "PUT", path, shorter); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "If-Match") {
 		t.Errorf("without a look at it: %d %s", res.StatusCode, text)
 	}
-	if res, text := ask(t, "PUT", path, shorter, "If-Match", "0123456789abcdef"); res.StatusCode != http.StatusPreconditionFailed || !strings.Contains(string(text), "it is now Motorcycle: school interval") {
+	if res, text := ask(t, "PUT", path, shorter, "If-Match", "0123456789abcdef"); res.StatusCode != http.StatusPreconditionFailed || !strings.Contains(string(text), "it is now Motorcycle: strategy interval") {
 		t.Errorf("changed meanwhile: %d %s", res.StatusCode, text)
 	}
 	noMonths := 0

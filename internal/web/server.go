@@ -72,6 +72,10 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
+	texts, err := documents()
+	if err != nil {
+		return nil, err
+	}
 	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
 	e := echo.New()
 	e.Logger = cfg.Log
@@ -90,6 +94,7 @@ func New(cfg Config) (http.Handler, error) {
 		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
+	e.GET("/docs/:name", answerDocument(texts))
 	e.GET("/*", pages.serve)
 	return e, nil
 }

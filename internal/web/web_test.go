@@ -26,6 +26,7 @@ import (
 	"diligentledger/api"
 	"diligentledger/core/access"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
@@ -833,5 +834,83 @@ func TestKindsInTheContract(t *testing.T) {
 		if got := slices.Sorted(maps.Keys(bodies[ledger.FieldName(k)].Value.Properties)); !slices.Equal(got, fields) {
 			t.Errorf("%s: the contract has %v, its type %v", k, got, fields)
 		}
+	}
+}
+
+// Each enum of a field in the contract is what the check of its kind accepts, no more and no less.
+func TestEnumsInTheContract(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Document)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const bogus = "no such code"
+	checked := 0
+	// What must be there for another field to be looked at.
+	beside := map[ledger.Kind]map[string]any{ledger.KindFreezeTest: {"instrument": "refractometer"}}
+	u := ledger.Unit{Code: "A-1", Kind: "car", Meter: measure.Distance}
+	for _, k := range ledger.Kinds {
+		var walk func(s *openapi3.Schema, pointer string, around func(any) any)
+		walk = func(s *openapi3.Schema, pointer string, around func(any) any) {
+			if len(s.Enum) > 0 && len(s.Enum) < len(doc.Components.Schemas["MeasureUnit"].Value.Enum) {
+				var want []string
+				for _, v := range s.Enum {
+					want = append(want, v.(string))
+				}
+				text, err := json.Marshal(around(bogus))
+				if err != nil {
+					t.Fatal(err)
+				}
+				body, err := ledger.ParseBody(k, text)
+				if err != nil {
+					return // units and codes with a type of their own are read, and refused, before
+				}
+				for _, f := range ledger.Check(u, nil, ledger.Entry{ID: "1", Unit: "A-1", At: noon, RecordedBy: "A", Body: body}, noon) {
+					if strings.HasSuffix(f.Pointer, pointer) && strings.Contains(f.Got, bogus) {
+						checked++
+						if got := strings.Split(f.Accepted, ", "); !slices.Equal(slices.Sorted(slices.Values(got)), slices.Sorted(slices.Values(want))) {
+							t.Errorf("%s%s: the contract has %v, the check accepts %v", k, pointer, want, got)
+						}
+						return
+					}
+				}
+				t.Errorf("%s%s: %q is not refused", k, pointer, bogus)
+				return
+			}
+			for _, name := range slices.Sorted(maps.Keys(s.Properties)) {
+				walk(s.Properties[name].Value, pointer+"/"+name, func(v any) any { return around(map[string]any{name: v}) })
+			}
+			if s.Items != nil {
+				walk(s.Items.Value, pointer+"/0", func(v any) any { return around([]any{v}) })
+			}
+		}
+		walk(doc.Components.Schemas["EntryBody"].Value.Properties[ledger.FieldName(k)].Value, "", func(v any) any {
+			if of, ok := v.(map[string]any); ok {
+				for name, value := range beside[k] {
+					if of[name] == nil {
+						of[name] = value
+					}
+				}
+			}
+			return v
+		})
+	}
+	if checked < 20 {
+		t.Errorf("only %d enums were held against a check", checked)
+	}
+}
+
+// The document behind the sources of the Bench is one link away, for its reader and without scripts.
+func TestDocuments(t *testing.T) {
+	for _, name := range []string{"bench", "limits"} {
+		res, text := ask(t, "GET", "/docs/"+name, nil)
+		if res.StatusCode != http.StatusOK || !strings.Contains(string(text), "<table>") || !strings.Contains(string(text), "memory") || strings.Contains(string(text), "<script") {
+			t.Errorf("%s: %d %.300s", name, res.StatusCode, text)
+		}
+		if policy := res.Header.Get("Content-Security-Policy"); !strings.HasPrefix(policy, "default-src 'none'") {
+			t.Errorf("%s: %s", name, policy)
+		}
+	}
+	if res, _ := ask(t, "GET", "/docs/architecture", nil); res.StatusCode != http.StatusNotFound {
+		t.Errorf("another document: %d", res.StatusCode)
 	}
 }

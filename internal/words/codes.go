@@ -40,6 +40,20 @@ var (
 		clock.ZeroDue: "Zero", clock.HoseAge: "Hose age", clock.Strength: "Strength", clock.Product: "Product", clock.Extender: "Extender",
 		clock.FilterDue: "Additive filter", clock.Evaluation: "Not evaluated",
 	}
+	// StopNames are what stops a unit, in a word.
+	StopNames = map[ledger.StopCause]string{
+		ledger.StopHold: "held", ledger.StopAir: "air", ledger.StopCoolant: "coolant", ledger.StopDefect: "defect", ledger.StopFinding: "finding",
+		ledger.StopReturn: "unreleased", ledger.StopLevel: "level",
+	}
+	// SeverityNames of defects.
+	SeverityNames = map[string]string{"stop": "must not run", "repair": "repair", "watch": "watch"}
+	// ClockLetters mark the clocks in a drawing, each by one letter of its name.
+	ClockLetters = map[clock.Kind]string{
+		clock.Holds: "!", clock.Age: "A", clock.Use: "U", clock.Freeze: "F", clock.Level: "L", clock.Findings: "I",
+		clock.FollowUp: "O", clock.TestDue: "T", clock.CapDue: "C", clock.HosesDue: "H", clock.Chemistry: "Y",
+		clock.ZeroDue: "Z", clock.HoseAge: "G", clock.Strength: "S", clock.Product: "P", clock.Extender: "X",
+		clock.FilterDue: "D", clock.Evaluation: "?",
+	}
 	VerdictNames = map[clock.Verdict]string{
 		clock.Hold: "hold", clock.Overdue: "overdue", clock.Due: "due", clock.Watch: "watch", clock.Unknown: "unknown", clock.Sound: "sound",
 	}
@@ -55,7 +69,12 @@ func TypeScript() string {
 	record(&b, "workNames", `Schemas["Work"]`, WorkNames)
 	record(&b, "roleNames", `Schemas["Role"]`, RoleNames, access.Roles...)
 	record(&b, "clockNames", `Clock["kind"]`, ClockNames)
+	record(&b, "clockLetters", `Clock["kind"]`, ClockLetters)
 	record(&b, "verdictWords", "Verdict", VerdictNames, clock.Verdicts...)
+	record(&b, "stopNames", `Schemas["Stop"]["cause"]`, StopNames)
+	record(&b, "severityNames", `Schemas["OpenDefect"]["severity"]`, SeverityNames)
+	record(&b, "placeNames", "string", placeNames)
+	record(&b, "auditNames", "string", audited)
 	b.WriteString("\n/** Codes whose own text does not read as words. */")
 	record(&b, "codeNames", "string", names)
 	return b.String()

@@ -36,3 +36,15 @@ func TestNamesOfCodes(t *testing.T) {
 		}
 	}
 }
+
+// In a drawing each clock is known by its letter.
+func TestClockLetters(t *testing.T) {
+	of := map[string]clock.Kind{}
+	for kind := range words.ClockNames {
+		letter := words.ClockLetters[kind]
+		if len(letter) != 1 || of[letter] != "" {
+			t.Errorf("%s has the letter %q, as %s has", kind, letter, of[letter])
+		}
+		of[letter] = kind
+	}
+}

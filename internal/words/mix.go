@@ -46,7 +46,7 @@ func Value(p coolant.Property, low, high float64) string {
 
 // Property is what a test shows and what puts it right: "nitrite 250 ppm: too little; dose SCA".
 func Property(g coolant.PropertyGrade) string {
-	name := string(g.Property)
+	name := Name(string(g.Property))
 	text := name + ": not tested"
 	switch {
 	case g.Property == coolant.PropAppearance && g.Grade != coolant.GradeUnknown:
@@ -156,7 +156,7 @@ func chemistry(c clock.Clock) string {
 	n := c.Reason.Numbers
 	switch c.Reason.Code {
 	case clock.ChemFails:
-		text := c.Reason.About.Point
+		text := Name(c.Reason.About.Point)
 		if value, ok := n["value"]; ok {
 			text += " " + Value(coolant.Property(c.Reason.About.Point), value, n["high"])
 		}
@@ -183,7 +183,7 @@ func chemistry(c clock.Clock) string {
 	case clock.ChemHolds:
 		return fmt.Sprintf("nitrite was tested %s ago and is good.", months(n["months"]))
 	}
-	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", c.Reason.About.Point, Value(coolant.Property(c.Reason.About.Point), n["value"], n["high"]), Remedy(c.Reason.Remedy))
+	return fmt.Sprintf("%s runs to its limit; %s at the last test. Then: %s.", Name(c.Reason.About.Point), Value(coolant.Property(c.Reason.About.Point), n["value"], n["high"]), Remedy(c.Reason.Remedy))
 }
 
 func days(n float64) string {

@@ -7,6 +7,12 @@ import (
 	"diligentledger/core/ledger"
 )
 
+// placeNames distinguish parts by where they go.
+var placeNames = map[string]string{
+	"upper": "engine to the top of the radiator", "lower": "bottom of the radiator to the pump", "heater_feed": "engine to the heater core",
+	"heater_return": "heater core back to the pump", "bypass": "thermostat to the pump", "recovery": "filler neck to the bottle",
+}
+
 // names of codes whose own text does not read as words.
 var names = map[string]string{
 	"block": "block drain", "gravity": "gravity, spill-free funnel", "vacuum": "vacuum fill", "pressure": "pressure fill", "manual": "bled by hand",

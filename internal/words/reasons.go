@@ -275,6 +275,7 @@ func followUpReason(c clock.Clock) string {
 
 // Unit is what the rule behind a clock needs besides the account.
 type Unit struct {
+	Name    string
 	Site    string
 	Plan    serviceplan.Plan
 	Climate *climate.Climate

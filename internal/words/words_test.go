@@ -68,7 +68,7 @@ func TestReasons(t *testing.T) {
 		{clock.Strength, clock.StrengthDilutes, clock.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
 		{clock.Strength, clock.StrengthBeyond, clock.Due, "", "", nil, "too strong"},
 		{clock.Chemistry, clock.ChemFails, clock.Due, "nitrite", coolant.RemedySCA, n{"value": 150, "high": 300, "others": 2}, "nitrite 150 to 300 ppm: dose SCA; and 2 more."},
-		{clock.Chemistry, clock.ChemFails, clock.Due, "look", coolant.RemedyCause, n{"others": 0}, "look: find what got in."},
+		{clock.Chemistry, clock.ChemFails, clock.Due, "look", coolant.RemedyCause, n{"others": 0}, "appearance: find what got in."},
 		{clock.Chemistry, clock.ChemFails, clock.Due, "stray voltage (all off)", coolant.RemedyGround, n{"value": -0.6, "high": -0.6}, "-0.60 V: find the faulty ground."},
 		{clock.Chemistry, clock.ChemRetest, clock.Watch, "", "", n{"days": 0}, "dosed today"},
 		{clock.Chemistry, clock.ChemRetest, clock.Due, "", "", n{"days": 1}, "dosed 1 day ago"},
@@ -120,7 +120,7 @@ func TestPropertyWords(t *testing.T) {
 		{v(coolant.PropStray, -0.6, -0.6, coolant.Bounds{WatchMax: 0.1, Max: 0.15}, coolant.GradeBad, coolant.RemedyGround), "stray voltage -0.60 V: stray current; find the faulty ground"},
 		{v(coolant.PropMolybdate, 900, 900, coolant.Bounds{}, coolant.GradeUnknown, coolant.RemedyTest), "molybdate 900 ppm: does not show it alone"},
 		{v(coolant.PropPH, 0, 0, ph, coolant.GradeUnknown, ""), "pH: not tested"},
-		{v(coolant.PropAppearance, 0, 0, coolant.Bounds{}, coolant.GradeBad, coolant.RemedyCause), "look: bad; find what got in"},
+		{v(coolant.PropAppearance, 0, 0, coolant.Bounds{}, coolant.GradeBad, coolant.RemedyCause), "appearance: bad; find what got in"},
 	} {
 		if got := plain(Property(c.g)); !strings.Contains(got, c.want) {
 			t.Errorf("%q, want %q", got, c.want)

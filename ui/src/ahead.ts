@@ -9,6 +9,7 @@ export const pages = {
   morning: () => import("./morning/MorningPage"),
   account: () => import("./account/AccountPage"),
   horizon: () => import("./horizon/HorizonPage"),
+  entries: () => import("./entries/EntriesPage"),
   bench: () => import("./bench/BenchPage"),
 };
 

@@ -18,6 +18,7 @@ import "./rows.css";
 const MorningPage = lazy(() => pages.morning().then((m) => ({ default: m.MorningPage })));
 const AccountPage = lazy(() => pages.account().then((m) => ({ default: m.AccountPage })));
 const HorizonPage = lazy(() => pages.horizon().then((m) => ({ default: m.HorizonPage })));
+const EntriesPage = lazy(() => pages.entries().then((m) => ({ default: m.EntriesPage })));
 const BenchPage = lazy(() => pages.bench().then((m) => ({ default: m.BenchPage })));
 const PlanPage = lazyWithChakra(() => import("./plan/PlanPage").then((m) => m.PlanPage));
 const RegisterPage = lazyWithChakra(() => import("./people/RegisterPage").then((m) => m.RegisterPage));
@@ -54,6 +55,7 @@ createRoot(root).render(
                     <Route path="/units/:code" element={<AccountPage />} />
                     <Route path="/horizon" element={<HorizonPage />} />
                     <Route path="/plan" element={<PlanPage />} />
+                    <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />
                     <Route path="/register" element={<RegisterPage />} />
                     <Route path="*" element={<NoPage />} />

@@ -179,7 +179,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindHold:
 		return ledger.Hold{Why: "leaks"}
 	case ledger.KindRelease:
-		return ledger.Release{What: "mended", Certificate: "1", CertificateKind: "inspector"}
+		return ledger.Release{What: "repaired", Certificate: "1", CertificateKind: "inspector"}
 	}
 	return ledger.NoteBody{Text: "seen"}
 }
@@ -253,7 +253,7 @@ func History(rng *rand.Rand, u ledger.Unit, n int) []ledger.Entry {
 	}
 	for i := range n {
 		if entries[i].Kind() == ledger.KindDefect && rng.IntN(2) == 0 {
-			add(rng.IntN(Days), fmt.Sprintf("close%d", i), ledger.DefectClosed{Defect: entries[i].ID, How: "mended"})
+			add(rng.IntN(Days), fmt.Sprintf("close%d", i), ledger.DefectClosed{Defect: entries[i].ID, How: "repaired"})
 		}
 	}
 	return entries

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useMemo, useState } from "react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
-import { type Account, type EntryKind, type Line, type Schemas, api } from "../api/client";
+import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { type Key, useEscape } from "../frame/keys";
@@ -9,23 +9,13 @@ import { useMedia } from "../frame/media";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import {
-  celsius,
-  dayTime,
-  figure,
-  kelvin,
-  kilometres,
-  kilopascals,
-  longDay,
-  shortDay,
-  symbols,
-} from "../words/figures";
+import { celsius, dayTime, figure, kilopascals, longDay } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
 import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
 import { type Way, moreWays, ways } from "./kinds";
-import { Blended, LedgerPage, LedgerTools, inside, useLedger } from "./LedgerPage";
+import { Blended, LedgerPage, LedgerTools, useLedger } from "./LedgerPage";
 import { dropDraft, useKeptDrafts } from "./kept";
 import { ProtectionDrawing } from "./ProtectionDrawing";
 import { Discrepancy, Standing } from "./Standing";
@@ -135,6 +125,16 @@ export function AccountPage() {
       return value === null ? [] : [[name, value]];
     }),
   ).toString();
+  // A form that closes takes the focus with it: to what was done, else to the page. On a button a second Enter would act.
+  const done = useRef<HTMLParagraphElement>(null);
+  const wrote = useRef(false);
+  const open = writing !== undefined;
+  useEffect(() => {
+    if (wrote.current && !open && document.activeElement === document.body) {
+      (done.current ?? document.getElementById("page"))?.focus({ preventScroll: true });
+    }
+    wrote.current = open;
+  }, [open]);
   // On a phone the form takes the place of the drawing.
   const roomy = useMedia("(min-width: 48rem)");
   const wide = useMedia("(min-width: 80rem)");
@@ -179,7 +179,7 @@ export function AccountPage() {
               />
             )}
             {!writing && said && (
-              <p className="strong no-print" role="status">
+              <p className="strong no-print" role="status" tabIndex={-1} ref={done}>
                 {said}
               </p>
             )}
@@ -211,8 +211,12 @@ export function AccountPage() {
             <Clocks account={data} />
             <Standing account={data} />
             <BenchLinks account={data} />
-            <PlanOf account={data} />
-            <SystemOf account={data} />
+            <p className="fine faint" style={{ marginTop: "14px" }}>
+              {data.servicePlan.text}
+            </p>
+            <p className="fine faint" style={{ marginTop: "10px" }}>
+              {data.system.text}
+            </p>
             <Cautions lines={data.cautions} />
           </div>
           <div className="ledger">
@@ -327,13 +331,13 @@ function Opening({ account }: { account: Account }) {
         <p>
           <b>{verdictWords[account.status.verdict]}</b> · protects to{" "}
           <b data-testid="protects">{celsius(account.protectsTo)}</b>
-          {account.protectsTo !== undefined && ` ${protectedBy(account)}`}
+          {account.protectsTo !== undefined && ` ${account.protectedBy}`}
           {account.mixed && " · EG and PG are mixed"}
           {age && ` · on average ${age} old`}
           {account.boilOver &&
             ` · boils at ${celsius(account.boilOver.celsius)} under ${kilopascals(account.boilOver.cap)}`}
         </p>
-        <p className="faint">{inside(account)}</p>
+        <p className="faint">{account.inside}</p>
         <Blended account={account} />
       </div>
     </div>
@@ -343,35 +347,6 @@ function Opening({ account }: { account: Account }) {
 function months(n: number): string {
   const text = figure(n, 0);
   return text === "1" ? "1 month" : `${text} months`;
-}
-
-/** Whether the temperature to rely on was measured, or is the book's. */
-function protectedBy(account: Account): string {
-  const test = account.lastTest;
-  if (account.base === "waterless")
-    return test ? `by its product, water tested ${shortDay(test.at)}` : "by its product";
-  if (account.measured && test) return `as measured ${shortDay(test.at)}`;
-  if (test?.waits) return "by the book; the last test reads colder and does not count yet";
-  return test ? `by the book (measured ${celsius(test.measured)} on ${shortDay(test.at)})` : "by the book";
-}
-
-/** What the register knows of the cooling system that decides what may go in. */
-function SystemOf({ account }: { account: Account }) {
-  const s = account.system;
-  const facts = [
-    s.metal === "iron" ? "iron" : s.metal === "aluminium" ? "aluminium" : "metal not known",
-    s.wetLiners ? "wet liners" : "",
-    s.silicateFree ? "silicate-free only" : "",
-    s.premixOnly ? "premix only" : "",
-    s.required ? `${s.required} required` : "",
-    s.drive === "hybrid" || s.drive === "electric" ? `${s.drive} drive` : "",
-    s.listed.length > 0 ? `maker’s list: ${s.listed.join(", ")}` : "",
-  ].filter(Boolean);
-  return (
-    <p className="fine faint" style={{ marginTop: "10px" }}>
-      System: {facts.join(" · ")}.
-    </p>
-  );
 }
 
 /** The Bench, opened with this unit's figures. */
@@ -410,23 +385,4 @@ function BenchLinks({ account }: { account: Account }) {
       ))}
     </p>
   );
-}
-
-function PlanOf({ account }: { account: Account }) {
-  const { servicePlan } = account;
-  return (
-    <p className="fine faint" style={{ marginTop: "14px" }}>
-      Service plan “{servicePlan.name}”: first {allowed(servicePlan.first)}, later {allowed(servicePlan.later)};{" "}
-      {kelvin(servicePlan.freezeMargin)} to spare on the coldest night. The maker’s manual overrides it.
-    </p>
-  );
-}
-
-function allowed(i: Schemas["Interval"]): string {
-  const parts = [
-    i.months !== undefined ? `${figure(i.months)} months` : "",
-    i.km !== undefined ? kilometres(i.km) : "",
-    i.hours !== undefined ? `${figure(i.hours)} ${symbols.h}` : "",
-  ].filter(Boolean);
-  return parts.length > 0 ? parts.join(" or ") : "without limit";
 }

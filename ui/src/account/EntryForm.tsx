@@ -117,9 +117,15 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
   const known: readonly Product[] = products.data ?? [];
   const settled = JSON.parse(useSettled(JSON.stringify(draft))) as Draft;
   const readable = toEntry(settled, ids, account, known);
-  const entry = "entry" in readable ? readable.entry : undefined;
+  // What a product or an additive asks for is not known before the lists of them have come.
+  const uses = new Set(specOf(draft, account, known).map((f) => f.type));
+  const awaited = [
+    ...(uses.has("product") && products.isPending ? ["the list of products, which has not come"] : []),
+    ...(uses.has("additive") && additives.isPending ? ["the list of additives, which has not come"] : []),
+  ];
+  const entry = "entry" in readable && awaited.length === 0 ? readable.entry : undefined;
   const preview = useQuery({
-    queryKey: ["preview", code, ids.entry, settled, account.lineCount],
+    queryKey: ["preview", code, ids.entry, settled, account.lineCount, products.dataUpdatedAt > 0],
     queryFn: ({ signal }) => {
       if (!entry) throw new Error("there is nothing to preview yet");
       return api.preview(code, entry, signal);
@@ -201,8 +207,8 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
   const done = written !== "" && !changed;
   // By what is typed now, which Enter may follow at once; the preview waits until it is settled.
   const typed = toEntry(draft, ids, account, known);
-  const ready = "entry" in typed && !done;
-  const missing = "missing" in typed && !written ? typed.missing : [];
+  const ready = "entry" in typed && awaited.length === 0 && !done;
+  const missing = written ? [] : [...("missing" in typed ? typed.missing : []), ...awaited];
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     // Of two presses before the first is drawn, the second is none.

@@ -1,6 +1,6 @@
 import type { MeasureUnit, Product, Schemas } from "../api/client";
 import { symbols } from "../words/figures";
-import { word } from "../words/names";
+import { placeOf, word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
 import { ButtonsField, ReadingField, SelectField, TextField, Tick } from "./fields";
 import type { FieldSpec } from "./kinds";
@@ -235,7 +235,10 @@ function LinesOf(p: Props & { spec: Extract<FieldSpec, { type: "lines" | "named"
           {rows.map((row) => (
             <div key={row} className={wraps ? "item wraps" : "item"}>
               {f.type === "lines" ? (
-                <span className="key">{word(row)}</span>
+                <span className="key">
+                  {word(row)}
+                  {placeOf(row) && <span className="where">{placeOf(row)}</span>}
+                </span>
               ) : (
                 <TextField
                   label={`${f.key} ${Number(row) + 1}`}

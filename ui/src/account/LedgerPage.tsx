@@ -1,6 +1,8 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Suspense, memo, startTransition, useEffect, useState } from "react";
+import { Suspense, memo, startTransition, useEffect, useRef, useState } from "react";
 import { lazyWithChakra } from "../lazily";
+import { TakeAlong } from "../frame/TakeAlong";
+import { download } from "../words/csv";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Failed } from "../frame/State";
@@ -9,13 +11,10 @@ import {
   inMeter,
   inTemperature,
   inVolume,
-  kilometres,
-  kilopascals,
   litres,
   meterSymbol,
   nothing,
   shortDay,
-  symbols,
   unitOf,
 } from "../words/figures";
 import { kindNames } from "../words/names";
@@ -136,31 +135,75 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
   );
 }
 
+/** Hands the lines over as a file, the newest first: moments as ISO, figures by the book in L, per cent and °C. */
+function downloadLedger(account: Account, lines: readonly Line[]) {
+  const tenth = (v: number | undefined) => (v === undefined ? undefined : Number(v.toFixed(1)));
+  download(
+    `${account.unit.code}-${account.today}`,
+    [
+      "happened at",
+      "kind",
+      "entry",
+      "notes",
+      "L",
+      "glycol, %",
+      "freezes, °C",
+      "recorded by",
+      "recorded at",
+      "struck by",
+      "why struck",
+      "id",
+    ],
+    lines
+      .toReversed()
+      .map((l) => [
+        l.at,
+        kindNames[l.kind],
+        l.text,
+        [l.test?.text, ...l.notes.map((n) => n.text)].filter(Boolean).join("; "),
+        tenth(l.after.litres),
+        tenth(l.after.glycol),
+        tenth(l.after.freeze),
+        l.recordedBy,
+        l.recordedAt,
+        l.struck?.by,
+        l.struck?.why,
+        l.id,
+      ]),
+  );
+}
+
 /** Which lines are shown, and the way to paper, which has room for all of them. */
 export function LedgerTools(p: { account: Account; ledger: Ledger; only: string; onOnly: (kind: string) => void }) {
   const kinds = (Object.entries(p.account.kinds) as [EntryKind, number][]).sort((a, b) =>
     kindNames[a[0]].localeCompare(kindNames[b[0]]),
   );
   const [failed, setFailed] = useState("");
+  const lines = useRef(p.ledger.lines);
+  useEffect(() => {
+    lines.current = p.ledger.lines;
+  });
+  const fetched = async () => {
+    if (p.ledger.older === 0) return;
+    await p.ledger.all();
+    // What has come is drawn with the next frame.
+    await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)));
+  };
   const print = async () => {
-    try {
-      setFailed("");
-      if (p.ledger.older > 0) {
-        await p.ledger.all();
-        // What has come is drawn with the next frame.
-        await new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)));
-      }
-      window.print();
-    } catch (error) {
-      setFailed(error instanceof Error ? error.message : String(error));
-    }
+    await fetched();
+    window.print();
+  };
+  const csv = async () => {
+    await fetched();
+    downloadLedger(p.account, lines.current);
   };
   // The key of the browser, too, prints all lines, which have to be fetched first.
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (event.key !== "p" || !(event.ctrlKey || event.metaKey)) return;
       event.preventDefault();
-      void print();
+      setFailed("");
+      print().catch((error: unknown) => setFailed(error instanceof Error ? error.message : String(error)));
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
@@ -179,9 +222,7 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
         ]}
         onChange={p.onOnly}
       />
-      <button type="button" className="act strong" onClick={() => void print()}>
-        print
-      </button>
+      <TakeAlong what="the ledger" csv={csv} print={print} />
     </div>
   );
 }
@@ -268,33 +309,7 @@ function LineMenu({ line, onCorrect, onStrike }: Pick<Props, "onCorrect" | "onSt
   );
 }
 
-/** What is inside, in one line. */
-export function inside(account: Account): string {
-  const b = account.balance;
-  return [
-    account.unit.name,
-    account.unit.site,
-    b.litres === undefined ? `${litres(account.capacity)} system, charge not known` : litres(b.litres),
-    account.product ? account.product.name : account.base ? `${account.base}, product not known` : "coolant not known",
-    account.cap === undefined ? "" : `cap ${kilopascals(account.cap)}`,
-    lastMeter(account),
-  ]
-    .filter(Boolean)
-    .join(" · ");
-}
-
-function lastMeter({ meter, meterUnit }: Account): string {
-  if (meter === undefined) return "";
-  return meterUnit === "km" ? kilometres(meter) : `${figure(meter)} ${symbols.h}`;
-}
-
 /** The line under the account's name: every product blended in. */
 export function Blended({ account }: { account: Account }) {
-  if (account.blended.length === 0) return null;
-  return (
-    <p className="alarm fine">
-      Also poured in since the renewal: {account.blended.map((p) => `${p.name} (${p.technology})`).join(", ")}
-      {account.foreign >= 0.005 ? `; foreign: ${figure(100 * account.foreign)}\u00a0% of the charge` : ""}.
-    </p>
-  );
+  return account.blendedText === "" ? null : <p className="alarm fine">{account.blendedText}</p>;
 }

@@ -1,5 +1,6 @@
-import type { Account, Explanation, Line, Schemas } from "../api/client";
-import { figure, inVolume, kelvin, litres, longDay, shortDay } from "../words/figures";
+import type { Account, Explanation, Line } from "../api/client";
+import { longDay, shortDay } from "../words/figures";
+import { severityNames, stopNames } from "../words/names";
 
 /** What balances the books, or the way to it. */
 export type Balance = (line: Line, which: number) => void;
@@ -13,25 +14,19 @@ export function Discrepancy(p: {
   const { discrepancy } = p.account;
   const line = discrepancy?.test;
   if (!discrepancy || !line?.test) return null;
-  const { test, explanations = [] } = line;
-  const off = test.book === undefined ? 0 : Math.abs(test.measured - test.book);
-  const title = test.trusted
-    ? `The book and the test of ${shortDay(line.at)} disagree by ${kelvin(off)}.`
-    : `The test of ${shortDay(line.at)} cannot be used as it was read.`;
+  const { explanations = [] } = line;
   const retest = !discrepancy.confirmed;
-  const apart = explanations.find((x) => x.distinguish)?.distinguish;
   return (
     <section className="disagree" aria-label="Book and test disagree">
-      <h2 className="strong">{title}</h2>
-      {discrepancy.waits && (
-        <p style={{ marginTop: "4px" }}>
-          It reads colder than the book: the book counts until a second, zeroed test shows the same.
+      <h2 className="strong">{discrepancy.text}</h2>
+      {discrepancy.next.map((text) => (
+        <p key={text} style={{ marginTop: "4px" }}>
+          {text}
         </p>
-      )}
-      {retest && (
+      ))}
+      {retest && p.onTest && (
         <p style={{ marginTop: "4px" }}>
-          {apart ? distinguishWords[apart] : "Test a second time first: then the books can be balanced."}{" "}
-          {p.onTest && <Act onClick={p.onTest}>record a second freeze test</Act>}
+          <Act onClick={p.onTest}>record a second freeze test</Act>
         </p>
       )}
       <ol style={{ marginTop: "6px" }}>
@@ -47,13 +42,6 @@ export function Discrepancy(p: {
     </section>
   );
 }
-
-const distinguishWords: Record<NonNullable<Explanation["distinguish"]>, string> = {
-  second_instrument:
-    "Two explanations are about as likely. A second reading with another instrument distinguishes them.",
-  other_scale:
-    "Two explanations are about as likely. A second reading, on the other glycol’s scale, distinguishes them.",
-};
 
 /** What may be recorded, as a line of the text. */
 function Act({ onClick, children }: { onClick: () => void; children: React.ReactNode }) {
@@ -86,23 +74,6 @@ const balances: Partial<Record<Explanation["cause"], string>> = {
   stayed_inside: "strike the renewal and record what stayed inside",
 };
 
-/** What stops a unit, in a word. */
-const stopNames: Record<Schemas["Stop"]["cause"], string> = {
-  hold: "held",
-  air_trapped: "air",
-  coolant: "coolant",
-  defect: "defect",
-  finding: "finding",
-  return: "unreleased",
-  level: "level",
-};
-
-const severityNames: Record<Schemas["OpenDefect"]["severity"], string> = {
-  stop: "must not run",
-  repair: "repair",
-  watch: "watch",
-};
-
 /** Points that have a clock and a list of their own. */
 const ownClock: ReadonlySet<string> = new Set(["chemistry", "product"]);
 
@@ -119,15 +90,7 @@ export function Standing({ account }: { account: Account }) {
       [`since ${shortDay(account.laidUp.since)}`, account.laidUp.why].filter(Boolean).join(": "),
       false,
     ]);
-  if (account.leak) {
-    const l = account.leak;
-    const digits = l.rate < 0.095 ? 3 : 2;
-    rows.push([
-      "loses",
-      `${figure(inVolume(l.rate), digits)} ± ${litres(l.sigma, digits)}/${perWords[l.per]}: ${litres(l.litres)} in ${figure(l.events)} ${l.events === 1 ? "entry" : "entries"} since ${shortDay(l.since)}`,
-      false,
-    ]);
-  }
+  if (account.leak) rows.push(["loses", account.leak.text, false]);
   for (const f of account.findings.filter((f) => !ownClock.has(f.point) && (f.grade === "bad" || f.grade === "soft"))) {
     rows.push([f.label, `${f.text}, ${shortDay(f.at)}`, f.grade === "bad"]);
   }
@@ -155,8 +118,6 @@ export function Standing({ account }: { account: Account }) {
     </section>
   );
 }
-
-const perWords: Record<string, string> = { "1000km": "1000 km", "100h": "100 h", month: "month" };
 
 function ChemistryOf({ account }: { account: Account }) {
   const c = account.chemistry;

@@ -68,6 +68,9 @@ async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Re
   });
 }
 
+export type EntriesQuery = NonNullable<paths["/api/v1/entries"]["get"]["parameters"]["query"]>;
+export type AuditQuery = NonNullable<paths["/api/v1/audit"]["get"]["parameters"]["query"]>;
+
 export const api = {
   session: (signal?: AbortSignal) => answer(client.GET("/api/v1/session", { signal })),
   signIn: (email: string, password: string) => answer(client.POST("/api/v1/session", { body: { email, password } })),
@@ -113,8 +116,10 @@ export const api = {
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
   changePerson: (id: number, body: { role?: Role; active?: boolean; email?: string }) =>
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),
-  audit: (before: number, signal?: AbortSignal) =>
-    answer(client.GET("/api/v1/audit", { params: { query: { before, limit: 100 } }, signal })),
+  audit: (query: AuditQuery, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/audit", { params: { query }, signal })),
+  entries: (query: EntriesQuery, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/entries", { params: { query }, signal })),
   morning: (limit: number, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/morning", { params: { query: { limit } }, signal })),
   horizon: (query: paths["/api/v1/horizon"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
@@ -136,6 +141,10 @@ export const api = {
   additives: (signal?: AbortSignal) => answer(client.GET("/api/v1/additives", { signal })),
   instruments: (signal?: AbortSignal) => answer(client.GET("/api/v1/instruments", { signal })),
   questions: (signal?: AbortSignal) => answer(client.GET("/api/v1/bench", { signal })),
+  convert: (question: string, from: Schemas["UnitSystem"], to: Schemas["UnitSystem"], inputs: Record<string, string>) =>
+    answer(
+      client.POST("/api/v1/bench/{question}/units", { params: { path: { question } }, body: { from, to, inputs } }),
+    ),
   ask: (question: string, units: Schemas["UnitSystem"], inputs: Record<string, string>, signal?: AbortSignal) =>
     answer(
       client.POST("/api/v1/bench/{question}", { params: { path: { question } }, body: { units, inputs }, signal }),

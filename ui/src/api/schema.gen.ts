@@ -639,6 +639,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was recorded in all accounts, the entry recorded last first. */
+        get: operations["listEntries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/instruments": {
         parameters: {
             query?: never;
@@ -686,6 +703,25 @@ export interface paths {
         put?: never;
         /** Answer a question of the Bench, with the sum laid open. Nothing is stored. */
         post: operations["askBench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench/{question}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What was typed on the Bench, in another system of units. Nothing is stored. */
+        post: operations["convertBench"];
         delete?: never;
         options?: never;
         head?: never;
@@ -772,12 +808,19 @@ export interface components {
             value: string;
             label: string;
         };
+        /** @description A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with. */
+        BySystem: {
+            metric: string;
+            us: string;
+            imperial: string;
+        };
         Field: {
             name: string;
             label: string;
+            units: components["schemas"]["BySystem"];
             /** @description Of a choice; empty for a field that is typed. */
             options: components["schemas"]["Option"][];
-            initial: string;
+            initials: components["schemas"]["BySystem"];
             hint?: string;
             optional: boolean;
             /** @description The choice that decides whether this field means anything. */
@@ -1263,6 +1306,8 @@ export interface components {
         };
         /** @description What the register knows of the unit's cooling system that decides what may go in. */
         UnitSystemFacts: {
+            /** @description The facts in a sentence. */
+            text: string;
             wetLiners: boolean;
             /**
              * @description None when it is not known.
@@ -1469,6 +1514,8 @@ export interface components {
             hoseMonths?: number;
         };
         ServicePlan: {
+            /** @description Its rules in a line. */
+            text: string;
             /** Format: int64 */
             id: number;
             /** @description Of the plan's current text; a change of the plan gives another. */
@@ -1533,6 +1580,10 @@ export interface components {
             nothing: string[];
         };
         SiteCold: {
+            /** @description What nights are planned for and what that rests on, as a sentence. */
+            coldText: string;
+            /** @description The forecast for the nights ahead, as a sentence. */
+            forecastText: string;
             /** Format: int64 */
             id: number;
             name: string;
@@ -1777,6 +1828,24 @@ export interface components {
             /** @description What one, two and more floating discs protect to, °C. */
             celsius: number[];
         };
+        /** @description An entry of any account. */
+        WrittenEntry: {
+            unit: components["schemas"]["UnitName"];
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["EntryKind"];
+            /**
+             * Format: date-time
+             * @description When it happened.
+             */
+            at: string;
+            /** @description What it says after its kind. */
+            text: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            struck?: components["schemas"]["Struck"];
+        };
         Struck: {
             /** Format: uuid */
             id: string;
@@ -1844,6 +1913,8 @@ export interface components {
             since: string;
         };
         Leak: {
+            /** @description The rate with what it rests on. */
+            text: string;
             /**
              * Format: double
              * @description L per span
@@ -1934,6 +2005,10 @@ export interface components {
         };
         /** @description The test that does not agree with the book, until it is settled. */
         Discrepancy: {
+            /** @description What was found, as a sentence. */
+            text: string;
+            /** @description What counts until then and what comes next, a sentence each. */
+            next: string[];
             /** Format: uuid */
             line: string;
             test: components["schemas"]["Line"];
@@ -2002,6 +2077,8 @@ export interface components {
         };
         UnitServicePlan: {
             name: string;
+            /** @description Its intervals and its margin in a sentence. */
+            text: string;
             first: components["schemas"]["Interval"];
             later: components["schemas"]["Interval"];
             /**
@@ -2013,6 +2090,12 @@ export interface components {
             followRuns?: number;
         };
         Account: {
+            /** @description What is inside and where the unit is, in one line. */
+            inside: string;
+            /** @description What protectsTo rests on, in words; empty without it. */
+            protectedBy: string;
+            /** @description The products of blended in a sentence; empty for none. */
+            blendedText: string;
             /** Format: date */
             today: string;
             unit: components["schemas"]["UnitName"];
@@ -2179,6 +2262,10 @@ export interface components {
         };
     };
     parameters: {
+        /** @description First day on which it was recorded, in the fleet's time zone. */
+        recordedFrom: string;
+        /** @description The last of the days. */
+        recordedTo: string;
         /** @description Order; units of one place in it by urgency. */
         sort: "soonest" | "site" | "kind" | "product" | "protection";
         /** @description Groups before the order. */
@@ -3191,6 +3278,15 @@ export interface operations {
     listAudit: {
         parameters: {
             query?: {
+                /** @description First day on which it was recorded, in the fleet's time zone. */
+                from?: components["parameters"]["recordedFrom"];
+                /** @description The last of the days. */
+                to?: components["parameters"]["recordedTo"];
+                /** @description Part of the name. */
+                who?: string;
+                /** @description Code of what was done. */
+                what?: string;
+                /** @description Id of the last line of the page before. */
                 before?: number;
                 limit?: number;
             };
@@ -3373,6 +3469,45 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listEntries: {
+        parameters: {
+            query?: {
+                /** @description First day on which it was recorded, in the fleet's time zone. */
+                from?: components["parameters"]["recordedFrom"];
+                /** @description The last of the days. */
+                to?: components["parameters"]["recordedTo"];
+                /** @description Part of the name of who recorded it. */
+                writer?: string;
+                /** @description Code of its unit. */
+                unit?: string;
+                kind?: components["schemas"]["EntryKind"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                /** @description Struck entries alone, or with false those alone that are not; both when it is left out. */
+                struck?: boolean;
+                /** @description Id of the last entry of the page before. */
+                before?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenEntry"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
     listInstruments: {
         parameters: {
             query?: never;
@@ -3439,6 +3574,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Answer"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    convertBench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    from: components["schemas"]["UnitSystem"];
+                    to: components["schemas"]["UnitSystem"];
+                    inputs: {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description The inputs; one that has no unit, or cannot be read, as it was. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        inputs: {
+                            [key: string]: string;
+                        };
+                    };
                 };
             };
             403: components["responses"]["NotPermitted"];

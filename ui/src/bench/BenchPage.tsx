@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import { Problem, type Schemas, api } from "../api/client";
@@ -33,6 +33,9 @@ function useGiven(): [Given, (part: Given) => void] {
   return [given, (part) => setGiven((before) => ({ ...before, ...part }))];
 }
 
+/** What the address holds beside what was typed. */
+const ours: ReadonlySet<string> = new Set(["q", "units", "unit"]);
+
 /** The calculator: a question first, then what it has to be given, and the answer as you type. Its state is its address. */
 export function BenchPage() {
   const questions = useQuery({
@@ -43,6 +46,18 @@ export function BenchPage() {
   const [given, give] = useGiven();
   const [units, chooseUnits] = useUnitSystem(given.units ?? null);
   const question = questions.data?.find((q) => q.name === given.q) ?? questions.data?.[0];
+  // What was typed is converted, so that it means the same in the other units.
+  const turn = useMutation({
+    mutationFn: async (to: UnitSystem) => {
+      const typed = Object.fromEntries(Object.entries(given).filter(([name]) => !ours.has(name)));
+      const { inputs } = await api.convert(question?.name ?? "", units, to, typed);
+      return { ...inputs, units: to };
+    },
+    onSuccess: (part) => {
+      chooseUnits(part.units);
+      give(part);
+    },
+  });
   const head = given.unit ? `filled in from the account of ${given.unit}` : "every coolant sum, with its source";
   return (
     <Frame title="Bench" head={head} here="bench">
@@ -57,10 +72,8 @@ export function BenchPage() {
                 label="read and written in"
                 value={units}
                 options={systemNames}
-                onChange={(s: UnitSystem) => {
-                  chooseUnits(s);
-                  give({ units: s });
-                }}
+                onChange={(s: UnitSystem) => turn.mutate(s)}
+                error={turn.error?.message}
               />
             </div>
           </div>
@@ -123,7 +136,7 @@ interface SumProps {
 }
 
 function Sum({ question, units, given, change }: SumProps) {
-  const valueOf = (f: Field) => given[f.name] ?? f.initial;
+  const valueOf = (f: Field) => given[f.name] ?? f.initials[units];
   const shown = question.fields.filter((f) => {
     const by = question.fields.find((o) => o.name === f.shownBy);
     return !by || (f.shownFor ?? []).includes(valueOf(by));
@@ -152,7 +165,7 @@ function Sum({ question, units, given, change }: SumProps) {
         <h2>{question.title}</h2>
         <div className="inputs">
           {shown.map((f) => (
-            <div key={f.name} className={isLong(f) ? "long" : undefined}>
+            <div key={f.name} className={isLong(f, units) ? "long" : undefined}>
               {f.options.length > 0 ? (
                 <SelectField
                   label={f.label}
@@ -164,7 +177,7 @@ function Sum({ question, units, given, change }: SumProps) {
                 />
               ) : (
                 <TextField
-                  label={f.label}
+                  label={f.units[units] ? `${f.label}, ${f.units[units]}` : f.label}
                   hint={f.hint}
                   width="100%"
                   maxLength={400}
@@ -193,10 +206,14 @@ function Sum({ question, units, given, change }: SumProps) {
 }
 
 /** Whether a field needs the room of two to be read. */
-function isLong(f: Field): boolean {
+function isLong(f: Field, units: UnitSystem): boolean {
   return (
-    Math.max(f.initial.length, f.label.length - 4, (f.hint?.length ?? 0) / 2, ...f.options.map((o) => o.label.length)) >
-    18
+    Math.max(
+      f.initials[units].length,
+      f.label.length + f.units[units].length - 4,
+      (f.hint?.length ?? 0) / 2,
+      ...f.options.map((o) => o.label.length),
+    ) > 18
   );
 }
 
@@ -235,15 +252,22 @@ function Worded({ answer }: { answer: Answer }) {
         <CopyLink />
       </div>
       {open && (
-        <ol data-testid="steps">
-          {answer.steps.map((s, i) => (
-            <li key={`${s.what} ${i}`} className="step">
-              <b>{s.what}</b>: {s.formula}
-              {s.numbers && <div className="figures">{s.numbers}</div>}
-              <p className="small faint">{s.source}</p>
-            </li>
-          ))}
-        </ol>
+        <>
+          <ol data-testid="steps">
+            {answer.steps.map((s, i) => (
+              <li key={`${s.what} ${i}`} className="step">
+                <b>{s.what}</b>: {s.formula}
+                {s.numbers && <div className="figures">{s.numbers}</div>}
+                <p className="small faint">{s.source}</p>
+              </li>
+            ))}
+          </ol>
+          <p className="small">
+            <a className="link" href="/docs/bench">
+              how these sources were transcribed, and what is not confirmed
+            </a>
+          </p>
+        </>
       )}
     </>
   );

@@ -18,7 +18,7 @@ interface Props {
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
   /** Which tab this page belongs to. */
-  here?: "morning" | "horizon" | "plan" | "bench" | "register";
+  here?: "morning" | "horizon" | "plan" | "entries" | "bench" | "register";
   keys?: readonly Key[];
   /** Only the keys of the page, while it asks for a letter. */
   only?: boolean;
@@ -42,6 +42,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
       { key: "m", does: "Morning", run: () => void navigate("/") },
       { key: "h", does: "Horizon", run: () => void navigate("/horizon") },
       { key: "p", does: "Plan", run: () => void navigate("/plan") },
+      { key: "t", does: "Entries", run: () => void navigate("/entries") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
       ...(mayRegister(person.role) ? [{ key: "g", does: "Register", run: () => void navigate("/register") }] : []),
       { key: "j", does: "next line", run: () => moveLine(1) },
@@ -96,6 +97,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           <IndexTab to="/plan" letter="p" current={here === "plan"}>
             Plan
           </IndexTab>
+          <IndexTab to="/entries" letter="t" current={here === "entries"}>
+            Entries
+          </IndexTab>
           <IndexTab to="/bench" letter="b" current={here === "bench"}>
             Bench
           </IndexTab>
@@ -105,7 +109,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
             </IndexTab>
           )}
           {open !== undefined && (
-            <IndexTab to={`/units/${encodeURIComponent(open)}`} current>
+            <IndexTab to={`/units/${encodeURIComponent(open)}`} current opened>
               {open}
             </IndexTab>
           )}
@@ -120,9 +124,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
   );
 }
 
-function IndexTab(p: { to: string; letter?: string; current?: boolean; children: ReactNode }) {
+function IndexTab(p: { to: string; letter?: string; current?: boolean; opened?: boolean; children: ReactNode }) {
   return (
-    <RouterLink className="tab" to={p.to} aria-current={p.current ? "page" : undefined}>
+    <RouterLink className={p.opened ? "tab opened" : "tab"} to={p.to} aria-current={p.current ? "page" : undefined}>
       <span className="cut">{p.children}</span>
       {p.letter && (
         <span className="letter" aria-hidden="true">

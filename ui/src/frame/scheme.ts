@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useLayoutEffect, useState } from "react";
 
 type Scheme = "light" | "dark";
 
@@ -13,10 +13,23 @@ function initial(): Scheme {
 /** Light or dark: this browser's choice, else what the system prefers. */
 export function useScheme(): [Scheme, () => void] {
   const [scheme, setScheme] = useState<Scheme>(initial);
-  useEffect(() => {
-    document.documentElement.classList.remove("light", "dark");
-    document.documentElement.classList.add(scheme);
-    document.documentElement.style.colorScheme = scheme;
+  // Before the first paint: colours that change after it are faded from one to the other.
+  useLayoutEffect(() => {
+    const show = (used: Scheme) => {
+      document.documentElement.classList.remove("light", "dark");
+      document.documentElement.classList.add(used);
+      document.documentElement.style.colorScheme = used;
+    };
+    show(scheme);
+    // Paper is white.
+    const paper = () => show("light");
+    const screen = () => show(scheme);
+    window.addEventListener("beforeprint", paper);
+    window.addEventListener("afterprint", screen);
+    return () => {
+      window.removeEventListener("beforeprint", paper);
+      window.removeEventListener("afterprint", screen);
+    };
   }, [scheme]);
   function turn() {
     const next = scheme === "light" ? "dark" : "light";

@@ -7,11 +7,11 @@ import { useMedia } from "../frame/media";
 import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueText, dueWindow, longDay } from "../words/figures";
-import { clockNames, verdictWords, workNames } from "../words/names";
+import { clockLetters, clockNames, verdictWords, workNames } from "../words/names";
 import { type DaySpan, notMeant } from "./PickBar";
 import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
-import { type Drawn, type Row, governingOf, itemAt, lineCount, placeAt, timedClocks } from "./view";
+import { type Drawn, type Row, governingOf, itemAt, lineAt, lineCount, placeAt, timed, timedClocks } from "./view";
 
 type Horizon = Schemas["Horizon"];
 
@@ -47,6 +47,7 @@ export function HorizonDrawing({
   const count = lineCount(groups);
   const scale = useMemo(() => timeScale(horizon.today, months), [horizon.today, months]);
   const [pointed, setPointed] = useState<Pointed>();
+  const roomy = useMedia("(min-width: 64rem)");
   const [printing, setPrinting] = useState(false);
   const pane = useRef<HTMLDivElement>(null);
   // The list is followed by the library itself; the compiler's rule about its functions does not apply to this page.
@@ -84,6 +85,12 @@ export function HorizonDrawing({
     },
     [virtual],
   );
+  const shown = picking?.shown;
+  useEffect(() => {
+    if (shown !== undefined && shown >= 0) virtual.scrollToIndex(lineAt(groups, shown), { align: "auto" });
+    // What is picked comes into sight once, and does not hold the list there.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [shown]);
   const line = (index: number) => {
     const item = itemAt(groups, index);
     if (!item) return null;
@@ -110,6 +117,7 @@ export function HorizonDrawing({
         onToggle={picking?.toggle}
         span={picking?.span}
         onMove={move}
+        near={roomy ? 1.8 : 6.5}
       />
     );
   };
@@ -166,6 +174,7 @@ export function HorizonDrawing({
           </div>
         )}
       </div>
+      <p className="on-paper small">{legend}</p>
       <Sentence
         row={pointedRow}
         kind={pointed?.kind}
@@ -191,6 +200,8 @@ const UnitLine = memo(function UnitLine(p: {
   picked: boolean;
   onToggle: Picking["toggle"] | undefined;
   span: DaySpan | undefined;
+  /** Letters nearer to one another than this, in per cent of the drawing, are written as one. */
+  near: number;
 }) {
   const { row, scale } = p;
   const governing = governingOf(row);
@@ -276,11 +287,47 @@ const UnitLine = memo(function UnitLine(p: {
             onPoint={() => p.onPoint({ unit: row.unit.code, kind: c.kind })}
           />
         ))}
+        {lettersOf(clocks, governing, scale, p.near).map((l) => (
+          <span
+            key={l.text + String(l.at)}
+            aria-hidden="true"
+            className={l.governs ? "window-letter governs" : "window-letter"}
+            style={{ left: `${l.at}%` }}
+          >
+            {l.text}
+          </span>
+        ))}
         <div className="today" style={{ left: `${scale.today}%` }} />
       </div>
     </div>
   );
 });
+
+/** The letters of the clocks, each beside its day or where its window begins. */
+function lettersOf(clocks: readonly Drawn[], governing: Clock, scale: TimeScale, near: number) {
+  // The mark of a governing day before the drawing has the left edge.
+  const free = governing.due !== undefined && scale.past(governing.due) ? 2 * near : 0;
+  const found: { at: number; text: string; governs: boolean }[] = [];
+  const seen = clocks.flatMap((c) => {
+    const due = c.due ?? "";
+    const [from, to] = [c.window?.p10 ?? due, c.window?.p90 ?? due];
+    if (!scale.sees(from, to) || (c.kind === governing.kind && scale.past(due))) return [];
+    return [{ kind: c.kind, at: Math.max(free, scale.at(scale.sees(due, due) ? due : from)) }];
+  });
+  for (const c of seen.toSorted((a, b) => a.at - b.at)) {
+    const last = found.at(-1);
+    const governs = c.kind === governing.kind;
+    if (last && c.at - last.at < near * last.text.length) {
+      last.at = c.at;
+      last.text += clockLetters[c.kind];
+      last.governs ||= governs;
+    } else found.push({ at: c.at, text: clockLetters[c.kind], governs });
+  }
+  return found;
+}
+
+/** What the letters mean. */
+const legend = timed.map((k) => `${clockLetters[k]} ${clockNames[k].toLowerCase()}`).join(" · ");
 
 function when(governing: Clock, row: Row): string {
   if (row.verdict === "hold") return "now";
@@ -322,7 +369,7 @@ function SpanBand({ scale, span }: { scale: TimeScale; span: DaySpan }) {
   return <div className="span-band" style={scale.place(span.from, span.to)} />;
 }
 
-/** WorkItem work is a pair of square brackets. */
+/** Planned work is a pair of square brackets. */
 function Brackets({ scale, planned }: { scale: TimeScale; planned: Schemas["WorkItem"] }) {
   if (!scale.sees(planned.from, planned.to)) return null;
   return (
@@ -340,7 +387,7 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onPoint
   if (p.strong && p.scale.past(due)) {
     return (
       <span className="window-past" aria-hidden="true">
-        ‹
+        ‹{clockLetters[p.clock.kind]}
       </span>
     );
   }
@@ -349,7 +396,14 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onPoint
   const governs = p.strong ? " governs" : "";
   return (
     <div
+      data-clock={p.clock.kind}
       onMouseEnter={(e) => {
+        e.stopPropagation();
+        p.onPoint();
+      }}
+      onClick={(e) => {
+        // A touch names this clock; elsewhere a click opens the account.
+        if (!window.matchMedia(touched).matches) return;
         e.stopPropagation();
         p.onPoint();
       }}
@@ -386,7 +440,8 @@ function Sentence(p: {
               Point at a line, or use j, k and the arrows, to see its reason. Enter opens the account.
               {p.picking && " A tick or Space selects a line; drag across the months to select a span."}
             </>
-          )}
+          )}{" "}
+          <span className="small">{legend}</span>
         </p>
       )}
       {row && kind && !c && (

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { flushSync } from "react-dom";
 import { useSearchParams } from "react-router";
@@ -9,8 +9,9 @@ import { Failed, Waiting } from "../frame/State";
 import { celsius, figure, longDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 import { HorizonDrawing } from "./HorizonDrawing";
-import { HorizonTable, download } from "./HorizonTable";
+import { HorizonTable, downloadHorizon } from "./HorizonTable";
 import { allRows, useFirstPage, useRows } from "./pages";
+import { TakeAlong } from "../frame/TakeAlong";
 import { useSettled } from "../frame/settled";
 import { usePerson } from "../people/session";
 import { PickBar } from "./PickBar";
@@ -64,10 +65,6 @@ export function HorizonPage() {
   const picking = usePicking(settled, rows);
   const queries = useQueryClient();
   const [all, setAll] = useState<readonly Row[]>();
-  // A file and a print have every line, not only those in sight.
-  const taking = useMutation({
-    mutationFn: async (act: (rows: readonly Row[]) => void) => act(await allRows(settled, queries)),
-  });
   const coldest = data?.sites.toSorted((a, b) => a.coldest - b.coldest)[0];
   const head = data && (
     <>
@@ -153,47 +150,34 @@ export function HorizonPage() {
           </div>
           <div className="filters top no-print">
             {coordinator && <PickBar open={filtering} view={settled} picking={picking} today={data.today} />}
-            <div className="end" role="group" aria-label="how far ahead">
-              {Object.entries(zooms).map(([zoom, words]) => (
-                <button
-                  type="button"
-                  key={zoom}
-                  className={view.zoom === zoom ? "act plain strong" : "act plain"}
-                  aria-pressed={view.zoom === zoom}
-                  onClick={() => change({ zoom })}
-                >
-                  {words}
-                </button>
-              ))}
+            <div className="end">
+              <span className="end" role="group" aria-label="how far ahead">
+                {Object.entries(zooms).map(([zoom, words]) => (
+                  <button
+                    type="button"
+                    key={zoom}
+                    className={view.zoom === zoom ? "act plain strong" : "act plain"}
+                    aria-pressed={view.zoom === zoom}
+                    onClick={() => change({ zoom })}
+                  >
+                    {words}
+                  </button>
+                ))}
+              </span>
               <button type="button" className="act" onClick={() => change({ view: view.table ? "" : "table" })}>
                 {view.table ? "drawing" : "table"}
               </button>
-              {view.table && (
-                <button
-                  type="button"
-                  className="act"
-                  disabled={taking.isPending}
-                  onClick={() => taking.mutate((all) => download(all, data.today))}
-                >
-                  CSV
-                </button>
-              )}
-              <button
-                type="button"
-                className="act"
-                disabled={taking.isPending}
-                onClick={() =>
-                  taking.mutate((all) => {
-                    flushSync(() => setAll(all));
-                    window.print();
-                  })
-                }
-              >
-                print
-              </button>
+              <TakeAlong
+                what="these units"
+                csv={async () => downloadHorizon(await allRows(settled, queries), data.today)}
+                print={async () => {
+                  const rows = await allRows(settled, queries);
+                  flushSync(() => setAll(rows));
+                  window.print();
+                }}
+              />
             </div>
           </div>
-          {taking.error && <p className="alarm">{taking.error.message}</p>}
           {data.count === 0 && <p className="wait">No unit matches. Remove a filter.</p>}
           {data.count > 0 &&
             (view.table ? (

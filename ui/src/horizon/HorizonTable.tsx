@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
+import { download } from "../words/csv";
 import { celsius, figure, longDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 import { type Row, governingOf } from "./view";
@@ -83,34 +84,27 @@ function cells(r: Row): string[] {
   ];
 }
 
-/** The rows as a file of comma-separated values (RFC 4180), with the days as ISO dates. */
-function csvOf(rows: readonly Row[]): string {
-  const quote = (v: string) => (/[",\r\n]/.test(v) ? `"${v.replaceAll('"', '""')}"` : v);
-  const safe = (v: string) => (/^[=+\-@\t]/.test(v) ? `'${v}` : v); // a spreadsheet would take it for a formula
-  const lines = rows.map((row) => {
-    const { unit, verdict, protectsTo } = row;
-    const g = governingOf(row);
-    const figures = [protectsTo === undefined ? "" : protectsTo.toFixed(1)];
-    const words = [
-      unit.code,
-      unit.name,
-      unit.kind,
-      unit.site,
-      verdict,
-      g.kind,
-      g.due ?? "",
-      g.window?.p10 ?? "",
-      g.window?.p90 ?? "",
-    ].map(safe);
-    return [...words, ...figures, safe(g.reason.text)].map(quote).join(",");
-  });
-  return [heads.join(","), ...lines].join("\r\n") + "\r\n";
-}
-
-export function download(rows: readonly Row[], today: string) {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob(["\ufeff", csvOf(rows)], { type: "text/csv;charset=utf-8" }));
-  link.download = `horizon-${today}.csv`;
-  link.click();
-  URL.revokeObjectURL(link.href);
+/** Hands the rows over as a file, with the days as ISO dates and the protection in °C. */
+export function downloadHorizon(rows: readonly Row[], today: string) {
+  download(
+    `horizon-${today}`,
+    heads.map((h) => (h === "protects to" ? "protects to, °C" : h)),
+    rows.map((row) => {
+      const { unit, verdict, protectsTo } = row;
+      const g = governingOf(row);
+      return [
+        unit.code,
+        unit.name,
+        unit.kind,
+        unit.site,
+        verdict,
+        g.kind,
+        g.due,
+        g.window?.p10,
+        g.window?.p90,
+        protectsTo === undefined ? undefined : Number(protectsTo.toFixed(1)),
+        g.reason.text,
+      ];
+    }),
+  );
 }

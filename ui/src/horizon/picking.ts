@@ -1,4 +1,4 @@
-import { useCallback, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type DaySpan, notMeant } from "./PickBar";
 import { allCodes } from "./pages";
 import type { Row, View } from "./view";
@@ -7,6 +7,8 @@ import type { Row, View } from "./view";
 export interface Picking {
   readonly picked: ReadonlySet<string>;
   readonly span: DaySpan | undefined;
+  /** The place of the first unit that a span picked, to be brought into sight; undefined without one. */
+  readonly shown: number | undefined;
   /** What could not be picked, and why; empty for nothing. */
   readonly failed: string;
   /** Picks a unit or drops it; along with all between it and the one before, when asked. */
@@ -25,11 +27,21 @@ export function usePicking(view: View, rows: ReadonlyMap<number, Row>): Picking 
   const [span, setSpan] = useState<DaySpan>();
   const [last, setLast] = useState<string>();
   const [failed, setFailed] = useState("");
+  const [shown, setShown] = useState<number>();
+  const known = useRef(rows);
+  useEffect(() => {
+    known.current = rows;
+  });
   const ask = useCallback(
     async (days?: DaySpan) => {
       try {
         const codes = await allCodes(view, days);
         setPicked(new Set(codes));
+        const [first] = codes;
+        if (!days || first === undefined) return;
+        // In the order of the view the first that a span picks may be far down, where no row has come yet.
+        const come = [...known.current].find(([, row]) => row.unit.code === first)?.[0];
+        setShown(come ?? (await allCodes(view)).indexOf(first));
         setFailed("");
       } catch (error) {
         setFailed(error instanceof Error ? error.message : String(error));
@@ -68,7 +80,7 @@ export function usePicking(view: View, rows: ReadonlyMap<number, Row>): Picking 
     [ask],
   );
   return useMemo(
-    () => ({ picked, span, failed, toggle, set, all, onSpan }),
-    [picked, span, failed, toggle, set, all, onSpan],
+    () => ({ picked, span, shown, failed, toggle, set, all, onSpan }),
+    [picked, span, shown, failed, toggle, set, all, onSpan],
   );
 }

@@ -32,6 +32,9 @@ export const timed: readonly Clock["kind"][] = [
   "chemistry",
   "zero",
   "hose_age",
+  "strength",
+  "extender",
+  "filter",
 ];
 
 /** The clock that governs a unit: each has one, if only that it is not evaluated yet. */
@@ -46,7 +49,7 @@ export type Drawn = Pick<Clock, "kind" | "due" | "window">;
 
 /** The clocks of a row that have a place in time. */
 export const timedClocks = <C extends Drawn>(clocks: readonly C[]) =>
-  clocks.filter((c) => timed.includes(c.kind) && c.due !== undefined);
+  clocks.filter((c) => c.kind !== "hold" && c.due !== undefined);
 
 /** What the address says of the view. */
 export interface View {
@@ -95,6 +98,18 @@ export function placeAt(groups: readonly Group[], line: number): number {
   if (!item) return groups.reduce((sum, g) => sum + g.count, 0);
   if ("place" in item) return item.place;
   return placeAt(groups, line + 1);
+}
+
+/** The line of a unit by its place among the units. */
+export function lineAt(groups: readonly Group[], place: number): number {
+  let before = 0;
+  let line = place;
+  for (const g of groups) {
+    if (g.head !== "") line++;
+    before += g.count;
+    if (place < before) break;
+  }
+  return line;
 }
 
 /** The content of a line. */

@@ -1,11 +1,14 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { memo, useState } from "react";
+import { flushSync } from "react-dom";
 import { Link as RouterLink } from "react-router";
 import { type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
+import { TakeAlong } from "../frame/TakeAlong";
 import { Vial } from "../marks/Vial";
 import { morningRows } from "./rows";
+import { download } from "../words/csv";
 import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
@@ -41,16 +44,50 @@ function own(data: Schemas["Morning"], s: Section): { rows: Row[]; count: number
   return { rows, count: count - (all.length - rows.length) };
 }
 
+/** Rows of each verdict that the server gives at most. */
+const mostRows = 10_000;
+
+/** Hands the rows over as a file, by urgency, with the days as ISO dates. */
+function downloadMorning(data: Schemas["Morning"]) {
+  download(
+    `morning-${data.today}`,
+    ["unit", "name", "kind", "site", "verdict", "governs", "most likely", "from", "to", "why", "next"],
+    data.rows.map(({ unit, verdict, clock, next }) => [
+      unit.code,
+      unit.name,
+      unit.kind,
+      unit.site,
+      verdictWords[verdict],
+      clockNames[clock.kind].toLowerCase(),
+      clock.due,
+      clock.window?.p10,
+      clock.window?.p90,
+      clock.reason.text,
+      next,
+    ]),
+  );
+}
+
 /** What must not move, what is due and why, one line each. */
 export function MorningPage() {
+  const queries = useQueryClient();
   const [limit, setLimit] = useState(morningRows);
   const more = () => setLimit(limit + 10 * morningRows);
   const morning = useQuery({
     queryKey: ["morning", limit],
-    queryFn: ({ signal }) => api.morning(Math.min(limit, 10_000), signal),
+    queryFn: ({ signal }) => api.morning(Math.min(limit, mostRows), signal),
     placeholderData: (before) => before,
   });
   const data = morning.data;
+  const csv = async () => downloadMorning(await api.morning(mostRows));
+  const print = async () => {
+    const whole = await api.morning(mostRows);
+    flushSync(() => {
+      queries.setQueryData(["morning", mostRows], whole);
+      setLimit(mostRows);
+    });
+    window.print();
+  };
   const head = data && (
     <>
       {longDay(data.today)}
@@ -65,7 +102,8 @@ export function MorningPage() {
         <p className="wait">No unit is in the register yet. Start with the demo fleet: ./start --fresh</p>
       )}
       {data && data.rows.length > 0 && (
-        <div style={{ maxWidth: "1180px" }}>
+        <div className="morning" style={{ maxWidth: "1180px" }}>
+          <TakeAlong what="the morning’s list" csv={csv} print={print} />
           {sections.slice(0, beforeLists).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}

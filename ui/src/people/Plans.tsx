@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type SyntheticEvent, useState } from "react";
+import { Link as RouterLink } from "react-router";
 import { SelectField, TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
 import { useSettled } from "../frame/settled";
@@ -8,6 +9,9 @@ import { Failed, Waiting } from "../frame/State";
 import { dueText, figure } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 import { Submit } from "../frame/Submit";
+import { TakeAlong } from "../frame/TakeAlong";
+import { download } from "../words/csv";
+import { SectionHeading } from "./SectionHeading";
 
 type Plan = Schemas["ServicePlanInput"];
 type Strategy = Schemas["Strategy"];
@@ -18,25 +22,51 @@ const strategies: readonly (readonly [Strategy, string])[] = [
   ["sealed", "sealed for life, with a precaution of our own"],
 ];
 
-/** The numbers of a plan as they are typed; empty sets no limit. */
-const numbers = [
-  ["first.months", "first, months"],
-  ["first.km", "first, km"],
-  ["first.hours", "first, h"],
-  ["later.months", "later, months"],
-  ["later.km", "later, km"],
-  ["later.hours", "later, h"],
-  ["freezeMargin", "K to spare"],
-  ["replaced", "% new counts"],
-  ["testMonths", "tests, months"],
-  ["capMonths", "cap, months"],
-  ["hoseMonths", "hoses, months"],
-  ["hoseYears", "hoses, years old"],
-  ["followDays", "level after, days"],
-  ["followRuns", "or after, runs"],
+/** The intervals: a table of the first and the later ones by what sets the limit. Empty sets none. */
+const intervals = ["first", "later"] as const;
+const limits = ["months", "km", "hours"] as const;
+const intervalNames = { first: "first renewal after", later: "later renewals after" };
+
+/** The other numbers of a plan, in groups, each with the unit of what is typed. */
+const groups = [
+  {
+    title: "Freeze protection and renewal",
+    fields: [
+      ["freezeMargin", "margin below the coldest night", "K"],
+      ["replaced", "new share that counts as a renewal", "%"],
+    ],
+  },
+  {
+    title: "Tests and checks",
+    fields: [
+      ["testMonths", "freeze test every", "months"],
+      ["capMonths", "cap test every", "months"],
+      ["hoseMonths", "hose check every", "months"],
+      ["hoseYears", "hoses renewed after", "years"],
+    ],
+  },
+  {
+    title: "Level checked cold after a renewal",
+    fields: [
+      ["followDays", "on the first", "days"],
+      ["followRuns", "or after each of the first", "runs"],
+    ],
+  },
 ] as const;
 
-type Name = (typeof numbers)[number][0];
+const spans = intervals.flatMap((which) => limits.map((limit) => `${which}.${limit}` as const));
+const others = groups.flatMap((g) => g.fields.map(([name]) => name));
+const numbers = [...spans, ...others];
+
+/** What a field is called where it is spoken of. */
+function labelOf(name: Name, distanceUnit: DistanceUnit): string {
+  for (const g of groups) for (const [field, label, unit] of g.fields) if (field === name) return `${label}, ${unit}`;
+  const [which = "", limit = ""] = name.split(".");
+  const unit = limit === "km" ? distanceUnit : limit === "hours" ? "h" : limit;
+  return `${intervalNames[which as keyof typeof intervalNames]}, ${unit}`;
+}
+
+type Name = (typeof spans)[number] | (typeof others)[number];
 type DistanceUnit = NonNullable<Plan["distanceUnit"]>;
 type Typed = Readonly<Record<Name | "name", string> & { strategy: Strategy; distanceUnit: DistanceUnit }>;
 
@@ -69,7 +99,7 @@ function typedOf(p: Plan): Typed {
 }
 
 /** The numbers as typed, for the server to read. */
-const textsOf = (t: Typed) => Object.fromEntries(numbers.map(([name]) => [name, t[name]]));
+const textsOf = (t: Typed) => Object.fromEntries(numbers.map((name) => [name, t[name]]));
 
 /** What was typed as a plan, with its numbers as the server read them. */
 function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
@@ -99,12 +129,33 @@ function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
 /** The service plans, each to be changed after a preview of what that does; and units to be put on another. */
 export function Plans() {
   const [open, setOpen] = useState<number>();
+  const [done, setDone] = useState<Done>();
   const plans = useQuery({ queryKey: ["plans"], queryFn: ({ signal }) => api.servicePlans(signal) });
   return (
     <Box as="section" aria-label="Plans" mb="30px">
-      <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
+      <SectionHeading
+        end={
+          plans.data && (
+            <TakeAlong
+              what="the service plans"
+              csv={() =>
+                download(
+                  "service-plans",
+                  ["service plan", "strategy", "units", "rules"],
+                  plans.data.map((p) => [
+                    p.plan.name,
+                    strategies.find(([s]) => s === p.plan.strategy)?.[1],
+                    p.units,
+                    p.text,
+                  ]),
+                )
+              }
+            />
+          )
+        }
+      >
         Service plans
-      </Text>
+      </SectionHeading>
       {plans.isPending && <Waiting what="the plans" />}
       {plans.error && <Failed error={plans.error} again={() => void plans.refetch()} />}
       {plans.data?.map((p) => (
@@ -114,7 +165,7 @@ export function Plans() {
               {p.plan.name}
             </Text>
             <Text flex="1" color="faint" minW="240px">
-              {rules(p.plan)}
+              {p.text}
             </Text>
             <Text className="figures" w="84px" textAlign="right">
               {figure(p.units)} {p.units === 1 ? "unit" : "units"}
@@ -131,13 +182,17 @@ export function Plans() {
               {open === p.id ? "close" : "change"}
             </Button>
           </Flex>
+          {done?.id === p.id && open !== p.id && <Changed key={done.revision} done={done} onUndone={setDone} />}
           {open === p.id && (
             <Editor
               key={p.id}
               id={p.id}
               mark={p.revision}
               plan={p.plan}
-              onDone={() => setOpen((now) => (now === p.id ? undefined : now))}
+              onDone={(what) => {
+                setDone(what);
+                setOpen((now) => (now === p.id ? undefined : now));
+              }}
             />
           )}
         </Box>
@@ -147,29 +202,38 @@ export function Plans() {
   );
 }
 
-function rules(p: Plan): string {
-  const span = (i: Schemas["Interval"]) =>
-    [
-      i.months !== undefined && `${figure(i.months)} mo`,
-      i.km !== undefined && `${figure(i.km)} km`,
-      i.miles !== undefined && `${figure(i.miles)} mi`,
-      i.hours !== undefined && `${figure(i.hours)} h`,
-    ]
-      .filter(Boolean)
-      .join(" or ") || "as later";
-  const checks = [
-    p.testMonths !== undefined && `tests ${figure(p.testMonths)} mo`,
-    p.capMonths !== undefined && `cap ${figure(p.capMonths)} mo`,
-    p.followRuns !== undefined
-      ? `level after ${figure(p.followRuns)} runs`
-      : p.followDays !== undefined && `level for ${figure(p.followDays)} d`,
-    p.hoseYears !== undefined && `hoses ${figure(p.hoseYears)} yr old`,
-    p.hoseMonths !== undefined && `hoses ${figure(p.hoseMonths)} mo`,
-  ].filter(Boolean);
-  return [`first ${span(p.first)}, later ${span(p.later)}`, `${figure(p.freezeMargin)} K`, ...checks].join(" · ");
+/** What was done to a plan last, with the plan before, which can be restored. */
+interface Done {
+  readonly id: number;
+  readonly revision: string;
+  readonly said: string;
+  readonly before: Plan | undefined;
 }
 
-function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Plan; onDone: () => void }) {
+function Changed({ done, onUndone }: { done: Done; onUndone: (done: Done) => void }) {
+  const queries = useQueryClient();
+  const undo = useMutation({
+    mutationFn: (before: Plan) => api.changeServicePlan(done.id, done.revision, before),
+    onSuccess: async (saved) => {
+      await queries.invalidateQueries();
+      onUndone({ id: saved.id, revision: saved.revision, said: "Undone: the plan is as it was.", before: undefined });
+    },
+  });
+  const { before } = done;
+  return (
+    <p role="status" style={{ paddingBottom: "6px" }}>
+      {done.said}{" "}
+      {before && (
+        <button type="button" className="act line" disabled={undo.isPending} onClick={() => undo.mutate(before)}>
+          undo
+        </button>
+      )}
+      {undo.error && <span className="alarm"> {undo.error.message}</span>}
+    </p>
+  );
+}
+
+function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Plan; onDone: (done: Done) => void }) {
   const [typed, setTyped] = useState<Typed>(() => typedOf(plan));
   const queries = useQueryClient();
   const settled = JSON.parse(useSettled(JSON.stringify(typed), 300)) as Typed;
@@ -200,9 +264,14 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
       const now = planOf(typed, read.values);
       return asNew ? api.addServicePlan(now) : api.changeServicePlan(id, mark, now);
     },
-    onSuccess: async () => {
+    onSuccess: async (saved, asNew) => {
       await queries.invalidateQueries();
-      onDone();
+      onDone({
+        id: saved.id,
+        revision: saved.revision,
+        said: asNew ? "Added." : "Changed.",
+        before: asNew ? undefined : plan,
+      });
     },
     // When another person changed it, the next press applies to the plan's text at that time.
     onError: (error) =>
@@ -222,9 +291,21 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
   const pointer = (name: string) =>
     `/${typed.distanceUnit === "mi" ? name.replace(".km", "/miles") : name}`.replace(".", "/");
   /** The fields that say themselves what is wrong with them. */
-  const placed = [...numbers, ["name", "name"] as const]
-    .filter(([name]) => refusalOf(name) !== undefined)
-    .map(([, label]) => label.replace("km", typed.distanceUnit));
+  const placed = [
+    ...(refusalOf("name") === undefined ? [] : ["name"]),
+    ...numbers.filter((name) => refusalOf(name) !== undefined).map((name) => labelOf(name, typed.distanceUnit)),
+  ];
+  const number = (name: Name, hidden: boolean) => (
+    <TextField
+      label={labelOf(name, typed.distanceUnit)}
+      hidden={hidden}
+      figures
+      width={hidden ? "106px" : "auto"}
+      value={typed[name]}
+      onChange={(v) => type({ [name]: v })}
+      error={refusalOf(name)}
+    />
+  );
   function submit(event: SyntheticEvent) {
     event.preventDefault();
     if (!save.isPending) save.mutate(false);
@@ -257,16 +338,38 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
             options={distanceUnits}
             onChange={(distanceUnit) => type({ distanceUnit })}
           />
-          {numbers.map(([name, label]) => (
-            <TextField
-              key={name}
-              label={label.replace("km", typed.distanceUnit)}
-              figures
-              width="106px"
-              value={typed[name]}
-              onChange={(v) => type({ [name]: v })}
-              error={refusalOf(name)}
-            />
+        </Flex>
+        <table className="plan-table">
+          <caption>Renewal, by whichever limit comes first</caption>
+          <thead>
+            <tr>
+              <td />
+              {["months", typed.distanceUnit, "hours"].map((head) => (
+                <th key={head} scope="col">
+                  {head}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {intervals.map((which) => (
+              <tr key={which}>
+                <th scope="row">{intervalNames[which]}</th>
+                {limits.map((limit) => (
+                  <td key={limit}>{number(`${which}.${limit}`, true)}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <Flex gap="10px 40px" wrap="wrap" align="flex-start">
+          {groups.map((g) => (
+            <fieldset key={g.title} className="plan-group">
+              <legend>{g.title}</legend>
+              {g.fields.map(([name]) => (
+                <div key={name}>{number(name, false)}</div>
+              ))}
+            </fieldset>
           ))}
         </Flex>
         <Box mt="10px" aria-live="polite" minH="50px" data-testid="plan-effect">
@@ -314,7 +417,10 @@ function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
       <Box as="ul" listStyleType="none" fontSize="14px">
         {effect.rows.slice(0, all ? undefined : 5).map((r) => (
           <li key={r.unit.code}>
-            <b className="figures">{r.unit.code}</b> {state(r.before)} → {state(r.after)}
+            <RouterLink className="code figures" to={`/units/${encodeURIComponent(r.unit.code)}`} title={r.unit.name}>
+              {r.unit.code}
+            </RouterLink>{" "}
+            {state(r.before)} → {state(r.after)}
           </li>
         ))}
       </Box>

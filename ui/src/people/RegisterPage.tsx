@@ -1,13 +1,18 @@
 import { Box, Button, Flex, Table, Text } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type SyntheticEvent, useState } from "react";
-import { Problem, type Role, type Schemas, api } from "../api/client";
+import { type AuditQuery, Problem, type Role, type Schemas, api } from "../api/client";
+import { DateField, unread } from "../account/DateField";
+import { TakeAlong } from "../frame/TakeAlong";
+import { TypedFilter } from "../frame/TypedFilter";
+import { download } from "../words/csv";
 import { SelectField, TextField } from "../account/fields";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { dayTime } from "../words/figures";
-import { roleNames } from "../words/names";
+import { auditNames, roleNames } from "../words/names";
 import { Plans } from "./Plans";
+import { SectionHeading } from "./SectionHeading";
 import { Sites } from "./Sites";
 import { mayRegister, usePerson } from "./session";
 import { Submit } from "../frame/Submit";
@@ -36,14 +41,6 @@ export function RegisterPage() {
   );
 }
 
-function Heading({ children }: { children: string }) {
-  return (
-    <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
-      {children}
-    </Text>
-  );
-}
-
 /** The time zone of the fleet, in which a moment falls on a day. */
 function FleetZone() {
   const settings = useQuery({ queryKey: ["settings"], queryFn: ({ signal }) => api.settings(signal) });
@@ -60,7 +57,7 @@ function FleetZone() {
   }
   return (
     <Box as="section" aria-label="Time zone" mb="30px">
-      <Heading>Time zone of the fleet</Heading>
+      <SectionHeading>Time zone of the fleet</SectionHeading>
       <form onSubmit={submit} aria-label="Time zone of the fleet" noValidate>
         <Flex gap="14px" align="flex-start" wrap="wrap" py="8px">
           <TextField
@@ -87,7 +84,30 @@ function People() {
   const people = useQuery({ queryKey: ["people"], queryFn: ({ signal }) => api.people(signal) });
   return (
     <Box as="section" aria-label="People" mb="30px">
-      <Heading>People</Heading>
+      <SectionHeading
+        end={
+          people.data && (
+            <TakeAlong
+              what="the people"
+              csv={() =>
+                download(
+                  "people",
+                  ["name", "e-mail address", "role", "account", "invited"],
+                  people.data.map((p) => [
+                    p.name,
+                    p.email,
+                    roleNames[p.role],
+                    p.active ? "open" : "closed",
+                    p.invited ? "yes" : "",
+                  ]),
+                )
+              }
+            />
+          )
+        }
+      >
+        People
+      </SectionHeading>
       {people.isPending && <Waiting what="the people" />}
       {people.error && <Failed error={people.error} again={() => void people.refetch()} />}
       {people.data?.map((p) => (
@@ -303,20 +323,69 @@ function Invite() {
   );
 }
 
+/** Lines of a page of the audit, and of a file, at a time. */
+const auditPage = 100;
+const auditMost = 500;
+
+async function wholeAudit(filters: AuditQuery) {
+  const found: Schemas["AuditLine"][] = [];
+  for (;;) {
+    const page = await api.audit({ ...filters, before: found.at(-1)?.id ?? 0, limit: auditMost });
+    found.push(...page);
+    if (page.length < auditMost) return found;
+  }
+}
+
 function Audit() {
+  const [filters, setFilters] = useState<AuditQuery>({});
   const audit = useInfiniteQuery({
-    queryKey: ["audit"],
-    queryFn: ({ signal, pageParam }) => api.audit(pageParam, signal),
+    queryKey: ["audit", filters],
+    queryFn: ({ signal, pageParam }) => api.audit({ ...filters, before: pageParam, limit: auditPage }, signal),
     initialPageParam: 0,
-    getNextPageParam: (last) => (last.length === 100 ? last.at(-1)?.id : undefined),
+    getNextPageParam: (last) => (last.length === auditPage ? last.at(-1)?.id : undefined),
+    placeholderData: (before) => before,
   });
+  const change = (name: "from" | "to" | "who" | "what", value: string) =>
+    setFilters((before) => {
+      const others = Object.entries(before).filter(([n]) => n !== name);
+      return Object.fromEntries(value ? [...others, [name, value]] : others);
+    });
+  const csv = async () => {
+    const found = await wholeAudit(filters);
+    download(
+      "audit",
+      ["at", "who", "what", "detail", "from address"],
+      found.map((l) => [l.at, l.who, l.text, l.detail, l.address]),
+    );
+  };
   const lines = audit.data?.pages.flat() ?? [];
   return (
     <Box as="section" aria-label="Audit">
-      <Heading>Audit: sign-ins, and changes to people, register and rules</Heading>
+      <SectionHeading>Audit: sign-ins, and changes to people, register and rules</SectionHeading>
+      <div className="filters no-print" style={{ paddingTop: "8px" }} role="group" aria-label="Filters of the audit">
+        {(["from", "to"] as const).map((name) => (
+          <DateField
+            key={name}
+            label={name}
+            value={filters[name] ?? ""}
+            placeholder="any day"
+            onChange={(value) => value !== unread && change(name, value)}
+          />
+        ))}
+        <TypedFilter label="who" value={filters.who ?? ""} onChange={(who) => change("who", who)} />
+        <SelectField
+          label="what was done"
+          width="240px"
+          value={filters.what ?? ""}
+          options={[["", "anything"], ...Object.entries(auditNames)]}
+          onChange={(what) => change("what", what)}
+        />
+        <TakeAlong what="the audit" csv={csv} />
+      </div>
+      {audit.data && lines.length === 0 && <Text py="12px">No line matches. Remove a filter.</Text>}
       {audit.isPending && <Waiting what="the audit" />}
       {audit.error && <Failed error={audit.error} again={() => void audit.refetch()} />}
-      {audit.data && (
+      {lines.length > 0 && (
         <Table.ScrollArea tabIndex={0} role="region" aria-label="Audit lines">
           <Table.Root size="sm" aria-label="Audit" css={{ "& td": { verticalAlign: "top" } }}>
             <Table.Header>

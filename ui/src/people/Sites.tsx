@@ -4,7 +4,10 @@ import { type SyntheticEvent, useState } from "react";
 import { TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
-import { celsius, figure, kelvin, shortDay, weekDay } from "../words/figures";
+import { TakeAlong } from "../frame/TakeAlong";
+import { download } from "../words/csv";
+import { figure } from "../words/figures";
+import { SectionHeading } from "./SectionHeading";
 
 type Site = Schemas["SiteCold"];
 
@@ -13,9 +16,40 @@ export function Sites() {
   const sites = useQuery({ queryKey: ["sites"], queryFn: ({ signal }) => api.sites(signal) });
   return (
     <Box as="section" aria-label="Sites" mb="30px">
-      <Text as="h2" fontWeight="700" borderBottomWidth="1px" borderColor="ink" pb="3px" mt="10px">
+      <SectionHeading
+        end={
+          sites.data && (
+            <TakeAlong
+              what="the sites"
+              csv={() =>
+                download(
+                  "sites",
+                  [
+                    "site",
+                    "altitude, m",
+                    "time zone",
+                    "coldest night planned for, °C",
+                    "return period, winters",
+                    "cold",
+                    "forecast",
+                  ],
+                  sites.data.map((s) => [
+                    s.name,
+                    s.altitude,
+                    s.zone,
+                    s.coldest,
+                    s.returnPeriod,
+                    s.coldText,
+                    s.forecastText,
+                  ]),
+                )
+              }
+            />
+          )
+        }
+      >
         Sites and their cold
-      </Text>
+      </SectionHeading>
       {sites.isPending && <Waiting what="the sites" />}
       {sites.error && <Failed error={sites.error} again={() => void sites.refetch()} />}
       {sites.data?.length === 0 && <Text py="12px">No site is in the register yet.</Text>}
@@ -59,9 +93,9 @@ function SiteLine({ site }: { site: Site }) {
             </Text>
           </Box>
           <Box flex="1" minW="240px">
-            <Text>{rests(site)}</Text>
+            <Text>{site.coldText}</Text>
             <Text color="faint" fontSize="14px">
-              {expected(site)}
+              {site.forecastText}
             </Text>
           </Box>
           <TextField
@@ -121,15 +155,3 @@ function SiteLine({ site }: { site: Site }) {
 
 /** The text of the field: empty for the fleet's zone. */
 const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
-
-function rests(s: Site): string {
-  const coldest = `coldest night planned for ${celsius(s.coldest)}`;
-  if (s.years === 0) return `${coldest}, from twelve monthly values: there is no record of nights.`;
-  return `${coldest}, from ${figure(s.years)} years of nights: the curve of single dates lowered by ${kelvin(s.shift, 1)}, no further than the ${figure(s.returnPeriod)}-winter minimum, ${celsius(s.returnLevel)}.`;
-}
-
-function expected(s: Site): string {
-  const least = s.ahead.toSorted((a, b) => a.celsius - b.celsius)[0];
-  if (!least || !s.forecastAt) return "No forecast for the nights ahead: the curve counts.";
-  return `Of the next ${figure(s.ahead.length)} nights the coldest is forecast for ${weekDay(least.day)}, ${celsius(least.celsius)}; forecast of ${shortDay(s.forecastAt)}.`;
-}

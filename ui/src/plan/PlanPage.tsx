@@ -7,12 +7,35 @@ import { Problem, type Schemas, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
+import { TakeAlong } from "../frame/TakeAlong";
 import { usePerson } from "../people/session";
+import { download } from "../words/csv";
 import { dueWindow, figure, longDay } from "../words/figures";
 import { verdictWords, workNames } from "../words/names";
 import { Submit } from "../frame/Submit";
 
 type Line = Schemas["WorkLine"];
+
+/** Hands the lines over as a file, with the days as ISO dates. */
+function downloadPlan(data: Schemas["WorkList"]) {
+  download(
+    `plan-${data.today}`,
+    ["from", "to", "unit", "name", "kind", "site", "work", "verdict", "why", "done", "sent by"],
+    data.lines.map((l) => [
+      l.item.from,
+      l.item.to,
+      l.unit.code,
+      l.unit.name,
+      l.unit.kind,
+      l.unit.site,
+      workNames[l.item.work],
+      l.clock && verdictWords[l.clock.verdict],
+      l.clock?.reason.text,
+      l.done,
+      l.addedBy,
+    ]),
+  );
+}
 
 /** The work list: the work that is meant to be done, between which days, and what the books say of it. */
 export function PlanPage() {
@@ -27,7 +50,10 @@ export function PlanPage() {
       {list.isPending && <Waiting what="the work list" />}
       {list.error && <Failed error={list.error} again={() => void list.refetch()} />}
       {data && (
-        <Box maxW="1180px">
+        <Box maxW="1180px" className="planned">
+          {data.lines.length > 0 && (
+            <TakeAlong what="the plan" csv={() => downloadPlan(data)} print={() => window.print()} />
+          )}
           {data.lines.length === 0 && (
             <Text py="20px">
               Nothing is on the work list. On the{" "}
@@ -64,6 +90,7 @@ function Lines({ title, lines, today }: { title: string; lines: readonly Line[];
         <Flex gap="14px" align="center">
           {coordinator && lines[0]?.done !== undefined && (
             <Button
+              className="no-print"
               variant="plain"
               size="sm"
               px="0"
@@ -102,6 +129,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
     <Box as="li" borderBottomWidth="1px" borderColor="rule" py="4px" data-planned={unit.code}>
       <Box
         display="grid"
+        className="planned-line"
         gridTemplateColumns={{
           base: "1fr auto",
           lg: "182px 72px 124px 104px minmax(0, 1fr) 116px",
@@ -141,7 +169,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
           </Text>
         </Text>
         {coordinator && (
-          <Flex gridColumn={{ base: "span 2", lg: "auto" }} justify="flex-end">
+          <Flex className="no-print" gridColumn={{ base: "span 2", lg: "auto" }} justify="flex-end">
             {line.done === undefined && (
               <Act label={`change the days of ${unit.code}`} onClick={() => setMoving(!moving)}>
                 {moving ? "close" : "days"}

@@ -93,6 +93,8 @@ const layout = (name: keyof (typeof layouts)["dmy"]) => layouts[reading.dates][n
 export const longDay = (iso: string) => format(dayOf(iso), layout("long"));
 export const shortDay = (iso: string) => format(dayOf(iso), layout("short"));
 export const dayTime = (iso: string) => format(parseISO(iso), `${layout("short")} HH:mm:ss`);
+/** A moment to the minute. */
+export const dayMinute = (iso: string) => `${shortDay(iso)} ${iso.slice(11, 16)}`;
 export const weekDay = (iso: string) => format(dayOf(iso), layout("near"));
 
 /** A due day as the list shows it: near days by name, far ones by month. */

@@ -71,6 +71,27 @@ export const clockNames: Record<Clock["kind"], string> = {
   zero: "Zero",
 };
 
+export const clockLetters: Record<Clock["kind"], string> = {
+  age: "A",
+  cap: "C",
+  chemistry: "Y",
+  evaluation: "?",
+  extender: "X",
+  filter: "D",
+  findings: "I",
+  follow_up: "O",
+  freeze: "F",
+  hold: "!",
+  hose_age: "G",
+  hoses: "H",
+  level: "L",
+  product: "P",
+  strength: "S",
+  test: "T",
+  use: "U",
+  zero: "Z",
+};
+
 export const verdictWords: Record<Verdict, string> = {
   hold: "hold",
   overdue: "overdue",
@@ -78,6 +99,52 @@ export const verdictWords: Record<Verdict, string> = {
   watch: "watch",
   unknown: "unknown",
   sound: "sound",
+};
+
+export const stopNames: Record<Schemas["Stop"]["cause"], string> = {
+  air_trapped: "air",
+  coolant: "coolant",
+  defect: "defect",
+  finding: "finding",
+  hold: "held",
+  level: "level",
+  return: "unreleased",
+};
+
+export const severityNames: Record<Schemas["OpenDefect"]["severity"], string> = {
+  repair: "repair",
+  stop: "must not run",
+  watch: "watch",
+};
+
+export const placeNames: Record<string, string> = {
+  bypass: "thermostat to the pump",
+  heater_feed: "engine to the heater core",
+  heater_return: "heater core back to the pump",
+  lower: "bottom of the radiator to the pump",
+  recovery: "filler neck to the bottle",
+  upper: "engine to the top of the radiator",
+};
+
+export const auditNames: Record<string, string> = {
+  invited: "invited a person",
+  invited_again: "sent an invitation again",
+  kind_on_plan: "put a kind on a service plan",
+  password_chosen: "chose a password",
+  password_forgotten: "asked for a new password",
+  person_changed: "changed a person",
+  plan_added: "added a service plan",
+  plan_changed: "changed a service plan",
+  planned: "added to the work list",
+  planned_back: "removed from the work list",
+  planned_moved: "rescheduled on the work list",
+  register_loaded: "loaded the register",
+  sign_in_failed: "sign-in failed",
+  sign_in_throttled: "sign-in while waiting",
+  signed_out_everywhere: "signed out everywhere",
+  site_changed: "changed a site",
+  unit_on_plan: "put a unit on a service plan",
+  zone_changed: "changed the time zone",
 };
 
 /** Codes whose own text does not read as words. */
