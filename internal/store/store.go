@@ -21,6 +21,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/database"
 )
 
 //go:embed migrations/*.sql
@@ -159,6 +160,9 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 	}
 	steps := 0
 	err = underLease(ctx, db, "migrations", func(ctx context.Context) error {
+		if err := firstVersion(ctx, db); err != nil {
+			return fmt.Errorf("migrations: %w", err)
+		}
 		done, err := provider.Up(ctx)
 		steps = len(done)
 		if err != nil {
@@ -171,6 +175,28 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 		return nil
 	})
 	return steps, err
+}
+
+// noSuchTable is MariaDB's error for a table that is not there.
+const noSuchTable = 1146
+
+// firstVersion writes the row of version 0 into a version table without rows, which a start
+// killed between goose's CREATE TABLE and its first INSERT leaves behind: MariaDB commits each
+// by itself, and goose refuses such a table for good.
+func firstVersion(ctx context.Context, db *sql.DB) error {
+	versions, err := database.NewStore(goose.DialectMySQL, goose.DefaultTablename)
+	if err != nil {
+		return err
+	}
+	_, err = versions.GetLatestVersion(ctx, db)
+	var e *mysql.MySQLError
+	switch {
+	case errors.Is(err, database.ErrVersionNotFound):
+		return versions.Insert(ctx, db, database.InsertRequest{Version: 0})
+	case errors.As(err, &e) && e.Number == noSuchTable:
+		return nil
+	}
+	return err
 }
 
 // tries of a transaction that the database gives up on.

@@ -403,11 +403,21 @@ func TestMigrateTwice(t *testing.T) {
 		t.Errorf("again: %d steps, %v", n, err)
 	}
 	db := raw(t, instance.OwnerDSN())
-	if _, err := db.ExecContext(t.Context(), `DELETE FROM goose_db_version WHERE version_id > 0`); err != nil {
-		t.Fatal(err)
-	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n < 1 {
-		t.Errorf("after a start that was killed: %d steps, %v", n, err)
+	for _, lost := range []string{
+		`DELETE FROM goose_db_version WHERE version_id > 0`,
+		`DELETE FROM goose_db_version`, // killed before goose wrote its first row
+		`DROP TABLE goose_db_version`,
+	} {
+		if _, err := db.ExecContext(t.Context(), lost); err != nil {
+			t.Fatal(err)
+		}
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n < 1 {
+			t.Errorf("after %s: %d steps, %v", lost, n, err)
+		}
+		var zero int
+		if err := db.QueryRowContext(t.Context(), `SELECT COUNT(*) FROM goose_db_version WHERE version_id = 0`).Scan(&zero); err != nil || zero != 1 {
+			t.Errorf("after %s: %d rows of version 0, %v", lost, zero, err)
+		}
 	}
 	var entries int
 	if err := db.QueryRowContext(t.Context(), `SELECT COUNT(*) FROM entry`).Scan(&entries); err != nil || entries == 0 {
