@@ -34,6 +34,24 @@ func (e AccountMeterUnit) Valid() bool {
 	}
 }
 
+// Defines values for AccountSecondMeterUnit.
+const (
+	AccountSecondMeterUnitH  AccountSecondMeterUnit = "h"
+	AccountSecondMeterUnitKm AccountSecondMeterUnit = "km"
+)
+
+// Valid indicates whether the value is a known member of the AccountSecondMeterUnit enum.
+func (e AccountSecondMeterUnit) Valid() bool {
+	switch e {
+	case AccountSecondMeterUnitH:
+		return true
+	case AccountSecondMeterUnitKm:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for AdditiveKind.
 const (
 	AdditiveKindExtender AdditiveKind = "extender"
@@ -91,6 +109,39 @@ func (e Base) Valid() bool {
 	case PG:
 		return true
 	case Waterless:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Circuit.
+const (
+	Battery    Circuit = "battery"
+	ChargeAir  Circuit = "charge-air"
+	Engine     Circuit = "engine"
+	Inverter   Circuit = "inverter"
+	Port       Circuit = "port"
+	RearHeater Circuit = "rear-heater"
+	Starboard  Circuit = "starboard"
+)
+
+// Valid indicates whether the value is a known member of the Circuit enum.
+func (e Circuit) Valid() bool {
+	switch e {
+	case Battery:
+		return true
+	case ChargeAir:
+		return true
+	case Engine:
+		return true
+	case Inverter:
+		return true
+	case Port:
+		return true
+	case RearHeater:
+		return true
+	case Starboard:
 		return true
 	default:
 		return false
@@ -1268,6 +1319,9 @@ type Account struct {
 	// Chemistry Each property of the charge by its last test.
 	Chemistry *Chemistry `json:"chemistry,omitempty"`
 
+	// Circuits All circuits of the unit, this one among them; none for a unit with one.
+	Circuits *[]CircuitStatus `json:"circuits,omitempty"`
+
 	// ColdYears Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values.
 	ColdYears int `json:"coldYears"`
 
@@ -1323,7 +1377,10 @@ type Account struct {
 	Mixed bool `json:"mixed"`
 
 	// Nights The coldest nights to plan for at the site, from the span drawn to a year ahead, a week apart.
-	Nights        []ColdNight    `json:"nights"`
+	Nights []ColdNight `json:"nights"`
+
+	// NotHere Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one.
+	NotHere       []EntryKind    `json:"notHere"`
 	PendingChecks []PendingCheck `json:"pendingChecks"`
 	Product       *Product       `json:"product,omitempty"`
 
@@ -1343,8 +1400,11 @@ type Account struct {
 	ReturnPeriod int `json:"returnPeriod"`
 
 	// Safe Until when it is safe from freezing, in words; none where that is not known.
-	Safe        *string         `json:"safe,omitempty"`
-	ServicePlan UnitServicePlan `json:"servicePlan"`
+	Safe *string `json:"safe,omitempty"`
+
+	// SecondMeterUnit Of the other meter of the unit; none without one.
+	SecondMeterUnit *AccountSecondMeterUnit `json:"secondMeterUnit,omitempty"`
+	ServicePlan     UnitServicePlan         `json:"servicePlan"`
 
 	// Shift How far the curve lies below the nights of single dates, K.
 	Shift  *float64   `json:"shift,omitempty"`
@@ -1367,6 +1427,9 @@ type Account struct {
 
 // AccountMeterUnit defines model for Account.MeterUnit.
 type AccountMeterUnit string
+
+// AccountSecondMeterUnit Of the other meter of the unit; none without one.
+type AccountSecondMeterUnit string
 
 // AddedWork defines model for AddedWork.
 type AddedWork struct {
@@ -1522,8 +1585,30 @@ type Chemistry struct {
 // ChemistryTestBody defines model for ChemistryTestBody.
 type ChemistryTestBody = json.RawMessage
 
+// Circuit Of a unit with several; none for a unit with one.
+type Circuit string
+
+// CircuitStatus defines model for CircuitStatus.
+type CircuitStatus struct {
+	// Circuit Of a unit with several; none for a unit with one.
+	Circuit Circuit `json:"circuit"`
+
+	// Code Of its account.
+	Code string `json:"code"`
+
+	// Remaining Share of the governing clock's interval left, 0 to 1.
+	Remaining *float64 `json:"remaining,omitempty"`
+
+	// Text Why, in words.
+	Text    string  `json:"text"`
+	Verdict Verdict `json:"verdict"`
+}
+
 // Clock defines model for Clock.
 type Clock struct {
+	// Circuit Of a unit with several; none for a unit with one.
+	Circuit *Circuit `json:"circuit,omitempty"`
+
 	// Days From today to due.
 	Days *int `json:"days,omitempty"`
 
@@ -2539,6 +2624,7 @@ type UnitKind string
 
 // UnitName defines model for UnitName.
 type UnitName struct {
+	// Code Of the unit; where one circuit of several is meant, its account: the code, a space and the circuit.
 	Code string   `json:"code"`
 	Kind UnitKind `json:"kind"`
 	Name string   `json:"name"`

@@ -359,6 +359,8 @@ var views = []view{
 }
 
 var others = []view{
+	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
+	{"circuit-phone", "/units/HB-14", protects, 390, 844, true},
 	{"renewal-phone", "/units/TK-32?write=renewal", figureBox, 390, 1900, false},
 	{"hoses-phone", "/units/TK-32?write=hose_check", formUnit, 390, 1900, true},
 	{"inspection-phone", "/units/TK-32?write=inspection", formUnit, 390, 1900, false},

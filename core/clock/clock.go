@@ -47,7 +47,7 @@ var Verdicts = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
 
 // Rules is the version of the clocks: raised when the same account and conditions come to give
 // another status.
-const Rules = 1
+const Rules = 2
 
 // Rank of the verdict, 0 for the worst.
 func (v Verdict) Rank() int { return slices.Index(Verdicts, v) }
@@ -145,6 +145,8 @@ type Clock struct {
 	// product shortens it; empty for a clock without one.
 	Interval string
 	Unit     measure.Unit // of the use clock's numbers
+	// Circuit of the unit that it is of; empty for a unit with one.
+	Circuit ledger.Circuit
 }
 
 // UnitStatus is what a unit's clocks say together.
@@ -208,10 +210,7 @@ func Evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day meas
 // evaluate is [Evaluate] without its guard.
 func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day measure.Date) UnitStatus {
 	now := dayInZone(day, around.Zone)
-	use := sync.OnceValue(func() *usage.Model {
-		model := usage.NewModel(a.Readings, usage.ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
-		return &model
-	})
+	use := metersOf(a, around, now)
 	clocks := make([]Clock, 1, 16)
 	clocks[0] = freezeClock(a, p, around.Climate, now)
 	if a.Known {
@@ -241,7 +240,7 @@ func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day meas
 		clocks = append(clocks, c)
 	}
 	if interval.Km > 0 || interval.Hours > 0 {
-		if c, ok := useClock(a, interval, use, now); ok {
+		for _, c := range useClocks(a, interval, use, now) {
 			c.Interval = name
 			clocks = append(clocks, c)
 		}
@@ -307,41 +306,71 @@ func ageClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }
 
-// useClock is false when the plan limits nothing that this unit's meter counts.
-func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usage.Model, today evaluationDay) (Clock, bool) {
-	c := Clock{Kind: Use, Verdict: Unknown}
-	if a.Unit.Meter == "" {
-		c.Reason = Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}
-		return c, true
+// meters of a unit, each with the model of its use, computed when it is asked for first.
+type meters []meterUse
+
+type meterUse struct {
+	dimension measure.Dimension
+	log       *ledger.MeterLog
+	model     func() *usage.Model
+}
+
+func metersOf(a *ledger.Account, around Conditions, now evaluationDay) (all meters) {
+	for _, d := range []measure.Dimension{a.Unit.Meter, a.Unit.Second} {
+		if d == "" {
+			continue
+		}
+		log := a.MeterOf(d)
+		all = append(all, meterUse{d, log, sync.OnceValue(func() *usage.Model {
+			model := usage.NewModel(log.Readings, usage.ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
+			return &model
+		})})
 	}
-	limit := interval.Limit(a.Unit.Meter)
-	if limit == 0 {
-		// The plan counts what this meter does not.
-		c.Reason = Reason{Code: UseOtherMeter, Numbers: map[string]float64{"km": float64(interval.Km), "hours": float64(interval.Hours)}}
-		return c, true
+	return all
+}
+
+// useClocks are one for each meter that the plan limits; one of unknown use when there is no such
+// meter.
+func useClocks(a *ledger.Account, interval serviceplan.Interval, use meters, today evaluationDay) (clocks []Clock) {
+	if len(use) == 0 {
+		return []Clock{{Kind: Use, Verdict: Unknown, Reason: Reason{Code: UseNoMeter, Numbers: map[string]float64{"limit": max(float64(interval.Km), float64(interval.Hours))}}}}
 	}
-	c.Unit = measure.Units(a.Unit.Meter)[0]
-	start, ok := a.RenewalMeter()
+	for _, m := range use {
+		if limit := interval.Limit(m.dimension); limit > 0 {
+			clocks = append(clocks, useClock(a, limit, m, today))
+		}
+	}
+	if len(clocks) == 0 {
+		// The plan counts what no meter of the unit does.
+		clocks = []Clock{{Kind: Use, Verdict: Unknown, Reason: Reason{Code: UseOtherMeter, Numbers: map[string]float64{"km": float64(interval.Km), "hours": float64(interval.Hours)}}}}
+	}
+	return clocks
+}
+
+// useClock of one meter, limit in km or h.
+func useClock(a *ledger.Account, limit float64, meter meterUse, today evaluationDay) Clock {
+	c := Clock{Kind: Use, Verdict: Unknown, Unit: measure.Units(meter.dimension)[0]}
+	start, ok := a.RenewalOn(meter.dimension)
 	if !ok {
 		c.Reason = Reason{Code: UseNoStart, Numbers: map[string]float64{"limit": limit}}
-		return c, true
+		return c
 	}
-	model := use()
+	model := meter.model()
 	if !model.Known {
 		used := model.Last.Value - start
-		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(a.Readings))}}
+		c.Reason = Reason{Code: UseNoRate, Numbers: map[string]float64{"used": used, "limit": limit, "readings": float64(len(meter.log.Readings))}}
 		if used >= limit {
 			c.Verdict = Overdue
 		}
-		return c, true
+		return c
 	}
 	// Laid up, the meter does not move; the months run on.
 	until := today.noon()
 	if l := a.LaidUp; l != nil && l.At.Before(until) {
 		until = l.At
 	}
-	low, meter, high, _ := model.At(until)
-	used := meter - start
+	low, at, high, _ := model.At(until)
+	used := at - start
 	left := share(1 - used/limit)
 	c.Remaining = &left
 	c.Reason = Reason{Code: UseRuns, Numbers: map[string]float64{"used": used, "limit": limit, "rate": 7 * model.Rate,
@@ -351,7 +380,7 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 	w, ok := model.Reaches(start + limit)
 	if a.LaidUp != nil && used < limit {
 		c.Verdict, c.Reason.Code = Sound, UseLaidUp
-		return c, true
+		return c
 	}
 	switch {
 	case used >= limit:
@@ -373,7 +402,7 @@ func useClock(a *ledger.Account, interval serviceplan.Interval, use func() *usag
 		days := w.Days(today.zone)
 		c.Due, c.Window, c.Verdict = &days.P50, &days, verdictIn(days, today)
 	}
-	return c, true
+	return c
 }
 
 // fewSegments of a month are too few for a narrow window: the reason says so (judgement;

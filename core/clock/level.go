@@ -14,7 +14,7 @@ const slowLeak = 3 * 365
 
 // levelClock compares what the books say is inside with the last fill, and gives
 // from the rate at which coolant goes when it will be low.
-func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay) Clock {
+func levelClock(a *ledger.Account, use meters, today evaluationDay) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
 	missing := full - litres
 	left := share(1 - missing/(ledger.HoldShare*full))
@@ -61,7 +61,7 @@ func levelClock(a *ledger.Account, use func() *usage.Model, today evaluationDay)
 // by the leak's rate and its uncertainty. Where the leak is computed by the meter,
 // the window is from the fast leak and the busy unit to the slow leak and the idle
 // one. False when it is not known, or not in any time that means something.
-func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *usage.Model, litres float64, s usage.Side, today evaluationDay) (measure.Date, bool) {
+func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use meters, litres float64, s usage.Side, today evaluationDay) (measure.Date, bool) {
 	litres = math.Max(litres, 0)
 	// A rate less than a fifth of the likely one is as good as none.
 	rate := math.Max(leak.Rate+float64(s)*usage.Z90*leak.Sigma, leak.Rate/5)
@@ -73,9 +73,12 @@ func reachesLow(a *ledger.Account, leak *ledger.LeakRate, use func() *usage.Mode
 	if leak.Per == ledger.Per100H {
 		per = 100
 	}
-	model := use()
+	if len(use) == 0 || a.LaidUp != nil {
+		return measure.Date{}, false
+	}
+	model := use[0].model()
 	meter, ok := model.MeterAt(a.Readings, a.LevelAt)
-	if !ok || a.LaidUp != nil {
+	if !ok {
 		return measure.Date{}, false
 	}
 	at, ok := model.ReachesSide(meter+litres/rate*per, s)

@@ -8,7 +8,6 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
-	"diligentledger/core/usage"
 )
 
 // The clocks of the mix and its chemistry.
@@ -47,7 +46,7 @@ const (
 )
 
 // appendMix adds the clocks of the mix and its chemistry.
-func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use func() *usage.Model, today evaluationDay) []Clock {
+func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use meters, today evaluationDay) []Clock {
 	for _, one := range []func() (Clock, bool){
 		func() (Clock, bool) { return strengthClock(a, today) },
 		func() (Clock, bool) { return chemistryClock(a, today) },
@@ -290,38 +289,42 @@ type lifeLimit struct {
 	km, hours float64
 }
 
-// until the day that it has lasted since a moment at which the meter stood at start (nil when
-// not known), and by which limit; false when neither can be computed.
-func (l lifeLimit) until(a *ledger.Account, since time.Time, start *float64, use func() *usage.Model, today evaluationDay) (due measure.Date, by string, ok bool) {
+// until the day that it has lasted since a moment, and by which limit, whichever is first; start
+// is where a meter stood then, in km or h. False when no limit gives a day.
+func (l lifeLimit) until(a *ledger.Account, since time.Time, start func(measure.Dimension) (float64, bool), use meters, today evaluationDay) (due measure.Date, by string, ok bool) {
 	if l.months > 0 {
 		due, by, ok = today.of(since).AddMonths(l.months), "months", true
 	}
-	limit := serviceplan.Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}.Limit(a.Unit.Meter)
-	if limit == 0 || start == nil {
-		return due, by, ok
-	}
-	model := use()
-	day := today.Date
-	switch {
-	case len(a.Readings) > 0 && model.Last.Value-*start >= limit:
-	case !model.Known || a.LaidUp != nil:
-		return due, by, ok
-	default:
-		w, reached := model.Reaches(*start + limit)
-		if !reached {
-			return due, by, ok
+	interval := serviceplan.Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}
+	for _, m := range use {
+		limit := interval.Limit(m.dimension)
+		from, known := start(m.dimension)
+		if limit == 0 || !known {
+			continue
 		}
-		day = today.of(w.P50)
-	}
-	if !ok || day.Before(due) {
-		return day, "use", true
+		model := m.model()
+		day := today.Date
+		switch {
+		case len(m.log.Readings) > 0 && model.Last.Value-from >= limit:
+		case !model.Known || a.LaidUp != nil:
+			continue
+		default:
+			w, reached := model.Reaches(from + limit)
+			if !reached {
+				continue
+			}
+			day = today.of(w.P50)
+		}
+		if !ok || day.Before(due) {
+			due, by, ok = day, "use", true
+		}
 	}
 	return due, by, ok
 }
 
 // extenderClock: a nitrited OAT, or a product that states when its extender is due, gets it
 // once in the life of a charge. False for any other, and where the plan renews it first.
-func extenderClock(a *ledger.Account, p serviceplan.Plan, use func() *usage.Model, today evaluationDay) (Clock, bool) {
+func extenderClock(a *ledger.Account, p serviceplan.Plan, use meters, today evaluationDay) (Clock, bool) {
 	over := a.LimitOverrides()
 	stated := false
 	for _, f := range over {
@@ -339,14 +342,10 @@ func extenderClock(a *ledger.Account, p serviceplan.Plan, use func() *usage.Mode
 		c.Reason = Reason{Code: ExtenderGiven, Numbers: map[string]float64{"days": float64(today.since(today.of(*at)))}}
 		return c, true
 	}
-	var start *float64
-	if m, ok := a.RenewalMeter(); ok {
-		start = &m
-	}
 	l := lifeLimit{int(coolant.ExtenderMonths.In(over...)), coolant.ExtenderKm.In(over...), coolant.ExtenderHours.In(over...)}
-	due, by, ok := l.until(a, *a.Balance.RenewedAt, start, use, today)
+	due, by, ok := l.until(a, *a.Balance.RenewedAt, a.RenewalOn, use, today)
 	running := p.ActiveInterval(a.Factory)
-	renewed, _, renews := lifeLimit{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, start, use, today)
+	renewed, _, renews := lifeLimit{running.Months, float64(running.Km), float64(running.Hours)}.until(a, *a.Balance.RenewedAt, a.RenewalOn, use, today)
 	if !ok || renews && !renewed.After(due) {
 		return c, false
 	}
@@ -356,14 +355,23 @@ func extenderClock(a *ledger.Account, p serviceplan.Plan, use func() *usage.Mode
 }
 
 // filterClock of the additive filter that is fitted.
-func filterClock(a *ledger.Account, use func() *usage.Model, today evaluationDay) (Clock, bool) {
+func filterClock(a *ledger.Account, use meters, today evaluationDay) (Clock, bool) {
 	f := a.Filter
 	if f == nil {
 		return Clock{}, false
 	}
 	c := Clock{Kind: FilterDue, Verdict: Unknown, Reason: Reason{Code: FilterUnknown, About: ledger.Subject{Text: f.Additive.Name}}}
 	l := lifeLimit{f.Additive.Months, float64(f.Additive.Km), float64(f.Additive.Hours)}
-	if due, by, ok := l.until(a, f.At, f.Meter, use, today); ok {
+	start := func(d measure.Dimension) (float64, bool) {
+		if d == a.Unit.Meter && f.Meter != nil {
+			return *f.Meter, true
+		}
+		if d == a.Unit.Meter {
+			return 0, false
+		}
+		return a.MeterOf(d).At(f.At)
+	}
+	if due, by, ok := l.until(a, f.At, start, use, today); ok {
 		c.Due, c.Verdict = &due, atMostDue(verdictOn(due, today))
 		c.Reason = Reason{Code: FilterRuns, About: ledger.Subject{Text: f.Additive.Name}, Numbers: map[string]float64{"days": float64(today.since(today.of(f.At))), "byUse": indicator(by == "use")}}
 	}
@@ -382,7 +390,7 @@ func conventional(i serviceplan.Interval, a *ledger.Account) (serviceplan.Interv
 	if i.Months == 0 || i.Months > months {
 		i.Months = months
 	}
-	if a.Unit.Meter == measure.Distance && (i.Km == 0 || i.Km > km) {
+	if (a.Unit.Meter == measure.Distance || a.Unit.Second == measure.Distance) && (i.Km == 0 || i.Km > km) {
 		i.Km = km
 	}
 	return i, i != was

@@ -198,9 +198,10 @@ type Account struct {
 	// WaterIn: water got into a waterless coolant, and no test has shown since that it is
 	// little.
 	WaterIn bool
-	// Readings are all meter readings; Points those that can be true together.
-	Readings, Points []MeterPoint
-	LastTest         *TestMark // last test of this charge that could be trusted
+	// MeterLog of the unit's meter; Second of its other meter.
+	MeterLog
+	Second   MeterLog
+	LastTest *TestMark // last test of this charge that could be trusted
 	// Counted is the last of them that counts: not one that reads colder and waits.
 	Counted *TestMark
 	// EarlierTest is the last test that could be trusted of the charges before.
@@ -264,10 +265,6 @@ type Account struct {
 	zeros          []zeroed
 	grounds        []ground
 	renewal        int     // index of the line of the last renewal, -1 for none
-	startsAt       float64 // meter at the last renewal
-	started        bool    // startsAt is known
-	meterChanges   int     // changes of the meter so far
-	readingLine    []int   // index of the line of each reading
 	figures        figures // of the charge, computed once per change
 	strikes        map[string]*Entry
 	usesFrom       time.Time // the use since the renewal counts from here; zero when no renewal is known
@@ -276,7 +273,8 @@ type Account struct {
 	earlier        int        // lines before Lines
 	openedAt       time.Time  // of an account that was stored
 	restored       bool       // leak and diagnosis are as stored
-	leak           *LeakRate  // of a restored account
+	leak           *LeakRate  // of a restored account, or kept
+	leakKept       bool       // leak is as it was before the unit's meters came to the account
 	diagnosis      *Diagnosis // of a restored account
 	movedAt        time.Time  // of the last change of the charge
 	// capEffective is the pressure to rely on by the last cap test.

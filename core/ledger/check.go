@@ -59,6 +59,10 @@ func CheckIn(h *History, e Entry, now time.Time) []*refusal.Field {
 		c.refuse("/kind", string(e.Kind()), fmt.Sprint(Kinds))
 		return c.errs
 	}
+	if h.Unit.Further && OfUnit(k.kind) {
+		c.refuse("/kind", string(k.kind), "an entry of this circuit: this one belongs to the unit, record it in the account of its first circuit")
+		return c.errs
+	}
 	c.at = "/" + FieldName(k.kind) // from here on fields are those of the content
 	k.check(&c, e.Body)
 	return c.errs
@@ -844,11 +848,19 @@ func (c *checker) strike(b Strike) {
 // they may arrive in any order; one that cannot be true together with them is
 // asked about first.
 func (c *checker) meter(field string, r measure.Reading) {
+	if c.unit.Further {
+		c.refuse(field, r.String(), "none here: the meter belongs to the unit, record it in the account of its first circuit")
+		return
+	}
 	if c.unit.Meter == "" {
 		c.refuse(field, r.String(), "none: this unit has no meter")
 		return
 	}
-	v, ok := c.metric(field, r, c.unit.Meter)
+	of := c.unit.Meter
+	if d := r.Unit.Dimension(); d != "" && d == c.unit.Second {
+		of = d
+	}
+	v, ok := c.metric(field, r, of)
 	if !ok {
 		return
 	}
@@ -859,7 +871,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 	if c.confirmed {
 		return
 	}
-	account, before := c.history.After(c.entry), c.history.Before()
+	account, before := c.history.After(c.entry).MeterOf(of), c.history.Before().MeterOf(of)
 	i := slices.IndexFunc(account.Readings, func(p MeterPoint) bool { return p.At.Equal(c.entry.At) && p.Raw == v })
 	if i < 0 || !account.Readings[i].Outlier && !makesOthersOutliers(before.Readings, account.Readings) {
 		return
@@ -882,7 +894,7 @@ func (c *checker) meter(field string, r measure.Reading) {
 		}
 	}
 	accepted := ""
-	if meant, ok := usage.LikelyMeant(same, c.entry.At, v, c.unit.Meter); ok && math.Abs(meant-last) < math.Abs(v-last) {
+	if meant, ok := usage.LikelyMeant(same, c.entry.At, v, of); ok && math.Abs(meant-last) < math.Abs(v-last) {
 		accepted = "is it " + write(meant) + "? "
 	}
 	c.question(field+"/value", strings.TrimSpace(write(v)+" "+around), accepted+"read it again; if it does stand there, confirm it; if the meter was changed, write that down")

@@ -95,6 +95,12 @@ type Unit struct {
 	Capacity measure.Litre
 	Base     coolant.Base      // what the register says is inside; empty when it is not known
 	Meter    measure.Dimension // Distance, EngineTime, or empty for a unit without a meter
+	// Second meter of the unit, of the other dimension; empty for none.
+	Second measure.Dimension `json:",omitempty"`
+	// Circuit whose account it is; empty for that of a unit with one.
+	Circuit Circuit `json:",omitempty"`
+	// Further circuit of the unit: what belongs to the unit is in the account of the first one.
+	Further bool `json:",omitempty"`
 	// Cap is the rated opening pressure over ambient, 0 when it is not known.
 	Cap measure.Kilopascal
 	// Tank is what a millimetre of level in the expansion tank holds, L; 0 when

@@ -51,7 +51,7 @@ type UnreadableBody struct {
 // finite reports a figure of the account that is NaN or infinite.
 func (a *Account) finite() error {
 	figures := map[string]float64{"glycol in kg": float64(a.Charge.Glycol), "water in kg": float64(a.Charge.Water), "uncertainty of the strength": a.strength,
-		"uncertainty of the litres": a.volume, "litres filled": float64(a.Filled), "nitrite given": a.Given.Raised, "meter at the renewal": a.startsAt}
+		"uncertainty of the litres": a.volume, "litres filled": float64(a.Filled), "nitrite given": a.Given.Raised, "meter at the renewal": a.startsAt, "second meter at the renewal": a.Second.startsAt}
 	for name, v := range map[string]*float64{"litres": (*float64)(a.Balance.Litres), "strength": a.Balance.Glycol, "freeze point": (*float64)(a.Balance.Freeze),
 		"cold end": (*float64)(a.Balance.Low), "warm end": (*float64)(a.Balance.High), "use": a.Balance.Used} {
 		if v != nil {

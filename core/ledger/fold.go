@@ -12,7 +12,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is computed anew.
-const Rules = 9
+const Rules = 10
 
 // Fold computes the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and computed as far as they can

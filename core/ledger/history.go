@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"diligentledger/core/measure"
-	"diligentledger/core/usage"
 )
 
 // continuation is what a stored account must know beside its figures to take one more entry.
@@ -89,14 +88,7 @@ func (a *Account) Continue(e Entry) (*Account, bool) {
 	}
 	c := a.snapshot()
 	c.restored, c.leak, c.diagnosis = false, nil, nil
-	c.Readings, c.Points = slices.Clone(a.Readings), usage.Accepted(a.Readings)
-	c.readingLine = make([]int, len(c.Readings), len(c.Readings)+2)
-	for i := range c.readingLine {
-		c.readingLine[i] = -1
-	}
-	if n := len(c.Readings); n > 0 {
-		c.meterChanges = c.Readings[n-1].Meter
-	}
+	c.MeterLog, c.Second = a.MeterLog.continued(), a.Second.continued()
 	c.apply(e)
 	c.settleMeter()
 	if c.Discrepancy != nil {

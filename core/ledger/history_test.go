@@ -30,7 +30,7 @@ func SameAccount(a, b Account) bool {
 	// Snapshots before a test are compared by what they explain, once each. A place
 	// among the lines is another where struck lines stand between.
 	for _, p := range []*Account{&a, &b} {
-		p.strikes, p.readingLine, p.lastAt, p.lastID = nil, nil, time.Time{}, ""
+		p.strikes, p.readingLine, p.Second.readingLine, p.lastAt, p.lastID = nil, nil, nil, time.Time{}, ""
 		p.Lines = slices.Clone(p.Lines)
 		for i := range p.Lines {
 			p.Lines[i].before = nil

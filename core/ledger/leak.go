@@ -58,7 +58,7 @@ const (
 // is not hidden by the time before. It is related to the meter when the meter
 // ran, else to the month of measure.DaysPerMonth.
 func (a *Account) Leak() *LeakRate {
-	if a.restored {
+	if a.restored || a.leakKept {
 		return a.leak
 	}
 	var worst *LeakRate
@@ -96,11 +96,11 @@ func (a *Account) leakOver(n int) *LeakRate {
 	}
 	l.Per = PerMonth
 	span := end.Sub(start).Hours() / 24 / measure.DaysPerMonth
-	from, ok1 := a.meterAt(start)
+	from, ok1 := a.At(start)
 	if !ok1 && len(a.Points) > 0 {
 		from, ok1 = a.Points[0].Value, a.Points[0].At.Sub(start) < minLeakSpan
 	}
-	if to, ok2 := a.meterAt(end); ok1 && ok2 && to > from {
+	if to, ok2 := a.At(end); ok1 && ok2 && to > from {
 		switch {
 		case a.Unit.Meter == measure.Distance && to-from >= 100:
 			l.Per, span = Per1000Km, (to-from)/1000

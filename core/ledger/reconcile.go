@@ -446,9 +446,13 @@ func (a *Account) settleRetest(line *Line, at time.Time) {
 
 // ranBetween reports whether the meter moved between two times.
 func (a *Account) ranBetween(from, to time.Time) bool {
+	return a.MeterLog.ranBetween(from, to) || a.Second.ranBetween(from, to)
+}
+
+func (m *MeterLog) ranBetween(from, to time.Time) bool {
 	var first *MeterPoint
-	for i := range a.Readings {
-		p := &a.Readings[i]
+	for i := range m.Readings {
+		p := &m.Readings[i]
 		if p.At.After(to) {
 			break
 		}
@@ -476,12 +480,12 @@ func (a *Account) average(measured, sigma float64) {
 // snapshot is a copy that can be carried on without touching the account.
 func (a *Account) snapshot() *Account {
 	c := *a
-	c.Lines, c.Points, c.Findings = slices.Clip(c.Lines), slices.Clip(c.Points), slices.Clone(c.Findings)
-	c.Readings = slices.Clip(c.Readings)
+	c.Lines, c.Findings = slices.Clip(c.Lines), slices.Clone(c.Findings)
+	c.MeterLog, c.Second = c.MeterLog.clipped(), c.Second.clipped()
 	c.Defects, c.Pending, c.Chemistry = slices.Clip(c.Defects), slices.Clip(c.Pending), slices.Clip(c.Chemistry)
 	c.Strengths, c.LevelChecks = slices.Clip(c.Strengths), slices.Clip(c.LevelChecks)
 	c.leaks, c.zeros, c.Blended = slices.Clip(c.leaks), slices.Clip(c.zeros), slices.Clip(c.Blended)
 	c.Parts = slices.Clip(c.Parts)
-	c.grounds, c.readingLine = slices.Clip(c.grounds), slices.Clip(c.readingLine)
+	c.grounds = slices.Clip(c.grounds)
 	return &c
 }

@@ -72,11 +72,11 @@ func (a *Account) open(line *Line, b Opening) {
 // forget what is known of the charge. What stops the unit, what was found,
 // and the parts' age are none of the charge and stay.
 func (a *Account) forget() {
-	*a = Account{Unit: a.Unit, Lines: a.Lines, Readings: a.Readings, Points: a.Points, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
+	*a = Account{Unit: a.Unit, Lines: a.Lines, MeterLog: a.MeterLog, Second: a.Second, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
 		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
-		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, meterChanges: a.meterChanges, readingLine: a.readingLine, renewal: -1,
+		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, renewal: -1,
 		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt}
 }
 

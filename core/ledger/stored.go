@@ -58,6 +58,8 @@ type stored struct {
 	Strength    float64
 	StartsAt    float64
 	Started     bool
+	SecondAt    float64
+	SecondSince bool
 	Leak        *LeakRate
 	Zeroed      map[string]time.Time
 	BuiltAt     *time.Time
@@ -79,6 +81,7 @@ type longLists struct {
 	_ struct{} `cbor:",toarray"`
 
 	Readings    readings
+	Second      readings
 	Strengths   strengths
 	LevelChecks packedTimes
 }
@@ -90,6 +93,7 @@ const olderBlock = 64
 // split the lists at the last full block of each.
 func (l longLists) split() (older, rest longLists) {
 	older.Readings, rest.Readings = splitBlocks(l.Readings)
+	older.Second, rest.Second = splitBlocks(l.Second)
 	older.Strengths, rest.Strengths = splitBlocks(l.Strengths)
 	older.LevelChecks, rest.LevelChecks = splitBlocks(l.LevelChecks)
 	return older, rest
@@ -100,12 +104,14 @@ func splitBlocks[L ~[]T, T any](rows L) (older, rest L) {
 	return rows[:n:n], rows[n:]
 }
 
-func (l longLists) empty() bool { return len(l.Readings)+len(l.Strengths)+len(l.LevelChecks) == 0 }
+func (l longLists) empty() bool {
+	return len(l.Readings)+len(l.Second)+len(l.Strengths)+len(l.LevelChecks) == 0
+}
 
 // with the rest after them.
 func (l longLists) with(rest longLists) longLists {
 	// Without room to spare: what is appended to one copy of an account must not be seen by another.
-	return longLists{Readings: slices.Clip(slices.Concat(l.Readings, rest.Readings)), Strengths: slices.Clip(slices.Concat(l.Strengths, rest.Strengths)),
+	return longLists{Readings: slices.Clip(slices.Concat(l.Readings, rest.Readings)), Second: slices.Clip(slices.Concat(l.Second, rest.Second)), Strengths: slices.Clip(slices.Concat(l.Strengths, rest.Strengths)),
 		LevelChecks: slices.Clip(slices.Concat(l.LevelChecks, rest.LevelChecks))}
 }
 
@@ -252,9 +258,9 @@ func (a *Account) Store() (p Packed, err error) {
 		Distrusted: a.Distrusted, Discrepancy: a.Discrepancy, Filled: a.Filled,
 		Changes: a.Changes, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
 		Grounds: a.grounds, Corrected: a.CorrectedAt, Repaired: a.RepairedAt, OpenedAt: a.OpenedAt(),
-		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
+		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, SecondAt: a.Second.startsAt, SecondSince: a.Second.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
 		Findings: a.Findings, Next: a.continuation()}
-	older, rest := longLists{Readings: a.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}.split()
+	older, rest := longLists{Readings: a.Readings, Second: a.Second.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}.split()
 	if s.Lists = rest; !older.empty() {
 		if p.Older, err = packing.Marshal(older); err != nil {
 			return p, err
@@ -300,8 +306,8 @@ func Restore(u Unit, p Packed) (*Account, error) {
 		Distrusted: s.Distrusted, Discrepancy: s.Discrepancy, Filled: s.Filled,
 		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
 		grounds: s.Grounds, CorrectedAt: s.Corrected, RepairedAt: s.Repaired,
-		Readings: lists.Readings, Strengths: lists.Strengths, LevelChecks: lists.LevelChecks,
-		strength: s.Strength, startsAt: s.StartsAt, started: s.Started, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
+		MeterLog: MeterLog{Readings: lists.Readings, startsAt: s.StartsAt, started: s.Started}, Second: MeterLog{Readings: lists.Second, startsAt: s.SecondAt, started: s.SecondSince},
+		Strengths: lists.Strengths, LevelChecks: lists.LevelChecks, strength: s.Strength, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	s.Next.restore(a)
 	if h := s.Held; h != nil {
 		a.Held = &Entry{ID: h.ID, At: h.At, RecordedBy: h.By, Body: Hold{Why: h.Words}}

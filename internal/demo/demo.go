@@ -60,18 +60,21 @@ var waterlessFreeze = measure.Celsius(-40)
 
 // Additives of the workshop.
 var (
-	sca       = coolant.Additive{Code: "SKER-SCA", Name: "Skerry SCA liquid", Kind: coolant.SCA, Nitrite: 90}
-	extender  = coolant.Additive{Code: "SKER-EXT", Name: "Skerry NOAT extender", Kind: coolant.Extender, Nitrite: 60}
-	filter    = coolant.Additive{Code: "SKER-AF-N", Name: "Skerry filter, need release", Kind: coolant.Filter, Nitrite: 15, Release: coolant.ReleaseNeed, Months: 12, Hours: 1_000}
-	additives = []coolant.Additive{sca, extender, filter,
+	sca         = coolant.Additive{Code: "SKER-SCA", Name: "Skerry SCA liquid", Kind: coolant.SCA, Nitrite: 90}
+	extender    = coolant.Additive{Code: "SKER-EXT", Name: "Skerry NOAT extender", Kind: coolant.Extender, Nitrite: 60}
+	filter      = coolant.Additive{Code: "SKER-AF-N", Name: "Skerry filter, need release", Kind: coolant.Filter, Nitrite: 15, Release: coolant.ReleaseNeed, Months: 12, Hours: 1_000}
+	blankFilter = coolant.Additive{Code: "SKER-AF-B", Name: "Skerry filter, blank", Kind: coolant.Filter, Release: coolant.ReleaseNone, Months: 12, Hours: 1_000}
+	additives   = []coolant.Additive{sca, extender, filter,
 		{Code: "SKER-AF-C", Name: "Skerry filter, charged", Kind: coolant.Filter, Nitrite: 30, Release: coolant.ReleaseAtOnce, Months: 12, Hours: 1_000},
-		{Code: "SKER-AF-B", Name: "Skerry filter, blank", Kind: coolant.Filter, Release: coolant.ReleaseNone, Months: 12, Hours: 1_000}}
+		blankFilter}
 )
 
 var plans = []serviceplan.Plan{
 	{Name: "Pool car", First: serviceplan.Interval{Months: 72, Km: 160_000}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Courier van", First: serviceplan.Interval{Months: 60, Km: 120_000}, Later: serviceplan.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Heavy truck", First: serviceplan.Interval{Months: 48, Hours: 6_000}, Later: serviceplan.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Heavy truck, km or hours", First: serviceplan.Interval{Months: 48, Km: 500_000, Hours: 8_000}, Later: serviceplan.Interval{Months: 36, Km: 240_000, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Inverter loop", First: serviceplan.Interval{Months: 72, Km: 150_000}, Later: serviceplan.Interval{Months: 48, Km: 100_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Motorcycle", First: serviceplan.Interval{Months: 36, Km: 38_000}, Later: serviceplan.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
 	{Name: "Boat diesel", First: serviceplan.Interval{Months: 24, Hours: 1_000}, Later: serviceplan.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
 	{Name: "Light aircraft", First: serviceplan.Interval{Months: 24, Hours: 200}, Later: serviceplan.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: serviceplan.ConditionBased, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
@@ -96,6 +99,9 @@ func Fleet(today time.Time) store.LoadedFleet {
 		b := &book{unit: equipped(s.unit), today: midnight(today)}
 		s.tell(b)
 		f.Units = append(f.Units, b.recorded())
+	}
+	for _, l := range lifts {
+		f.Units = append(f.Units, l.loaded(&book{unit: equipped(l.unit), today: midnight(today)}))
 	}
 	for _, r := range routines {
 		b := &book{unit: equipped(r.unit), today: midnight(today)}

@@ -38,12 +38,15 @@ func New(s *store.Store, now func() time.Time) *Fleet {
 	return &Fleet{store: s, now: now, folded: newFoldedAccounts()}
 }
 
-// EvaluatedUnit is an account with its clocks, as of today.
+// EvaluatedUnit is the account of one circuit of a unit with its clocks, as of today.
 type EvaluatedUnit struct {
 	Unit    store.Unit
 	Account *ledger.Account
-	Status  clock.UnitStatus
-	Today   measure.Date // at the unit's site
+	// Status of the circuit; Whole that of its unit, by all its circuits.
+	Status, Whole clock.UnitStatus
+	// Circuits of a unit with several, in order, this one among them; nil for a unit with one.
+	Circuits []EvaluatedUnit
+	Today    measure.Date // at the unit's site
 	// Additives of the register; of a single account only.
 	Additives []coolant.Additive
 
@@ -70,17 +73,74 @@ func (f *Fleet) day(ctx context.Context, accounts ...*ledger.Account) (condition
 	return d, err
 }
 
-func (f *Fleet) evaluated(ctx context.Context, u store.Unit, entries []ledger.Entry) (EvaluatedUnit, error) {
-	a := ledger.TryFold(u.Ledger, entries)
-	d, err := f.day(ctx, &a)
+// evaluated circuit with its unit; account is that of u, others are those of the unit's other
+// circuits, by their address.
+func (f *Fleet) evaluated(ctx context.Context, u store.Unit, account *ledger.Account, others map[string]*ledger.Account) (EvaluatedUnit, error) {
+	all := []*ledger.Account{account}
+	for _, a := range others {
+		all = append(all, a)
+	}
+	d, err := f.day(ctx, all...)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
-	return d.evaluatedUnit(u, &a), nil
+	return d.evaluatedUnit(u, account, others), nil
 }
 
-func (d conditions) evaluatedUnit(u store.Unit, account *ledger.Account) EvaluatedUnit {
-	return EvaluatedUnit{Unit: u, Account: account, Status: d.evaluate(account, u.Plan, u), Today: measure.DateOf(d.now, u.Zone), day: d}
+// others are the accounts of the other circuits of a unit, by their address.
+func (f *Fleet) others(ctx context.Context, u store.Unit) (map[string]*ledger.Account, error) {
+	if len(u.Others) == 0 {
+		return nil, nil
+	}
+	accounts, _, err := f.store.Accounts(ctx, u.Others)
+	return accounts, err
+}
+
+// evaluatedUnit is u with all circuits of its unit, see [Fleet.evaluated].
+func (d conditions) evaluatedUnit(u store.Unit, account *ledger.Account, others map[string]*ledger.Account) EvaluatedUnit {
+	return d.evaluatedOn(u, account, others, func(u store.Unit) serviceplan.Plan { return u.Plan })
+}
+
+// evaluatedOn the service plans that on gives each circuit.
+func (d conditions) evaluatedOn(u store.Unit, account *ledger.Account, others map[string]*ledger.Account, on func(store.Unit) serviceplan.Plan) EvaluatedUnit {
+	if len(u.Others) == 0 {
+		m := d.evaluatedCircuit(u, account, on(u))
+		m.Whole = m.Status
+		return m
+	}
+	circuits := u.Circuits()
+	of := func(c store.Unit) *ledger.Account {
+		if c.Address() == u.Address() {
+			return account
+		}
+		if a := others[c.Address()]; a != nil {
+			return a
+		}
+		missing := ledger.Unevaluated(c.Ledger, nil, fmt.Errorf("the account of %s was not read", c.Ledger.Code))
+		return &missing
+	}
+	first := of(circuits[0])
+	var mine int
+	all, statuses := make([]EvaluatedUnit, len(circuits)), make([]clock.CircuitStatus, len(circuits))
+	for i, c := range circuits {
+		a := of(c)
+		if !c.First() {
+			a = a.WithUnit(first)
+		}
+		all[i] = d.evaluatedCircuit(c, a, on(c))
+		statuses[i] = clock.CircuitStatus{Circuit: c.Ledger.Circuit, UnitStatus: all[i].Status}
+		if c.Address() == u.Address() {
+			mine = i
+		}
+	}
+	m := all[mine]
+	m.Unit, m.Whole, m.Circuits = u, clock.Combine(statuses), all
+	return m
+}
+
+// evaluatedCircuit by itself.
+func (d conditions) evaluatedCircuit(u store.Unit, account *ledger.Account, p serviceplan.Plan) EvaluatedUnit {
+	return EvaluatedUnit{Unit: u, Account: account, Status: d.evaluate(account, p, u), Today: measure.DateOf(d.now, u.Zone), day: d}
 }
 
 func (d conditions) evaluate(account *ledger.Account, p serviceplan.Plan, u store.Unit) clock.UnitStatus {
@@ -97,7 +157,12 @@ func (f *Fleet) Account(ctx context.Context, code string) (EvaluatedUnit, error)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
-	m, err := f.evaluated(ctx, u, entries)
+	account := ledger.TryFold(u.Ledger, entries)
+	others, err := f.others(ctx, u)
+	if err != nil {
+		return EvaluatedUnit{}, err
+	}
+	m, err := f.evaluated(ctx, u, &account, others)
 	if err != nil {
 		return EvaluatedUnit{}, err
 	}
@@ -251,12 +316,12 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 		func(last store.Appending) (*ledger.Account, []store.Status, error) {
 			tools = zeroedTools(entries, last.History.Entries())
 			account := last.History.EvaluatedAfter(last.Entry)
-			d, err := f.day(ctx, account)
+			m, err := f.evaluated(ctx, u, account, last.Others)
 			if err != nil {
 				return nil, nil, err
 			}
-			status := newBases().status(d.evaluatedUnit(u, account))
-			status.Seq = last.Seq
+			status := newBases().status(m)
+			status.Seq = last.Seq + last.OthersSeq
 			return account, []store.Status{status}, nil
 		})
 	if err != nil || len(tools) == 0 {
@@ -338,7 +403,11 @@ func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, o *store.Opened, en
 	if err != nil {
 		return Effect{}, err
 	}
-	effect := Effect{Before: d.evaluatedUnit(u, before), After: d.evaluatedUnit(u, after)}
+	others, err := f.others(ctx, u)
+	if err != nil {
+		return Effect{}, err
+	}
+	effect := Effect{Before: d.evaluatedUnit(u, before, others), After: d.evaluatedUnit(u, after, others)}
 	effect.Line = slices.IndexFunc(after.Lines, func(l ledger.Line) bool { return l.Entry.ID == last.ID })
 	return effect, nil
 }
@@ -362,31 +431,45 @@ func (f *Fleet) PreviewServicePlan(ctx context.Context, id int64, p serviceplan.
 	if err != nil {
 		return nil, err
 	}
-	return f.statusChanges(ctx, p, units)
+	return f.statusChanges(ctx, p, units, func(u store.Unit) bool { return u.PlanID == id })
 }
 
-// statusChanges are those of some units that would change status on a plan, the worst first.
-func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, units []store.Unit) ([]StatusChange, error) {
+// statusChanges are those of some units that would change status if the circuits that on takes
+// were on a plan, the worst first.
+func (f *Fleet) statusChanges(ctx context.Context, p serviceplan.Plan, units []store.Unit, on func(store.Unit) bool) ([]StatusChange, error) {
 	evaluated, err := f.evaluatedUnits(ctx, units)
 	if err != nil {
 		return nil, err
 	}
 	var changed []StatusChange
 	for _, r := range evaluated {
-		account := r.Account
-		if p.Replaced != r.Unit.Plan.Replaced {
-			entries, err := f.store.Entries(ctx, r.Unit)
-			if err != nil {
-				return nil, err
-			}
-			u := r.Unit.Ledger
-			u.Replaced = p.Replaced
-			anew := ledger.TryFold(u, entries)
-			account = &anew
+		circuits := r.Circuits
+		if circuits == nil {
+			circuits = []EvaluatedUnit{r}
 		}
-		after := r.day.evaluate(account, p, r.Unit)
-		if after.Verdict != r.Status.Verdict || !sameDay(after.Governing.Due, r.Status.Governing.Due) || after.Governing.Kind != r.Status.Governing.Kind {
-			changed = append(changed, StatusChange{Unit: r.Unit, Before: r.Status, After: after})
+		accounts := map[string]*ledger.Account{}
+		for _, c := range circuits {
+			account := c.Account
+			if p.Replaced != c.Unit.Plan.Replaced && on(c.Unit) {
+				entries, err := f.store.Entries(ctx, c.Unit)
+				if err != nil {
+					return nil, err
+				}
+				u := c.Unit.Ledger
+				u.Replaced = p.Replaced
+				anew := ledger.TryFold(u, entries)
+				account = &anew
+			}
+			accounts[c.Unit.Address()] = account
+		}
+		after := r.day.evaluatedOn(r.Unit, accounts[r.Unit.Address()], accounts, func(u store.Unit) serviceplan.Plan {
+			if on(u) {
+				return p
+			}
+			return u.Plan
+		}).Whole
+		if after.Verdict != r.Whole.Verdict || !sameDay(after.Governing.Due, r.Whole.Governing.Due) || after.Governing.Kind != r.Whole.Governing.Kind {
+			changed = append(changed, StatusChange{Unit: r.Unit, Before: r.Whole, After: after})
 		}
 	}
 	slices.SortStableFunc(changed, func(x, y StatusChange) int { return clock.ByUrgency(x.After.Governing, y.After.Governing) })
@@ -404,7 +487,7 @@ func (f *Fleet) PreviewServicePlanByKind(ctx context.Context, plan int64, kind, 
 	if err != nil {
 		return nil, err
 	}
-	return f.statusChanges(ctx, p.Plan, units)
+	return f.statusChanges(ctx, p.Plan, units, store.Unit.First)
 }
 
 // servicePlan of the register; [store.ErrNoServicePlan].
@@ -474,5 +557,9 @@ func (f *Fleet) AssignServicePlan(ctx context.Context, by store.Actor, code stri
 	if err := f.store.AssignServicePlan(ctx, by, code, plan); err != nil {
 		return err
 	}
-	return f.refreshCodes(ctx, []string{code})
+	u, err := f.store.Unit(ctx, code)
+	if err != nil {
+		return err
+	}
+	return f.refreshCodes(ctx, []string{u.Code})
 }

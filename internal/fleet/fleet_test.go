@@ -72,7 +72,7 @@ func alike(t *testing.T, when string) {
 			t.Fatal(err)
 		}
 		// The clocks as the lists read them, and as a full fold gives them now.
-		if a, b := asJSON(t, clock.UnitStatus{Verdict: r.Verdict, Governing: r.Governing, Clocks: r.Clocks}), asJSON(t, full.Status); a != b {
+		if a, b := asJSON(t, clock.UnitStatus{Verdict: r.Verdict, Governing: r.Governing, Clocks: r.Clocks}), asJSON(t, full.Whole); a != b {
 			t.Errorf("%s, %s: stored %s\nfolded %s", when, r.Code, a, b)
 		}
 		some, err := open.Units(t.Context(), []string{r.Code})

@@ -84,11 +84,14 @@ func (f *Fleet) UseAccount(ctx context.Context, code string, use func(EvaluatedU
 	}
 	one.Lock()
 	defer one.Unlock()
-	d, err := f.day(ctx, &one.account)
+	others, err := f.others(ctx, o.Unit)
 	if err != nil {
 		return err
 	}
-	m := d.evaluatedUnit(o.Unit, &one.account)
+	m, err := f.evaluated(ctx, o.Unit, &one.account, others)
+	if err != nil {
+		return err
+	}
 	m.Additives = o.Additives()
 	return use(m)
 }

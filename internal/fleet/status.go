@@ -79,38 +79,62 @@ func (b bases) of(m EvaluatedUnit, s store.Status) (basis, cold store.Basis) {
 
 // status of an evaluated unit, as its row has it.
 func (b bases) status(m EvaluatedUnit) store.Status {
-	s := m.Unit.Status()
-	s.Basis, s.Cold = b.of(m, s)
-	s.Verdict, s.Governing, s.Clocks = m.Status.Verdict, m.Status.Governing, m.Status.Clocks
-	s.Work, _ = clock.WorkFor(m.Status.Governing)
-	for _, c := range m.Status.Clocks {
+	circuits := m.Circuits
+	if circuits == nil {
+		circuits = []EvaluatedUnit{m}
+	}
+	first := circuits[0]
+	s := first.Unit.Status()
+	for _, c := range circuits[1:] {
+		s.Seq += c.Unit.Seq
+	}
+	s.Basis, s.Cold = b.of(first, s)
+	s.Verdict, s.Governing, s.Clocks = m.Whole.Verdict, m.Whole.Governing, m.Whole.Clocks
+	s.Work, _ = clock.WorkFor(m.Whole.Governing)
+	for _, c := range m.Whole.Clocks {
 		switch {
 		case c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank():
 			s.Pending = true
-		case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights:
+		case c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights && (s.Night == nil || c.Due.Before(*s.Night)):
 			s.Night = c.Due
 		}
 	}
-	a := m.Account
-	s.ProtectsTo = a.ProtectsTo()
-	if a.Product != nil {
-		s.Product = a.Product.Name
-	}
-	if a.LastTest != nil {
-		s.Tool = a.LastTest.Tool
-	}
-	if t := a.Discrepancy; t != nil {
-		s.Discrepancy = &store.StatusDiscrepancy{At: t.At, Measured: t.Measured}
-		if d := a.Diagnosis(); d != nil {
-			s.Discrepancy.Book = d.Book
-			if d.Likeliest != nil {
-				x := *d.Likeliest
-				x.Balance = nil
-				s.Discrepancy.Likeliest = &x
-			}
+	s.ProtectsTo = first.Account.ProtectsTo()
+	for _, c := range circuits {
+		a := c.Account
+		// The least protected circuit; not known while one is not.
+		if t := a.ProtectsTo(); t == nil || s.ProtectsTo != nil && *t > *s.ProtectsTo {
+			s.ProtectsTo = t
+		}
+		if a.Product != nil && s.Product == "" {
+			s.Product = a.Product.Name
+		}
+		if a.LastTest != nil && s.Tool == "" {
+			s.Tool = a.LastTest.Tool
+		}
+		if s.Discrepancy == nil {
+			s.Discrepancy = discrepancy(c)
 		}
 	}
 	return s
+}
+
+// discrepancy of book and test of a circuit; nil for none.
+func discrepancy(m EvaluatedUnit) *store.StatusDiscrepancy {
+	t := m.Account.Discrepancy
+	if t == nil {
+		return nil
+	}
+	out := &store.StatusDiscrepancy{At: t.At, Measured: t.Measured, Circuit: m.Unit.Ledger.Circuit}
+	if d := m.Account.Diagnosis(); d != nil {
+		out.Book = d.Book
+		if d.Likeliest != nil {
+			x := *d.Likeliest
+			x.Balance = nil
+			out.Likeliest = &x
+		}
+	}
+	return out
 }
 
 // current are the bases that hold now, by site and service plan.
@@ -327,7 +351,7 @@ func (f *Fleet) readUnits(ctx context.Context, units []store.Unit) (r readUnits,
 func (r readUnits) evaluated() []EvaluatedUnit {
 	all := make([]EvaluatedUnit, len(r.units))
 	for i, u := range r.units {
-		all[i] = r.on.evaluatedUnit(u, r.accounts[u.Code])
+		all[i] = r.on.evaluatedUnit(u, r.accounts[u.Address()], r.accounts)
 	}
 	return all
 }

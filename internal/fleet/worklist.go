@@ -8,6 +8,7 @@ import (
 
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/internal/store"
@@ -49,10 +50,33 @@ func workLines(items []store.WorkItem, evaluated []EvaluatedUnit) []WorkLine {
 	lines := make([]WorkLine, 0, len(items))
 	for _, p := range items {
 		if m, ok := at[p.Unit.Code]; ok {
-			lines = append(lines, WorkLine{WorkItem: p, Done: clock.CompletedAt(m.Account, p.Work, p.SentAt), Governing: m.Status.Governing})
+			lines = append(lines, WorkLine{WorkItem: p, Done: clock.CompletedAt(m.account(p.Address), p.Work, p.SentAt), Governing: m.Whole.Governing})
 		}
 	}
 	return lines
+}
+
+// circuit of the unit of that name; the first one for none.
+func (m EvaluatedUnit) circuit(name ledger.Circuit) store.Unit {
+	for _, c := range m.Circuits {
+		if c.Unit.Ledger.Circuit == name {
+			return c.Unit
+		}
+	}
+	return m.Unit
+}
+
+// account of the circuit at that address; that of a circuit which has ended shows nothing done.
+func (m EvaluatedUnit) account(address string) *ledger.Account {
+	for _, c := range m.Circuits {
+		if c.Unit.Address() == address {
+			return c.Account
+		}
+	}
+	if m.Unit.Address() == address {
+		return m.Account
+	}
+	return &ledger.Account{}
 }
 
 // AddedWork is what came of sending units to the work list.
@@ -100,13 +124,14 @@ func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 			continue
 		}
 		seen[code] = true
-		work, ok := clock.WorkFor(r.Status.Governing)
+		governing := r.Whole.Governing
+		work, ok := clock.WorkFor(governing)
 		if !ok {
 			sent.Nothing = append(sent.Nothing, code)
 			continue
 		}
-		l := store.NewWork{Unit: r.Unit, Work: work}
-		l.From, l.To = r.Status.Governing.DefaultSpan(today)
+		l := store.NewWork{Unit: r.circuit(governing.Circuit), Work: work}
+		l.From, l.To = governing.DefaultSpan(today)
 		if from != nil {
 			l.From = *from
 		}
@@ -116,7 +141,7 @@ func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 		if l.To.Before(l.From) {
 			l.To = l.From
 		}
-		if i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Unit.Code == code && p.Work == work && p.Done != nil }); i >= 0 {
+		if i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Address == l.Unit.Address() && p.Work == work && p.Done != nil }); i >= 0 {
 			l.Closes = open[i].ID
 		}
 		lines = append(lines, l)

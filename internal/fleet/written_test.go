@@ -35,14 +35,18 @@ func TestWrittenEntries(t *testing.T) {
 		struck bool
 	}
 	var all []of
+	var circuits []store.Unit
 	for _, u := range units {
+		circuits = append(circuits, u.Circuits()...)
+	}
+	for _, u := range circuits {
 		struck := map[string]bool{}
-		for _, e := range held[u.Code] {
+		for _, e := range held[u.Address()] {
 			if s, ok := e.Body.(ledger.Strike); ok {
 				struck[s.Entry] = true
 			}
 		}
-		for _, e := range held[u.Code] {
+		for _, e := range held[u.Address()] {
 			all = append(all, of{e, u, struck[e.ID]})
 		}
 	}

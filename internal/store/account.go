@@ -83,11 +83,12 @@ func (a *storedAccount) restored(u Unit) (*ledger.Account, error) {
 // fewUnits are asked for by name; of more all accounts are read.
 const fewUnits = 500
 
-// Accounts as stored, by the unit's code. One that is missing, or was folded by
+// Accounts as stored of all circuits of the units, by their address. One that is missing, or was folded by
 // other rules or by other facts of its unit (capacity, base, meter, cap, tank, the
 // plan's share), is folded from its entries and stored, so that this happens once;
 // stored is how many were not.
 func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string]*ledger.Account, stored int, err error) {
+	units = circuitsOf(units)
 	byID := make(map[int64]Unit, len(units))
 	for _, u := range units {
 		byID[u.circuit] = u
@@ -123,7 +124,7 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 			return nil, 0, err
 		}
 		if a != nil {
-			accounts[u.Code] = a
+			accounts[u.Address()] = a
 		}
 	}
 	if err := rows.Err(); err != nil {
@@ -131,11 +132,11 @@ func (s *Store) Accounts(ctx context.Context, units []Unit) (accounts map[string
 	}
 	stored = len(accounts)
 	for _, u := range units {
-		if _, there := accounts[u.Code]; there {
+		if _, there := accounts[u.Address()]; there {
 			continue
 		}
 		// A fleet that is folded anew takes longer than a request may; what is folded is kept.
-		if accounts[u.Code], err = s.refold(context.WithoutCancel(ctx), u); err != nil {
+		if accounts[u.Address()], err = s.refold(context.WithoutCancel(ctx), u); err != nil {
 			return nil, 0, err
 		}
 	}
@@ -169,10 +170,43 @@ func (s *Store) Rebuild(ctx context.Context) (int, error) {
 	if err != nil {
 		return 0, err
 	}
-	for _, u := range units {
+	all := circuitsOf(units)
+	for _, u := range all {
 		if _, err := s.refold(ctx, u); err != nil {
 			return 0, err
 		}
 	}
-	return len(units), nil
+	return len(all), nil
+}
+
+// accountsWithin a transaction that has locked them, by their address, and the number of their
+// entries: each as stored, or folded from its entries.
+func (s *Store) accountsWithin(ctx context.Context, tx *sql.Tx, units []Unit) (map[string]*ledger.Account, int64, error) {
+	var all map[string]*ledger.Account
+	var seqs int64
+	for _, u := range units {
+		var one storedAccount
+		if err := tx.QueryRowContext(ctx, `
+			SELECT c.head_seq, `+accountColumns+` FROM circuit c LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE c.id = ?`, u.circuit).
+			Scan(append([]any{&one.seq}, one.columns()...)...); err != nil {
+			return nil, 0, err
+		}
+		account, err := one.restored(u)
+		if err != nil {
+			return nil, 0, err
+		}
+		if account == nil {
+			entries, err := s.entries(ctx, tx, u)
+			if err != nil {
+				return nil, 0, err
+			}
+			folded := ledger.TryFold(u.Ledger, entries)
+			account = &folded
+		}
+		if all == nil {
+			all = map[string]*ledger.Account{}
+		}
+		all[u.Address()], seqs = account, seqs+one.seq
+	}
+	return all, seqs, nil
 }

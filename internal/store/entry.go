@@ -30,6 +30,10 @@ type Appending struct {
 	History *ledger.History
 	Entry   ledger.Entry
 	Seq     int64 // that it gets
+	// Others are the accounts of the unit's other circuits, by their address, and OthersSeq the
+	// number of entries in them; none of them can change meanwhile.
+	Others    map[string]*ledger.Account
+	OthersSeq int64
 }
 
 // Append writes entries into the account of the unit, all of them or none. check is given each
@@ -42,7 +46,7 @@ type Appending struct {
 // begins; every other one while its account is locked.
 func (s *Store) Append(ctx context.Context, o *Opened, entries []ledger.Entry, check func(Appending) error, stored func(last Appending) (*ledger.Account, []Status, error)) ([]Receipt, error) {
 	u := o.Unit
-	if len(entries) == 1 && o.Account != nil && !u.there {
+	if len(entries) == 1 && o.Account != nil && !u.there && len(u.Others) == 0 {
 		r, err := s.appendUnlocked(ctx, o, entries[0], check, stored)
 		if !errors.Is(err, errNotUnlocked) {
 			return []Receipt{r}, err
@@ -135,6 +139,13 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	var prev Receipt
 	var head []byte
 	var before storedAccount
+	if len(u.Others) > 0 {
+		// The status is that of all circuits: they are locked in the order of their ids.
+		rows, err := tx.QueryContext(ctx, `SELECT id FROM circuit WHERE unit_id = ? ORDER BY id FOR UPDATE`, u.id)
+		if _, err = collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) }); err != nil {
+			return nil, err
+		}
+	}
 	// No other read precedes the lock: what is read after it is as the writer before left it.
 	if err := s.row(ctx, tx, `
 		SELECT c.head_seq, c.head_hash, COALESCE(a.seq, -1), `+accountColumns+`
@@ -200,6 +211,11 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	if _, err := s.exec(ctx, tx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ?`, prev.Seq, prev.Hash[:], u.circuit); err != nil {
 		return nil, err
 	}
+	others, seqs, err := s.accountsWithin(ctx, tx, u.Others)
+	if err != nil {
+		return nil, err
+	}
+	last.Others, last.OthersSeq = others, seqs
 	account, statuses, err := stored(*last)
 	if err != nil {
 		return nil, err
@@ -233,7 +249,7 @@ func receiptOf(u Unit, e ledger.Entry) (Receipt, error) {
 		return Receipt{}, fmt.Errorf("entry %s: %w", e.ID, err)
 	}
 	return Receipt{Record: ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Kind: e.Kind(), Payload: payload,
-		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Code}, nil
+		At: e.At.UTC().Truncate(time.Microsecond), RecordedBy: e.RecordedBy, RecordedByID: e.RecordedByID}, Code: u.Address()}, nil
 }
 
 // envelope of an entry with the instrument that its body names; nil for an empty one.
@@ -345,7 +361,7 @@ func asSent(payload json.RawMessage) string {
 func findEntry(ctx context.Context, tx *sql.Tx, id string) (r Receipt, found bool, err error) {
 	var hash, envelope []byte
 	err = tx.QueryRowContext(ctx, `
-		SELECT e.id, e.circuit_id, u.code, e.version, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, COALESCE(e.recorded_by_id, 0), COALESCE(e.envelope, ''), e.payload, e.hash
+		SELECT e.id, e.circuit_id, `+sqlAddress+`, e.version, e.seq, e.kind, e.happened_at, e.recorded_at, e.recorded_by, COALESCE(e.recorded_by_id, 0), COALESCE(e.envelope, ''), e.payload, e.hash
 		FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id WHERE e.id = ?`, id).
 		Scan(&r.ID, &r.Circuit, &r.Code, &r.Version, &r.Seq, &r.Kind, &r.At, &r.RecordedAt, &r.RecordedBy, &r.RecordedByID, &envelope, &r.Payload, &hash)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -371,7 +387,7 @@ func (s *Store) entries(ctx context.Context, q querier, u Unit) ([]ledger.Entry,
 	rows, err := q.QueryContext(ctx, entryQuery+` WHERE circuit_id = ? ORDER BY seq`, u.circuit)
 	return collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
 		_, e, err := scanEntry(rows)
-		e.Unit = u.Code
+		e.Unit = u.Address()
 		return e, err
 	})
 }
@@ -394,11 +410,11 @@ func scanEntry(rows *sql.Rows) (circuit int64, e ledger.Entry, err error) {
 	return circuit, e, nil
 }
 
-// EntriesOf every unit given, by the unit's code.
+// EntriesOf every unit given, by the address of each of its circuits.
 func (s *Store) EntriesOf(ctx context.Context, units []Unit) (map[string][]ledger.Entry, error) {
 	codes := make(map[int64]string, len(units))
-	for _, u := range units {
-		codes[u.circuit] = u.Code
+	for _, u := range circuitsOf(units) {
+		codes[u.circuit] = u.Address()
 	}
 	rows, err := s.db.QueryContext(ctx, entryQuery+` ORDER BY circuit_id, seq`)
 	all, err := collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
@@ -408,7 +424,9 @@ func (s *Store) EntriesOf(ctx context.Context, units []Unit) (map[string][]ledge
 	})
 	byUnit := make(map[string][]ledger.Entry, len(units))
 	for _, e := range all {
-		byUnit[e.Unit] = append(byUnit[e.Unit], e)
+		if e.Unit != "" {
+			byUnit[e.Unit] = append(byUnit[e.Unit], e)
+		}
 	}
 	return byUnit, err
 }

@@ -67,6 +67,12 @@ type LoadedUnit struct {
 	Listed                   []string
 	Figures                  coolant.Figures
 	Entries                  []ledger.Entry
+	// Second meter of the unit; empty for none.
+	Second measure.Unit
+	// Circuit is the name of the first one, empty for the engine's; Further are the others, each
+	// with its name, facts and entries, and the plan of the unit when it names none.
+	Circuit ledger.Circuit
+	Further []LoadedUnit
 }
 
 // Ledger is what the fold must know of a unit of the fleet, which runs on plan p.
@@ -75,7 +81,7 @@ func (f LoadedFleet) Ledger(u LoadedUnit, p serviceplan.Plan) ledger.Unit {
 }
 
 func (u LoadedUnit) ledger(p serviceplan.Plan, scales []coolant.Base) ledger.Unit {
-	return ledger.Unit{Scales: scales, Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
+	return ledger.Unit{Second: u.Second.Dimension(), Scales: scales, Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft, Metal: u.Metal,
 		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
 }
@@ -155,27 +161,47 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			id, err := insert(`
 				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, tank_marks_mm, wet_liners,
-				                  metal, drive, silicate_free, premix_only, required_technology, listed, figures)
+				                  metal, drive, silicate_free, premix_only, required_technology, listed, figures, second_meter, circuits)
 				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?,
-				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?)`,
+				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?)`,
 				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners,
-				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures)
+				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures, u.Second, 1+len(u.Further))
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
-			circuit, err := insert(`INSERT INTO circuit (unit_id) VALUES (?)`, id)
-			if err != nil {
-				return fmt.Errorf("unit %s: %w", u.Code, err)
-			}
-			loaded := Unit{UnitName: u.UnitName, id: id, circuit: circuit, Ledger: u.ledger(kept[u.Plan], scales[u.Site])}
-			entries := asStored(u.Entries)
-			err = s.loadEntries(ctx, tx, loaded, entries, known)
-			if err == nil {
-				account := ledger.Fold(loaded.Ledger, entries)
-				err = s.saveAccount(ctx, tx, loaded, int64(len(entries)), &account, nil)
-			}
-			if err != nil {
-				return fmt.Errorf("unit %s: %w", u.Code, err)
+			for i, c := range append([]LoadedUnit{u}, u.Further...) {
+				circuit, plan := c.Circuit, u.Plan
+				if circuit == "" {
+					circuit = ledger.EngineCircuit
+				}
+				rowID, err := insert(`INSERT INTO circuit (unit_id, name, position) VALUES (?, ?, ?)`, id, circuit, i)
+				if err == nil && i > 0 {
+					if c.Plan != "" {
+						plan = c.Plan
+					}
+					c.UnitName, c.Meter, c.Second = u.UnitName, u.Meter, u.Second
+					err = loadFurther(ctx, tx, rowID, c, plans[plan])
+				}
+				if err != nil {
+					return fmt.Errorf("unit %s, circuit %s: %w", u.Code, circuit, err)
+				}
+				loaded := Unit{UnitName: u.UnitName, id: id, circuit: rowID, position: i, Ledger: c.ledger(kept[plan], scales[u.Site])}
+				if loaded.Ledger.Further = i > 0; i > 0 {
+					loaded.Ledger.Scales = withScale(loaded.Ledger.Scales, c.Base)
+				}
+				if len(u.Further) > 0 {
+					loaded.Ledger.Circuit = circuit
+					loaded.Ledger.Code += " " + string(circuit)
+				}
+				entries := asStored(c.Entries)
+				err = s.loadEntries(ctx, tx, loaded, entries, known)
+				if err == nil {
+					account := ledger.Fold(loaded.Ledger, entries)
+					err = s.saveAccount(ctx, tx, loaded, int64(len(entries)), &account, nil)
+				}
+				if err != nil {
+					return fmt.Errorf("unit %s, circuit %s: %w", u.Code, circuit, err)
+				}
 			}
 		}
 		for _, l := range f.Planned {
@@ -190,6 +216,19 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		return s.chainLoaded(ctx, tx)
 	})
+}
+
+// loadFurther writes the facts of a further circuit into its row.
+func loadFurther(ctx context.Context, tx *sql.Tx, id int64, c LoadedUnit, plan int64) error {
+	figures, err := asJSON(c.Figures)
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `
+		UPDATE circuit SET plan_id = ?, capacity_l = ?, base = NULLIF(?, ''), cap_kpa = NULLIF(?, 0), tank_l_per_mm = NULLIF(?, 0), tank_marks_mm = NULLIF(?, 0), wet_liners = ?,
+		       metal = NULLIF(?, ''), silicate_free = ?, premix_only = ?, required_technology = NULLIF(?, ''), listed = ?, figures = ? WHERE id = ?`,
+		plan, c.Capacity, c.Base, c.Cap, c.Tank, c.Marks, c.WetLiners, c.Metal, c.SilicateFree, c.PremixOnly, c.Required, listed(c.Listed), figures, id)
+	return err
 }
 
 // chainLoaded takes the rows that no chain holds yet into their chains.
@@ -271,9 +310,11 @@ func (n names) envelope(e ledger.Entry) (json.RawMessage, error) {
 func (f LoadedFleet) names(ctx context.Context, tx *sql.Tx) (n names, err error) {
 	n = names{map[string]int64{}, map[string]int64{}}
 	for _, u := range f.Units {
-		for _, e := range u.Entries {
-			if tool := ledger.ToolOf(e.Body); tool != "" {
-				n.instruments[tool] = 0
+		for _, c := range append([]LoadedUnit{u}, u.Further...) {
+			for _, e := range c.Entries {
+				if tool := ledger.ToolOf(e.Body); tool != "" {
+					n.instruments[tool] = 0
+				}
 			}
 		}
 	}

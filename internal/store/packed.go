@@ -28,6 +28,7 @@ type packedClock struct {
 	Remedy        coolant.Remedy
 	Interval      string
 	Unit          measure.Unit
+	Circuit       ledger.Circuit
 }
 
 // packedDate is year × 10,000 + month × 100 + day; 0 for none.
@@ -47,7 +48,7 @@ func (p packedDate) date() measure.Date {
 
 func packClock(c clock.Clock) packedClock {
 	p := packedClock{Kind: c.Kind, Verdict: c.Verdict.Rank(), Due: packDate(c.Due), Remaining: c.Remaining, Code: c.Reason.Code, Note: c.Reason.Note,
-		Point: c.Reason.About.Point, State: c.Reason.About.State, Text: c.Reason.About.Text, Remedy: c.Reason.Remedy, Interval: c.Interval, Unit: c.Unit}
+		Point: c.Reason.About.Point, State: c.Reason.About.State, Text: c.Reason.About.Text, Remedy: c.Reason.Remedy, Interval: c.Interval, Unit: c.Unit, Circuit: c.Circuit}
 	if w := c.Window; w != nil {
 		p.P10, p.P50, p.P90 = packDate(&w.P10), packDate(&w.P50), packDate(&w.P90)
 	}
@@ -61,7 +62,7 @@ func packClock(c clock.Clock) packedClock {
 }
 
 func (p packedClock) clock() clock.Clock {
-	c := clock.Clock{Kind: p.Kind, Verdict: clock.VerdictOf(p.Verdict), Remaining: p.Remaining, Interval: p.Interval, Unit: p.Unit,
+	c := clock.Clock{Kind: p.Kind, Verdict: clock.VerdictOf(p.Verdict), Remaining: p.Remaining, Interval: p.Interval, Unit: p.Unit, Circuit: p.Circuit,
 		Reason: clock.Reason{Code: p.Code, Note: p.Note, About: ledger.Subject{Point: p.Point, State: p.State, Text: p.Text}, Remedy: p.Remedy}}
 	if p.Due != 0 {
 		due := p.Due.date()

@@ -120,15 +120,59 @@ func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark str
 		if err != nil {
 			return taken(err)
 		}
+		// The basis of a status names the plan of the unit; that of a further circuit is not in it.
+		rows, err := tx.QueryContext(ctx, `SELECT DISTINCT unit_id FROM circuit WHERE plan_id = ? AND ended IS NULL`, id)
+		units, err := collect(rows, err, func(rows *sql.Rows) (id any, err error) {
+			var n int64
+			err = rows.Scan(&n)
+			return n, err
+		})
+		if err != nil {
+			return err
+		}
+		for some := range slices.Chunk(units, loadRows) {
+			if err := staleStatuses(ctx, tx, some); err != nil {
+				return err
+			}
+		}
 		return s.changedRows(ctx, tx, by, "plan_changed", p.Diff(there.Plan), planTable, id)
 	})
 }
 
-// AssignServicePlan moves a unit to another plan; [ErrNoUnit], [ErrNoServicePlan].
+// moveCircuitToPlan gives a further circuit a plan of its own.
+func (s *Store) moveCircuitToPlan(ctx context.Context, by Actor, u Unit, plan int64) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		name, err := lockPlan(ctx, tx, plan)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE circuit SET plan_id = ? WHERE id = ?`, plan, u.circuit); err != nil {
+			return err
+		}
+		if err := staleStatuses(ctx, tx, []any{u.id}); err != nil {
+			return err
+		}
+		return s.changedRows(ctx, tx, by, "unit_on_plan", u.Ledger.Code+": "+name+", before on "+u.Plan.Name, circuitTable, u.circuit)
+	})
+}
+
+// lockPlan of that id and give its name; [ErrNoServicePlan].
+func lockPlan(ctx context.Context, tx *sql.Tx, id int64) (name string, err error) {
+	err = tx.QueryRowContext(ctx, `SELECT name FROM plan WHERE id = ? FOR UPDATE`, id).Scan(&name)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = fmt.Errorf("%w: %d", ErrNoServicePlan, id)
+	}
+	return name, err
+}
+
+// AssignServicePlan moves a unit, or a further circuit by its address, to another plan; [ErrNoUnit], [ErrNoServicePlan].
 func (s *Store) AssignServicePlan(ctx context.Context, by Actor, code string, plan int64) error {
 	u, err := s.Unit(ctx, code)
 	if err != nil {
 		return err
+	}
+	if !u.First() {
+		return s.moveCircuitToPlan(ctx, by, u, plan)
 	}
 	_, err = s.moveToPlan(ctx, by, plan, "unit_on_plan", func(name string, _ int) string { return u.Code + ": " + name + ", before on " + u.Plan.Name },
 		`SELECT id FROM unit WHERE plan_id <> ? AND id = ? FOR UPDATE`, u.id)
@@ -152,10 +196,8 @@ func (s *Store) AssignServicePlanByKind(ctx context.Context, by Actor, plan int6
 // many. The audit has it as what, in the words of detail.
 func (s *Store) moveToPlan(ctx context.Context, by Actor, plan int64, what string, detail func(name string, moved int) string, query string, args ...any) (moved int, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		var name string
-		if err := tx.QueryRowContext(ctx, `SELECT name FROM plan WHERE id = ? FOR UPDATE`, plan).Scan(&name); errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("%w: %d", ErrNoServicePlan, plan)
-		} else if err != nil {
+		name, err := lockPlan(ctx, tx, plan)
+		if err != nil {
 			return err
 		}
 		rows, err := tx.QueryContext(ctx, query, append([]any{plan}, args...)...)

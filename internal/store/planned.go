@@ -16,13 +16,18 @@ import (
 // WorkItem is a line of the work list: work meant to be done on a unit between two
 // days.
 type WorkItem struct {
-	ID       int64
-	Unit     UnitName
+	ID   int64
+	Unit UnitName
+	// Address of the account.
+	Address  string
 	Work     clock.Work
 	From, To measure.Date // the last one included
 	SentBy   string
 	SentAt   time.Time
 }
+
+// plannedCircuit joins the circuit c that planned work p is on.
+const plannedCircuit = `c.unit_id = p.unit_id AND (c.id = p.circuit_id OR p.circuit_id = 0 AND c.position = 0)`
 
 // ErrNoWorkItem says that the work list holds no open line of that id.
 var ErrNoWorkItem = errors.New("no such line on the work list")
@@ -41,11 +46,11 @@ func (s *Store) WorkListOf(ctx context.Context, codes []string) ([]WorkItem, err
 
 func (s *Store) workList(ctx context.Context, where string, args ...any) ([]WorkItem, error) {
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT p.id, u.code, u.name, u.kind, s.name, p.work, p.from_day, p.to_day, p.sent_by, p.sent_at
-		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN site s ON s.id = u.site_id
+		SELECT p.id, u.code, u.name, u.kind, s.name, p.work, p.from_day, p.to_day, p.sent_by, p.sent_at, `+sqlAddress+`
+		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN site s ON s.id = u.site_id JOIN circuit c ON `+plannedCircuit+`
 		WHERE p.is_open = 1`+where+` ORDER BY p.from_day, p.to_day, u.code, p.id`, args...)
 	return collect(rows, err, func(rows *sql.Rows) (p WorkItem, err error) {
-		return p, rows.Scan(&p.ID, &p.Unit.Code, &p.Unit.Name, &p.Unit.Kind, &p.Unit.Site, &p.Work, &p.From, &p.To, &p.SentBy, &p.SentAt)
+		return p, rows.Scan(&p.ID, &p.Unit.Code, &p.Unit.Name, &p.Unit.Kind, &p.Unit.Site, &p.Work, &p.From, &p.To, &p.SentBy, &p.SentAt, &p.Address)
 	})
 }
 
@@ -84,8 +89,8 @@ func (s *Store) AddWork(ctx context.Context, by Actor, lines []NewWork) (sent []
 		}
 		codes := make([]string, 0, len(sent))
 		for _, l := range lines {
-			if !slices.Contains(already, l.Unit.Code) {
-				codes = append(codes, l.Unit.Code)
+			if !slices.Contains(already, l.Unit.Address()) {
+				codes = append(codes, l.Unit.Ledger.Code)
 			}
 		}
 		if err := s.changed(ctx, tx, by, "planned", counted(int64(len(sent)))+": "+strings.Join(codes, ", ")); err != nil {
@@ -100,34 +105,36 @@ func sendSome(ctx context.Context, tx *sql.Tx, who string, now time.Time, some [
 	var args []any
 	var ids []any
 	for _, l := range some {
-		args = append(args, l.Unit.id, l.Work, l.From.String(), l.To.String(), who, now)
+		args = append(args, l.Unit.id, l.Unit.plannedAs(), l.Work, l.From.String(), l.To.String(), who, now)
 		ids = append(ids, l.Unit.id)
 	}
 	// What is open already keeps its row, and who sent it when.
-	if _, err := tx.ExecContext(ctx, `INSERT INTO planned (unit_id, work, from_day, to_day, sent_by, sent_at) VALUES (?, ?, ?, ?, ?, ?)`+
-		strings.Repeat(`, (?, ?, ?, ?, ?, ?)`, len(some)-1)+` ON DUPLICATE KEY UPDATE from_day = planned.from_day`, args...); err != nil {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO planned (unit_id, circuit_id, work, from_day, to_day, sent_by, sent_at) VALUES (?, ?, ?, ?, ?, ?, ?)`+
+		strings.Repeat(`, (?, ?, ?, ?, ?, ?, ?)`, len(some)-1)+` ON DUPLICATE KEY UPDATE from_day = planned.from_day`, args...); err != nil {
 		return err
 	}
 	type row struct {
-		id, unit int64
-		work     clock.Work
-		ours     bool
+		id, unit, circuit int64
+		work              clock.Work
+		ours              bool
 	}
 	ids = append([]any{now, who}, ids...)
-	rows, err := tx.QueryContext(ctx, `SELECT id, unit_id, work, sent_at = ? AND sent_by = ? FROM planned WHERE is_open = 1 AND unit_id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`) FOR UPDATE`, ids...)
-	open, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) { return r, rows.Scan(&r.id, &r.unit, &r.work, &r.ours) })
+	rows, err := tx.QueryContext(ctx, `SELECT id, unit_id, circuit_id, work, sent_at = ? AND sent_by = ? FROM planned WHERE is_open = 1 AND unit_id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`) FOR UPDATE`, ids...)
+	open, err := collect(rows, err, func(rows *sql.Rows) (r row, err error) {
+		return r, rows.Scan(&r.id, &r.unit, &r.circuit, &r.work, &r.ours)
+	})
 	if err != nil {
 		return err
 	}
 	for _, l := range some {
 		for _, r := range open {
-			if r.unit != l.Unit.id || r.work != l.Work {
+			if r.unit != l.Unit.id || r.circuit != l.Unit.plannedAs() || r.work != l.Work {
 				continue
 			}
 			if r.ours {
 				*sent = append(*sent, r.id)
 			} else {
-				*already = append(*already, l.Unit.Code)
+				*already = append(*already, l.Unit.Address())
 			}
 		}
 	}
@@ -144,7 +151,7 @@ func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to
 		if _, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.String(), to.String(), id); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Unit.Code, there.Work, days(from, to), days(there.From, there.To)))
+		return s.changed(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Address, there.Work, days(from, to), days(there.From, there.To)))
 	})
 }
 
@@ -157,7 +164,7 @@ func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 			if err != nil {
 				return err
 			}
-			codes = append(codes, there.Unit.Code)
+			codes = append(codes, there.Address)
 			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ?`, s.now().UTC(), by.Name, id); err != nil {
 				return err
 			}
@@ -169,12 +176,21 @@ func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 // lockWorkItem is a line no one else can change meanwhile; [ErrNoWorkItem].
 func lockWorkItem(ctx context.Context, tx *sql.Tx, id int64) (p WorkItem, err error) {
 	err = tx.QueryRowContext(ctx, `
-		SELECT p.id, u.code, p.work, p.from_day, p.to_day FROM planned p JOIN unit u ON u.id = p.unit_id WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).
-		Scan(&p.ID, &p.Unit.Code, &p.Work, &p.From, &p.To)
+		SELECT p.id, u.code, `+sqlAddress+`, p.work, p.from_day, p.to_day
+		FROM planned p JOIN unit u ON u.id = p.unit_id JOIN circuit c ON `+plannedCircuit+` WHERE p.id = ? AND p.is_open = 1 FOR UPDATE`, id).
+		Scan(&p.ID, &p.Unit.Code, &p.Address, &p.Work, &p.From, &p.To)
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("%w: %d", ErrNoWorkItem, id)
 	}
 	return p, err
+}
+
+// plannedAs is the circuit that planned work is on: 0 for a first circuit.
+func (u Unit) plannedAs() int64 {
+	if u.First() {
+		return 0
+	}
+	return u.circuit
 }
 
 func days(from, to measure.Date) string {

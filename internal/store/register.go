@@ -40,10 +40,49 @@ type Unit struct {
 
 	// Seq of the last entry of its account when it was read.
 	Seq int64
+	// Others are the further circuits of the unit whose first one this is; of a further circuit
+	// all but itself, the first one first. Nil for a unit with one.
+	Others []Unit
 
 	id, siteID int64
 	circuit    int64
+	position   int  // of the circuit among those of the unit, 0 for the first
+	circuits   int  // of the unit
 	there      bool // one of the entries that are to be written may be in the books
+}
+
+// First reports whether it is the first circuit of its unit, whose account holds what belongs to
+// the unit.
+func (u Unit) First() bool { return u.position == 0 }
+
+// Address of the account: the code of its unit; of one with several circuits with the circuit
+// after a space, as in "HB-02 port".
+func (u Unit) Address() string { return u.Ledger.Code }
+
+// sqlAddress is the address of circuit c of unit u in SQL.
+const sqlAddress = `IF(u.circuits = 1 AND c.position = 0, u.code, CONCAT(u.code, ' ', c.name))`
+
+// Circuits of the unit, in order, each without its others.
+func (u Unit) Circuits() []Unit {
+	all := append([]Unit{u}, u.Others...)
+	slices.SortStableFunc(all, func(a, b Unit) int { return a.position - b.position })
+	for i := range all {
+		all[i].Others = nil
+	}
+	return all
+}
+
+// circuitsOf some units, one after the other.
+func circuitsOf(units []Unit) []Unit {
+	all := make([]Unit, 0, len(units))
+	for _, u := range units {
+		if u.Others == nil {
+			all = append(all, u)
+			continue
+		}
+		all = append(all, u.Circuits()...)
+	}
+	return all
 }
 
 // aircraft is the kind of unit that only a signatory releases.
@@ -55,14 +94,23 @@ var ErrNoUnit = errors.New("no such unit")
 // ErrNoProduct says that the register holds no product of that code.
 var ErrNoProduct = errors.New("no such product")
 
-const (
-	unitColumns = `
-	SELECT u.id, u.code, u.name, u.kind, u.site_id, u.plan_id, u.capacity_l, COALESCE(u.base, ''), COALESCE(u.meter, ''),
-	       COALESCE(u.cap_kpa, 0), COALESCE(u.tank_l_per_mm, 0), COALESCE(u.tank_marks_mm, 0), u.wet_liners,
-	       COALESCE(u.metal, ''), COALESCE(u.drive, ''), u.silicate_free, u.premix_only, COALESCE(u.required_technology, ''), u.listed, u.figures, c.id, c.head_seq`
+// circuitColumns of the facts in the row of the unit, R = u, or of the circuit, R = c.
+const circuitColumns = `
+	SELECT u.id, u.code, u.name, u.kind, u.site_id, COALESCE(c.plan_id, u.plan_id), R.capacity_l, COALESCE(R.base, ''), COALESCE(u.meter, ''), COALESCE(u.second_meter, ''),
+	       COALESCE(R.cap_kpa, 0), COALESCE(R.tank_l_per_mm, 0), COALESCE(R.tank_marks_mm, 0), R.wet_liners,
+	       COALESCE(R.metal, ''), COALESCE(u.drive, ''), R.silicate_free, R.premix_only, COALESCE(R.required_technology, ''), R.listed, R.figures, c.id, c.head_seq,
+	       c.name, c.position, u.circuits`
+
+var (
+	unitColumns = strings.ReplaceAll(circuitColumns, `R.`, `u.`)
+	// unitFrom is each unit with its first circuit.
 	unitFrom = `
-	FROM unit u JOIN circuit c ON c.unit_id = u.id`
+	FROM unit u JOIN circuit c ON c.unit_id = u.id AND c.position = 0`
 	unitQuery = unitColumns + unitFrom
+	// furtherQuery is the further circuits of units.
+	furtherColumns = strings.ReplaceAll(circuitColumns, `R.`, `c.`)
+	furtherQuery   = furtherColumns + `
+	FROM unit u JOIN circuit c ON c.unit_id = u.id AND c.position > 0 AND c.ended IS NULL`
 )
 
 // scales that refractometers at each site can show. Until there is a register of instruments: of
@@ -86,18 +134,23 @@ func (s *Store) scales(ctx context.Context) (map[int64][]coolant.Base, error) {
 
 // scanUnit leaves its site and plan to be filled in; more goes after its columns.
 func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err error) {
-	var meter, listed string
+	var meter, second, listed string
+	var circuit ledger.Circuit
 	var figures []byte
-	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter,
+	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter, &second,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
-		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq}, more...)...)
+		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits}, more...)...)
 	if err != nil {
 		return u, err
 	}
 	u.Ledger.Listed = listOf[string](listed)
 	u.Ledger.Figures, err = figuresOf(figures)
 	u.Ledger.Code, u.Ledger.Kind, u.Ledger.Aircraft = u.Code, u.Kind, u.Kind == aircraft
-	u.Ledger.Meter = measure.Unit(meter).Dimension()
+	u.Ledger.Meter, u.Ledger.Second = measure.Unit(meter).Dimension(), measure.Unit(second).Dimension()
+	if u.circuits > 1 || !u.First() {
+		u.Ledger.Circuit, u.Ledger.Further = circuit, !u.First()
+		u.Ledger.Code += " " + string(circuit)
+	}
 	return u, err
 }
 
@@ -107,6 +160,51 @@ func (s *Store) fill(u *Unit, r *shared, scales []coolant.Base) {
 	at := r.site[u.siteID].at(s.now())
 	u.Site, u.Altitude, u.Cold, u.Zone, u.Plan = at.Name, at.Altitude, at.Cold, at.Zone, r.plan[u.PlanID].Plan
 	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, scales
+	if u.Ledger.Further {
+		u.Ledger.Scales = withScale(scales, u.Ledger.Base)
+	}
+}
+
+// withScale of a further circuit's glycol: those known of a site are of the units' first circuits.
+func withScale(scales []coolant.Base, base coolant.Base) []coolant.Base {
+	if len(scales) == 0 || !base.Known() || slices.Contains(scales, base) {
+		return scales
+	}
+	return append(slices.Clone(scales), base)
+}
+
+// withOthers fills in the further circuits of the units that have any.
+func (s *Store) withOthers(ctx context.Context, units []Unit, r *shared, scales func(u Unit) []coolant.Base) error {
+	var ids []any
+	at := map[int64]int{}
+	for i, u := range units {
+		if u.circuits > 1 {
+			ids, at[u.id] = append(ids, u.id), i
+		}
+	}
+	for some := range slices.Chunk(ids, loadRows) {
+		rows, err := s.db.QueryContext(ctx, furtherQuery+` WHERE u.id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`) ORDER BY u.id, c.position`, some...)
+		further, err := collect(rows, err, func(rows *sql.Rows) (Unit, error) { return scanUnit(rows) })
+		if err != nil {
+			return err
+		}
+		for _, f := range further {
+			u := &units[at[f.id]]
+			s.fill(&f, r, scales(*u))
+			u.Others = append(u.Others, f)
+		}
+	}
+	return nil
+}
+
+// splitAddress of an account into the code of the unit and the circuit; false for one without.
+func splitAddress(address string) (code string, c ledger.Circuit, ok bool) {
+	i := strings.LastIndexByte(address, ' ')
+	if i < 0 {
+		return address, "", false
+	}
+	c = ledger.Circuit(address[i+1:])
+	return address[:i], c, slices.Contains(ledger.Circuits, c)
 }
 
 // Opened is a unit as an entry is to be written to it, read in one statement.
@@ -178,12 +276,15 @@ func (s *Store) Open(ctx context.Context, code, entry string) (*Opened, error) {
 	return s.open(ctx, code, entry, true)
 }
 
-const (
+var (
 	openColumns = `, EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'EG'), EXISTS (SELECT 1 FROM unit o WHERE o.site_id = u.site_id AND o.base = 'PG'),
 	       EXISTS (SELECT 1 FROM entry e WHERE e.id = ?), c.head_hash, COALESCE(` + versionOf + `, '')`
 	unitOpened    = unitColumns + openColumns + `, 0, '', '', ''` + unitFrom + ` WHERE u.code = ?`
 	accountOpened = unitColumns + openColumns + `, ` + accountColumns + unitFrom +
 		` LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE u.code = ?`
+	// furtherOpened also opens a circuit that has ended: its books stay.
+	furtherOpened = furtherColumns + openColumns + `, ` + accountColumns + `
+	FROM unit u JOIN circuit c ON c.unit_id = u.id LEFT JOIN account a ON a.circuit_id = c.id AND a.seq = c.head_seq WHERE u.code = ? AND c.name = ? AND c.position > 0`
 )
 
 func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Opened, error) {
@@ -195,7 +296,19 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 	var version string
 	var head []byte
 	o := &Opened{}
-	u, err := scanUnit(s.row(ctx, nil, query, entry, code), append([]any{&eg, &pg, &there, &head, &version}, o.stored.columns()...)...)
+	into := append([]any{&eg, &pg, &there, &head, &version}, o.stored.columns()...)
+	u, err := scanUnit(s.row(ctx, nil, query, entry, code), into...)
+	if errors.Is(err, sql.ErrNoRows) {
+		if of, circuit, ok := splitAddress(code); ok {
+			u, err = scanUnit(s.row(ctx, nil, furtherOpened, entry, of, circuit), into...)
+			if errors.Is(err, sql.ErrNoRows) {
+				// The first circuit of several goes by its name as well.
+				if u, err = scanUnit(s.row(ctx, nil, query, entry, of), into...); err == nil && u.Ledger.Circuit != circuit {
+					err = sql.ErrNoRows
+				}
+			}
+		}
+	}
 	if errors.Is(err, sql.ErrNoRows) {
 		err = fmt.Errorf("%w: %s", ErrNoUnit, code)
 	}
@@ -215,6 +328,11 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 		scales = append(scales, coolant.PG)
 	}
 	s.fill(&o.Unit, o.shared, scales)
+	if u.circuits > 1 || !u.First() {
+		if err := s.openOthers(ctx, o, scales); err != nil {
+			return o, err
+		}
+	}
 	if account {
 		now, err := factsOf(o.Unit)
 		if err != nil {
@@ -225,6 +343,25 @@ func (s *Store) open(ctx context.Context, code, entry string, account bool) (*Op
 		return o, err
 	}
 	return o, nil
+}
+
+// openOthers reads the other circuits of an opened unit.
+func (s *Store) openOthers(ctx context.Context, o *Opened, scales []coolant.Base) error {
+	first := o.Unit
+	if !o.First() {
+		u, err := scanUnit(s.row(ctx, nil, unitQuery+` WHERE u.code = ?`, o.Code))
+		if err != nil {
+			return err
+		}
+		s.fill(&u, o.shared, scales)
+		first = u
+	}
+	units := []Unit{first}
+	if err := s.withOthers(ctx, units, o.shared, func(Unit) []coolant.Base { return scales }); err != nil {
+		return err
+	}
+	o.Others = slices.DeleteFunc(units[0].Circuits(), func(u Unit) bool { return u.circuit == o.circuit })
+	return nil
 }
 
 // Rename a unit: its code is another from now on, its books stay its books. [ErrNoUnit]; it needs
@@ -264,9 +401,9 @@ func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
 	return s.units(ctx, ` WHERE u.code IN (?`+strings.Repeat(`, ?`, len(codes)-1)+`)`, args...)
 }
 
-// UnitsOfPlan are the units on a service plan, by code.
+// UnitsOfPlan are the units on a service plan, or with a circuit on it, by code.
 func (s *Store) UnitsOfPlan(ctx context.Context, plan int64) ([]Unit, error) {
-	return s.units(ctx, ` WHERE u.plan_id = ?`, plan)
+	return s.units(ctx, ` WHERE u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit o WHERE o.unit_id = u.id AND o.plan_id = ? AND o.ended IS NULL)`, plan, plan)
 }
 
 // UnitsOfKindNotOn a service plan, at one site by name, or at all for none; by code.
@@ -305,6 +442,9 @@ func (s *Store) unitsBy(ctx context.Context, query string, args ...any) ([]Unit,
 	scales, err := s.scales(ctx)
 	for i := range units {
 		s.fill(&units[i], r, scales[units[i].siteID])
+	}
+	if err == nil {
+		err = s.withOthers(ctx, units, r, func(u Unit) []coolant.Base { return scales[u.siteID] })
 	}
 	return units, err
 }

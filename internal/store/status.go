@@ -56,6 +56,8 @@ type StatusDiscrepancy struct {
 	Measured  measure.Celsius
 	Book      *measure.Celsius
 	Likeliest *ledger.Explanation // without what would balance it
+	// Circuit of the unit; empty for a unit with one.
+	Circuit ledger.Circuit
 }
 
 // packed and unpacked are CBOR (RFC 8949), which takes a third of the time of JSON; dates are
@@ -74,7 +76,7 @@ var packed, unpacked = func() (cbor.EncMode, cbor.DecMode) {
 // never is the due day where nothing runs out: it sorts last.
 const never = "9999-12-31"
 
-// Status of a unit without its clocks.
+// Status of a unit by its first circuit, without its clocks.
 func (u Unit) Status() Status {
 	return Status{UnitName: u.UnitName, SiteID: u.siteID, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
 }
@@ -400,7 +402,7 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 // UnitsWithoutStatus are at most limit of those after one: none was written yet, or it is of an
 // earlier entry, another service plan or another site than the unit's.
 func (s *Store) UnitsWithoutStatus(ctx context.Context, after UnitID, limit int) (units []Unit, last UnitID, err error) {
-	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < c.head_seq OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, after, limit)
+	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, after, limit)
 }
 
 // UnitsOfStatus are at most limit of the units of some groups after one.
@@ -415,9 +417,11 @@ func (s *Store) UnitsOfStatus(ctx context.Context, groups []StatusGroup, after U
 	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `(t.site_id, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
 }
 
-// CodesTestedWith an instrument: the units whose last test was made with it.
+// CodesTestedWith an instrument: the units whose last test was made with it, and those with
+// further circuits, whose rows name one instrument only.
 func (s *Store) CodesTestedWith(ctx context.Context, tool string) ([]string, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT code FROM unit_status WHERE tool = ? ORDER BY code`, tool)
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT code FROM unit_status WHERE tool = ? OR unit_id IN (SELECT unit_id FROM circuit WHERE position > 0 AND ended IS NULL) ORDER BY code`, tool)
 	return collect(rows, err, func(rows *sql.Rows) (code string, err error) { return code, rows.Scan(&code) })
 }
 

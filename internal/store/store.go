@@ -41,7 +41,7 @@ var Rights = map[string]string{
 	"additive":      "SELECT",
 	"installation":  "SELECT, INSERT, UPDATE",
 	"unit":          "SELECT, UPDATE (plan_id)",
-	"circuit":       "SELECT, UPDATE (head_seq, head_hash)",
+	"circuit":       "SELECT, UPDATE (head_seq, head_hash, plan_id)",
 	"instrument":    "SELECT, INSERT",
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",

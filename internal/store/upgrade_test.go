@@ -172,6 +172,12 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
+		18: {`ALTER TABLE planned ADD UNIQUE KEY planned_once (unit_id, work, is_open), DROP INDEX planned_circuit, DROP COLUMN circuit_id`,
+			`ALTER TABLE unit DROP COLUMN circuits, DROP COLUMN second_meter`, `ALTER TABLE circuit DROP FOREIGN KEY circuit_plan`,
+			`ALTER TABLE circuit DROP INDEX circuit_position, DROP COLUMN position, DROP COLUMN plan_id, DROP COLUMN capacity_l, DROP COLUMN base, DROP COLUMN cap_kpa, DROP COLUMN tank_l_per_mm,
+			 DROP COLUMN tank_marks_mm, DROP COLUMN wet_liners, DROP COLUMN metal, DROP COLUMN silicate_free, DROP COLUMN premix_only, DROP COLUMN required_technology, DROP COLUMN listed,
+			 DROP COLUMN figures, DROP COLUMN ended`,
+			`UPDATE account SET rules = 9`, `DELETE FROM goose_db_version WHERE version_id > 18`},
 		16: {`UPDATE account SET rules = 8`, `UPDATE unit_status SET clocks = governing`, `ALTER TABLE account DROP COLUMN older`, `DROP INDEX entry_recorded ON entry`, `DELETE FROM goose_db_version WHERE version_id > 16`},
 		14: {`DROP INDEX entry_struck ON entry`, `ALTER TABLE entry DROP COLUMN struck`, `DELETE FROM goose_db_version WHERE version_id > 14`},
 		11: {`DROP TABLE status_count`, `CREATE INDEX IF NOT EXISTS site_id ON unit (site_id)`, `DROP INDEX unit_site_base ON unit`, `ALTER TABLE audit DROP COLUMN who_id`, `ALTER TABLE product DROP COLUMN id`, `ALTER TABLE additive DROP COLUMN id`, `DROP TABLE instrument`,
@@ -212,7 +218,7 @@ func TestUpgrade(t *testing.T) {
 		return all
 	}
 	asVersion1(t)
-	for _, version := range []int{16, 14, 11, 8, 7, 6, 5} {
+	for _, version := range []int{18, 16, 14, 11, 8, 7, 6, 5} {
 		before := lines()
 		heads, breaks, err := app.Verify(t.Context(), nil)
 		// The chains of changes begin with the upgrade.
@@ -221,14 +227,14 @@ func TestUpgrade(t *testing.T) {
 			t.Fatalf("before: %v, %v", breaks, err)
 		}
 		db := raw(t, instance.OwnerDSN())
-		for v := 16; v >= version; v-- {
+		for v := 18; v >= version; v-- {
 			for _, statement := range back[v] {
 				if _, err := db.ExecContext(t.Context(), statement); err != nil {
 					t.Fatalf("%s: %v", statement, err)
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 18-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 19-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -455,7 +461,7 @@ func statusOfBefore(t *testing.T, version int) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 18-version {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 19-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

@@ -22,6 +22,12 @@ func hasTable(ctx context.Context, q querier, name string) (bool, error) {
 	return n > 0, err
 }
 
+func hasColumn(ctx context.Context, q querier, table, column string) (bool, error) {
+	var n int
+	err := q.QueryRowContext(ctx, `SELECT COUNT(*) FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name = ? AND column_name = ?`, table, column).Scan(&n)
+	return n > 0, err
+}
+
 // verifyChanges walks the chains of changes and holds the rows of the covered tables against
 // them. codes are those of the units by the name of their chain.
 func verifyChanges(ctx context.Context, tx *sql.Tx, codes map[string]string, wanted keptHeads) (heads []Head, breaks []Break, err error) {
@@ -176,22 +182,22 @@ func (l chainLine) named() string {
 // the pages show is what the entries say. It returns a [Break] for each that differs. A stored
 // account that the program would not use (of other rules, facts or lines) is left out.
 //
-// A database of a version without chains of changes or circuits is not checked.
+// A database of a version without further circuits is not checked.
 func (s *Store) VerifyAccounts(ctx context.Context) (breaks []Break, err error) {
-	if there, err := hasTable(ctx, s.db, "circuit"); err != nil || !there {
+	if there, err := hasColumn(ctx, s.db, "circuit", "position"); err != nil || !there {
 		return nil, err
 	}
 	units, err := s.Units(ctx)
 	if err != nil {
 		return nil, err
 	}
-	for _, u := range units {
+	for _, u := range circuitsOf(units) {
 		what, err := s.verifyAccount(ctx, u)
 		if err != nil {
 			return nil, err
 		}
 		if what != "" {
-			breaks = append(breaks, Break{Unit: u.Code, ID: "stored account", What: what})
+			breaks = append(breaks, Break{Unit: u.Address(), ID: "stored account", What: what})
 		}
 	}
 	return breaks, nil

@@ -10,7 +10,7 @@ import (
 	"diligentledger/core/ledger"
 )
 
-// WrittenEntry is an entry of any account, with its unit.
+// WrittenEntry is an entry of any account, with its unit; the code is the address of the account.
 type WrittenEntry struct {
 	UnitName
 	ledger.Entry
@@ -22,7 +22,7 @@ type WrittenEntry struct {
 type WrittenFilter struct {
 	// From and To bound the time of recording; To is not included.
 	From, To time.Time
-	// Unit by code, Kind, and Site by name.
+	// Unit by code, with all its circuits, or by the address of one; Kind, and Site by name.
 	Unit string
 	Kind ledger.Kind
 	Site string
@@ -52,7 +52,11 @@ func (s *Store) Written(ctx context.Context, f WrittenFilter) ([]WrittenEntry, e
 	}
 	and(!f.From.IsZero(), `e.recorded_at >= ?`, f.From.UTC())
 	and(!f.To.IsZero(), `e.recorded_at < ?`, f.To.UTC())
-	and(f.Unit != "", `u.code = ?`, f.Unit)
+	if code, circuit, ok := splitAddress(f.Unit); ok {
+		and(true, `(u.code = ? OR u.code = ? AND c.name = ?)`, f.Unit, code, circuit)
+	} else {
+		and(f.Unit != "", `u.code = ?`, f.Unit)
+	}
 	and(f.Kind != "", `e.kind = ?`, f.Kind)
 	and(f.Site != "", `s.name = ?`, f.Site)
 	and(f.Writer != "", `e.recorded_by LIKE ?`, containing(f.Writer))
@@ -64,7 +68,7 @@ func (s *Store) Written(ctx context.Context, f WrittenFilter) ([]WrittenEntry, e
 	and(f.Before != "", `e.recorded_at <= (SELECT b.recorded_at FROM entry b WHERE b.id = ?)
 		AND (e.recorded_at < (SELECT b.recorded_at FROM entry b WHERE b.id = ?) OR e.id < ?)`, f.Before, f.Before, f.Before)
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT u.code, u.name, u.kind, s.name, p.id, p.kind, p.happened_at, p.recorded_at, p.recorded_by, COALESCE(p.recorded_by_id, 0), p.payload,
+		SELECT `+sqlAddress+`, u.name, u.kind, s.name, p.id, p.kind, p.happened_at, p.recorded_at, p.recorded_by, COALESCE(p.recorded_by_id, 0), p.payload,
 		       x.id, x.happened_at, x.recorded_by, x.payload
 		FROM (SELECT e.*, (`+voids+`) AS strike FROM entry e JOIN circuit c ON c.id = e.circuit_id JOIN unit u ON u.id = c.unit_id JOIN site s ON s.id = u.site_id
 		      WHERE `+where+` ORDER BY e.recorded_at DESC, e.id DESC LIMIT ?) p

@@ -31,7 +31,7 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 	a := m.Account
 	u := wordsUnit(m)
 	out := api.Account{
-		Today: date(m.Today), Unit: unitName(m.Unit.UnitName), Capacity: float64(m.Unit.Ledger.Capacity),
+		Today: date(m.Today), Unit: accountName(m.Unit.UnitName, m.Unit.Address()), NotHere: []api.EntryKind{}, Capacity: float64(m.Unit.Ledger.Capacity),
 		ServicePlan: api.UnitServicePlan{Name: m.Unit.Plan.Name, First: interval(m.Unit.Plan.First), Later: interval(m.Unit.Plan.Later),
 			Text: r.ServicePlan(m.Unit.Plan), FreezeMargin: float64(m.Unit.Plan.FreezeMargin), FollowDays: &m.Unit.Plan.FollowDays, FollowRuns: &m.Unit.Plan.FollowRuns},
 		Balance: balance(a.Balance), ProtectsTo: number(a.ProtectsTo()), Mixed: a.Mixed,
@@ -56,6 +56,19 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 		Inside: r.Inside(u, a), ProtectedBy: r.ProtectedBy(a, u.Zone), BlendedText: r.Blended(a),
 		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
+	}
+	if len(m.Circuits) > 0 {
+		circuits := each(m.Circuits, func(c fleet.EvaluatedUnit) api.CircuitStatus {
+			return api.CircuitStatus{Code: c.Unit.Address(), Circuit: api.Circuit(c.Unit.Ledger.Circuit), Verdict: api.Verdict(c.Status.Verdict), Text: r.Reason(c.Status.Governing, c.Unit.Site), Remaining: c.Status.Governing.Remaining}
+		})
+		out.Circuits = &circuits
+	}
+	if m.Unit.Ledger.Further {
+		for _, k := range ledger.Kinds {
+			if ledger.OfUnit(k) {
+				out.NotHere = append(out.NotHere, api.EntryKind(k))
+			}
+		}
 	}
 	if i := slices.IndexFunc(m.Status.Clocks, func(c clock.Clock) bool { return c.Kind == clock.Freeze }); i >= 0 {
 		if safe := r.Safe(m.Status.Clocks[i], m.Today); safe != "" {
@@ -86,6 +99,10 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 	if d := m.Unit.Ledger.Meter; d != "" {
 		u := api.AccountMeterUnit(measure.Units(d)[0])
 		out.MeterUnit = &u
+	}
+	if d := m.Unit.Ledger.Second; d != "" {
+		u := api.AccountSecondMeterUnit(measure.Units(d)[0])
+		out.SecondMeterUnit = &u
 	}
 	if a.Product != nil {
 		p := product(*a.Product)
@@ -424,6 +441,9 @@ func clockOf(r words.Reader, c clock.Clock, site string, today measure.Date) api
 	if c.Unit != "" {
 		out.Unit = (*api.MeasureUnit)(&c.Unit)
 	}
+	if c.Circuit != "" {
+		out.Circuit = (*api.Circuit)(&c.Circuit)
+	}
 	return out
 }
 
@@ -531,6 +551,21 @@ func explanation(r words.Reader, x ledger.Explanation, zone *time.Location) api.
 
 func unitName(u store.UnitName) api.UnitName {
 	return api.UnitName{Code: u.Code, Name: u.Name, Kind: api.UnitKind(u.Kind), Site: u.Site}
+}
+
+// accountName is the unit with the address of one of its accounts.
+func accountName(u store.UnitName, address string) api.UnitName {
+	out := unitName(u)
+	out.Code = address
+	return out
+}
+
+// circuitName is the unit with the address of one of its circuits; of none for a unit with one.
+func circuitName(u store.UnitName, c ledger.Circuit) api.UnitName {
+	if c == "" {
+		return unitName(u)
+	}
+	return accountName(u, u.Code+" "+string(c))
 }
 
 func product(p coolant.Product) api.Product {

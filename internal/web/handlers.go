@@ -19,6 +19,7 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/access"
+	"diligentledger/core/climate"
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -72,7 +73,7 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	reading, role := reader(ctx), signedIn(ctx).Role
 	row := func(s store.Status, c clock.Clock) api.MorningRow {
 		next, kind := words.NextStep(c, role)
-		row := api.MorningRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today), Next: next}
+		row := api.MorningRow{Unit: circuitName(s.UnitName, c.Circuit), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today), Next: next}
 		if kind != "" {
 			row.Records = (*api.EntryKind)(&kind)
 		}
@@ -84,7 +85,10 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	}
 	answer := api.GetMorning200JSONResponse{Today: date(m.Today), Counts: map[string]int{},
 		Rows:          each(m.Rows, func(s store.Status) api.MorningRow { return row(s, s.Governing) }),
-		PendingChecks: byClock(m.Pending, clock.FollowUp, row), Nights: byClock(m.Nights, clock.Freeze, row),
+		PendingChecks: byClock(m.Pending, func(c clock.Clock) bool { return c.Kind == clock.FollowUp && c.Verdict.Rank() <= clock.Due.Rank() }, row),
+		Nights: byClock(m.Nights, func(c clock.Clock) bool {
+			return c.Kind == clock.Freeze && c.Due != nil && c.Due.Sub(m.Today) < climate.AheadNights
+		}, row),
 		Discrepancies: each(m.Discrepant, func(s store.Status) api.DiscrepancyRow { return discrepancies(reading, s, zones[s.Site]) }),
 		Ahead:         each(m.Sites, func(s store.Site) api.NightAhead { return coldestAhead(s.Name, s.Cold, m.Today) })}
 	for v, n := range m.Counts.ByVerdict {
@@ -100,12 +104,12 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	return answer, nil
 }
 
-// byClock is a row for each unit that has such a clock with a day.
-func byClock(all []store.Status, kind clock.Kind, row func(store.Status, clock.Clock) api.MorningRow) []api.MorningRow {
+// byClock is a row for each clock that is taken and has a day.
+func byClock(all []store.Status, takes func(clock.Clock) bool, row func(store.Status, clock.Clock) api.MorningRow) []api.MorningRow {
 	rows := []api.MorningRow{}
 	for _, s := range all {
 		for _, c := range s.Clocks {
-			if c.Kind == kind && c.Due != nil {
+			if c.Due != nil && takes(c) {
 				rows = append(rows, row(s, c))
 			}
 		}
@@ -116,7 +120,7 @@ func byClock(all []store.Status, kind clock.Kind, row func(store.Status, clock.C
 // discrepancies is a unit whose last trusted test does not agree with its book.
 func discrepancies(reading words.Reader, s store.Status, zone *time.Location) api.DiscrepancyRow {
 	d := s.Discrepancy
-	row := api.DiscrepancyRow{Unit: unitName(s.UnitName), At: d.At.In(zone), Measured: float64(d.Measured), Book: number(d.Book)}
+	row := api.DiscrepancyRow{Unit: circuitName(s.UnitName, d.Circuit), At: d.At.In(zone), Measured: float64(d.Measured), Book: number(d.Book)}
 	if d.Likeliest != nil {
 		likeliest := explanation(reading, *d.Likeliest, zone)
 		row.Likeliest = &likeliest

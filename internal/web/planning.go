@@ -29,7 +29,7 @@ func (h handlers) ListWork(ctx context.Context, _ api.ListWorkRequestObject) (ap
 	answer := api.ListWork200JSONResponse{Today: date(today), Lines: make([]api.WorkLine, 0, len(lines)), Cautions: words.Cautions("", "")}
 	for _, l := range lines {
 		governing := clockOf(reader(ctx), l.Governing, l.Unit.Site, today)
-		line := api.WorkLine{Item: planned(l.WorkItem), Unit: unitName(l.Unit), AddedBy: l.SentBy, AddedAt: l.SentAt, Clock: &governing}
+		line := api.WorkLine{Item: planned(l.WorkItem), Unit: accountName(l.Unit, l.Address), AddedBy: l.SentBy, AddedAt: l.SentAt, Clock: &governing}
 		if l.Done != nil {
 			done := date(measure.DateOf(*l.Done, zone))
 			line.Done = &done

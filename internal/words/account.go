@@ -36,8 +36,10 @@ func (r Reader) Inside(u Unit, a *ledger.Account) string {
 	if a.Unit.Cap > 0 {
 		limit = "cap " + r.Kilopascals(float64(a.Unit.Cap))
 	}
-	if n := len(a.Points); n > 0 && a.Unit.Meter != "" {
-		meter = r.Meter(a.Points[n-1].Raw, measure.Units(a.Unit.Meter)[0], 0)
+	for _, d := range []measure.Dimension{a.Unit.Meter, a.Unit.Second} {
+		if points := a.MeterOf(d).Points; len(points) > 0 {
+			meter = joined(" · ", meter, r.Meter(points[len(points)-1].Raw, measure.Units(d)[0], 0))
+		}
 	}
 	return joined(" · ", u.Name, u.Site, charge, product, limit, meter)
 }

@@ -20,7 +20,7 @@ func TestAccountSentences(t *testing.T) {
 	u := Unit{Name: "Van", Site: "Yard"}
 	unknown := &ledger.Account{Unit: ledger.Unit{Capacity: 7.4}}
 	known := &ledger.Account{Unit: ledger.Unit{Capacity: 7.4, Cap: 100, Meter: measure.Distance}, Base: coolant.EG, Known: true,
-		Product: &coolant.Product{Name: "Green", Technology: "OAT"}, Points: []ledger.MeterPoint{{At: day, Raw: 48000, Value: 48000}},
+		Product: &coolant.Product{Name: "Green", Technology: "OAT"}, MeterLog: ledger.MeterLog{Points: []ledger.MeterPoint{{At: day, Raw: 48000, Value: 48000}}},
 		Blended: []coolant.Product{{Name: "Blue", Technology: "IAT"}},
 		Balance: ledger.Balance{Litres: number(measure.Litre(7))}}
 	of := func(instrument string, measured measure.Celsius) *ledger.Account {

@@ -61,6 +61,8 @@ var Units = []ledger.Unit{
 	{Code: "AV-01", Kind: "aircraft", Capacity: 3.2, Base: coolant.EG, Meter: measure.EngineTime, Cap: 83, Aircraft: true},
 	{Code: "MC-01", Kind: "motorcycle", Capacity: 1.4, SilicateFree: true, Required: coolant.OAT},
 	{Code: "MC-02", Kind: "motorcycle", Capacity: 1.6, Base: coolant.NoWater},
+	{Code: "TK-02", Kind: "truck", Capacity: 30, Base: coolant.EG, Meter: measure.Distance, Second: measure.EngineTime, WetLiners: true},
+	{Code: "HB-02 starboard", Kind: "boat", Capacity: 22, Base: coolant.PG, Meter: measure.EngineTime, Circuit: ledger.StarboardCircuit, Further: true},
 }
 
 func pick[T any](rng *rand.Rand, all []T) T { return all[rng.IntN(len(all))] }
@@ -80,7 +82,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 		return measure.Reading{Value: 0.01 + most*rng.Float64(), Unit: measure.L}
 	}
 	unit := measure.Km
-	if u.Meter == measure.EngineTime {
+	if u.Meter == measure.EngineTime || u.Second == measure.EngineTime && rng.IntN(2) == 0 {
 		unit = measure.H
 	}
 	meter := func() measure.Reading {

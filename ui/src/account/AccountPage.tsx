@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { Link as RouterLink, useParams, useSearchParams } from "react-router";
+import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
@@ -11,6 +11,7 @@ import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
 import { celsius, dayTime, figure, kilopascals, longDay } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
+import { Circuits } from "./Circuits";
 import { Clocks } from "./Clocks";
 import { bodyName, valuesFrom } from "./draft";
 import { EntryForm, type Writing } from "./EntryForm";
@@ -66,6 +67,17 @@ export function AccountPage() {
   const person = usePerson();
   const account = useQuery({ queryKey: ["account", code], queryFn: ({ signal }) => api.account(code, signal) });
   const data = account.data;
+  // A unit with several circuits has an account for each: the address names the one that is shown.
+  const navigate = useNavigate();
+  const canonical = data?.unit.code;
+  useEffect(() => {
+    if (canonical !== undefined && canonical !== code) {
+      void navigate(
+        { pathname: `/units/${encodeURIComponent(canonical)}`, search: window.location.search },
+        { replace: true },
+      );
+    }
+  }, [canonical, code, navigate]);
   const mayWrite = person.role !== "reader";
   const ledger = useLedger(data, code, only);
   const known = useMemo(() => {
@@ -164,6 +176,7 @@ export function AccountPage() {
         // Without room beside the ledger, the clocks come before the ledger.
         <div className="account">
           <div>
+            <Circuits account={data} />
             <Opening account={data} />
             {(!writing || roomy) && <ProtectionDrawing account={data} />}
             {writing && (
@@ -244,6 +257,7 @@ function Ways(p: {
   onWrite: (w: Way) => void;
 }) {
   const usable = (w: Way) =>
+    !p.account.notHere.includes(w.kind) &&
     (w.kind !== "meter" || p.account.meterUnit !== undefined) &&
     (w.kind !== "meter_change" || p.account.meterUnit !== undefined) &&
     (w.kind !== "defect_closed" || p.account.defects.length > 0) &&
@@ -263,6 +277,14 @@ function Ways(p: {
           other
         </WayButton>
       </div>
+      {p.account.notHere.length > 0 && p.account.circuits?.[0] && (
+        <p className="small faint">
+          Meter and lay-up are of the unit:{" "}
+          <RouterLink className="link" to={`/units/${encodeURIComponent(p.account.circuits[0].code)}`}>
+            {p.account.circuits[0].code}
+          </RouterLink>
+        </p>
+      )}
       {p.choosing && (
         <div className="ways more">
           {moreWays.filter(usable).map((w) => (

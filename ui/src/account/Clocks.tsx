@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Account, Clock } from "../api/client";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueText } from "../words/figures";
-import { clockNames, verdictWords } from "../words/names";
+import { clockId, clockNames, verdictWords } from "../words/names";
 
 /** The clocks of a unit, the governing one first, each with its "why?". */
 export function Clocks({ account }: { account: Account }) {
@@ -10,7 +10,7 @@ export function Clocks({ account }: { account: Account }) {
     <section aria-label="What runs out first">
       <h2 className="subheading">what runs out first</h2>
       {account.status.clocks.map((c) => (
-        <ClockLine key={c.kind} clock={c} account={account} />
+        <ClockLine key={clockId(c)} clock={c} account={account} />
       ))}
     </section>
   );

@@ -71,7 +71,12 @@ const pressures: readonly MeasureUnit[] = ["kPa", "psi", "bar"];
 const scales: readonly MeasureUnit[] = ["degC", "degF", "percent", "brix"];
 
 const note: FieldSpec = { type: "text", name: "note", label: "note", optional: true, width: "260px" };
-const meterUnits = (a: Account): readonly MeasureUnit[] => (a.meterUnit === "h" ? ["h"] : ["km", "mi"]);
+const unitsOfMeter = (unit: Account["meterUnit"]): readonly MeasureUnit[] =>
+  unit === undefined ? [] : unit === "h" ? ["h"] : ["km", "mi"];
+const meterUnits = (a: Account): readonly MeasureUnit[] => [
+  ...unitsOfMeter(a.meterUnit),
+  ...unitsOfMeter(a.secondMeterUnit),
+];
 const sharing: FieldSpec = { type: "number", name: "share", label: "% concentrate", initial: "50" };
 
 /** The choice on which other fields depend, read from the draft so far. */
@@ -85,7 +90,9 @@ export function fieldsOf(
   formOf: (code: string) => string,
 ): FieldSpec[] {
   const meter = (name: string, label: string, optional: boolean): FieldSpec[] =>
-    account.meterUnit ? [{ type: "reading", name, label, units: meterUnits(account), optional }] : [];
+    account.meterUnit && !account.notHere.includes("meter")
+      ? [{ type: "reading", name, label, units: meterUnits(account), optional }]
+      : [];
   const share = formOf(values("product")) === "concentrate" ? [sharing] : [];
   switch (kind) {
     case "opening":

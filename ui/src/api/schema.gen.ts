@@ -128,7 +128,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -148,7 +148,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -168,7 +168,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -188,7 +188,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -465,7 +465,7 @@ export interface paths {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -906,6 +906,24 @@ export interface components {
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
         ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter" | "evaluation";
+        /**
+         * @description Of a unit with several; none for a unit with one.
+         * @enum {string}
+         */
+        Circuit: "engine" | "port" | "starboard" | "inverter" | "battery" | "charge-air" | "rear-heater";
+        CircuitStatus: {
+            /** @description Of its account. */
+            code: string;
+            circuit: components["schemas"]["Circuit"];
+            verdict: components["schemas"]["Verdict"];
+            /** @description Why, in words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Share of the governing clock's interval left, 0 to 1.
+             */
+            remaining?: number;
+        };
         /** @enum {string} */
         Base: "EG" | "PG" | "waterless";
         /** @enum {string} */
@@ -1224,6 +1242,7 @@ export interface components {
             hash: string;
         };
         UnitName: {
+            /** @description Of the unit; where one circuit of several is meant, its account: the code, a space and the circuit. */
             code: string;
             name: string;
             kind: components["schemas"]["UnitKind"];
@@ -1413,6 +1432,7 @@ export interface components {
             /** @enum {string} */
             interval?: "first" | "later" | "conventional";
             unit?: components["schemas"]["MeasureUnit"];
+            circuit?: components["schemas"]["Circuit"];
         };
         UnitStatus: {
             verdict: components["schemas"]["Verdict"];
@@ -2090,6 +2110,15 @@ export interface components {
             followRuns?: number;
         };
         Account: {
+            /** @description All circuits of the unit, this one among them; none for a unit with one. */
+            circuits?: components["schemas"]["CircuitStatus"][];
+            /** @description Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one. */
+            notHere: components["schemas"]["EntryKind"][];
+            /**
+             * @description Of the other meter of the unit; none without one.
+             * @enum {string}
+             */
+            secondMeterUnit?: "km" | "h";
             /** @description What is inside and where the unit is, in one line. */
             inside: string;
             /** @description What protectsTo rests on, in words; empty without it. */
@@ -2278,7 +2307,7 @@ export interface components {
         clockFilter: components["schemas"]["ClockKind"];
         /** @description Part of code, name or product. */
         textFilter: string;
-        /** @description The unit's code, as painted on it. */
+        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
         code: string;
         personId: number;
     };
@@ -2515,7 +2544,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -2549,7 +2578,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -2574,7 +2603,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -2600,7 +2629,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;
@@ -3138,7 +3167,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description The unit's code, as painted on it. */
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
                 code: components["parameters"]["code"];
             };
             cookie?: never;

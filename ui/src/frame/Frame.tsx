@@ -5,6 +5,7 @@ import { JumpField } from "./JumpField";
 import { type Key, moveLine, useKeys } from "./keys";
 import { PersonMenu } from "../people/PersonMenu";
 import { mayRegister, usePerson } from "../people/session";
+import { UnitCode } from "../marks/UnitCode";
 import { UnsentLines } from "./UnsentLines";
 import { useScheme } from "./scheme";
 
@@ -110,7 +111,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           )}
           {open !== undefined && (
             <IndexTab to={`/units/${encodeURIComponent(open)}`} current opened>
-              {open}
+              <UnitCode code={open} />
             </IndexTab>
           )}
         </nav>

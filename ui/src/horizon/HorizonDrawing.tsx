@@ -7,7 +7,7 @@ import { useMedia } from "../frame/media";
 import { useSettled } from "../frame/settled";
 import { Vial } from "../marks/Vial";
 import { daysAway, dueText, dueWindow, longDay } from "../words/figures";
-import { clockLetters, clockNames, verdictWords, workNames } from "../words/names";
+import { clockId, clockLetters, clockName, clockNames, verdictWords, workNames } from "../words/names";
 import { type DaySpan, notMeant } from "./PickBar";
 import type { Picking } from "./picking";
 import { type TimeScale, timeScale } from "./scale";
@@ -21,7 +21,8 @@ const touched = "(hover: none) and (pointer: coarse), (width < 48em)";
 /** What the sentence beneath speaks of: a unit, and one of its clocks. */
 interface Pointed {
   readonly unit: string;
-  readonly kind: Clock["kind"];
+  /** See clockId. */
+  readonly clock: string;
 }
 
 /** Every unit a line; its windows to the right, over the cold seasons of its site. Only the lines in sight are drawn. */
@@ -177,8 +178,7 @@ export function HorizonDrawing({
       <p className="on-paper small">{legend}</p>
       <Sentence
         row={pointedRow}
-        kind={pointed?.kind}
-        clock={pointedRow?.clocks.find((c) => c.kind === pointed?.kind)}
+        clock={pointedRow?.clocks.find((c) => clockId(c) === pointed?.clock)}
         today={horizon.today}
         picking={picking}
       />
@@ -218,12 +218,12 @@ const UnitLine = memo(function UnitLine(p: {
     else if (along !== 0 && clocks.length > 0) {
       const next = Math.max(0, Math.min(clocks.length - 1, at + along));
       setAt(next);
-      p.onPoint({ unit: row.unit.code, kind: clocks[next]?.kind ?? governing.kind });
+      p.onPoint({ unit: row.unit.code, clock: clockId(clocks[next] ?? governing) });
     } else return;
     event.preventDefault();
     event.stopPropagation();
   }
-  const point = () => p.onPoint({ unit: row.unit.code, kind: governing.kind });
+  const point = () => p.onPoint({ unit: row.unit.code, clock: clockId(governing) });
   const urgent = row.verdict === "hold" || row.verdict === "overdue";
   return (
     <div
@@ -233,7 +233,7 @@ const UnitLine = memo(function UnitLine(p: {
       data-line=""
       data-index={p.index}
       data-unit={row.unit.code}
-      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockNames[governing.kind]} ${dueText({ ...governing, verdict: row.verdict }, p.today)}${p.picked ? ", selected" : ""}`}
+      aria-label={`${row.unit.code} ${row.unit.name}: ${verdictWords[row.verdict]}, ${clockName(governing)} ${dueText({ ...governing, verdict: row.verdict }, p.today)}${p.picked ? ", selected" : ""}`}
       onFocus={point}
       onMouseEnter={point}
       onKeyDown={press}
@@ -266,7 +266,7 @@ const UnitLine = memo(function UnitLine(p: {
           {p.picked && <span className="to-md"> ✓</span>}
         </span>
         <span className="cut from-lg">{row.unit.name}</span>
-        <span className="small faint from-md">{clockNames[governing.kind].toLowerCase()}</span>
+        <span className="small faint from-md">{clockName(governing)}</span>
         <span className={urgent ? "figures when alarm" : "figures when"}>{when(governing, row)}</span>
       </div>
       <div className="horizon-time">
@@ -280,11 +280,11 @@ const UnitLine = memo(function UnitLine(p: {
         ))}
         {clocks.map((c) => (
           <WindowBar
-            key={c.kind}
+            key={clockId(c)}
             clock={c}
             scale={scale}
-            strong={c.kind === governing.kind}
-            onPoint={() => p.onPoint({ unit: row.unit.code, kind: c.kind })}
+            strong={clockId(c) === clockId(governing)}
+            onPoint={() => p.onPoint({ unit: row.unit.code, clock: clockId(c) })}
           />
         ))}
         {lettersOf(clocks, governing, scale, p.near).map((l) => (
@@ -311,12 +311,18 @@ function lettersOf(clocks: readonly Drawn[], governing: Clock, scale: TimeScale,
   const seen = clocks.flatMap((c) => {
     const due = c.due ?? "";
     const [from, to] = [c.window?.p10 ?? due, c.window?.p90 ?? due];
-    if (!scale.sees(from, to) || (c.kind === governing.kind && scale.past(due))) return [];
-    return [{ kind: c.kind, at: Math.max(free, scale.at(scale.sees(due, due) ? due : from)) }];
+    if (!scale.sees(from, to) || (clockId(c) === clockId(governing) && scale.past(due))) return [];
+    return [
+      {
+        kind: c.kind,
+        governs: clockId(c) === clockId(governing),
+        at: Math.max(free, scale.at(scale.sees(due, due) ? due : from)),
+      },
+    ];
   });
   for (const c of seen.toSorted((a, b) => a.at - b.at)) {
     const last = found.at(-1);
-    const governs = c.kind === governing.kind;
+    const governs = c.governs;
     if (last && c.at - last.at < near * last.text.length) {
       last.at = c.at;
       last.text += clockLetters[c.kind];
@@ -415,14 +421,8 @@ function WindowBar(p: { clock: Drawn; scale: TimeScale; strong: boolean; onPoint
 }
 
 /** The reason of the window under the pointer or the cursor, in a sentence. */
-function Sentence(p: {
-  row: Row | undefined;
-  kind: Clock["kind"] | undefined;
-  clock: Clock | undefined;
-  today: string;
-  picking: Picking | undefined;
-}) {
-  const { row, kind, clock: c, today } = p;
+function Sentence(p: { row: Row | undefined; clock: Clock | undefined; today: string; picking: Picking | undefined }) {
+  const { row, clock: c, today } = p;
   const touch = useMedia(touched);
   const picked = row && p.picking?.picked.has(row.unit.code);
   return (
@@ -444,15 +444,10 @@ function Sentence(p: {
           <span className="small">{legend}</span>
         </p>
       )}
-      {row && kind && !c && (
-        <p className="strong">
-          {row.unit.code} {row.unit.name}: {clockNames[kind].toLowerCase()} …
-        </p>
-      )}
       {row && c && (
         <>
           <p className="strong">
-            {row.unit.code} {row.unit.name}: {clockNames[c.kind].toLowerCase()}, {verdictWords[c.verdict]}
+            {row.unit.code} {row.unit.name}: {clockName(c)}, {verdictWords[c.verdict]}
             {c.due &&
               `, ${c.window ? `${dueWindow(c.window.p10, c.window.p90, today)}, most likely ${longDay(c.due)}` : longDay(c.due)}`}
           </p>

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { download } from "../words/csv";
 import { celsius, figure, longDay } from "../words/figures";
-import { clockNames, verdictWords } from "../words/names";
+import { clockName, verdictWords } from "../words/names";
 import { type Row, governingOf } from "./view";
 
 /** How many lines the table shows before it asks. */
@@ -77,7 +77,7 @@ function cells(r: Row): string[] {
     r.unit.kind,
     r.unit.site,
     verdictWords[r.verdict],
-    clockNames[g.kind].toLowerCase(),
+    clockName(g),
     ...[g.due, g.window?.p10, g.window?.p90].map((day) => (day ? longDay(day) : "")),
     celsius(r.protectsTo),
     g.reason.text,
@@ -98,7 +98,7 @@ export function downloadHorizon(rows: readonly Row[], today: string) {
         unit.kind,
         unit.site,
         verdict,
-        g.kind,
+        clockName(g),
         g.due,
         g.window?.p10,
         g.window?.p90,

@@ -45,7 +45,7 @@ export function governingOf(row: Row): Clock {
 }
 
 /** What is drawn of a clock. */
-export type Drawn = Pick<Clock, "kind" | "due" | "window">;
+export type Drawn = Pick<Clock, "kind" | "due" | "window" | "circuit" | "unit">;
 
 /** The clocks of a row that have a place in time. */
 export const timedClocks = <C extends Drawn>(clocks: readonly C[]) =>

@@ -6,6 +6,7 @@ import { type Schemas, type Verdict, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { TakeAlong } from "../frame/TakeAlong";
+import { UnitCode } from "../marks/UnitCode";
 import { Vial } from "../marks/Vial";
 import { morningRows } from "./rows";
 import { download } from "../words/csv";
@@ -197,7 +198,7 @@ function Discrepancies(p: { rows: readonly Schemas["DiscrepancyRow"][]; count: n
         {rows.map((r) => (
           <li className="discrepancy-line" key={r.unit.code}>
             <RouterLink className="code figures" to={`/units/${encodeURIComponent(r.unit.code)}`} data-line="">
-              {r.unit.code}
+              <UnitCode code={r.unit.code} />
             </RouterLink>
             <span className="name cut" title={r.unit.name}>
               {r.unit.name}
@@ -251,7 +252,7 @@ const MorningLine = memo(function MorningLine({ row, today }: { row: Row; today:
       </span>
       <span className="named">
         <RouterLink className="code figures" to={to} data-line="">
-          {unit.code}
+          <UnitCode code={unit.code} />
         </RouterLink>
         <span className="cut faint" title={unit.name}>
           {unit.name}

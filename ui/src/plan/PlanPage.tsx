@@ -10,6 +10,7 @@ import { Failed, Waiting } from "../frame/State";
 import { TakeAlong } from "../frame/TakeAlong";
 import { usePerson } from "../people/session";
 import { download } from "../words/csv";
+import { UnitCode } from "../marks/UnitCode";
 import { dueWindow, figure, longDay } from "../words/figures";
 import { verdictWords, workNames } from "../words/names";
 import { Submit } from "../frame/Submit";
@@ -145,7 +146,7 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
         </Text>
         <Link asChild className="figures" fontWeight="700" color="ink" justifySelf={{ base: "end", lg: "start" }}>
           <RouterLink to={`/units/${encodeURIComponent(unit.code)}`} data-line="">
-            {unit.code}
+            <UnitCode code={unit.code} />
           </RouterLink>
         </Link>
         <Text lineClamp={1} title={`${unit.name}, ${unit.site}`}>

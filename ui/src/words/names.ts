@@ -1,4 +1,5 @@
-import { codeNames, placeNames } from "./names.gen";
+import type { Clock } from "../api/client";
+import { clockNames, codeNames, placeNames } from "./names.gen";
 
 export {
   auditNames,
@@ -21,3 +22,11 @@ export const placeOf = (code: string) => places[code];
 
 /** A code in words; one that has none of its own reads as it is. */
 export const word = (code: string) => names[code] ?? code.replaceAll("_", " ");
+
+/** A clock by its name, with its circuit on a unit with several: "starboard freeze". */
+export const clockName = (c: Pick<Clock, "kind" | "circuit">): string =>
+  [c.circuit, clockNames[c.kind].toLowerCase()].filter(Boolean).join(" ");
+
+/** Tells the clocks of a unit from one another: it may have several of a kind. */
+export const clockId = (c: Pick<Clock, "kind" | "circuit" | "unit">): string =>
+  [c.kind, c.unit ?? "", c.circuit ?? ""].join(" ");

@@ -1,0 +1,84 @@
+package demo
+
+import (
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/internal/store"
+)
+
+// circuit that a unit has besides its first one. Its meter is the unit's, and no entry reads it.
+type circuit struct {
+	name     ledger.Circuit
+	plan     string // empty for that of the unit
+	capacity measure.Litre
+	base     coolant.Base
+	metal    coolant.Metal
+	tell     func(b *book)
+}
+
+// lift is a unit with several circuits or two meters.
+type lift struct {
+	story
+	first   ledger.Circuit // empty for the engine's
+	second  measure.Unit   // its other meter; empty for none
+	further []circuit
+}
+
+// unit with its circuits, as the fleet is loaded with them.
+func (l lift) loaded(b *book) store.LoadedUnit {
+	b.unit.Circuit, b.unit.Second = l.first, l.second
+	l.tell(b)
+	u := b.recorded()
+	for _, c := range l.further {
+		f := store.LoadedUnit{UnitName: u.UnitName, Plan: c.plan, Capacity: c.capacity, Base: c.base, Circuit: c.name, Metal: c.metal, Cap: u.Cap}
+		f.Code += " " + string(c.name)
+		own := &book{unit: f, today: b.today}
+		c.tell(own)
+		u.Further = append(u.Further, own.recorded())
+	}
+	return u
+}
+
+var lifts = []lift{
+	// The inverter loop is thin: it was topped up with water.
+	{story: story{unit("CA-61", "pool car, hybrid 2.0", "car", depot, "Pool car", 6.8, coolant.EG, measure.Km), func(b *book) {
+		b.fillPremix(700, oatPremix, 6.8, 11, true)
+		b.meters(690, 12, 48, 420, 44)
+		b.test(360, -37, coolant.EG)
+		b.test(40, -36, coolant.EG)
+	}}, further: []circuit{
+		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 3.4, base: coolant.EG, metal: coolant.Aluminium, tell: func(b *book) {
+			b.fillPremix(700, oatPremix, 3.4, -1, true)
+			b.test(360, -36, coolant.EG)
+			b.water(120, 0.5)
+			b.test(39, -28, coolant.EG)
+		}},
+	}},
+	// Port and starboard are two accounts: starboard was renewed and port was not.
+	{story: story{unit("HB-14", "island ferry, twin diesel", "boat", harbour, "Boat diesel", 24, coolant.PG, measure.H), func(b *book) {
+		b.fillPremix(690, pgPremix, 24, 4_310, false)
+		b.meters(680, 9, 41, 4_330, 1.2)
+		b.test(300, -32, coolant.PG)
+		b.test(48, -32, coolant.PG)
+	}}, first: ledger.PortCircuit, further: []circuit{
+		{name: ledger.StarboardCircuit, capacity: 24, base: coolant.PG, metal: coolant.Iron, tell: func(b *book) {
+			b.fillPremix(260, pgPremix, 24, -1, false)
+			b.test(255, -33, coolant.PG)
+			b.test(48, -33, coolant.PG)
+		}},
+	}},
+	// A filter by hours or months, and an interval in km and hours, whichever is first.
+	{story: story{unit("TK-36", "long-haul tractor, 6x2", "truck", depot, "Heavy truck, km or hours", 38, coolant.EG, measure.Km), func(b *book) {
+		b.fillMixed(810, siConcentrate, 38, 50, 188_000, false)
+		b.meters(800, 9, 43, 190_100, 140)
+		for d := 812; d >= 9; d -= 61 {
+			b.write(d, ledger.Meter{Meter: measure.Reading{Value: float64(6_020 + int(3.3*float64(812-d))), Unit: measure.H}})
+		}
+		m := b.meterReading(260_000)
+		b.write(300, ledger.AdditiveFilter{Additive: blankFilter, Meter: &m})
+		b.test(420, -37, coolant.EG)
+		b.test(46, -36, coolant.EG)
+		b.strip(46, 1_400, 8.5, scaSteps)
+	}}, second: measure.H},
+}

@@ -1,0 +1,23 @@
+import type { Schemas } from "../api/client";
+
+const circuits: Record<Schemas["Circuit"], true> = {
+  engine: true,
+  port: true,
+  starboard: true,
+  inverter: true,
+  battery: true,
+  "charge-air": true,
+  "rear-heater": true,
+};
+
+/** The code of a unit; where it names one circuit of several, that is beneath it. */
+export function UnitCode({ code }: { code: string }) {
+  const at = code.lastIndexOf(" ");
+  const circuit = code.slice(at + 1);
+  if (at < 0 || !Object.hasOwn(circuits, circuit)) return code;
+  return (
+    <>
+      {code.slice(0, at)} <span className="of-circuit">{circuit}</span>
+    </>
+  );
+}
