@@ -306,6 +306,11 @@ func (k *Climate) settle() {
 			k.nights[s] = min(t, max(k.nights[s], *k.ReturnLevel))
 		}
 	}
+	k.settleNights()
+}
+
+// settleNights is what follows from the nights and the dates.
+func (k *Climate) settleNights() {
 	k.coldest = slices.Min(k.nights[:])
 	k.seasons = nil
 	cold := func(s int) bool { return k.dates[(s+slots)%slots] < SeasonCold }
@@ -322,6 +327,30 @@ func (k *Climate) settle() {
 	if len(k.seasons) == 0 && slices.Min(k.dates[:]) < SeasonCold {
 		k.seasons = []slotSpan{{0, slots - 1}}
 	}
+}
+
+// Wintering is the cold of a unit that goes to another place as well: each night the colder of
+// the two, k alone for nil; and all of it offset by some kelvins, below zero for a place that is
+// colder than its site.
+func (k *Climate) Wintering(other *Climate, offset measure.Kelvin) *Climate {
+	if other == nil {
+		other = k
+	}
+	c, by := *k, measure.Celsius(offset)
+	for s := range slots {
+		c.dates[s], c.nights[s] = min(k.dates[s], other.dates[s])+by, min(k.nights[s], other.nights[s])+by
+	}
+	c.Years = min(k.Years, other.Years)
+	c.settleNights()
+	c.ahead = nil
+	if len(k.ahead) == 0 {
+		c.from = other.from
+	}
+	for n := range max(len(k.ahead), len(other.ahead)) {
+		night := c.from.AddDays(n)
+		c.ahead = append(c.ahead, min(k.PlannedMinimum(night), other.PlannedMinimum(night))+by)
+	}
+	return &c
 }
 
 // WithForecast is the climate with the minima that the weather service expects

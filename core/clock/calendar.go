@@ -99,7 +99,7 @@ func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evalua
 		from, c.Reason.Code = today.of(t.At), TestCalendar
 		numbers["months"] = measure.MonthsBetween(from, today.Date)
 	}
-	due := from.AddMonths(limit)
+	due := monthsAfter(a, from, limit)
 	// The next season that begins, or the one that has begun.
 	for _, season := range cold.Seasons(today.AddDate(0, -5, 0), today.AddDate(1, 0, 0)) {
 		if season.To.Before(today.Date) || season.From.Sub(from) <= testValidDays {
@@ -114,7 +114,7 @@ func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evalua
 		}
 		break
 	}
-	left := share(float64(today.until(due)) / float64(from.AddMonths(limit).Sub(from)))
+	left := share(float64(today.until(due)) / float64(monthsAfter(a, from, limit).Sub(from)))
 	c.Due, c.Remaining, c.Verdict = &due, &left, verdictOn(due, today)
 	switch {
 	case c.Verdict == Overdue && c.Reason.Code == TestNever:
@@ -196,7 +196,7 @@ func hoseAgeClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 		return c
 	}
 	since := today.of(*oldest)
-	due := since.AddMonths(limit)
+	due := monthsAfter(a, since, limit)
 	numbers["used"] = measure.MonthsBetween(since, today.Date)
 	left := share(1 - numbers["used"]/float64(limit))
 	c.Verdict, c.Due, c.Remaining = atMostDue(verdictOn(due, today)), &due, &left
@@ -210,7 +210,7 @@ func inspectionClock(a *ledger.Account, kind Kind, code Code, limit int, last *t
 	if last != nil {
 		from = today.of(*last)
 	}
-	due := from.AddMonths(limit)
+	due := monthsAfter(a, from, limit)
 	numbers["months"] = measure.MonthsBetween(from, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
 	return Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}

@@ -155,6 +155,8 @@ func TestPlanInWords(t *testing.T) {
 			f.SetFloat(0.25)
 		case reflect.Bool:
 			f.SetBool(!f.Bool())
+		case reflect.Slice:
+			f.Set(reflect.ValueOf([]serviceplan.PartInterval{{Part: "anodes", Interval: serviceplan.Interval{Months: 6}}}))
 		case reflect.Struct:
 			f.Set(reflect.ValueOf(serviceplan.Interval{Months: 1}))
 		}

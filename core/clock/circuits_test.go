@@ -15,7 +15,9 @@ import (
 
 // lawPlan limits all that a clock can.
 var lawPlan = serviceplan.Plan{First: serviceplan.Interval{Months: 48, Km: 60_000, Hours: 2_000}, Later: serviceplan.Interval{Months: 36, Km: 40_000, Hours: 1_000},
-	FreezeMargin: 3, TestMonths: 12, CapMonths: 24, HoseMonths: 24, HoseYears: 6, FollowDays: 3}
+	FreezeMargin: 3, TestMonths: 12, CapMonths: 24, HoseMonths: 24, HoseYears: 6, FollowDays: 3,
+	Parts: []serviceplan.PartInterval{{Part: "impeller", Interval: serviceplan.Interval{Months: 12, Hours: 200}}, {Part: "anodes", Interval: serviceplan.Interval{Months: 6}},
+		{Part: "block_heater", Interval: serviceplan.Interval{Km: 30_000}}, {Part: serviceplan.PartInspection, Interval: serviceplan.Interval{Hours: 100}}}}
 
 // lawDay is the day of evaluation d days after the start of the random histories.
 func lawDay(rng *rand.Rand) measure.Date {

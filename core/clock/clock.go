@@ -225,7 +225,11 @@ func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day meas
 		clocks = append(clocks, c)
 	}
 	clocks = appendCalendar(clocks, a, p, around, now)
+	clocks = appendParts(clocks, a, p, use, now)
 	clocks = appendMix(clocks, a, p, use, now)
+	if c, ok := rawWaterClock(a, p, around.Climate, now); ok {
+		clocks = append(clocks, c)
+	}
 	interval, shorter := conventional(p.ActiveInterval(a.Factory), a)
 	name := "later"
 	switch {
@@ -297,11 +301,21 @@ func ageClock(a *ledger.Account, limit int, today evaluationDay) Clock {
 		return Clock{Kind: Age, Verdict: Unknown, Reason: Reason{Code: AgeUnknown, Numbers: map[string]float64{"limit": float64(limit)}}}
 	}
 	renewed := today.of(*a.Balance.RenewedAt)
-	due := renewed.AddMonths(limit)
+	due := monthsAfter(a, renewed, limit)
 	used := measure.MonthsBetween(renewed, today.Date)
 	left := share(1 - used/float64(limit))
 	return Clock{Kind: Age, Verdict: verdictOn(due, today), Due: &due, Remaining: &left,
 		Reason: Reason{Code: AgeRuns, Numbers: map[string]float64{"used": used, "limit": float64(limit)}}}
+}
+
+// monthsAfter a day; for an aircraft to the end of that month, as its approved data count calendar
+// months (common practice).
+func monthsAfter(a *ledger.Account, from measure.Date, months int) measure.Date {
+	due := from.AddMonths(months)
+	if a.Unit.Aircraft {
+		return due.EndOfMonth()
+	}
+	return due
 }
 
 func share(x float64) float64 { return math.Max(0, math.Min(1, x)) }

@@ -293,7 +293,7 @@ type lifeLimit struct {
 // is where a meter stood then, in km or h. False when no limit gives a day.
 func (l lifeLimit) until(a *ledger.Account, since time.Time, start func(measure.Dimension) (float64, bool), use meters, today evaluationDay) (due measure.Date, by string, ok bool) {
 	if l.months > 0 {
-		due, by, ok = today.of(since).AddMonths(l.months), "months", true
+		due, by, ok = monthsAfter(a, today.of(since), l.months), "months", true
 	}
 	interval := serviceplan.Interval{Km: measure.Kilometre(l.km), Hours: measure.Hour(l.hours)}
 	for _, m := range use {
@@ -306,6 +306,10 @@ func (l lifeLimit) until(a *ledger.Account, since time.Time, start func(measure.
 		day := today.Date
 		switch {
 		case len(m.log.Readings) > 0 && model.Last.Value-from >= limit:
+			// Since when: the likeliest day, when the model has one.
+			if w, reached := model.Reaches(from + limit); model.Known && reached && today.of(w.P50).Before(day) {
+				day = today.of(w.P50)
+			}
 		case !model.Known || a.LaidUp != nil:
 			continue
 		default:

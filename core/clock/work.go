@@ -23,7 +23,9 @@ const (
 	FilterWork  Work = "filter"    // change the additive filter
 	SampleWork  Work = "chemistry" // test the chemistry
 	HoseWork    Work = "hoses"
-	RepairWork  Work = "repair" // find the cause, repair it
+	RepairWork  Work = "repair"    // find the cause, repair it
+	ServiceWork Work = "service"   // inspect or renew parts
+	RawWork     Work = "raw_water" // drain the raw-water side, or fill it with antifreeze
 )
 
 // WorkFor a clock. False for one that asks for nothing to be planned.
@@ -68,6 +70,10 @@ func WorkFor(c Clock) (Work, bool) {
 		return CapWork, true
 	case HosesDue, HoseAge:
 		return HoseWork, true
+	case Impeller, Anodes, Exchanger, AntiSiphon, BlockHeater, Inspect:
+		return ServiceWork, true
+	case RawWater:
+		return RawWork, c.Verdict != Sound || c.Due != nil
 	case Holds, Findings:
 		if c.Reason.Code == Discrepancy {
 			return TestWork, true
@@ -159,6 +165,12 @@ func CompletedAt(a *ledger.Account, w Work, since time.Time) *time.Time {
 		return latest(lastFound(a, isCap))
 	case HoseWork:
 		return latest(lastFound(a, isHose))
+	case ServiceWork:
+		return latest(a.InspectedAt)
+	case RawWork:
+		if m := a.RawWater; m != nil && m.State != ledger.RawWet {
+			return latest(&m.At)
+		}
 	case RepairWork:
 		return latest(a.RepairedAt)
 	}
@@ -191,6 +203,10 @@ func Answered(c Clock) ledger.Kind {
 		return ledger.KindFreezeTest
 	case LevelLow:
 		return ledger.KindTopUp
+	case PartRuns, PartUnknown, PartNoStart:
+		return ledger.KindInspection
+	case RawWet, RawUntested, RawProtected:
+		return ledger.KindRawWater
 	case CapCalendar:
 		return ledger.KindCapTest
 	case HoseOld, HoseAgeUnknown, HoseCalendar:

@@ -45,6 +45,8 @@ type Product struct {
 	Fresh float64 `json:"fresh,omitempty"`
 	// Freeze point of a waterless coolant, °C; nil when it is not stated.
 	Freeze *measure.Celsius `json:"freeze,omitempty"`
+	// LowConductivity: made for circuits of electric drives and batteries.
+	LowConductivity bool `json:"lowConductivity,omitempty"`
 	// Figures that the maker of the product states in place of the limits of this package.
 	Figures Figures `json:"figures,omitempty"`
 }

@@ -5,6 +5,8 @@ import (
 	"slices"
 
 	"gonum.org/v1/gonum/stat"
+
+	"diligentledger/core/measure"
 )
 
 // Technology of the corrosion inhibitors, as on the label.
@@ -77,10 +79,12 @@ const (
 	PropStrayCranking Property = "stray voltage (cranking)"
 	PropStrayLoads    Property = "stray voltage (loads on)"
 	PropAppearance    Property = "look"
+	// Conductivity, µS/cm at 25 °C, of coolant for electric drives and batteries.
+	PropConductivity Property = "conductivity"
 )
 
 // properties in the order of [Evaluate].
-var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropAppearance}
+var properties = []Property{PropPH, PropReserve, PropNitrite, PropMolybdate, PropStray, PropStrayOff, PropStrayCranking, PropStrayLoads, PropConductivity, PropAppearance}
 
 // Order of the property in [Evaluate].
 func (p Property) Order() int { return slices.Index(properties, p) }
@@ -131,6 +135,10 @@ type Sample struct {
 	// Stray voltage by what was on, V, either sign.
 	Stray, StrayOff, StrayCranking, StrayLoads *float64
 	Appearance                                 Appearance // empty: not inspected
+	// Conductivity at 25 °C, µS/cm, see [ConductivityAt25]; judged in a circuit that cools
+	// high-voltage parts alone.
+	Conductivity *float64
+	Electric     bool
 	// Over are the figures of the unit's maker and of the product, in this order.
 	Over []Figures
 }
@@ -179,6 +187,9 @@ func (s Sample) Bounds(p Property) (Bounds, bool) {
 			most = in(strayIron)
 		}
 		return Bounds{-none, -none, in(strayClean), most}, true
+	case PropConductivity:
+		most := in(conductivityMost)
+		return Bounds{-none, -none, min(in(conductivityNew), most), most}, s.Electric
 	}
 	return Bounds{}, false
 }
@@ -193,7 +204,8 @@ func Evaluate(s Sample) (grade Grade, properties []PropertyGrade) {
 		asked bool // listed when it was not tested
 	}{{PropPH, s.PH, s.Technology != Waterless}, {PropReserve, point(s.Reserve), s.Fresh > 0}, {PropNitrite, s.Nitrite, s.WetLiners && !s.nitriteFree()},
 		{PropMolybdate, s.Molybdate, false}, {PropStray, point(s.Stray), !s.strayed()}, {PropStrayOff, point(s.StrayOff), s.strayed()},
-		{PropStrayCranking, point(s.StrayCranking), s.strayed()}, {PropStrayLoads, point(s.StrayLoads), s.strayed()}} {
+		{PropStrayCranking, point(s.StrayCranking), s.strayed()}, {PropStrayLoads, point(s.StrayLoads), s.strayed()},
+		{PropConductivity, point(s.Conductivity), s.Electric}} {
 		switch {
 		case t.v != nil:
 			properties = append(properties, s.judge(t.p, *t.v))
@@ -262,6 +274,8 @@ func remedyOf(p Property, high bool) Remedy {
 		return RemedyRenew
 	case PropReserve:
 		return RemedyRenew
+	case PropConductivity:
+		return RemedyFlush
 	}
 	return RemedyGround
 }
@@ -315,6 +329,16 @@ func appearanceGrade(l Appearance) PropertyGrade {
 		g.Grade, g.Remedy = GradeBad, RemedyCause
 	}
 	return g
+}
+
+// ConductivityAt25 is a conductivity in µS/cm that was read on a sample at a temperature in °C,
+// reduced to 25 °C by 2 % a kelvin (common practice); NaN where the reduction has no meaning.
+func ConductivityAt25(read float64, at measure.Celsius) float64 {
+	factor := 1 + conductivityRise.Value*(float64(at)-25)
+	if !(factor > 0) {
+		return math.NaN()
+	}
+	return read / factor
 }
 
 // DatedValue is a property as it was on a day.

@@ -38,6 +38,7 @@ const (
 	GroundPremixFirst Ground = "premix_first"         // the same premix first; water only in need, then test
 	GroundRequired    Ground = "required_technology"  // the unit's maker requires another technology
 	GroundAircraft    Ground = "approved_data_only"   // the aircraft's approved data decide
+	GroundConductive  Ground = "conductive"           // ordinary coolant conducts: not for electric drives and batteries
 	GroundUnknownFill Ground = "inside_unknown"       // what is inside is not known
 	GroundUnknownNew  Ground = "product_unknown"      // what is in the can is not known
 )
@@ -59,6 +60,7 @@ var groundWords = map[Ground]string{
 	GroundPremixFirst: "The same premix first. Purified water only in need, or to bring down a mix that was tested too strong; then test again.",
 	GroundRequired:    "The unit's maker requires another technology.",
 	GroundAircraft:    "The aircraft's approved maintenance data and a licensed signatory decide.",
+	GroundConductive:  "A circuit of the electric drive or the battery takes low-conductivity coolant only; ordinary coolant conducts many times more.",
 	GroundUnknownFill: "What is inside is not known.",
 	GroundUnknownNew:  "What is in the can is not known.",
 }
@@ -80,6 +82,7 @@ type Needs struct {
 	Listed       []string   // codes of the products on the maker's list
 	SCA          bool       // the charge is treated with SCA
 	OverStrong   bool       // the mix inside was tested too strong
+	Electric     bool       // high-voltage parts are cooled: low-conductivity coolant only
 }
 
 // Compatibility is the worst answer with every reason for it.
@@ -191,6 +194,9 @@ func (j *Compatibility) system(add Product, needs Needs) {
 	}
 	if needs.SilicateFree && tech == Universal {
 		j.say(AnswerUnknown, GroundUniversal)
+	}
+	if needs.Electric && !add.LowConductivity && !slices.Contains(needs.Listed, add.Code) {
+		j.say(AnswerNever, GroundConductive)
 	}
 	if needs.Required != "" && tech != needs.Required {
 		j.say(AnswerNever, GroundRequired)

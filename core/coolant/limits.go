@@ -181,17 +181,29 @@ var _ = []Limit{
 	limit("water_solids", 340, "ppm", "dissolved solids in water for mixing", Published, d3306+", annex", "Bench, is this water fit for mixing"),
 }
 
-// Limits of the trade that are recorded and that nothing is judged by yet.
+// Conductivity at 25 °C of the coolant in circuits of electric drives and batteries.
+var (
+	conductivityNew  = limit("conductivity_new", 100, "µS/cm", "coolant of electric-drive and battery circuits, new", CommonPractice, "", "chemistry: watch above")
+	conductivityMost = limit("conductivity_most", 200, "µS/cm", "coolant of electric-drive and battery circuits, in service", OwnRule, "twice that of a new one; the limit in service is the maker's, who states it here", "chemistry: bad above; remedy: flush")
+	conductivityRise = limit("conductivity_rise", 0.02, "share/K", "conductivity with the temperature of the sample", CommonPractice, "", "a reading is reduced to 25 °C")
+)
+
+// Service items of boats and aircraft: what a service plan begins with.
+var (
+	ImpellerMonths  = limit("impeller_months", 12, "months", "raw-water impeller", CommonPractice, "", "service plan: proposed")
+	ImpellerHours   = limit("impeller_hours", 200, "h", "raw-water impeller, the short end", CommonPractice, "200 to 500 h", "service plan: proposed")
+	AnodeMonths     = limit("anode_months", 6, "months", "anodes, the short end; replaced at half", CommonPractice, "6 to 12 months", "service plan: proposed")
+	ExchangerMonths = limit("exchanger_months", 24, "months", "heat exchanger", CommonPractice, "", "service plan: proposed")
+	AircraftHours   = limit("aircraft_hours", 100, "h", "aircraft inspection", CommonPractice, "", "service plan: proposed")
+	AircraftHoses   = limit("aircraft_hose_years", 5, "years", "aircraft hoses", CommonPractice, "about 5", "service plan: proposed")
+	// RawWaterFrost is where the raw-water side freezes: sea water a little lower, fresh water in it at 0.
+	RawWaterFrost = limit("raw_water_frost", 0, "°C", "raw-water side that is not drained", CommonPractice, "fresh water; sea water freezes near −1.9 °C", "raw-water clock: held from the night on that is planned for as cold")
+)
+
+// Shelf life of products, for the Bench and the stores.
 var _ = []Limit{
-	limit("conductivity_new", 100, "µS/cm", "coolant of electric-drive and battery circuits, new", CommonPractice, "limits in service are the maker's", notYet),
 	limit("shelf_silicated_months", 18, "months", "shelf life of a silicated concentrate, the short end", CommonPractice, "18 to 36 months", notYet),
 	limit("shelf_oat_months", 60, "months", "shelf life of an OAT concentrate", CommonPractice, "", notYet),
-	limit("impeller_months", 12, "months", "raw-water impeller", CommonPractice, "", notYet),
-	limit("impeller_hours", 200, "h", "raw-water impeller, the short end", CommonPractice, "200 to 500 h", notYet),
-	limit("anode_months", 6, "months", "anodes, the short end; replaced at half", CommonPractice, "6 to 12 months", notYet),
-	limit("exchanger_months", 24, "months", "heat exchanger", CommonPractice, "", notYet),
-	limit("aircraft_hours", 100, "h", "aircraft inspection", CommonPractice, "", notYet),
-	limit("aircraft_hose_years", 5, "years", "aircraft hoses", CommonPractice, "about 5", notYet),
 }
 
 const notYet = "not used yet"

@@ -53,6 +53,7 @@ const (
 	NoteWaterless     Note = "scale_on_waterless" // a glycol scale says nothing of a waterless coolant
 	NoteImplausible   Note = "implausible"        // a number or a time beyond anything that can be meant: not used
 	NoteEmptyBook     Note = "book_empty"         // the book holds nothing that could have been tested
+	NoteBottle        Note = "bottle_only"        // a full recovery bottle proves nothing: the header is to be seen as well
 	NoteStrip         Note = "strip_refused"      // the strip was past its date or read too late: not used
 )
 
@@ -246,6 +247,13 @@ type Account struct {
 	// since when the hoses are that were renewed later. The map is never changed.
 	BuiltAt   *time.Time
 	HoseSince map[string]time.Time
+	// PartSince is since when other points are new, by the inspection that renewed them. The map
+	// is never changed.
+	PartSince map[string]time.Time
+	// InspectedAt is when points were last inspected; nil when never.
+	InspectedAt *time.Time
+	// RawWater is the state of a boat's raw-water side; nil when it was never recorded.
+	RawWater *RawWaterMark
 	// RefilledAt is when coolant was last renewed, in whole or in part; nil when
 	// never. LevelChecks are the cold ones since.
 	RefilledAt  *time.Time

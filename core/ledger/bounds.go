@@ -61,6 +61,11 @@ func Plausible(e Entry) bool {
 	case ChemistryTest:
 		p.figures(b.tested()...)
 		p.figures(b.PHTo, b.NitriteTo, b.MolybdateTo)
+		p.maybe(b.ConductivityAt)
+	case RawWater:
+		p.maybe(b.Freeze)
+	case Release:
+		p.maybe(b.TotalTime)
 	case Dose:
 		p.readings(b.Volume)
 		p.additive(b.Additive)

@@ -111,6 +111,10 @@ func (c *checker) released(b Release) {
 	c.release()
 	c.text("/certificate", b.Certificate, least, shortText)
 	c.text("/certificateKind", b.CertificateKind, least, shortText)
+	c.text("/data", b.Data, least, shortText)
+	if b.TotalTime != nil {
+		c.reading("/totalTime", *b.TotalTime, measure.EngineTime, 0, 1_000_000)
+	}
 }
 
 // FieldName is the name of a kind's content in JSON: freezeTest of freeze_test.
@@ -354,6 +358,7 @@ func (c *checker) renewal(b Renewal) {
 	}
 	c.oneOf("/method", b.Method, Methods, true)
 	c.oneOf("/level", b.Level, Temperings, true)
+	c.batch(b.Batch, b.UseBefore)
 	c.listed("/parts", len(b.Parts), 0)
 	for i, p := range b.Parts {
 		c.text(fmt.Sprintf("/parts/%d", i), p, 1, shortText)
@@ -462,6 +467,7 @@ func (c *checker) topUp(b TopUp) {
 		c.refuse("/with", fmt.Sprintf("%q", string(b.With)), "premix, concentrate, water")
 	}
 	c.text("/note", b.Note, 0, longText)
+	c.batch(b.Batch, b.UseBefore)
 	c.compatible(b)
 	c.roomFor(b)
 }
@@ -689,9 +695,10 @@ func (c *checker) zero(field string, v float64, unit measure.Unit) {
 func (c *checker) chemistry(b ChemistryTest) {
 	nothing := !slices.ContainsFunc(b.tested(), func(v *float64) bool { return v != nil })
 	if nothing && b.Appearance == "" {
-		c.refuse("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, appearance")
+		c.refuse("", "nothing tested", "at least one of pH, reserve alkalinity, nitrite, molybdate, stray voltage, conductivity, appearance, a figure of a laboratory")
 	}
 	c.strip(b)
+	c.conductivity(b)
 	c.within("/ph", b.PH, 0, 14, "")
 	c.within("/reserve", b.Reserve, 0, 60, "mL")
 	c.within("/nitrite", b.Nitrite, 0, 10_000, "ppm")
@@ -802,6 +809,7 @@ func (c *checker) pressureTest(b PressureTest) {
 func (c *checker) level(b LevelCheck) {
 	c.oneOf("/temper", b.Temper, Temperings, false)
 	c.oneOf("/mark", b.Mark, Marks, b.Over != nil)
+	c.oneOf("/place", b.Place, LevelPlaces, true)
 	if b.Over != nil {
 		c.reading("/over", *b.Over, measure.Length, -500, 500)
 		if b.Mark != "" {

@@ -135,7 +135,7 @@ func (a *Account) filter(line *Line, b AdditiveFilter) {
 
 // sample as far as the account knows it, with nothing tested.
 func (a *Account) sample() coolant.Sample {
-	s := coolant.Sample{WetLiners: a.Unit.WetLiners, Metal: a.Unit.Metal, Over: a.LimitOverrides()}
+	s := coolant.Sample{WetLiners: a.Unit.WetLiners, Metal: a.Unit.Metal, Electric: a.Unit.Circuit.Electric(), Over: a.LimitOverrides()}
 	if a.Product != nil {
 		s.Technology, s.Fresh = coolant.Technology(a.Product.Technology), a.Product.Fresh
 	}

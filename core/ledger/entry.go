@@ -49,6 +49,8 @@ const (
 	KindReturn       Kind = "return"
 	KindHold         Kind = "hold"
 	KindRelease      Kind = "release"
+	KindRawWater     Kind = "raw_water"
+	KindCombustion   Kind = "combustion_test"
 	KindNote         Kind = "note"
 	KindStrike       Kind = "strike"
 )
@@ -117,6 +119,9 @@ type Unit struct {
 	Replaced  float64
 	WetLiners bool // wet-liner diesel: needs nitrite or molybdate
 	Aircraft  bool // released by a licensed signatory only
+	// RawWater side of a boat that takes in water from outside: Yes or No; empty when it is not
+	// known.
+	RawWater string `json:",omitempty"`
 	// Metal that the coolant wets; empty when it is not known.
 	Metal coolant.Metal
 	// SilicateFree seals, PremixOnly system, Required technology and Listed products (by
@@ -127,6 +132,12 @@ type Unit struct {
 	// Figures that the unit's maker states in place of the limits of package coolant.
 	Figures coolant.Figures
 }
+
+// Yes and No, of what may also not be known.
+const (
+	Yes = "yes"
+	No  = "no"
+)
 
 // DefaultReplaced is the share of the charge that must be new for a renewal
 // (common practice).

@@ -148,10 +148,12 @@ func (a *Account) inspect(line *Line, b Inspection) {
 		}
 		a.found(line, p.Point, pick(p.State == "", string(grade), p.State), grade)
 		if p.State == "renewed" {
+			a.renewedPart(p.Point, line.Entry.At)
 			a.worked(line, p.Point)
 			a.repaired = true
 		}
 	}
+	a.InspectedAt = &line.Entry.At
 }
 
 // A pressure test (common practice: no fall in 10 to 15 minutes at 80 to 100 % of
@@ -206,6 +208,7 @@ func (a *Account) chemistry(line *Line, b ChemistryTest) {
 		s.Nitrite, s.Molybdate = bandOf(b.Nitrite, b.NitriteTo, b.NitriteAs), bandOf(b.Molybdate, b.MolybdateTo, b.MolybdateAs)
 	}
 	s.Reserve, s.Appearance = b.Reserve, b.Appearance
+	s.Conductivity = b.conductivityAt25()
 	s.Stray, s.StrayOff, s.StrayCranking, s.StrayLoads = b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads
 	tested, properties := coolant.Evaluate(s)
 	if s.Nitrite != nil {

@@ -166,6 +166,11 @@ func (a *Account) level(line *Line, b LevelCheck) {
 		}
 	}
 	low := mark == "below" || mark == "empty"
+	if b.Place == PlaceBottle && !low && mark != "min" {
+		line.note(NoteBottle)
+		line.Grade = coolant.GradeUnknown
+		return
+	}
 	line.Grade = coolant.GradeGood
 	switch {
 	case low:

@@ -51,7 +51,10 @@ type Renewal struct {
 	Level  string   `json:"level,omitempty"`
 	Parts  []string `json:"parts,omitempty"`
 	Torque []Torque `json:"torque,omitempty"`
-	Note   string   `json:"note,omitempty"`
+	// Batch of the product, as its container shows it, and the end of its shelf life.
+	Batch     string        `json:"batch,omitempty"`
+	UseBefore *measure.Date `json:"useBefore,omitempty"`
+	Note      string        `json:"note,omitempty"`
 }
 
 // Drained is what came out of one drain point.
@@ -93,8 +96,11 @@ type TopUp struct {
 	// Bled again with it, until no more bubbles came.
 	Bled bool `json:"bled,omitempty"`
 	// Inferred: it balances the books; the pour was not observed.
-	Inferred bool   `json:"inferred,omitempty"`
-	Note     string `json:"note,omitempty"`
+	Inferred bool `json:"inferred,omitempty"`
+	// Batch of the product, as its container shows it, and the end of its shelf life.
+	Batch     string        `json:"batch,omitempty"`
+	UseBefore *measure.Date `json:"useBefore,omitempty"`
+	Note      string        `json:"note,omitempty"`
 }
 
 // Loss is coolant that left: a leak, a spill, a drained sample.

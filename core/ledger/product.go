@@ -83,7 +83,7 @@ func (a *Account) judgeProduct(line *Line) {
 func (a *Account) Needs() coolant.Needs {
 	u := a.Unit
 	n := coolant.Needs{SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, WetLiners: u.WetLiners, Aircraft: u.Aircraft,
-		Metal: u.Metal, Required: u.Required, Listed: u.Listed, SCA: a.treated()}
+		Metal: u.Metal, Required: u.Required, Listed: u.Listed, SCA: a.treated(), Electric: u.Circuit.Electric()}
 	tooStrong := a.Distrusted != nil && a.Distrusted.Note == NoteTooStrong
 	n.OverStrong = tooStrong || a.LastTest != nil && a.Known && a.Charge.VolumeFraction() > coolant.StrengthWatchHigh.In(a.LimitOverrides()...)
 	return n

@@ -74,7 +74,7 @@ func (a *Account) open(line *Line, b Opening) {
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, MeterLog: a.MeterLog, Second: a.Second, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
 		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
-		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
+		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, renewal: -1,
 		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt}

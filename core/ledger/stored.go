@@ -64,6 +64,9 @@ type stored struct {
 	Zeroed      map[string]time.Time
 	BuiltAt     *time.Time
 	HoseSince   map[string]time.Time
+	PartSince   map[string]time.Time
+	InspectedAt *time.Time
+	RawWater    *RawWaterMark
 	MovedAt     time.Time
 	LevelAt     time.Time
 	RefilledAt  *time.Time
@@ -258,7 +261,7 @@ func (a *Account) Store() (p Packed, err error) {
 		Distrusted: a.Distrusted, Discrepancy: a.Discrepancy, Filled: a.Filled,
 		Changes: a.Changes, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
 		Grounds: a.grounds, Corrected: a.CorrectedAt, Repaired: a.RepairedAt, OpenedAt: a.OpenedAt(),
-		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, SecondAt: a.Second.startsAt, SecondSince: a.Second.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
+		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, SecondAt: a.Second.startsAt, SecondSince: a.Second.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
 		Findings: a.Findings, Next: a.continuation()}
 	older, rest := longLists{Readings: a.Readings, Second: a.Second.Readings, Strengths: a.Strengths, LevelChecks: a.LevelChecks}.split()
 	if s.Lists = rest; !older.empty() {
@@ -307,7 +310,7 @@ func Restore(u Unit, p Packed) (*Account, error) {
 		Changes: s.Changes, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
 		grounds: s.Grounds, CorrectedAt: s.Corrected, RepairedAt: s.Repaired,
 		MeterLog: MeterLog{Readings: lists.Readings, startsAt: s.StartsAt, started: s.Started}, Second: MeterLog{Readings: lists.Second, startsAt: s.SecondAt, started: s.SecondSince},
-		Strengths: lists.Strengths, LevelChecks: lists.LevelChecks, strength: s.Strength, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
+		Strengths: lists.Strengths, LevelChecks: lists.LevelChecks, strength: s.Strength, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, PartSince: s.PartSince, InspectedAt: s.InspectedAt, RawWater: s.RawWater, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}
 	s.Next.restore(a)
 	if h := s.Held; h != nil {
 		a.Held = &Entry{ID: h.ID, At: h.At, RecordedBy: h.By, Body: Hold{Why: h.Words}}

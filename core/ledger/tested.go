@@ -58,6 +58,17 @@ type ChemistryTest struct {
 	StrayCranking *float64 `json:"strayCranking,omitempty"`
 	StrayLoads    *float64 `json:"strayLoads,omitempty"`
 	Method        string   `json:"method,omitempty"` // of TestMethods
+	// Conductivity in µS/cm, read on a sample of the temperature ConductivityAt.
+	Conductivity   *float64         `json:"conductivity,omitempty"`
+	ConductivityAt *measure.Reading `json:"conductivityAt,omitempty"`
+	// Of a laboratory, ppm: what organic acids and glycol break down to, salts, and worn metals.
+	Glycolate *float64 `json:"glycolate,omitempty"`
+	Chloride  *float64 `json:"chloride,omitempty"`
+	Sulphate  *float64 `json:"sulphate,omitempty"`
+	IronPPM   *float64 `json:"iron,omitempty"`
+	Copper    *float64 `json:"copper,omitempty"`
+	Lead      *float64 `json:"lead,omitempty"`
+	Aluminium *float64 `json:"aluminium,omitempty"`
 	// A strip past its date, or read after its time.
 	Expired bool `json:"expired,omitempty"`
 	Late    bool `json:"late,omitempty"`
@@ -75,7 +86,31 @@ var TestMethods = []string{ByStrip, ByMeter, ByLaboratory}
 
 // tested is every figure of the test, by its field.
 func (b ChemistryTest) tested() []*float64 {
-	return []*float64{b.PH, b.Reserve, b.Nitrite, b.Molybdate, b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads}
+	all := []*float64{b.PH, b.Reserve, b.Nitrite, b.Molybdate, b.Stray, b.StrayOff, b.StrayCranking, b.StrayLoads, b.Conductivity}
+	for _, f := range b.laboratory() {
+		all = append(all, f.value)
+	}
+	return all
+}
+
+// labFigure is a figure of a laboratory alone, ppm.
+type labFigure struct {
+	name  string
+	value *float64
+}
+
+func (b ChemistryTest) laboratory() []labFigure {
+	return []labFigure{{"glycolate", b.Glycolate}, {"chloride", b.Chloride}, {"sulphate", b.Sulphate}, {"iron", b.IronPPM}, {"copper", b.Copper}, {"lead", b.Lead}, {"aluminium", b.Aluminium}}
+}
+
+// LabFigures are the figures of a laboratory that nothing is judged by, by name, in order; those
+// that were not tested are left out.
+func (b ChemistryTest) LabFigures(f func(name string, ppm float64)) {
+	for _, l := range b.laboratory() {
+		if l.value != nil {
+			f(l.name, *l.value)
+		}
+	}
 }
 
 // CapTest of the pressure cap.
@@ -112,8 +147,20 @@ type LevelCheck struct {
 	Temper string           `json:"temper"`         // Cold or Hot
 	Mark   string           `json:"mark,omitempty"` // of Marks
 	Over   *measure.Reading `json:"over,omitempty"` // mm over the upper mark, negative below it
-	Note   string           `json:"note,omitempty"`
+	// Place where the level was seen, of LevelPlaces; empty for the tank that has the cold marks.
+	Place string `json:"place,omitempty"`
+	Note  string `json:"note,omitempty"`
 }
+
+// Places of a level. A recovery bottle is full as well when its valve sticks and the header is low:
+// its level proves nothing that is good.
+const (
+	PlaceHeader = "header"
+	PlaceBottle = "bottle"
+)
+
+// LevelPlaces in the order they are offered.
+var LevelPlaces = []string{PlaceHeader, PlaceBottle}
 
 // Marks of a level, from above.
 var Marks = []string{"above", "max", "between", "min", "below", "empty"}

@@ -69,6 +69,11 @@ func (d Date) AddMonths(n int) Date {
 	return Date{first.AddDate(0, 0, min(day, last)-1)}
 }
 
+// EndOfMonth is the last day of its month.
+func (d Date) EndOfMonth() Date {
+	return Date{time.Date(d.t.Year(), d.t.Month()+1, 0, 0, 0, 0, 0, time.UTC)}
+}
+
 // Sub is the number of days from o to d, negative when d is earlier.
 func (d Date) Sub(o Date) int { return int(d.t.Sub(o.t) / (24 * time.Hour)) }
 

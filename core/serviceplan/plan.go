@@ -55,9 +55,23 @@ type Plan struct {
 	// instead, after the first morning and each of that many runs, where a unit runs
 	// seldom. 0 asks for the next morning alone.
 	FollowDays, FollowRuns int
+	// Parts that run out by themselves, or are inspected by the calendar or the meter.
+	Parts []PartInterval
 	// Miles: its distances were given in miles, and are given so.
 	Miles bool
 }
+
+// PartInterval is how long a part may run, or go without being inspected.
+type PartInterval struct {
+	Part string `json:"part"` // of Parts
+	Interval
+}
+
+// PartInspection is the inspection of the whole system, such as an aircraft's by its hours.
+const PartInspection = "inspection"
+
+// Parts that a plan may give an interval, in the order in which they are offered.
+var Parts = []string{"impeller", "anodes", "heat_exchanger", "anti_siphon", "block_heater", PartInspection}
 
 // ActiveInterval is the interval that applies to the charge inside.
 func (p Plan) ActiveInterval(factory bool) Interval {
@@ -93,12 +107,21 @@ func (p Plan) terms() []planTerm {
 		}
 		return strings.Join(slices.DeleteFunc(limits, func(s string) bool { return s == "" }), " or ")
 	}
-	return []planTerm{
+	terms := []planTerm{
 		{"strategy", string(p.Strategy)}, {"first renewal after", span(p.First)}, {"later renewals after", span(p.Later)},
 		{"freeze margin", measure.Digits(float64(p.FreezeMargin)) + " K"}, {"counts as a renewal from", measure.Digits(math.Round(1000*p.Replaced)/10) + " %"},
 		{"freeze test every", asks(p.TestMonths, "mo")}, {"cap test every", asks(p.CapMonths, "mo")}, {"hose check every", asks(p.HoseMonths, "mo")}, {"hoses at most", asks(p.HoseYears, "yr")},
 		{"level check on", asks(p.FollowDays, "d")}, {"level check after", asks(p.FollowRuns, "runs")},
 	}
+	for _, part := range Parts {
+		i := slices.IndexFunc(p.Parts, func(o PartInterval) bool { return o.Part == part })
+		text := ""
+		if i >= 0 {
+			text = span(p.Parts[i].Interval)
+		}
+		terms = append(terms, planTerm{strings.ReplaceAll(part, "_", " ") + " every", text})
+	}
+	return terms
 }
 
 // Summary are the rules of the plan in a line.
@@ -170,6 +193,21 @@ func Check(p Plan) (errs []*refusal.Field) {
 	limit("/hoseYears", float64(p.HoseYears), 30, "years")
 	limit("/followDays", float64(p.FollowDays), 14, "days")
 	limit("/followRuns", float64(p.FollowRuns), 10, "runs")
+	for i, item := range p.Parts {
+		at := fmt.Sprintf("/parts/%d", i)
+		if !slices.Contains(Parts, item.Part) {
+			wrong(at+"/part", fmt.Sprintf("%q", item.Part), strings.Join(Parts, ", "))
+		}
+		if slices.ContainsFunc(p.Parts[:i], func(o PartInterval) bool { return o.Part == item.Part }) {
+			wrong(at+"/part", item.Part+" a second time", "each part once")
+		}
+		if item.Interval == (Interval{}) {
+			wrong(at+"/months", "no limit at all", "months, km or hours")
+		}
+		limit(at+"/months", float64(item.Months), 240, "months")
+		limit(at+"/km", float64(item.Km), 1_000_000, "km")
+		limit(at+"/hours", float64(item.Hours), 100_000, "h")
+	}
 	return errs
 }
 

@@ -31,13 +31,33 @@ func (l lift) loaded(b *book) store.LoadedUnit {
 	l.tell(b)
 	u := b.recorded()
 	for _, c := range l.further {
-		f := store.LoadedUnit{UnitName: u.UnitName, Plan: c.plan, Capacity: c.capacity, Base: c.base, Circuit: c.name, Metal: c.metal, Cap: u.Cap}
+		f := store.LoadedUnit{RawWater: u.RawWater, UnitName: u.UnitName, Plan: c.plan, Capacity: c.capacity, Base: c.base, Circuit: c.name, Metal: c.metal, Cap: u.Cap}
 		f.Code += " " + string(c.name)
 		own := &book{unit: f, today: b.today}
 		c.tell(own)
 		u.Further = append(u.Further, own.recorded())
 	}
 	return u
+}
+
+// conducts is a conductivity by meter, µS/cm, on a sample of that temperature, °C.
+func (b *book) conducts(daysAgo int, read, celsius float64) {
+	b.write(daysAgo, ledger.ChemistryTest{Method: ledger.ByMeter, Conductivity: &read, ConductivityAt: &measure.Reading{Value: celsius, Unit: measure.DegC}})
+}
+
+// serviced is a boat's spring: a new impeller, and the other points good.
+func (b *book) serviced(daysAgo int) {
+	b.write(daysAgo, ledger.Inspection{Points: []ledger.PointFound{{Point: ledger.PartImpeller, State: "renewed"}, {Point: ledger.PartAnodes, State: "good"},
+		{Point: ledger.PartExchanger, State: "good"}, {Point: ledger.PartAntiSiphon, State: "good"}}})
+}
+
+// rawWater side of a boat; protects to, °C, when it was filled.
+func (b *book) rawWater(daysAgo int, state string, protects float64) {
+	w := ledger.RawWater{State: state}
+	if state == ledger.RawFilled {
+		w.Freeze = &measure.Reading{Value: protects, Unit: measure.DegC}
+	}
+	b.write(daysAgo, w)
 }
 
 var lifts = []lift{
@@ -49,25 +69,58 @@ var lifts = []lift{
 		b.test(40, -36, coolant.EG)
 	}}, further: []circuit{
 		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 3.4, base: coolant.EG, metal: coolant.Aluminium, tell: func(b *book) {
-			b.fillPremix(700, oatPremix, 3.4, -1, true)
+			b.fillPremix(700, lowPremix, 3.4, -1, true)
 			b.test(360, -36, coolant.EG)
 			b.water(120, 0.5)
 			b.test(39, -28, coolant.EG)
+			b.conducts(39, 74, 18)
+		}},
+	}},
+	// The battery's coolant conducts more than its maker allows.
+	{story: story{unit("CA-62", "parcel van, electric", "car", depot, "Electric drive", 12.5, coolant.EG, measure.Km), func(b *book) {
+		b.unit.Figures = coolant.Figures{"conductivity_most": 150}
+		b.unit.Heated = true
+		b.fillPremix(980, lowPremix, 12.5, 9, true)
+		b.meters(970, 14, 46, 300, 68)
+		b.conducts(610, 62, 20)
+		b.test(400, -37, coolant.EG)
+		b.conducts(330, 104, 21)
+		b.test(41, -36, coolant.EG)
+		b.conducts(41, 131, 14)
+	}}, first: ledger.BatteryCircuit, further: []circuit{
+		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 5.2, base: coolant.EG, metal: coolant.Aluminium, tell: func(b *book) {
+			b.fillPremix(980, lowPremix, 5.2, -1, true)
+			b.test(400, -37, coolant.EG)
+			b.test(41, -36, coolant.EG)
+			b.conducts(41, 70, 14)
 		}},
 	}},
 	// Port and starboard are two accounts: starboard was renewed and port was not.
-	{story: story{unit("HB-14", "island ferry, twin diesel", "boat", harbour, "Boat diesel", 24, coolant.PG, measure.H), func(b *book) {
+	{story: story{unit("HB-14", "island ferry, twin diesel", "boat", harbour, rawWaterPlan, 24, coolant.PG, measure.H), func(b *book) {
 		b.fillPremix(690, pgPremix, 24, 4_310, false)
 		b.meters(680, 9, 41, 4_330, 1.2)
 		b.test(300, -32, coolant.PG)
+		b.serviced(230)
 		b.test(48, -32, coolant.PG)
+		b.rawWater(12, ledger.RawFilled, -35)
 	}}, first: ledger.PortCircuit, further: []circuit{
 		{name: ledger.StarboardCircuit, capacity: 24, base: coolant.PG, metal: coolant.Iron, tell: func(b *book) {
 			b.fillPremix(260, pgPremix, 24, -1, false)
 			b.test(255, -33, coolant.PG)
+			b.serviced(229)
 			b.test(48, -33, coolant.PG)
+			b.rawWater(12, ledger.RawDrained, 0)
 		}},
 	}},
+	// In use until the frost: the raw-water side is wet.
+	{story: story{unit("HB-16", "workboat, mooring gang", "boat", harbour, rawWaterPlan, 16, coolant.PG, measure.H), func(b *book) {
+		b.fillPremix(420, pgPremix, 16, 1_120, false)
+		b.meters(410, 9, 44, 1_130, 0.9)
+		b.test(240, -33, coolant.PG)
+		b.serviced(228)
+		b.rawWater(227, ledger.RawWet, 0)
+		b.test(44, -32, coolant.PG)
+	}}},
 	// A filter by hours or months, and an interval in km and hours, whichever is first.
 	{story: story{unit("TK-36", "long-haul tractor, 6x2", "truck", depot, "Heavy truck, km or hours", 38, coolant.EG, measure.Km), func(b *book) {
 		b.fillMixed(810, siConcentrate, 38, 50, 188_000, false)
@@ -80,5 +133,7 @@ var lifts = []lift{
 		b.test(420, -37, coolant.EG)
 		b.test(46, -36, coolant.EG)
 		b.strip(46, 1_400, 8.5, scaSteps)
+		b.write(45, ledger.Inspection{Points: []ledger.PointFound{{Point: ledger.PartBlockHeater, State: "good"}}})
+		b.unit.Winters = hill
 	}}, second: measure.H},
 }

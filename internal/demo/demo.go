@@ -53,6 +53,7 @@ var (
 		Density: 1.13, Fresh: 11, Meets: []coolant.Standard{coolant.D4985}}
 	pgPremix      = coolant.Product{Code: "TERN-PG-50", Name: "Tern PG premix 50", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50}
 	pgConcentrate = coolant.Product{Code: "TERN-PG-C", Name: "Tern PG concentrate", Base: coolant.PG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true}
+	lowPremix     = coolant.Product{Code: "NORD-LC-50", Name: "Norhav low-conductivity premix 50", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.50, LowConductivity: true}
 	waterless     = coolant.Product{Code: "NORD-WL", Name: "Norhav waterless", Base: coolant.NoWater, Technology: "waterless", Form: coolant.Premix, Glycol: 1, Freeze: &waterlessFreeze}
 )
 
@@ -69,15 +70,23 @@ var (
 		blankFilter}
 )
 
+// rawWaterPlan is that of the boats with a raw-water side.
+const rawWaterPlan = "Boat diesel, raw-water cooled"
+
 var plans = []serviceplan.Plan{
 	{Name: "Pool car", First: serviceplan.Interval{Months: 72, Km: 160_000}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Courier van", First: serviceplan.Interval{Months: 60, Km: 120_000}, Later: serviceplan.Interval{Months: 36, Km: 48_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Heavy truck", First: serviceplan.Interval{Months: 48, Hours: 6_000}, Later: serviceplan.Interval{Months: 36, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
-	{Name: "Heavy truck, km or hours", First: serviceplan.Interval{Months: 48, Km: 500_000, Hours: 8_000}, Later: serviceplan.Interval{Months: 36, Km: 240_000, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
+	{Name: "Heavy truck, km or hours", First: serviceplan.Interval{Months: 48, Km: 500_000, Hours: 8_000}, Later: serviceplan.Interval{Months: 36, Km: 240_000, Hours: 4_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3, Parts: []serviceplan.PartInterval{
+		{Part: ledger.PartBlockHeater, Interval: serviceplan.Interval{Months: 12}}}},
 	{Name: "Inverter loop", First: serviceplan.Interval{Months: 72, Km: 150_000}, Later: serviceplan.Interval{Months: 48, Km: 100_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Motorcycle", First: serviceplan.Interval{Months: 36, Km: 38_000}, Later: serviceplan.Interval{Months: 36, Km: 13_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
 	{Name: "Boat diesel", First: serviceplan.Interval{Months: 24, Hours: 1_000}, Later: serviceplan.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2},
+	{Name: rawWaterPlan, First: serviceplan.Interval{Months: 24, Hours: 1_000}, Later: serviceplan.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2, Parts: []serviceplan.PartInterval{
+		{Part: ledger.PartImpeller, Interval: serviceplan.Interval{Months: int(coolant.ImpellerMonths.Value), Hours: 400}}, {Part: ledger.PartAnodes, Interval: serviceplan.Interval{Months: 12}},
+		{Part: ledger.PartExchanger, Interval: serviceplan.Interval{Months: int(coolant.ExchangerMonths.Value)}}, {Part: ledger.PartAntiSiphon, Interval: serviceplan.Interval{Months: 24}}}},
 	{Name: "Light aircraft", First: serviceplan.Interval{Months: 24, Hours: 200}, Later: serviceplan.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: serviceplan.ConditionBased, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
+	{Name: "Electric drive", First: serviceplan.Interval{Months: 60, Km: 150_000}, Later: serviceplan.Interval{Months: 48, Km: 100_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Sealed fill, precautionary", First: serviceplan.Interval{Months: 60}, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, Strategy: serviceplan.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
 }
 
@@ -93,7 +102,7 @@ func Weather() standin.Weather {
 // Fleet as of today, whose time of day does not matter.
 func Fleet(today time.Time) store.LoadedFleet {
 	f := store.LoadedFleet{Name: Name, Sites: sites, Plans: plans,
-		Products:  []coolant.Product{oatConcentrate, oatPremix, siConcentrate, siPremix, noatPremix, iatConcentrate, pgPremix, pgConcentrate, waterless},
+		Products:  []coolant.Product{oatConcentrate, oatPremix, siConcentrate, siPremix, noatPremix, iatConcentrate, pgPremix, pgConcentrate, lowPremix, waterless},
 		Additives: additives}
 	for _, s := range stories {
 		b := &book{unit: equipped(s.unit), today: midnight(today)}
@@ -141,6 +150,13 @@ func equipped(u store.LoadedUnit) store.LoadedUnit {
 		u.Listed = []string{siConcentrate.Code, siPremix.Code}
 	case "boat":
 		u.Metal = coolant.Iron
+		// Most are keel-cooled; of HB-11 it is not known.
+		switch {
+		case u.Plan == rawWaterPlan:
+			u.RawWater = ledger.Yes
+		case u.Code != "HB-11":
+			u.RawWater = ledger.No
+		}
 	case "motorcycle":
 		u.SilicateFree = true
 	case "aircraft":

@@ -59,7 +59,7 @@ func (r routine) live(b *book, until int) {
 		if r.season == summer && active == laid {
 			laid = !active
 			if laid {
-				b.write(d, ledger.LayUp{Note: "winter quarters"})
+				b.write(d, ledger.LayUp{Note: "winter quarters", RawWater: b.drainedIfRaw()})
 			} else {
 				b.write(d, ledger.Return{})
 			}
@@ -162,9 +162,17 @@ func (r routine) inspection(blocked int) ledger.Inspection {
 	points := []ledger.PointFound{{Point: "pump", State: "good"}, {Point: "weep_hole", State: "good"}, {Point: "recovery_tank", State: "good"}}
 	if r.unit.Kind == "boat" {
 		return ledger.Inspection{Points: append(points, ledger.PointFound{Point: "heat_exchanger", State: "good"},
-			ledger.PointFound{Point: "impeller", State: "good"}, ledger.PointFound{Point: "anti_siphon", State: "good"}, ledger.PointFound{Point: "anodes", State: "good"})}
+			ledger.PointFound{Point: "impeller", State: "renewed"}, ledger.PointFound{Point: "anti_siphon", State: "good"}, ledger.PointFound{Point: "anodes", State: "good"})}
 	}
 	return ledger.Inspection{Points: append(points, ledger.PointFound{Point: "fins", Blocked: &share})}
+}
+
+// drainedIfRaw is the state in which the raw-water side of a boat is laid up; empty without one.
+func (b *book) drainedIfRaw() string {
+	if b.unit.RawWater == ledger.Yes {
+		return ledger.RawDrained
+	}
+	return ""
 }
 
 func (b *book) capTest(daysAgo int, share float64) {
@@ -213,7 +221,7 @@ func (b *book) followUp(daysAgo int, p coolant.Product, share float64) {
 		b.test(daysAgo-2, nominal(p, share), p.Base)
 	}
 	if b.unit.Kind == "aircraft" && daysAgo > 3 {
-		b.write(daysAgo-3, ledger.Release{What: "coolant renewed, level and freeze point checked, no leaks", Certificate: "SS-0412", CertificateKind: "inspection authorisation"})
+		b.write(daysAgo-3, ledger.Release{What: "coolant renewed, level and freeze point checked, no leaks", Certificate: "SS-0412", CertificateKind: "inspection authorisation", Data: "MM 75-20-01"})
 	}
 }
 
@@ -258,7 +266,7 @@ var routines = []routine{
 	{unit: unit("MC-05", "parcel three-wheeler", "motorcycle", depot, "Motorcycle", 2.6, coolant.EG, measure.Km), since: 1100, product: oatPremix, every: 700, start: 5, rate: 19, thirst: 0.1},
 	{unit: unit("HB-01", "ferry tender, port engine", "boat", harbour, "Boat diesel", 26, coolant.PG, measure.H), since: 2700, product: pgConcentrate, share: 50, every: 700, start: 40, rate: 1.6, thirst: 0.8},
 	{unit: unit("HB-03", "ferry tender, starboard engine", "boat", harbour, "Boat diesel", 26, coolant.PG, measure.H), since: 2700, product: pgConcentrate, share: 50, every: 715, start: 38, rate: 1.6, thirst: 0.9},
-	{unit: unit("HB-04", "survey launch", "boat", harbour, "Boat diesel", 12, coolant.PG, measure.H), since: 2050, product: pgPremix, every: 690, start: 15, rate: 1.2, season: summer, thirst: 0.3},
+	{unit: unit("HB-04", "survey launch", "boat", harbour, "Boat diesel, raw-water cooled", 12, coolant.PG, measure.H), since: 2050, product: pgPremix, every: 690, start: 15, rate: 1.2, season: summer, thirst: 0.3},
 	{unit: unit("HB-05", "rescue boat", "boat", harbour, "Boat diesel", 15, coolant.PG, measure.H), since: 1560, product: pgPremix, every: 680, start: 12, rate: 0.7, thirst: 0.2},
 	{unit: unit("AV-03", "training plane, liquid-cooled", "aircraft", strip, "Light aircraft", 3.4, coolant.EG, measure.H), since: 1250, product: oatPremix, every: 400, start: 3, rate: 0.42, thirst: 0.1},
 	{unit: unit("AV-04", "island mail plane, liquid-cooled", "aircraft", strip, "Light aircraft", 4.1, coolant.EG, measure.H), since: 1020, product: oatPremix, every: 330, start: 5, rate: 0.5, thirst: 0.2},

@@ -153,6 +153,7 @@ var stories = []story{
 		b.test(44, -36, coolant.EG)
 		p := measure.Reading{Value: 100, Unit: measure.KPa}
 		b.write(43, ledger.PressureTest{Pressure: p, Minutes: 10, Drop: measure.Reading{Value: 7, Unit: measure.KPa}, Note: "falls slowly, nothing to see"})
+		b.write(42, ledger.CombustionTest{Gas: "none", Note: "fluid stayed blue"})
 		b.write(43, ledger.Defect{What: "loses coolant with no puddle: look at the weep hole warm", Severity: "repair"})
 	}},
 	// It leaks, and a person made it up with water.
@@ -344,7 +345,7 @@ var stories = []story{
 		b.meters(250, 5, 24, 1_703, 0.45)
 		b.test(40, -37, coolant.EG)
 		b.write(300, ledger.Hold{Why: "heat exchanger seeping"})
-		b.write(258, ledger.Release{What: "heat exchanger renewed, system pressure-tested", Certificate: "SS-0412", CertificateKind: "inspection authorisation"})
+		b.write(258, ledger.Release{What: "heat exchanger renewed, system pressure-tested", Certificate: "SS-0412", CertificateKind: "inspection authorisation", Data: "MM 75-20-03"})
 		b.write(2, ledger.Defect{What: "coolant smell in the cabin, lower hose damp at the clamp", Severity: "stop"})
 		b.write(2, ledger.Hold{Why: "coolant smell in the cabin"})
 	}},

@@ -57,10 +57,12 @@ func coldOf(k *climate.Climate, today measure.Date) store.Basis {
 // bases of the units of one batch: each site and plan once.
 type bases struct {
 	basis map[[2]int64]store.Basis
-	cold  map[int64]store.Basis
+	cold  map[store.ColdKey]store.Basis
 }
 
-func newBases() bases { return bases{map[[2]int64]store.Basis{}, map[int64]store.Basis{}} }
+func newBases() bases {
+	return bases{map[[2]int64]store.Basis{}, map[store.ColdKey]store.Basis{}}
+}
 
 func (b bases) of(m EvaluatedUnit, s store.Status) (basis, cold store.Basis) {
 	key := [2]int64{s.SiteID, s.PlanID}
@@ -69,10 +71,10 @@ func (b bases) of(m EvaluatedUnit, s store.Status) (basis, cold store.Basis) {
 		basis = basisOf(s.SiteID, m.Today, m.Unit.Plan)
 		b.basis[key] = basis
 	}
-	cold, ok = b.cold[s.SiteID]
+	cold, ok = b.cold[s.ColdKey]
 	if !ok {
 		cold = coldOf(m.Unit.Cold, m.Today)
-		b.cold[s.SiteID] = cold
+		b.cold[s.ColdKey] = cold
 	}
 	return basis, cold
 }
@@ -140,13 +142,13 @@ func discrepancy(m EvaluatedUnit) *store.StatusDiscrepancy {
 // current are the bases that hold now, by site and service plan.
 type current struct {
 	basis map[[2]int64]store.Basis
-	cold  map[int64]store.Basis
+	cold  map[store.ColdKey]store.Basis
 }
 
 // current bases, of the sites and plans that statuses name; with cold also those of the sites'
 // nights.
 func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup, cold bool) (current, error) {
-	c := current{map[[2]int64]store.Basis{}, map[int64]store.Basis{}}
+	c := current{map[[2]int64]store.Basis{}, map[store.ColdKey]store.Basis{}}
 	zones, err := f.store.SiteZones(ctx)
 	if err != nil {
 		return c, err
@@ -164,8 +166,19 @@ func (f *Fleet) current(ctx context.Context, groups []store.StatusGroup, cold bo
 		if err != nil {
 			return c, err
 		}
+		at := map[int64]store.Site{}
 		for _, s := range sites {
-			c.cold[s.ID] = coldOf(s.Cold, today[s.ID])
+			at[s.ID] = s
+		}
+		for _, g := range groups {
+			if _, there := c.cold[g.ColdKey]; there || at[g.SiteID].Cold == nil {
+				continue
+			}
+			k := at[g.SiteID].Cold
+			if g.WinterID != 0 || g.Offset != 0 {
+				k = k.Wintering(at[g.WinterID].Cold, g.Offset)
+			}
+			c.cold[g.ColdKey] = coldOf(k, today[g.SiteID])
 		}
 	}
 	byID := map[int64]serviceplan.Plan{}
@@ -199,7 +212,7 @@ func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
 	if err != nil {
 		return refreshed, err
 	}
-	stale := slices.DeleteFunc(groups, func(g store.StatusGroup) bool { return now.fresh(g) && now.cold[g.SiteID] == g.Cold })
+	stale := slices.DeleteFunc(groups, func(g store.StatusGroup) bool { return now.fresh(g) && now.cold[g.ColdKey] == g.Cold })
 	// A row that an entry wrote meanwhile has left its group.
 	n, err := f.refreshPages(ctx, func(ctx context.Context, after store.UnitID) ([]store.Unit, store.UnitID, error) {
 		return f.store.UnitsOfStatus(ctx, stale, after, batch)

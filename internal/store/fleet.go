@@ -67,6 +67,11 @@ type LoadedUnit struct {
 	Listed                   []string
 	Figures                  coolant.Figures
 	Entries                  []ledger.Entry
+	RawWater                 string // ledger.Yes or ledger.No; empty when it is not known
+	// Winters is the name of another site where it goes in winter, ColdOffset in K not above zero.
+	Winters    string
+	ColdOffset measure.Kelvin
+	Heated     bool
 	// Second meter of the unit; empty for none.
 	Second measure.Unit
 	// Circuit is the name of the first one, empty for the engine's; Further are the others, each
@@ -81,7 +86,7 @@ func (f LoadedFleet) Ledger(u LoadedUnit, p serviceplan.Plan) ledger.Unit {
 }
 
 func (u LoadedUnit) ledger(p serviceplan.Plan, scales []coolant.Base) ledger.Unit {
-	return ledger.Unit{Second: u.Second.Dimension(), Scales: scales, Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
+	return ledger.Unit{RawWater: u.RawWater, Second: u.Second.Dimension(), Scales: scales, Code: u.Code, Kind: u.Kind, Capacity: u.Capacity, Base: u.Base, Meter: u.Meter.Dimension(), Cap: u.Cap, Tank: u.Tank, Marks: u.Marks,
 		WetLiners: u.WetLiners, Replaced: p.Replaced, Aircraft: u.Kind == aircraft, Metal: u.Metal,
 		SilicateFree: u.SilicateFree, PremixOnly: u.PremixOnly, Required: u.Required, Listed: u.Listed, Figures: u.Figures}
 }
@@ -135,9 +140,9 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return err
 			}
 			if _, err := insert(`
-				INSERT INTO product (code, name, base, technology, form, glycol, stated, density, meets, sca, named, fresh, freeze, figures)
-				VALUES (?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0), ?, ?)`,
-				p.Code, p.Name, p.Base, p.Technology, p.Form, p.Glycol, p.Stated, p.Density, listed(p.Meets), p.SCA, listed(p.Named), p.Fresh, p.Freeze, figures); err != nil {
+				INSERT INTO product (code, name, base, technology, form, glycol, stated, density, meets, sca, named, fresh, freeze, figures, low_conductivity)
+				VALUES (?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0), ?, ?, ?)`,
+				p.Code, p.Name, p.Base, p.Technology, p.Form, p.Glycol, p.Stated, p.Density, listed(p.Meets), p.SCA, listed(p.Named), p.Fresh, p.Freeze, figures, p.LowConductivity); err != nil {
 				return err
 			}
 		}
@@ -161,11 +166,11 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			id, err := insert(`
 				INSERT INTO unit (code, name, kind, site_id, plan_id, capacity_l, base, meter, cap_kpa, tank_l_per_mm, tank_marks_mm, wet_liners,
-				                  metal, drive, silicate_free, premix_only, required_technology, listed, figures, second_meter, circuits)
+				                  metal, drive, silicate_free, premix_only, required_technology, listed, figures, second_meter, circuits, raw_water, winter_site_id, cold_offset, heated)
 				VALUES (?, ?, ?, ?, ?, ?, NULLIF(?, ''), NULLIF(?, ''), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?,
-				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?)`,
+				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, NULLIF(?, ''), NULLIF(?, 0), ?, ?)`,
 				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners,
-				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures, u.Second, 1+len(u.Further))
+				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures, u.Second, 1+len(u.Further), u.RawWater, sites[u.Winters], u.ColdOffset, u.Heated)
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
@@ -226,8 +231,8 @@ func loadFurther(ctx context.Context, tx *sql.Tx, id int64, c LoadedUnit, plan i
 	}
 	_, err = tx.ExecContext(ctx, `
 		UPDATE circuit SET plan_id = ?, capacity_l = ?, base = NULLIF(?, ''), cap_kpa = NULLIF(?, 0), tank_l_per_mm = NULLIF(?, 0), tank_marks_mm = NULLIF(?, 0), wet_liners = ?,
-		       metal = NULLIF(?, ''), silicate_free = ?, premix_only = ?, required_technology = NULLIF(?, ''), listed = ?, figures = ? WHERE id = ?`,
-		plan, c.Capacity, c.Base, c.Cap, c.Tank, c.Marks, c.WetLiners, c.Metal, c.SilicateFree, c.PremixOnly, c.Required, listed(c.Listed), figures, id)
+		       metal = NULLIF(?, ''), silicate_free = ?, premix_only = ?, required_technology = NULLIF(?, ''), listed = ?, figures = ?, raw_water = NULLIF(?, '') WHERE id = ?`,
+		plan, c.Capacity, c.Base, c.Cap, c.Tank, c.Marks, c.WetLiners, c.Metal, c.SilicateFree, c.PremixOnly, c.Required, listed(c.Listed), figures, c.RawWater, id)
 	return err
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -33,12 +34,41 @@ var ErrServicePlanChanged = errors.New("somebody changed this plan meanwhile")
 
 const planColumns = `p.id, p.name, p.school, COALESCE(p.first_months, 0), COALESCE(p.first_km, 0), COALESCE(p.first_hours, 0),
 		       COALESCE(p.later_months, 0), COALESCE(p.later_km, 0), COALESCE(p.later_hours, 0), p.freeze_margin, p.replaced,
-		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.follow_days, p.follow_runs, p.miles, COALESCE(p.hose_years, 0)`
+		       COALESCE(p.test_months, 0), COALESCE(p.cap_months, 0), COALESCE(p.hose_months, 0), p.follow_days, p.follow_runs, p.miles, COALESCE(p.hose_years, 0), p.parts`
 
 // columns are where [planColumns] go.
 func (p *ServicePlan) columns() []any {
 	return []any{&p.ID, &p.Name, &p.Strategy, &p.First.Months, &p.First.Km, &p.First.Hours, &p.Later.Months, &p.Later.Km, &p.Later.Hours,
-		&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.FollowDays, &p.FollowRuns, &p.Miles, &p.HoseYears}
+		&p.FreezeMargin, &p.Replaced, &p.TestMonths, &p.CapMonths, &p.HoseMonths, &p.FollowDays, &p.FollowRuns, &p.Miles, &p.HoseYears, partsColumn{&p.Parts}}
+}
+
+// partsColumn scans the parts of a plan, JSON or NULL.
+type partsColumn struct{ parts *[]serviceplan.PartInterval }
+
+// Scan is of [sql.Scanner].
+func (c partsColumn) Scan(src any) error {
+	*c.parts = nil
+	switch text := src.(type) {
+	case nil:
+		return nil
+	case []byte:
+		return json.Unmarshal(text, c.parts)
+	case string:
+		return json.Unmarshal([]byte(text), c.parts)
+	}
+	return fmt.Errorf("parts of a plan: %T", src)
+}
+
+// partsArg is what the parts of a plan are stored as; NULL for none.
+func partsArg(parts []serviceplan.PartInterval) any {
+	if len(parts) == 0 {
+		return nil
+	}
+	text, err := json.Marshal(parts)
+	if err != nil {
+		return nil // no part holds what JSON cannot
+	}
+	return string(text)
 }
 
 // ServicePlans by name.
@@ -73,14 +103,14 @@ func planArgs(p serviceplan.Plan) []any {
 		p.Replaced = ledger.DefaultReplaced
 	}
 	return []any{p.Name, p.Strategy, p.First.Months, p.First.Km, p.First.Hours, p.Later.Months, p.Later.Km, p.Later.Hours,
-		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.FollowDays, p.FollowRuns, p.Miles, p.HoseYears}
+		p.FreezeMargin, p.Replaced, p.TestMonths, p.CapMonths, p.HoseMonths, p.FollowDays, p.FollowRuns, p.Miles, p.HoseYears, partsArg(p.Parts)}
 }
 
 func addPlan(ctx context.Context, db execer, p serviceplan.Plan) (int64, error) {
 	res, err := db.ExecContext(ctx, `
 		INSERT INTO plan (name, school, first_months, first_km, first_hours, later_months, later_km, later_hours, freeze_margin, replaced,
-		                  test_months, cap_months, hose_months, follow_days, follow_runs, miles, hose_years)
-		VALUES (?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0))`,
+		                  test_months, cap_months, hose_months, follow_days, follow_runs, miles, hose_years, parts)
+		VALUES (?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, NULLIF(?, 0), NULLIF(?, 0), NULLIF(?, 0), ?, ?, ?, NULLIF(?, 0), ?)`,
 		planArgs(p)...)
 	if err != nil {
 		return 0, taken(err)
@@ -115,7 +145,7 @@ func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark str
 		_, err := tx.ExecContext(ctx, `
 			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
 			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
-			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0) WHERE id = ?`,
+			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0), parts = ? WHERE id = ?`,
 			append(planArgs(p), id)...)
 		if err != nil {
 			return taken(err)

@@ -35,6 +35,12 @@ type Unit struct {
 	Altitude float64
 	// Zone of the site.
 	Zone *time.Location
+	// Winters is the other site where the unit goes in winter, empty for none; ColdOffset is how
+	// much colder than its sites its place is, K, not above zero; Heated, that it stands in heated
+	// storage, which changes nothing of the cold it is planned for.
+	Winters    string
+	ColdOffset measure.Kelvin
+	Heated     bool
 	// Drive: combustion, hybrid or electric; empty when it is not known.
 	Drive string
 
@@ -45,6 +51,7 @@ type Unit struct {
 	Others []Unit
 
 	id, siteID int64
+	winterID   int64 // 0 for none
 	circuit    int64
 	position   int  // of the circuit among those of the unit, 0 for the first
 	circuits   int  // of the unit
@@ -99,7 +106,7 @@ const circuitColumns = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, COALESCE(c.plan_id, u.plan_id), R.capacity_l, COALESCE(R.base, ''), COALESCE(u.meter, ''), COALESCE(u.second_meter, ''),
 	       COALESCE(R.cap_kpa, 0), COALESCE(R.tank_l_per_mm, 0), COALESCE(R.tank_marks_mm, 0), R.wet_liners,
 	       COALESCE(R.metal, ''), COALESCE(u.drive, ''), R.silicate_free, R.premix_only, COALESCE(R.required_technology, ''), R.listed, R.figures, c.id, c.head_seq,
-	       c.name, c.position, u.circuits`
+	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated`
 
 var (
 	unitColumns = strings.ReplaceAll(circuitColumns, `R.`, `u.`)
@@ -139,7 +146,8 @@ func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err err
 	var figures []byte
 	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter, &second,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
-		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits}, more...)...)
+		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits,
+		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated}, more...)...)
 	if err != nil {
 		return u, err
 	}
@@ -159,6 +167,10 @@ func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err err
 func (s *Store) fill(u *Unit, r *shared, scales []coolant.Base) {
 	at := r.site[u.siteID].at(s.now())
 	u.Site, u.Altitude, u.Cold, u.Zone, u.Plan = at.Name, at.Altitude, at.Cold, at.Zone, r.plan[u.PlanID].Plan
+	if u.winterID != 0 || u.ColdOffset != 0 {
+		other := r.site[u.winterID].at(s.now())
+		u.Winters, u.Cold = other.Name, at.Cold.Wintering(other.Cold, u.ColdOffset)
+	}
 	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, scales
 	if u.Ledger.Further {
 		u.Ledger.Scales = withScale(scales, u.Ledger.Base)
@@ -490,13 +502,13 @@ func figuresOf(text []byte) (f coolant.Figures, err error) {
 	return f, nil
 }
 
-const productQuery = `SELECT id, code, name, base, technology, form, glycol, stated, COALESCE(density, 0), meets, sca, named, COALESCE(fresh, 0), freeze, figures FROM product`
+const productQuery = `SELECT id, code, name, base, technology, form, glycol, stated, COALESCE(density, 0), meets, sca, named, COALESCE(fresh, 0), freeze, figures, low_conductivity FROM product`
 
 func scanProduct(row interface{ Scan(...any) error }) (p coolant.Product, err error) {
 	var meets, named string
 	var freeze sql.NullFloat64
 	var figures []byte
-	if err = row.Scan(&p.ID, &p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol, &p.Stated, &p.Density, &meets, &p.SCA, &named, &p.Fresh, &freeze, &figures); err != nil {
+	if err = row.Scan(&p.ID, &p.Code, &p.Name, &p.Base, &p.Technology, &p.Form, &p.Glycol, &p.Stated, &p.Density, &meets, &p.SCA, &named, &p.Fresh, &freeze, &figures, &p.LowConductivity); err != nil {
 		return p, err
 	}
 	p.Meets, p.Named = listOf[coolant.Standard](meets), listOf[coolant.Technology](named)

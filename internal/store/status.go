@@ -23,10 +23,18 @@ import (
 // Basis names what the status of a unit was evaluated by.
 type Basis [16]byte
 
+// ColdKey is whose cold a status rests on: that of a site, of another one where the unit goes in
+// winter (0 for none), and an offset in K.
+type ColdKey struct {
+	SiteID, WinterID int64
+	Offset           measure.Kelvin
+}
+
 // Status is what the lists read of a unit.
 type Status struct {
 	UnitName
-	SiteID, PlanID int64
+	ColdKey
+	PlanID int64
 	// Basis is the day at its site, the rules and the service plan; Cold the curve and the
 	// forecast of its site.
 	Basis, Cold Basis
@@ -78,7 +86,7 @@ const never = "9999-12-31"
 
 // Status of a unit by its first circuit, without its clocks.
 func (u Unit) Status() Status {
-	return Status{UnitName: u.UnitName, SiteID: u.siteID, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
+	return Status{UnitName: u.UnitName, ColdKey: ColdKey{u.siteID, u.winterID, u.ColdOffset}, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
 }
 
 // statusColumn of a status row and its value.
@@ -112,7 +120,7 @@ func (r Status) columns() ([]statusColumn, error) {
 	if r.Night != nil {
 		night = r.Night.String()
 	}
-	return []statusColumn{{"unit_id", r.unitID}, {"code", r.Code}, {"site_id", r.SiteID}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
+	return []statusColumn{{"unit_id", r.unitID}, {"code", r.Code}, {"site_id", r.SiteID}, {"winter_id", r.WinterID}, {"cold_offset", r.Offset}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
 		{"seq", r.Seq}, {"verdict", r.Verdict.Rank()}, {"due", due}, {"clock", string(r.Governing.Kind)}, {"work", string(r.Work)}, {"pending", r.Pending}, {"night", night},
 		{"discrepant", r.Discrepancy != nil}, {"tool", optional(r.Tool)}, {"protects", r.ProtectsTo}, {"product", optional(r.Product)}, {"governing", governing},
 		{"clocks", others}, {"discrepancy", discrepancy}}, nil
@@ -383,16 +391,17 @@ func (s *Store) SaveStatuses(ctx context.Context, rows []Status) error {
 
 // StatusGroup is the units of a site and a service plan whose status rests on one basis.
 type StatusGroup struct {
-	SiteID, PlanID int64
-	Basis, Cold    Basis
+	ColdKey
+	PlanID      int64
+	Basis, Cold Basis
 }
 
 // StatusGroups that there are.
 func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT site_id, plan_id, basis, cold FROM unit_status GROUP BY site_id, plan_id, basis, cold`)
+	rows, err := s.db.QueryContext(ctx, `SELECT site_id, winter_id, cold_offset, plan_id, basis, cold FROM unit_status GROUP BY site_id, winter_id, cold_offset, plan_id, basis, cold`)
 	return collect(rows, err, func(rows *sql.Rows) (g StatusGroup, err error) {
 		var basis, cold []byte
-		err = rows.Scan(&g.SiteID, &g.PlanID, &basis, &cold)
+		err = rows.Scan(&g.SiteID, &g.WinterID, &g.Offset, &g.PlanID, &basis, &cold)
 		copy(g.Basis[:], basis)
 		copy(g.Cold[:], cold)
 		return g, err
@@ -400,9 +409,9 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 }
 
 // UnitsWithoutStatus are at most limit of those after one: none was written yet, or it is of an
-// earlier entry, another service plan or another site than the unit's.
+// earlier entry, another service plan, site or place in winter than the unit's.
 func (s *Store) UnitsWithoutStatus(ctx context.Context, after UnitID, limit int) (units []Unit, last UnitID, err error) {
-	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id`, after, limit)
+	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id OR t.winter_id <> COALESCE(u.winter_site_id, 0) OR t.cold_offset <> u.cold_offset`, after, limit)
 }
 
 // UnitsOfStatus are at most limit of the units of some groups after one.
@@ -410,11 +419,11 @@ func (s *Store) UnitsOfStatus(ctx context.Context, groups []StatusGroup, after U
 	if len(groups) == 0 {
 		return nil, 0, nil
 	}
-	args := make([]any, 0, 4*len(groups))
+	args := make([]any, 0, 6*len(groups))
 	for _, g := range groups {
-		args = append(args, g.SiteID, g.PlanID, append([]byte{}, g.Basis[:]...), append([]byte{}, g.Cold[:]...))
+		args = append(args, g.SiteID, g.WinterID, g.Offset, g.PlanID, append([]byte{}, g.Basis[:]...), append([]byte{}, g.Cold[:]...))
 	}
-	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `(t.site_id, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
+	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `(t.site_id, t.winter_id, t.cold_offset, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
 }
 
 // CodesTestedWith an instrument: the units whose last test was made with it, and those with

@@ -136,7 +136,7 @@ func TestMixRegister(t *testing.T) {
 func TestRegister(t *testing.T) {
 	u := unit(t, "a-1") // codes are found whatever their case
 	f := fleet()
-	if u.Code != "A-1" || u.Site != "Yard" || u.Plan != f.Plans[0] || !slices.Equal(u.Cold.Curve(), f.Sites[0].Cold.Climate().Curve()) || u.Altitude != 120 {
+	if u.Code != "A-1" || u.Site != "Yard" || !reflect.DeepEqual(u.Plan, f.Plans[0]) || !slices.Equal(u.Cold.Curve(), f.Sites[0].Cold.Climate().Curve()) || u.Altitude != 120 {
 		t.Errorf("unit read as %+v", u)
 	}
 	if want := (ledger.Unit{Code: "A-1", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Replaced: 0.6, Scales: []coolant.Base{coolant.EG}}); !reflect.DeepEqual(u.Ledger, want) {
@@ -178,7 +178,8 @@ func TestPlans(t *testing.T) {
 	if _, err := app.AddServicePlan(t.Context(), by, serviceplan.Plan{Name: "new"}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("the same name: %v", err)
 	}
-	changed := serviceplan.Plan{Name: "Newer", Strategy: serviceplan.SealedForLife, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12}
+	changed := serviceplan.Plan{Name: "Newer", Strategy: serviceplan.SealedForLife, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 4, Replaced: 0.7, HoseMonths: 12,
+		Parts: []serviceplan.PartInterval{{Part: "impeller", Interval: serviceplan.Interval{Months: 12, Hours: 200}}, {Part: "anodes", Interval: serviceplan.Interval{Months: 6}}}}
 	mark := func() string {
 		plans, err := app.ServicePlans(t.Context())
 		if err != nil {
@@ -205,14 +206,16 @@ func TestPlans(t *testing.T) {
 	if err := app.AssignServicePlan(t.Context(), by, "B_1", id); err != nil {
 		t.Fatal(err)
 	}
-	if u := unit(t, "B_1"); u.Plan != changed || u.PlanID != id || u.Ledger.Replaced != 0.7 {
+	if u := unit(t, "B_1"); !reflect.DeepEqual(u.Plan, changed) || u.PlanID != id || u.Ledger.Replaced != 0.7 {
 		t.Errorf("the unit's plan reads %+v", u.Plan)
 	}
 	if err := app.AssignServicePlan(t.Context(), by, "B_1", 9999); !errors.Is(err, store.ErrNoServicePlan) {
 		t.Errorf("put on a plan that is not there: %v", err)
 	}
 	all, err := app.ServicePlans(t.Context())
-	if err != nil || !slices.ContainsFunc(all, func(p store.ServicePlan) bool { return p.ID == id && p.Plan == changed && p.Units == 1 }) {
+	if err != nil || !slices.ContainsFunc(all, func(p store.ServicePlan) bool {
+		return p.ID == id && reflect.DeepEqual(p.Plan, changed) && p.Units == 1
+	}) {
 		t.Errorf("plans %+v, %v", all, err)
 	}
 	// Each change left its line, and what was refused none.
@@ -229,9 +232,14 @@ func TestPlans(t *testing.T) {
 	if want := []string{"unit_on_plan B_1: Newer, be", "plan_changed Newer: nothing", "plan_changed Newer: was nam", "plan_added New: strategy "}; !slices.Equal(got, want) {
 		t.Errorf("the audit says %q, want %q", got, want)
 	}
-	want := "Newer: was named New, strategy interval → sealed, later renewals after 200 h → 24 mo or 30000 km, freeze margin 5 K → 4 K, counts as a renewal from 60 % → 70 %, cap test every 24 mo → none, hose check every none → 12 mo"
+	want := "Newer: was named New, strategy interval → sealed, later renewals after 200 h → 24 mo or 30000 km, freeze margin 5 K → 4 K, counts as a renewal from 60 % → 70 %, cap test every 24 mo → none, hose check every none → 12 mo, impeller every none → 12 mo or 200 h, anodes every none → 6 mo"
 	if !slices.ContainsFunc(lines, func(l store.Audited) bool { return l.Detail == want }) {
 		t.Errorf("the audit does not say %q: %+v", want, lines)
+	}
+	// Without parts again: a database of an earlier version has none.
+	changed.Parts = nil
+	if err := app.SetServicePlan(t.Context(), by, id, mark(), changed); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -172,6 +172,11 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
+		19: {`ALTER TABLE unit_status ADD KEY unit_status_basis (site_id, plan_id, basis, cold), DROP INDEX unit_status_cold, DROP COLUMN winter_id, DROP COLUMN cold_offset`,
+			`ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair','dose','filter','chemistry') NOT NULL`,
+			`ALTER TABLE site DROP COLUMN water_hardness, DROP COLUMN water_chloride, DROP COLUMN water_sulphate, DROP COLUMN water_solids`, `ALTER TABLE circuit DROP COLUMN raw_water`,
+			`ALTER TABLE unit DROP FOREIGN KEY unit_winter`, `ALTER TABLE unit DROP COLUMN raw_water, DROP COLUMN winter_site_id, DROP COLUMN cold_offset, DROP COLUMN heated`,
+			`ALTER TABLE product DROP COLUMN low_conductivity`, `ALTER TABLE plan DROP COLUMN parts`, `DELETE FROM goose_db_version WHERE version_id > 19`},
 		18: {`ALTER TABLE planned ADD UNIQUE KEY planned_once (unit_id, work, is_open), DROP INDEX planned_circuit, DROP COLUMN circuit_id`,
 			`ALTER TABLE unit DROP COLUMN circuits, DROP COLUMN second_meter`, `ALTER TABLE circuit DROP FOREIGN KEY circuit_plan`,
 			`ALTER TABLE circuit DROP INDEX circuit_position, DROP COLUMN position, DROP COLUMN plan_id, DROP COLUMN capacity_l, DROP COLUMN base, DROP COLUMN cap_kpa, DROP COLUMN tank_l_per_mm,
@@ -227,14 +232,14 @@ func TestUpgrade(t *testing.T) {
 			t.Fatalf("before: %v, %v", breaks, err)
 		}
 		db := raw(t, instance.OwnerDSN())
-		for v := 18; v >= version; v-- {
+		for v := 19; v >= version; v-- {
 			for _, statement := range back[v] {
 				if _, err := db.ExecContext(t.Context(), statement); err != nil {
 					t.Fatalf("%s: %v", statement, err)
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 19-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 20-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -461,7 +466,7 @@ func statusOfBefore(t *testing.T, version int) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 19-version {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 20-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

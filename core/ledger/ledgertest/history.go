@@ -33,6 +33,7 @@ var Products = []coolant.Product{
 	{Code: "N", Base: coolant.EG, Technology: "NOAT", Form: coolant.Premix, Glycol: 0.5, Meets: []coolant.Standard{coolant.D6210}},
 	{Code: "I", Base: coolant.EG, Technology: "IAT", Form: coolant.Concentrate, Glycol: 0.95, Stated: true, Density: 1.13, Meets: []coolant.Standard{coolant.D4985}, Fresh: 11},
 	{Code: "U", Base: coolant.EG, Technology: "universal", Form: coolant.Premix, Glycol: 0.5, Named: []coolant.Technology{coolant.OAT}},
+	{Code: "L", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5, LowConductivity: true},
 	{Code: "W", Base: coolant.NoWater, Technology: "waterless", Form: coolant.Premix, Glycol: 1, Freeze: &waterlessFreeze},
 }
 
@@ -57,12 +58,13 @@ func additive(rng *rand.Rand, kind coolant.AdditiveKind) coolant.Additive {
 var Units = []ledger.Unit{
 	{Code: "CA-01", Kind: "car", Capacity: 8, Base: coolant.EG, Meter: measure.Distance, Cap: 108, Tank: 0.012, Marks: 40, Metal: coolant.Aluminium, PremixOnly: true},
 	{Code: "TK-01", Kind: "truck", Capacity: 28, Meter: measure.EngineTime, Cap: 100, WetLiners: true, Replaced: 0.8, Metal: coolant.Iron, Figures: coolant.Figures{"nitrite_low": 700}},
-	{Code: "HB-01", Kind: "boat", Capacity: 14, Base: coolant.PG, Meter: measure.EngineTime},
+	{Code: "HB-01", Kind: "boat", Capacity: 14, Base: coolant.PG, Meter: measure.EngineTime, RawWater: ledger.Yes},
 	{Code: "AV-01", Kind: "aircraft", Capacity: 3.2, Base: coolant.EG, Meter: measure.EngineTime, Cap: 83, Aircraft: true},
 	{Code: "MC-01", Kind: "motorcycle", Capacity: 1.4, SilicateFree: true, Required: coolant.OAT},
 	{Code: "MC-02", Kind: "motorcycle", Capacity: 1.6, Base: coolant.NoWater},
 	{Code: "TK-02", Kind: "truck", Capacity: 30, Base: coolant.EG, Meter: measure.Distance, Second: measure.EngineTime, WetLiners: true},
 	{Code: "HB-02 starboard", Kind: "boat", Capacity: 22, Base: coolant.PG, Meter: measure.EngineTime, Circuit: ledger.StarboardCircuit, Further: true},
+	{Code: "CA-02 battery", Kind: "car", Capacity: 9, Base: coolant.EG, Meter: measure.Distance, Circuit: ledger.BatteryCircuit, Further: true, PremixOnly: true, Figures: coolant.Figures{"conductivity_most": 500}},
 }
 
 func pick[T any](rng *rand.Rand, all []T) T { return all[rng.IntN(len(all))] }
@@ -126,11 +128,13 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 		if r.Flushes = rng.IntN(4); r.Flushes > 0 {
 			r.FlushWith, r.Rinses = pick(rng, ledger.FlushWiths), rng.IntN(4)
 		}
+		r.Batch, r.UseBefore = batch(rng)
 		return r
 	case ledger.KindTopUp:
 		t := ledger.TopUp{Volume: litres(capacity / 2), With: coolant.Water, Bled: rng.IntN(3) == 0, Inferred: rng.IntN(6) == 0}
 		if rng.IntN(3) > 0 {
 			t.With, t.Product = product.Form, &product
+			t.Batch, t.UseBefore = batch(rng)
 		}
 		return t
 	case ledger.KindLoss:
@@ -153,7 +157,7 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindPressureTest:
 		return ledger.PressureTest{Pressure: kpa(20 + 80*rng.Float64()), Minutes: 0.5 + 20*rng.Float64(), Drop: kpa(20 * rng.Float64() * float64(rng.IntN(2)))}
 	case ledger.KindLevelCheck:
-		l := ledger.LevelCheck{Temper: pick(rng, ledger.Temperings)}
+		l := ledger.LevelCheck{Temper: pick(rng, ledger.Temperings), Place: pick(rng, append([]string{"", ""}, ledger.LevelPlaces...))}
 		if rng.IntN(4) == 0 {
 			l.Over = &measure.Reading{Value: 120*rng.Float64() - 100, Unit: measure.Millimetre}
 		} else {
@@ -175,13 +179,21 @@ func Body(rng *rand.Rand, u ledger.Unit, d int) ledger.Body {
 	case ledger.KindZeroCheck:
 		return ledger.ZeroCheck{Tool: pick(rng, tools), Zero: measure.Reading{Value: 3*rng.Float64() - 1.5, Unit: measure.DegC}}
 	case ledger.KindLayUp:
-		return ledger.LayUp{}
+		return ledger.LayUp{RawWater: pick(rng, append([]string{""}, ledger.RawWaterStates...))}
+	case ledger.KindRawWater:
+		w := ledger.RawWater{State: pick(rng, ledger.RawWaterStates)}
+		if w.State == ledger.RawFilled {
+			w.Freeze = maybe(rng, measure.Reading{Value: -40 * rng.Float64(), Unit: measure.DegC})
+		}
+		return w
+	case ledger.KindCombustion:
+		return ledger.CombustionTest{Gas: pick(rng, ledger.CombustionGas)}
 	case ledger.KindReturn:
 		return ledger.Return{}
 	case ledger.KindHold:
 		return ledger.Hold{Why: "leaks"}
 	case ledger.KindRelease:
-		return ledger.Release{What: "repaired", Certificate: "1", CertificateKind: "inspector"}
+		return ledger.Release{What: "repaired", Certificate: "1", CertificateKind: "inspector", Data: "MM 75-20", TotalTime: maybe(rng, measure.Reading{Value: 900, Unit: measure.H})}
 	}
 	return ledger.NoteBody{Text: "seen"}
 }
@@ -200,8 +212,20 @@ func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
 		return maybe(rng, high)
 	}
 	t.PHTo, t.NitriteTo, t.MolybdateTo = above(t.PH), above(t.Nitrite), above(t.Molybdate)
+	if rng.IntN(3) == 0 {
+		conductivity := 5000 * rng.Float64() * rng.Float64()
+		t.Conductivity, t.ConductivityAt = &conductivity, maybe(rng, measure.Reading{Value: 60 * rng.Float64(), Unit: measure.DegC})
+		for _, ppm := range []**float64{&t.Glycolate, &t.Chloride, &t.Sulphate, &t.IronPPM, &t.Copper, &t.Lead, &t.Aluminium} {
+			*ppm = maybe(rng, 900*rng.Float64())
+		}
+	}
 	t.Expired, t.Late = rng.IntN(6) == 0, rng.IntN(6) == 0
 	return t
+}
+
+// batch of a product, within its shelf life and past it.
+func batch(rng *rand.Rand) (string, *measure.Date) {
+	return pick(rng, []string{"", "B 1204"}), maybe(rng, measure.DateOf(Start, time.UTC).AddDays(rng.IntN(2*Days)))
 }
 
 var tools = []string{"R-1", "R-2"}
