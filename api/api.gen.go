@@ -171,30 +171,43 @@ func (e ClockInterval) Valid() bool {
 
 // Defines values for ClockKind.
 const (
-	ClockKindAge        ClockKind = "age"
-	ClockKindCap        ClockKind = "cap"
-	ClockKindChemistry  ClockKind = "chemistry"
-	ClockKindEvaluation ClockKind = "evaluation"
-	ClockKindExtender   ClockKind = "extender"
-	ClockKindFilter     ClockKind = "filter"
-	ClockKindFindings   ClockKind = "findings"
-	ClockKindFollowUp   ClockKind = "follow_up"
-	ClockKindFreeze     ClockKind = "freeze"
-	ClockKindHold       ClockKind = "hold"
-	ClockKindHoseAge    ClockKind = "hose_age"
-	ClockKindHoses      ClockKind = "hoses"
-	ClockKindLevel      ClockKind = "level"
-	ClockKindProduct    ClockKind = "product"
-	ClockKindStrength   ClockKind = "strength"
-	ClockKindTest       ClockKind = "test"
-	ClockKindUse        ClockKind = "use"
-	ClockKindZero       ClockKind = "zero"
+	ClockKindAge           ClockKind = "age"
+	ClockKindAnodes        ClockKind = "anodes"
+	ClockKindAntiSiphon    ClockKind = "anti_siphon"
+	ClockKindBlockHeater   ClockKind = "block_heater"
+	ClockKindCap           ClockKind = "cap"
+	ClockKindChemistry     ClockKind = "chemistry"
+	ClockKindEvaluation    ClockKind = "evaluation"
+	ClockKindExtender      ClockKind = "extender"
+	ClockKindFilter        ClockKind = "filter"
+	ClockKindFindings      ClockKind = "findings"
+	ClockKindFollowUp      ClockKind = "follow_up"
+	ClockKindFreeze        ClockKind = "freeze"
+	ClockKindHeatExchanger ClockKind = "heat_exchanger"
+	ClockKindHold          ClockKind = "hold"
+	ClockKindHoseAge       ClockKind = "hose_age"
+	ClockKindHoses         ClockKind = "hoses"
+	ClockKindImpeller      ClockKind = "impeller"
+	ClockKindInspection    ClockKind = "inspection"
+	ClockKindLevel         ClockKind = "level"
+	ClockKindProduct       ClockKind = "product"
+	ClockKindRawWater      ClockKind = "raw_water"
+	ClockKindStrength      ClockKind = "strength"
+	ClockKindTest          ClockKind = "test"
+	ClockKindUse           ClockKind = "use"
+	ClockKindZero          ClockKind = "zero"
 )
 
 // Valid indicates whether the value is a known member of the ClockKind enum.
 func (e ClockKind) Valid() bool {
 	switch e {
 	case ClockKindAge:
+		return true
+	case ClockKindAnodes:
+		return true
+	case ClockKindAntiSiphon:
+		return true
+	case ClockKindBlockHeater:
 		return true
 	case ClockKindCap:
 		return true
@@ -212,15 +225,23 @@ func (e ClockKind) Valid() bool {
 		return true
 	case ClockKindFreeze:
 		return true
+	case ClockKindHeatExchanger:
+		return true
 	case ClockKindHold:
 		return true
 	case ClockKindHoseAge:
 		return true
 	case ClockKindHoses:
 		return true
+	case ClockKindImpeller:
+		return true
+	case ClockKindInspection:
+		return true
 	case ClockKindLevel:
 		return true
 	case ClockKindProduct:
+		return true
+	case ClockKindRawWater:
 		return true
 	case ClockKindStrength:
 		return true
@@ -240,6 +261,7 @@ const (
 	EntryKindAdditiveFilter EntryKind = "additive_filter"
 	EntryKindCapTest        EntryKind = "cap_test"
 	EntryKindChemistryTest  EntryKind = "chemistry_test"
+	EntryKindCombustionTest EntryKind = "combustion_test"
 	EntryKindDefectClosed   EntryKind = "defect_closed"
 	EntryKindDefectOpened   EntryKind = "defect_opened"
 	EntryKindDose           EntryKind = "dose"
@@ -256,6 +278,7 @@ const (
 	EntryKindNote           EntryKind = "note"
 	EntryKindOpening        EntryKind = "opening"
 	EntryKindPressureTest   EntryKind = "pressure_test"
+	EntryKindRawWater       EntryKind = "raw_water"
 	EntryKindRelease        EntryKind = "release"
 	EntryKindRenewal        EntryKind = "renewal"
 	EntryKindReturn         EntryKind = "return"
@@ -272,6 +295,8 @@ func (e EntryKind) Valid() bool {
 	case EntryKindCapTest:
 		return true
 	case EntryKindChemistryTest:
+		return true
+	case EntryKindCombustionTest:
 		return true
 	case EntryKindDefectClosed:
 		return true
@@ -304,6 +329,8 @@ func (e EntryKind) Valid() bool {
 	case EntryKindOpening:
 		return true
 	case EntryKindPressureTest:
+		return true
+	case EntryKindRawWater:
 		return true
 	case EntryKindRelease:
 		return true
@@ -724,6 +751,36 @@ func (e OpenDefectSeverity) Valid() bool {
 	}
 }
 
+// Defines values for PartIntervalPart.
+const (
+	PartIntervalPartAnodes        PartIntervalPart = "anodes"
+	PartIntervalPartAntiSiphon    PartIntervalPart = "anti_siphon"
+	PartIntervalPartBlockHeater   PartIntervalPart = "block_heater"
+	PartIntervalPartHeatExchanger PartIntervalPart = "heat_exchanger"
+	PartIntervalPartImpeller      PartIntervalPart = "impeller"
+	PartIntervalPartInspection    PartIntervalPart = "inspection"
+)
+
+// Valid indicates whether the value is a known member of the PartIntervalPart enum.
+func (e PartIntervalPart) Valid() bool {
+	switch e {
+	case PartIntervalPartAnodes:
+		return true
+	case PartIntervalPartAntiSiphon:
+		return true
+	case PartIntervalPartBlockHeater:
+		return true
+	case PartIntervalPartHeatExchanger:
+		return true
+	case PartIntervalPartImpeller:
+		return true
+	case PartIntervalPartInspection:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for PendingCheckWhat.
 const (
 	FreezeRetest PendingCheckWhat = "freeze_retest"
@@ -1123,8 +1180,10 @@ const (
 	WorkFilter     Work = "filter"
 	WorkHoses      Work = "hoses"
 	WorkLevel      Work = "level"
+	WorkRawWater   Work = "raw_water"
 	WorkRenewal    Work = "renewal"
 	WorkRepair     Work = "repair"
+	WorkService    Work = "service"
 	WorkTest       Work = "test"
 )
 
@@ -1145,9 +1204,13 @@ func (e Work) Valid() bool {
 		return true
 	case WorkLevel:
 		return true
+	case WorkRawWater:
+		return true
 	case WorkRenewal:
 		return true
 	case WorkRepair:
+		return true
+	case WorkService:
 		return true
 	case WorkTest:
 		return true
@@ -1639,6 +1702,9 @@ type ColdNight struct {
 	Day     openapi_types.Date `json:"day"`
 }
 
+// CombustionTestBody defines model for CombustionTestBody.
+type CombustionTestBody = json.RawMessage
+
 // Curve defines model for Curve.
 type Curve struct {
 	At     *CurveMark   `json:"at,omitempty"`
@@ -1747,6 +1813,9 @@ type EntryEffectSide struct {
 type EntryHead struct {
 	// At When it happened.
 	At time.Time `json:"at"`
+
+	// Attachments Reports that belong to it, each by its SHA-256.
+	Attachments *[]string `json:"attachments,omitempty"`
 
 	// Confirmed The author has confirmed what was asked about; see question in FieldProblem.
 	Confirmed *bool `json:"confirmed,omitempty"`
@@ -1980,6 +2049,9 @@ type Line struct {
 	After Balance   `json:"after"`
 	At    time.Time `json:"at"`
 
+	// Attachments Reports that belong to it, each by its SHA-256.
+	Attachments *[]string `json:"attachments,omitempty"`
+
 	// Body What happened; the one property named by the kind. The fields of a kind are here alone.
 	Body EntryBody `json:"body"`
 
@@ -2138,6 +2210,20 @@ type Option struct {
 	Value string `json:"value"`
 }
 
+// PartInterval How long a part may run, or go without being inspected.
+type PartInterval struct {
+	Hours *float64 `json:"hours,omitempty"`
+	Km    *float64 `json:"km,omitempty"`
+
+	// Miles In place of km, where distanceUnit is mi.
+	Miles  *float64         `json:"miles,omitempty"`
+	Months *int             `json:"months,omitempty"`
+	Part   PartIntervalPart `json:"part"`
+}
+
+// PartIntervalPart defines model for PartInterval.Part.
+type PartIntervalPart string
+
 // PendingCheck defines model for PendingCheck.
 type PendingCheck struct {
 	Since time.Time        `json:"since"`
@@ -2262,6 +2348,9 @@ type Question struct {
 	Name     string   `json:"name"`
 	Title    string   `json:"title"`
 }
+
+// RawWaterBody defines model for RawWaterBody.
+type RawWaterBody = json.RawMessage
 
 // ReadDates defines model for ReadDates.
 type ReadDates struct {
@@ -2427,9 +2516,10 @@ type ServicePlanInput struct {
 	HoseMonths   *int    `json:"hoseMonths,omitempty"`
 
 	// HoseYears That a hose may be old; none for any age.
-	HoseYears *int     `json:"hoseYears,omitempty"`
-	Later     Interval `json:"later"`
-	Name      string   `json:"name"`
+	HoseYears *int            `json:"hoseYears,omitempty"`
+	Later     Interval        `json:"later"`
+	Name      string          `json:"name"`
+	Parts     *[]PartInterval `json:"parts,omitempty"`
 
 	// Replaced Share of the charge that must be new for a renewal, 0 to 1.
 	Replaced float64  `json:"replaced"`

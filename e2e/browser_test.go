@@ -360,6 +360,10 @@ var views = []view{
 
 var others = []view{
 	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
+	{"battery", "/units/CA-62%20battery?write=chemistry_test", formUnit, 1280, 1000, false},
+	{"raw-water", "/units/HB-16?write=raw_water", formUnit, 390, 1300, false},
+	{"two-meters", "/units/TK-36?write=meter", formUnit, 1280, 800, true},
+	{"parts", "/register", `[data-plan="Boat diesel, raw-water cooled"]`, 1280, 800, false},
 	{"circuit-phone", "/units/HB-14", protects, 390, 844, true},
 	{"renewal-phone", "/units/TK-32?write=renewal", figureBox, 390, 1900, false},
 	{"hoses-phone", "/units/TK-32?write=hose_check", formUnit, 390, 1900, true},

@@ -205,7 +205,11 @@ func Check(p Plan) (errs []*refusal.Field) {
 			wrong(at+"/months", "no limit at all", "months, km or hours")
 		}
 		limit(at+"/months", float64(item.Months), 240, "months")
-		limit(at+"/km", float64(item.Km), 1_000_000, "km")
+		if p.Miles {
+			limit(at+"/miles", math.Round(float64(item.Km)/measure.KilometresPerMile), 620_000, "mi")
+		} else {
+			limit(at+"/km", float64(item.Km), 1_000_000, "km")
+		}
 		limit(at+"/hours", float64(item.Hours), 100_000, "h")
 	}
 	return errs

@@ -484,6 +484,9 @@ func line(r words.Reader, u words.Unit, a *ledger.Account, i int) api.Line {
 	if !e.RecordedAt.IsZero() {
 		out.RecordedAt, out.RecordedBy = &e.RecordedAt, &e.RecordedBy
 	}
+	if len(e.Envelope.Attachments) > 0 {
+		out.Attachments = &e.Envelope.Attachments
+	}
 	if p := ledger.PouredProduct(e.Body); p != nil {
 		named := product(*p)
 		out.Product = &named

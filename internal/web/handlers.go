@@ -382,7 +382,7 @@ type sentEntry struct {
 }
 
 // headFields are those of an entry that are no content.
-var headFields = []string{"id", "kind", "at", "confirmed", "strikes"}
+var headFields = []string{"id", "kind", "at", "confirmed", "strikes", "attachments"}
 
 func entryOf(text json.RawMessage) (s sentEntry, err error) {
 	if err = json.Unmarshal(text, &s.head); err == nil {
@@ -414,7 +414,11 @@ func entriesOf(unit *store.Opened, in sentEntry) (entries []ledger.Entry, read [
 	if err != nil {
 		return nil, nil, err
 	}
-	entries = append(entries, ledger.Entry{ID: head.Id.String(), Unit: unit.Code, At: head.At, Body: body})
+	entry := ledger.Entry{ID: head.Id.String(), Unit: unit.Code, At: head.At, Body: body}
+	if head.Attachments != nil {
+		entry.Envelope.Attachments = *head.Attachments
+	}
+	entries = append(entries, entry)
 	for i := range entries {
 		entries[i].Confirmed = head.Confirmed != nil && *head.Confirmed
 	}

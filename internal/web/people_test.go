@@ -93,7 +93,7 @@ func TestRolesInTheBooks(t *testing.T) {
 	theirs := entry("note", at, m{"text": "seen"})
 	own := entry("note", at, m{"text": "seen too"})
 	strike := func(e m) m { return entry("strike", at, m{"entry": e["id"], "why": "not so"}) }
-	release := m{"what": "coolant renewed", "certificate": "SS-104", "certificateKind": "inspection authorisation"}
+	release := m{"what": "coolant renewed", "certificate": "SS-104", "certificateKind": "inspection authorisation", "data": "MM 75-20"}
 	for _, c := range []struct {
 		name   string
 		role   access.Role

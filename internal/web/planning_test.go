@@ -109,7 +109,7 @@ func TestKindOnPlanAPI(t *testing.T) {
 	if res, text = ask(t, "POST", path+"/preview", body); res.StatusCode != http.StatusOK || json.Unmarshal(text, &effect) != nil || effect.NewlyDue == 0 {
 		t.Errorf("preview: %d %.200s", res.StatusCode, text)
 	}
-	if res, text = ask(t, "PUT", path, body); res.StatusCode != http.StatusOK || string(text) != "{\"moved\":9}\n" {
+	if res, text = ask(t, "PUT", path, body); res.StatusCode != http.StatusOK || string(text) != "{\"moved\":10}\n" {
 		t.Errorf("moved: %d %s", res.StatusCode, text)
 	}
 	if res, text = ask(t, "PUT", path, m{"kind": "boat", "site": "Atlantis"}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/site"`) {

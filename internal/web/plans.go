@@ -38,6 +38,17 @@ func registerPlan(r words.Reader, p store.ServicePlan) api.ServicePlan {
 			*to = &asked
 		}
 	}
+	if len(p.Parts) > 0 {
+		parts := each(p.Parts, func(item serviceplan.PartInterval) api.PartInterval {
+			i := interval(item.Interval)
+			if p.Miles && i.Km != nil {
+				miles := math.Round(10**i.Km/measure.KilometresPerMile) / 10
+				i.Miles, i.Km = &miles, nil
+			}
+			return api.PartInterval{Part: api.PartIntervalPart(item.Part), Months: i.Months, Km: i.Km, Miles: i.Miles, Hours: i.Hours}
+		})
+		out.Plan.Parts = &parts
+	}
 	return out
 }
 
@@ -50,7 +61,16 @@ func planOf(in api.ServicePlanInput) serviceplan.Plan {
 		}
 		return serviceplan.Interval{Months: value(i.Months), Km: measure.Kilometre(km), Hours: measure.Hour(value(i.Hours))}
 	}
-	return serviceplan.Plan{Name: in.Name, Strategy: serviceplan.Strategy(in.Strategy), First: span(in.First), Later: span(in.Later),
+	var parts []serviceplan.PartInterval
+	if in.Parts != nil {
+		parts = each(*in.Parts, func(item api.PartInterval) serviceplan.PartInterval {
+			return serviceplan.PartInterval{Part: string(item.Part), Interval: span(api.Interval{Months: item.Months, Km: item.Km, Miles: item.Miles, Hours: item.Hours})}
+		})
+		if len(parts) == 0 {
+			parts = nil
+		}
+	}
+	return serviceplan.Plan{Parts: parts, Name: in.Name, Strategy: serviceplan.Strategy(in.Strategy), First: span(in.First), Later: span(in.Later),
 		FreezeMargin: measure.Kelvin(in.FreezeMargin), Replaced: in.Replaced,
 		TestMonths: value(in.TestMonths), CapMonths: value(in.CapMonths), HoseMonths: value(in.HoseMonths),
 		HoseYears: value(in.HoseYears), FollowDays: value(in.FollowDays), FollowRuns: value(in.FollowRuns), Miles: miles}

@@ -25,7 +25,8 @@ var plainNumbers = map[string]struct {
 	"ph": {measure.Plain, measure.One}, "reserve": {measure.Volume, measure.ML}, "nitrite": {measure.Plain, measure.One}, "molybdate": {measure.Plain, measure.One},
 	"phTo": {measure.Plain, measure.One}, "nitriteTo": {measure.Plain, measure.One}, "molybdateTo": {measure.Plain, measure.One}, "rinses": {measure.Plain, measure.One},
 	"stray": {measure.Voltage, measure.Volt}, "strayOff": {measure.Voltage, measure.Volt}, "strayCranking": {measure.Voltage, measure.Volt}, "strayLoads": {measure.Voltage, measure.Volt}, "cold": {measure.Temperature, measure.DegC}, "chart": {measure.Temperature, measure.DegC},
-	"zero": {measure.Plain, measure.One}, "minutes": {measure.Plain, measure.One}, "flushes": {measure.Plain, measure.One},
+	"zero": {measure.Plain, measure.One}, "minutes": {measure.Plain, measure.One}, "conductivity": {measure.Plain, measure.One}, "glycolate": {measure.Plain, measure.One}, "chloride": {measure.Plain, measure.One},
+	"sulphate": {measure.Plain, measure.One}, "iron": {measure.Plain, measure.One}, "copper": {measure.Plain, measure.One}, "lead": {measure.Plain, measure.One}, "aluminium": {measure.Plain, measure.One}, "flushes": {measure.Plain, measure.One},
 }
 
 // readTyped turns text that a person typed into numbers, in place: the value of each

@@ -123,7 +123,7 @@ func (r Reader) PlanRules(p serviceplan.Plan) string {
 		level = every("level checked cold after", p.FollowRuns, "runs")
 	}
 	return joined(" · ", first+r.interval(p.Later), "freeze margin "+r.Kelvin(float64(p.FreezeMargin), 0), every("freeze test every", p.TestMonths, "months"),
-		every("cap every", p.CapMonths, "months"), every("hoses every", p.HoseMonths, "months"), every("hoses at most", p.HoseYears, "years old"), level)
+		every("cap every", p.CapMonths, "months"), every("hoses every", p.HoseMonths, "months"), every("hoses at most", p.HoseYears, "years old"), level, strings.Join(r.partIntervals(p), " · "))
 }
 
 func (r Reader) interval(i serviceplan.Interval) string {

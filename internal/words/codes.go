@@ -23,12 +23,12 @@ var (
 		ledger.KindFilter: "Additive filter", ledger.KindCapTest: "Cap", ledger.KindHoseCheck: "Hoses", ledger.KindPressureTest: "Pressure test",
 		ledger.KindLevelCheck: "Level", ledger.KindInspection: "Inspection", ledger.KindDefect: "Defect", ledger.KindDefectClosed: "Defect closed",
 		ledger.KindMeter: "Meter", ledger.KindMeterChange: "Meter changed", ledger.KindZeroCheck: "Zero check", ledger.KindLayUp: "Laid up",
-		ledger.KindReturn: "Back in use", ledger.KindHold: "Hold", ledger.KindRelease: "Release", ledger.KindNote: "Note", ledger.KindStrike: "Strike",
+		ledger.KindReturn: "Back in use", ledger.KindHold: "Hold", ledger.KindRawWater: "Raw-water side", ledger.KindCombustion: "Combustion gas", ledger.KindRelease: "Release", ledger.KindNote: "Note", ledger.KindStrike: "Strike",
 	}
 	WorkNames = map[clock.Work]string{
 		clock.RenewWork: "renewal", clock.CorrectWork: "correct the mix", clock.TestWork: "freeze test", clock.LevelWork: "level, cold",
 		clock.CapWork: "cap", clock.HoseWork: "hoses", clock.RepairWork: "find the cause, repair", clock.DoseWork: "dose SCA or extender",
-		clock.FilterWork: "change the additive filter", clock.SampleWork: "chemistry test",
+		clock.FilterWork: "change the additive filter", clock.SampleWork: "chemistry test", clock.ServiceWork: "inspect or renew parts", clock.RawWork: "drain the raw-water side",
 	}
 	RoleNames = map[access.Role]string{
 		access.Coordinator: "coordinator", access.Technician: "technician", access.Signatory: "signatory", access.Reader: "reader",
@@ -39,6 +39,8 @@ var (
 		clock.FollowUp: "Follow-up", clock.TestDue: "Test", clock.CapDue: "Cap", clock.HosesDue: "Hoses", clock.Chemistry: "Chemistry",
 		clock.ZeroDue: "Zero", clock.HoseAge: "Hose age", clock.Strength: "Strength", clock.Product: "Product", clock.Extender: "Extender",
 		clock.FilterDue: "Additive filter", clock.Evaluation: "Not evaluated",
+		clock.Impeller: "Impeller", clock.Anodes: "Anodes", clock.Exchanger: "Exchanger", clock.AntiSiphon: "Anti-siphon valve",
+		clock.BlockHeater: "Block heater", clock.Inspect: "Regular inspection", clock.RawWater: "Raw water",
 	}
 	// StopNames are what stops a unit, in a word.
 	StopNames = map[ledger.StopCause]string{
@@ -53,6 +55,7 @@ var (
 		clock.FollowUp: "O", clock.TestDue: "T", clock.CapDue: "C", clock.HosesDue: "H", clock.Chemistry: "Y",
 		clock.ZeroDue: "Z", clock.HoseAge: "G", clock.Strength: "S", clock.Product: "P", clock.Extender: "X",
 		clock.FilterDue: "D", clock.Evaluation: "?",
+		clock.Impeller: "M", clock.Anodes: "N", clock.Exchanger: "E", clock.AntiSiphon: "V", clock.BlockHeater: "B", clock.Inspect: "R", clock.RawWater: "W",
 	}
 	VerdictNames = map[clock.Verdict]string{
 		clock.Hold: "hold", clock.Overdue: "overdue", clock.Due: "due", clock.Watch: "watch", clock.Unknown: "unknown", clock.Sound: "sound",

@@ -84,7 +84,7 @@ func Entry(b ledger.Body) string {
 		if b.Over != nil {
 			at = Reading(*b.Over) + " from the upper mark"
 		}
-		return join(": ", b.Temper+", "+at, b.Note)
+		return join(": ", join(", ", b.Temper, when(b.Place != "", Name("level_"+b.Place)), at), b.Note)
 	case ledger.Inspection:
 		found := make([]string, len(b.Points))
 		for i, p := range b.Points {
@@ -105,13 +105,17 @@ func Entry(b ledger.Body) string {
 	case ledger.ZeroCheck:
 		return b.Tool + " reads " + Reading(b.Zero) + " on purified water"
 	case ledger.LayUp:
-		return b.Note
+		return join(": ", rawWater(b.RawWater, nil), b.Note)
+	case ledger.RawWater:
+		return join(": ", rawWater(b.State, b.Freeze), b.Note)
+	case ledger.CombustionTest:
+		return join(": ", "combustion gas: "+Name(b.Gas), b.Note)
 	case ledger.Return:
 		return b.Note
 	case ledger.Hold:
 		return b.Why
 	case ledger.Release:
-		return join(" – ", b.What, when(b.Certificate != "", join(", ", "certificate "+b.Certificate, b.CertificateKind)))
+		return join(" – ", b.What, when(b.Certificate != "", join(", ", "certificate "+b.Certificate, b.CertificateKind)), when(b.Data != "", "data "+b.Data), optional("total time ", b.TotalTime))
 	case ledger.NoteBody:
 		return b.Text
 	case ledger.Strike:
@@ -170,7 +174,7 @@ func renewal(b ledger.Renewal) string {
 		when(b.Method != "", Name(b.Method)),
 		when(b.Level == ledger.Hot, "level judged hot"),
 		when(len(b.Parts) > 0, "new: "+strings.Join(b.Parts, ", ")),
-		strings.Join(torque, ", "),
+		strings.Join(torque, ", "), batch(b.Batch, b.UseBefore),
 	), b.Note)
 }
 
@@ -192,6 +196,15 @@ func freezeTest(b ledger.FreezeTest) string {
 		join(" ", when(b.Instrument != ledger.DiscTester, Name(b.Instrument)), b.Tool, value),
 		when(b.Scale != "" && b.Scale != coolant.NoWater && b.Value.Unit != measure.Brix, string(b.Scale)+" scale"),
 		optional("sample ", b.Sample), zero, when(b.Expired, "strip expired"), when(b.Late, "read too late"))
+}
+
+// batch of a product and the end of its shelf life.
+func batch(number string, useBefore *measure.Date) string {
+	text := when(number != "", "batch "+number)
+	if useBefore != nil {
+		text = join(", ", text, "use before "+Metric.Date(*useBefore))
+	}
+	return text
 }
 
 func chemistryTest(b ledger.ChemistryTest) string {
@@ -221,8 +234,17 @@ func chemistryTest(b ledger.ChemistryTest) string {
 		step("stray voltage ", b.StrayOff, nil, 2, nbsp+"V, all off"),
 		step("", b.StrayCranking, nil, 2, nbsp+"V cranking"),
 		step("", b.StrayLoads, nil, 2, nbsp+"V with loads on"),
+		step("conductivity ", b.Conductivity, nil, 0, nbsp+"µS/cm")+optional(" at ", b.ConductivityAt),
+		laboratory(b),
 		when(b.Appearance != "", "appearance "+Name(string(b.Appearance))),
 		when(b.Expired, "strip expired"), when(b.Late, "read too late"))
+}
+
+// laboratory figures that nothing is judged by.
+func laboratory(b ledger.ChemistryTest) string {
+	var all []string
+	b.LabFigures(func(name string, ppm float64) { all = append(all, name+" "+Figure(ppm, 0)+nbsp+"ppm") })
+	return strings.Join(all, ", ")
 }
 
 func capTest(b ledger.CapTest) string {

@@ -20,7 +20,8 @@ var names = map[string]string{
 	"on_ridge": "on the ridge", "clamp_on_ridge": "clamp on the ridge",
 	"max": "at the upper mark", "min": "at the lower mark", "between": "between the marks", "above": "above the upper mark", "below": "below the lower mark",
 	"drain_plug": "drain plug and washer", "impeller": "raw-water impeller", "anti_siphon": "anti-siphon valve", "ground": "ground beneath",
-	"first_stage": "on its first stage", "home": "seated",
+	"first_stage": "on its first stage", "level_header": "header tank", "level_bottle": "recovery bottle", "header": "header tank", "bottle": "recovery bottle",
+	"combustion_gas": "combustion gas in the coolant", "wet": "wet, in use", "filled": "filled with antifreeze", "heat_exchanger": "heat exchanger", "inspection": "regular inspection", "home": "seated",
 	"cap_sound": "sound", "cap_worn": "opens below a new one’s, still serves", "cap_weak": "opens too early", "cap_stuck": "opens too late",
 	"cap_vacuum": "vacuum valve stuck", "vacuum_leaks": "vacuum valve leaks", "cap_unseated": "not seated", "cap_untested": "opening pressure not measured",
 	"vacuum_untested": "vacuum valve not tested", "cap_seal": "seal dried, cracked or hardened",
@@ -115,6 +116,7 @@ var notes = map[ledger.Note]struct {
 	ledger.NoteWaterless:     {"a glycol scale gives no reading of a waterless coolant: read its water in per cent", false},
 	ledger.NoteImplausible:   {"a number or a time beyond anything that can be meant: not used", false},
 	ledger.NoteEmptyBook:     {"by the book nothing is inside that could have been tested: record what was filled", false},
+	ledger.NoteBottle:        {"a full recovery bottle proves nothing: see the header tank as well", true},
 	ledger.NoteStrip:         {"the strip was past its date or read too late: its figures are not used", false},
 }
 

@@ -30,6 +30,12 @@ func (r Reader) Reason(c clock.Clock, site string) string {
 	case clock.FollowUp:
 		return followUpReason(c)
 	}
+	if isPart(c.Kind) {
+		return r.partReason(c)
+	}
+	if c.Kind == clock.RawWater {
+		return r.rawWaterReason(c, site)
+	}
 	text, _ := mixReason(c)
 	return text
 }
@@ -321,6 +327,12 @@ func (r Reader) Rule(c clock.Clock, u Unit, a *ledger.Account) []string {
 		return sentences(fmt.Sprintf("Due when %s of the last fill are missing by the book, hold when %s are.", r.Litres(n["low"], 1), r.Litres(n["hold"], 1)),
 			when(c.Window != nil, "The days are from the rate of the last losses and its uncertainty."))
 	}
+	if isPart(c.Kind) {
+		return r.partRule(c, plan)
+	}
+	if c.Kind == clock.RawWater {
+		return r.rawWaterRule()
+	}
 	_, rule := mixReason(c)
 	return rule
 }
@@ -346,7 +358,7 @@ func (r Reader) intervalRule(c clock.Clock, u Unit, a *ledger.Account) []string 
 		renewed = "Last renewal " + day + "; the months run from that day."
 		if c.Kind == clock.Use {
 			renewed = "Counted from the renewal of " + day
-			if m, ok := a.RenewalMeter(); ok {
+			if m, ok := a.RenewalOn(c.Unit.Dimension()); ok {
 				renewed += ", at " + r.Meter(m, c.Unit, 0)
 			}
 			renewed += "."

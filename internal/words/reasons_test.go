@@ -90,6 +90,18 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.ZeroDue, clock.ZeroHolds, "", ledger.Subject{Text: "R-1"}, numbers{"days": 4, "limit": 31}, "zeroed 4 d ago; a zero is valid for 31 d.", ""},
 		{clock.HoseAge, clock.HoseOld, "", ledger.Subject{}, numbers{"used": 90, "limit": 120}, "the hoses are 7.5 of 10 years old.", ""},
 		{clock.HoseAge, clock.HoseAgeUnknown, "", ledger.Subject{Point: "upper"}, numbers{"limit": 120}, "the age of the upper hose is not known", ""},
+		{clock.Impeller, clock.PartRuns, "", ledger.Subject{}, numbers{"months": 8, "limit": 12, "useLimit": 200, "used": 90}, "renewed 8 months ago, 90 of 200 h; the service plan allows 12 months or 200 h.", ""},
+		{clock.Anodes, clock.PartRuns, "", ledger.Subject{}, numbers{"months": 8, "limit": 6, "never": 1}, "no inspection is recorded; the service plan allows 6 months.", ""},
+		{clock.BlockHeater, clock.PartRuns, "", ledger.Subject{}, numbers{"months": 8, "limit": 12}, "inspected 8 months ago; the service plan allows 12 months.", ""},
+		{clock.Impeller, clock.PartUnknown, "", ledger.Subject{}, numbers{"limit": 12}, "since when it is in use is not known; the service plan allows 12 months.", ""},
+		{clock.Inspect, clock.PartNoStart, "", ledger.Subject{}, numbers{"months": 1, "useLimit": 100}, "no meter reading shows its use since, of which the service plan allows 100 h.", ""},
+		{clock.RawWater, clock.RawWet, clock.Hold, ledger.Subject{}, numbers{"limit": 0, "need": -3, "never": 1}, "nothing is recorded of the raw-water side: taken as wet; it freezes at 0 °C.", "it freezes at 32 °F."},
+		{clock.RawWater, clock.RawWet, clock.Due, ledger.Subject{}, numbers{"limit": 0, "laid": 1}, "the raw-water side is wet, and the boat is laid up", ""},
+		{clock.RawWater, clock.RawWet, clock.Due, ledger.Subject{}, numbers{"limit": 0, "ran": 1}, "the meter has moved since", ""},
+		{clock.RawWater, clock.RawDrained, "", ledger.Subject{}, numbers{"days": 9}, "the raw-water side was drained 9 d ago.", ""},
+		{clock.RawWater, clock.RawUntested, "", ledger.Subject{}, numbers{"days": 9}, "filled with antifreeze 9 d ago, which was not tested: test it.", ""},
+		{clock.RawWater, clock.RawProtected, "", ledger.Subject{}, numbers{"protects": -35, "margin": 3}, "is filled and protects to −35 °C, margin 3 K.", "protects to −31 °F, margin 5 °F."},
+		{clock.RawWater, clock.RawUnknown, "", ledger.Subject{}, nil, "whether it has a raw-water side is not in the register", ""},
 		{clock.FollowUp, clock.CheckLevel, "", ledger.Subject{}, numbers{"days": 2}, "the level is to be checked cold, the day after the renewal; due for 2 d.", ""},
 		{clock.FollowUp, clock.CheckRetest, "", ledger.Subject{}, numbers{"days": 2}, "the freeze point is to be tested again", ""},
 		{clock.FollowUp, clock.CheckDays, "", ledger.Subject{}, numbers{"wanted": 3, "checked": 1}, "cold on 3 days after the renewal; 1 done.", ""},
@@ -98,6 +110,13 @@ func TestReasonsOfEachClock(t *testing.T) {
 		at := clock.Clock{Kind: c.kind, Verdict: c.verdict, Reason: clock.Reason{Code: c.code, About: c.about, Numbers: c.numbers}}
 		if c.kind == clock.Use {
 			at.Unit = measure.Km
+		}
+		if c.numbers["useLimit"] > 0 {
+			at.Unit = measure.H
+		}
+		if c.verdict == clock.Hold && c.kind == clock.RawWater {
+			day := measure.NewDate(2026, 11, 27)
+			at.Due = &day
 		}
 		for reader, want := range map[Reader]string{Metric: c.metric, us: c.us} {
 			got := strings.ReplaceAll(reader.Reason(at, "Depot"), nbsp, " ")

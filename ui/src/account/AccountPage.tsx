@@ -259,6 +259,7 @@ function Ways(p: {
   const usable = (w: Way) =>
     !p.account.notHere.includes(w.kind) &&
     (w.kind !== "meter" || p.account.meterUnit !== undefined) &&
+    (w.kind !== "raw_water" || p.account.unit.kind === "boat") &&
     (w.kind !== "meter_change" || p.account.meterUnit !== undefined) &&
     (w.kind !== "defect_closed" || p.account.defects.length > 0) &&
     (w.kind !== "release" || p.account.mayRelease);

@@ -3,7 +3,9 @@ import { symbols } from "../words/figures";
 import { placeOf, word } from "../words/names";
 import { type FieldErrors, lastUnit, rowsOf } from "./draft";
 import { ButtonsField, ReadingField, SelectField, TextField, Tick } from "./fields";
+import { DateField } from "./DateField";
 import type { FieldSpec } from "./kinds";
+import { ReportField } from "./ReportField";
 
 interface Props {
   spec: FieldSpec;
@@ -87,6 +89,26 @@ export function FieldOf(p: Props) {
           onChange={(v) => onValues({ [path]: v })}
           error={error}
           hint={f.hint}
+        />
+      );
+    case "date":
+      return (
+        <DateField
+          label={f.label}
+          width="150px"
+          placeholder="May 2028"
+          value={value}
+          onChange={(v) => onValues({ [path]: v })}
+          error={error}
+        />
+      );
+    case "report":
+      return (
+        <ReportField
+          label={f.label}
+          value={value}
+          onChange={(v) => onValues({ [path]: v })}
+          error={errors["/attachments/0"]}
         />
       );
     case "text":

@@ -269,6 +269,11 @@ const LedgerLine = memo(function LedgerLine(p: {
             ? `, recorded ${shortDay(line.recordedAt)}`
             : ""}
         </span>
+        {line.attachments?.map((hash) => (
+          <div key={hash} className="small faint" title={hash}>
+            report, SHA-256 <span className="figures">{hash.slice(0, 12)}…</span>
+          </div>
+        ))}
         {struck && (
           <div className="small alarm">
             struck by {struck.by}, {shortDay(struck.at)}: {struck.why}

@@ -118,6 +118,8 @@ export function toEntry(
   if (draft.kind === "inspection") placeBlocked(body, reader);
   const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
   if (draft.confirmed) entry.confirmed = true;
+  const report = values("attachments").trim();
+  if (report) entry.attachments = [report];
   if (draft.strikes) {
     if (draft.why.trim() === "") reader.missing.push("why the old line is struck");
     entry.strikes = { id: ids.strike, entry: draft.strikes, why: draft.why.trim() };
@@ -173,6 +175,11 @@ function readField(f: FieldSpec, r: Reader, name: string, pointer: string): Valu
       return text === "" ? undefined : text === "yes";
     case "check":
       return text === "yes" ? true : undefined;
+    case "report":
+      return undefined;
+    case "date":
+      if (text === unread) return needed({ label: f.label }, r);
+      return text ? text : needed(f, r);
     case "text":
     case "line":
       return text ? text : needed({ label: f.label, optional: f.type === "text" && f.optional === true }, r);

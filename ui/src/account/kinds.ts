@@ -46,6 +46,9 @@ export type FieldSpec =
       instrument?: boolean;
     }
   | { type: "check"; name: string; label: string }
+  | { type: "date"; name: string; label: string; optional?: boolean }
+  /** A report by its hash; it belongs to the entry and not to its content. */
+  | { type: "report"; name: string; label: string }
   | { type: "product"; name: string; forms: readonly string[]; optional?: boolean }
   | { type: "additive"; name: string; kind: Schemas["Additive"]["kind"] }
   | { type: "numbers"; name: string; label: string; hint: string; initial?: string }
@@ -171,6 +174,7 @@ export function fieldsOf(
         },
         { type: "choice", name: "level", label: "level judged", options: options("cold", "hot"), initial: "cold" },
         { type: "words", name: "parts", label: "new parts", hint: "comma between them: cap, washer" },
+        ...batch,
         {
           type: "named",
           name: "torque",
@@ -206,6 +210,7 @@ export function fieldsOf(
         ...(values("inferred") === "yes"
           ? ([{ type: "check", name: "inferred", label: "balances the books: not observed" }] satisfies FieldSpec[])
           : []),
+        ...(values("with") === "water" ? [] : batch),
         note,
       ];
     case "loss":
@@ -262,6 +267,22 @@ export function fieldsOf(
         { type: "number", name: "strayOff", label: "stray, all off, V", optional: true },
         { type: "number", name: "strayCranking", label: "cranking, V", optional: true },
         { type: "number", name: "strayLoads", label: "all loads on, V", optional: true },
+        ...(values("method") === "strip"
+          ? []
+          : ([
+              { type: "number", name: "conductivity", label: "conductivity, µS/cm", optional: true },
+              ...(values("conductivity")
+                ? ([
+                    { type: "reading", name: "conductivityAt", label: "sample at", units: degrees },
+                  ] satisfies FieldSpec[])
+                : []),
+            ] satisfies FieldSpec[])),
+        ...(values("method") === "laboratory"
+          ? [
+              ...laboratory.map((name): FieldSpec => ({ type: "number", name, label: `${name}, ppm`, optional: true })),
+              { type: "report", name: "attachments", label: "report" } satisfies FieldSpec,
+            ]
+          : []),
         {
           type: "choice",
           name: "look",
@@ -344,6 +365,13 @@ export function fieldsOf(
               { type: "reading", name: "over", label: "over the upper mark (− below)", units: ["mm"] },
             ] satisfies FieldSpec[])
           : []),
+        {
+          type: "choice",
+          name: "place",
+          label: "seen in the",
+          options: [["", "tank with the marks"], ...options("header", "bottle")],
+          optional: true,
+        },
         note,
       ];
     case "inspection":
@@ -406,6 +434,24 @@ export function fieldsOf(
         { type: "reading", name: "zero", label: "on purified water it reads", units: scales },
       ];
     case "lay_up":
+      return account.unit.kind === "boat"
+        ? [{ type: "choice", name: "rawWater", label: "raw-water side", options: rawStates, optional: true }, note]
+        : [note];
+    case "raw_water":
+      return [
+        { type: "choice", name: "state", label: "raw-water side", options: rawStates, buttons: true },
+        ...(values("state") === "filled"
+          ? ([
+              { type: "reading", name: "freeze", label: "protects to", units: degrees, optional: true, minus: true },
+            ] satisfies FieldSpec[])
+          : []),
+        note,
+      ];
+    case "combustion_test":
+      return [
+        { type: "choice", name: "gas", label: "combustion gas", options: options("none", "found"), buttons: true },
+        note,
+      ];
     case "return":
       return [note];
     case "hold":
@@ -417,6 +463,8 @@ export function fieldsOf(
           ? ([
               { type: "text", name: "certificate", label: "certificate number", width: "150px" },
               { type: "text", name: "certificateKind", label: "kind of certificate", width: "200px" },
+              { type: "text", name: "data", label: "approved data", width: "160px" },
+              { type: "reading", name: "totalTime", label: "total time", units: ["h"], optional: true },
             ] satisfies FieldSpec[])
           : []),
       ];
@@ -429,6 +477,17 @@ export function fieldsOf(
       ];
   }
 }
+
+const rawStates: Options = options("drained", "filled", "wet");
+
+/** Figures of a laboratory alone. */
+const laboratory = ["glycolate", "chloride", "sulphate", "iron", "copper", "lead", "aluminium"];
+
+/** The batch of a product and its shelf life. */
+const batch: readonly FieldSpec[] = [
+  { type: "text", name: "batch", label: "batch (if shown)", optional: true, width: "120px" },
+  { type: "date", name: "useBefore", label: "use before", optional: true },
+];
 
 /** The choice of a level that is measured in place of judged by a mark. */
 export const inMillimetres = "millimetres";
@@ -549,8 +608,8 @@ function freezeFields(values: Values, account: Account): FieldSpec[] {
 function inspected(account: Account): string[] {
   const common = ["pump", "weep_hole", "drain_plug", "recovery_tank", "ground"];
   return account.unit.kind === "boat"
-    ? [...common, "heat_exchanger", "impeller", "anti_siphon", "anodes"]
-    : ["fins", ...common, "heat_exchanger"];
+    ? [...common, "heat_exchanger", "impeller", "anti_siphon", "anodes", "block_heater", "thermostat"]
+    : ["fins", ...common, "heat_exchanger", "block_heater", "thermostat"];
 }
 
 /** What one press records of parts that were found all good, and in which words. */
@@ -614,6 +673,8 @@ export const moreWays: readonly Way[] = [
   { kind: "extender", key: "k", words: "extender" },
   { kind: "additive_filter", key: "1", words: "additive filter" },
   { kind: "pressure_test", key: "p", words: "pressure test" },
+  { kind: "combustion_test", key: "2", words: "combustion gas" },
+  { kind: "raw_water", key: "3", words: "raw-water side" },
   { kind: "zero_check", key: "z", words: "zero check" },
   { kind: "defect_opened", key: "d", words: "defect" },
   { kind: "defect_closed", key: "s", words: "close a defect" },

@@ -905,7 +905,7 @@ export interface components {
         /** @enum {string} */
         Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
         /** @enum {string} */
-        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter" | "evaluation";
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter" | "impeller" | "anodes" | "heat_exchanger" | "anti_siphon" | "block_heater" | "inspection" | "raw_water" | "evaluation";
         /**
          * @description Of a unit with several; none for a unit with one.
          * @enum {string}
@@ -931,7 +931,7 @@ export interface components {
         /** @enum {string} */
         UnitKind: "car" | "truck" | "motorcycle" | "boat" | "aircraft";
         /** @enum {string} */
-        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "dose" | "extender" | "additive_filter" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "note" | "strike";
+        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "dose" | "extender" | "additive_filter" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "raw_water" | "combustion_test" | "note" | "strike";
         /** @enum {string} */
         MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h" | "kPa" | "psi" | "bar" | "percent" | "brix" | "sg" | "discs" | "mm" | "Nm" | "lbf_ft" | "lbf_in";
         Reading: {
@@ -958,6 +958,8 @@ export interface components {
             /** @description The author has confirmed what was asked about; see question in FieldProblem. */
             confirmed?: boolean;
             strikes?: components["schemas"]["StrikesInput"];
+            /** @description Reports that belong to it, each by its SHA-256. */
+            attachments?: string[];
         };
         /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
         StrikesInput: {
@@ -998,6 +1000,8 @@ export interface components {
             return?: components["schemas"]["ReturnBody"];
             hold?: components["schemas"]["HoldBody"];
             release?: components["schemas"]["ReleaseBody"];
+            rawWater?: components["schemas"]["RawWaterBody"];
+            combustionTest?: components["schemas"]["CombustionTestBody"];
             note?: components["schemas"]["NoteBody"];
             strike?: components["schemas"]["StrikeBody"];
         };
@@ -1039,6 +1043,13 @@ export interface components {
             level?: "cold" | "hot";
             parts?: string[];
             torque?: components["schemas"]["TorqueBody"][];
+            /** @description Of the product, as its container shows it. */
+            batch?: string;
+            /**
+             * Format: date
+             * @description End of its shelf life.
+             */
+            useBefore?: string;
             note?: string;
         };
         DrainedBody: {
@@ -1059,6 +1070,13 @@ export interface components {
             bled?: boolean;
             /** @description It balances the books; the pour was not observed. */
             inferred?: boolean;
+            /** @description Of the product, as its container shows it. */
+            batch?: string;
+            /**
+             * Format: date
+             * @description End of its shelf life.
+             */
+            useBefore?: string;
             note?: string;
         };
         LossBody: {
@@ -1107,6 +1125,15 @@ export interface components {
             strayOff?: components["schemas"]["Typed"];
             strayCranking?: components["schemas"]["Typed"];
             strayLoads?: components["schemas"]["Typed"];
+            conductivity?: components["schemas"]["Typed"];
+            conductivityAt?: components["schemas"]["Reading"];
+            glycolate?: components["schemas"]["Typed"];
+            chloride?: components["schemas"]["Typed"];
+            sulphate?: components["schemas"]["Typed"];
+            iron?: components["schemas"]["Typed"];
+            copper?: components["schemas"]["Typed"];
+            lead?: components["schemas"]["Typed"];
+            aluminium?: components["schemas"]["Typed"];
             /**
              * @description A strip is read in steps, with both ends of each.
              * @enum {string}
@@ -1167,6 +1194,11 @@ export interface components {
             /** @enum {string} */
             mark?: "above" | "max" | "between" | "min" | "below" | "empty";
             over?: components["schemas"]["Reading"];
+            /**
+             * @description Where it was seen; none for the tank with the cold marks. A full recovery bottle proves nothing.
+             * @enum {string}
+             */
+            place?: "header" | "bottle";
             note?: string;
         };
         InspectionBody: {
@@ -1175,7 +1207,7 @@ export interface components {
         };
         PointBody: {
             /** @enum {string} */
-            point: "fins" | "pump" | "weep_hole" | "drain_plug" | "recovery_tank" | "heat_exchanger" | "impeller" | "anti_siphon" | "anodes" | "ground";
+            point: "fins" | "pump" | "weep_hole" | "drain_plug" | "recovery_tank" | "heat_exchanger" | "impeller" | "anti_siphon" | "anodes" | "ground" | "block_heater" | "thermostat";
             /** @enum {string} */
             state?: "good" | "watch" | "bad" | "renewed";
             blocked?: components["schemas"]["Typed"];
@@ -1202,7 +1234,23 @@ export interface components {
             tool: string;
             zero: components["schemas"]["Reading"];
         };
+        RawWaterBody: {
+            /** @enum {string} */
+            state: "drained" | "filled" | "wet";
+            freeze?: components["schemas"]["Reading"];
+            note?: string;
+        };
+        CombustionTestBody: {
+            /** @enum {string} */
+            gas: "none" | "found";
+            note?: string;
+        };
         LayUpBody: {
+            /**
+             * @description Of a boat with a raw-water side.
+             * @enum {string}
+             */
+            rawWater?: "drained" | "filled" | "wet";
             note?: string;
         };
         ReturnBody: {
@@ -1215,6 +1263,9 @@ export interface components {
             what: string;
             certificate?: string;
             certificateKind?: string;
+            /** @description Approved maintenance data that the work followed; asked for of an aircraft. */
+            data?: string;
+            totalTime?: components["schemas"]["Reading"];
         };
         NoteBody: {
             text: string;
@@ -1532,6 +1583,22 @@ export interface components {
             /** @description Instead, runs after each of which it is checked, besides the first morning. */
             followRuns?: number;
             hoseMonths?: number;
+            parts?: components["schemas"]["PartInterval"][];
+        };
+        /** @description How long a part may run, or go without being inspected. */
+        PartInterval: {
+            /** @enum {string} */
+            part: "impeller" | "anodes" | "heat_exchanger" | "anti_siphon" | "block_heater" | "inspection";
+            months?: number;
+            /** Format: double */
+            km?: number;
+            /**
+             * Format: double
+             * @description In place of km, where distanceUnit is mi.
+             */
+            miles?: number;
+            /** Format: double */
+            hours?: number;
         };
         ServicePlan: {
             /** @description Its rules in a line. */
@@ -1561,7 +1628,7 @@ export interface components {
             moved: number;
         };
         /** @enum {string} */
-        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair" | "dose" | "filter" | "chemistry";
+        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair" | "dose" | "filter" | "chemistry" | "service" | "raw_water";
         WorkItem: {
             /** Format: int64 */
             id: number;
@@ -1900,6 +1967,8 @@ export interface components {
             /** @description What the line says, as it was read. */
             text: string;
             notes: components["schemas"]["LineNote"][];
+            /** @description Reports that belong to it, each by its SHA-256. */
+            attachments?: string[];
             struck?: components["schemas"]["Struck"];
             /** @description What a strike voids, in words; none when that is not in these books. */
             strikes?: string;

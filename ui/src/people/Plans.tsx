@@ -7,7 +7,7 @@ import { Problem, type Schemas, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
 import { dueText, figure } from "../words/figures";
-import { clockNames, verdictWords } from "../words/names";
+import { clockNames, verdictWords, word } from "../words/names";
 import { Submit } from "../frame/Submit";
 import { TakeAlong } from "../frame/TakeAlong";
 import { download } from "../words/csv";
@@ -15,6 +15,7 @@ import { SectionHeading } from "./SectionHeading";
 
 type Plan = Schemas["ServicePlanInput"];
 type Strategy = Schemas["Strategy"];
+type Part = Schemas["PartInterval"]["part"];
 
 const strategies: readonly (readonly [Strategy, string])[] = [
   ["interval", "fixed interval"],
@@ -26,6 +27,9 @@ const strategies: readonly (readonly [Strategy, string])[] = [
 const intervals = ["first", "later"] as const;
 const limits = ["months", "km", "hours"] as const;
 const intervalNames = { first: "first renewal after", later: "later renewals after" };
+
+/** Parts that a plan may give an interval. */
+const parts: readonly Part[] = ["impeller", "anodes", "heat_exchanger", "anti_siphon", "block_heater", "inspection"];
 
 /** The other numbers of a plan, in groups, each with the unit of what is typed. */
 const groups = [
@@ -56,17 +60,22 @@ const groups = [
 
 const spans = intervals.flatMap((which) => limits.map((limit) => `${which}.${limit}` as const));
 const others = groups.flatMap((g) => g.fields.map(([name]) => name));
-const numbers = [...spans, ...others];
+const partSpans = parts.flatMap((part) => limits.map((limit) => `${part}.${limit}` as const));
+const numbers = [...spans, ...partSpans, ...others];
+
+/** Parts of which something was typed, in the order in which they are sent. */
+const partsTyped = (t: Typed) => parts.filter((part) => limits.some((limit) => t[`${part}.${limit}`].trim() !== ""));
 
 /** What a field is called where it is spoken of. */
 function labelOf(name: Name, distanceUnit: DistanceUnit): string {
   for (const g of groups) for (const [field, label, unit] of g.fields) if (field === name) return `${label}, ${unit}`;
   const [which = "", limit = ""] = name.split(".");
   const unit = limit === "km" ? distanceUnit : limit === "hours" ? "h" : limit;
-  return `${intervalNames[which as keyof typeof intervalNames]}, ${unit}`;
+  const of = which in intervalNames ? intervalNames[which as keyof typeof intervalNames] : `${word(which)} every`;
+  return `${of}, ${unit}`;
 }
 
-type Name = (typeof spans)[number] | (typeof others)[number];
+type Name = (typeof spans)[number] | (typeof partSpans)[number] | (typeof others)[number];
 type DistanceUnit = NonNullable<Plan["distanceUnit"]>;
 type Typed = Readonly<Record<Name | "name", string> & { strategy: Strategy; distanceUnit: DistanceUnit }>;
 
@@ -95,6 +104,16 @@ function typedOf(p: Plan): Typed {
     hoseYears: text(p.hoseYears),
     followDays: text(p.followDays),
     followRuns: text(p.followRuns),
+    ...(Object.fromEntries(
+      parts.flatMap((part) => {
+        const of = p.parts?.find((o) => o.part === part);
+        return [
+          [`${part}.months`, text(of?.months)],
+          [`${part}.km`, text(of?.km ?? of?.miles)],
+          [`${part}.hours`, text(of?.hours)],
+        ];
+      }),
+    ) as Record<(typeof partSpans)[number], string>),
   };
 }
 
@@ -104,7 +123,7 @@ const textsOf = (t: Typed) => Object.fromEntries(numbers.map((name) => [name, t[
 /** What was typed as a plan, with its numbers as the server read them. */
 function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
   const read = (name: Name) => values[name];
-  const span = (which: "first" | "later") => ({
+  const span = (which: "first" | "later" | Part) => ({
     months: read(`${which}.months`),
     [t.distanceUnit === "mi" ? "miles" : "km"]: read(`${which}.km`),
     hours: read(`${which}.hours`),
@@ -123,6 +142,7 @@ function planOf(t: Typed, values: Readonly<Record<string, number>>): Plan {
     hoseYears: read("hoseYears"),
     followDays: read("followDays"),
     followRuns: read("followRuns"),
+    parts: partsTyped(t).map((part) => ({ part, ...span(part) })),
   };
 }
 
@@ -288,8 +308,12 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
     if (accepted !== undefined) return `“${typed[name as Name]}” is not accepted; accepted: ${accepted}`;
     return refusal instanceof Problem ? refusal.refusalOf(pointer(name)) : undefined;
   };
-  const pointer = (name: string) =>
-    `/${typed.distanceUnit === "mi" ? name.replace(".km", "/miles") : name}`.replace(".", "/");
+  const pointer = (name: string) => {
+    const part = partsTyped(typed).findIndex((p) => name.startsWith(`${p}.`));
+    return pointerOf(part < 0 ? name : `parts.${part}.${name.split(".")[1] ?? ""}`);
+  };
+  const pointerOf = (name: string) =>
+    `/${typed.distanceUnit === "mi" ? name.replace(".km", "/miles") : name}`.replaceAll(".", "/");
   /** The fields that say themselves what is wrong with them. */
   const placed = [
     ...(refusalOf("name") === undefined ? [] : ["name"]),
@@ -357,6 +381,29 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
                 <th scope="row">{intervalNames[which]}</th>
                 {limits.map((limit) => (
                   <td key={limit}>{number(`${which}.${limit}`, true)}</td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <table className="plan-table">
+          <caption>Parts and inspections, by whichever limit comes first</caption>
+          <thead>
+            <tr>
+              <td />
+              {["months", typed.distanceUnit, "hours"].map((head) => (
+                <th key={head} scope="col">
+                  {head}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {parts.map((part) => (
+              <tr key={part}>
+                <th scope="row">{word(part)} every</th>
+                {limits.map((limit) => (
+                  <td key={limit}>{number(`${part}.${limit}`, true)}</td>
                 ))}
               </tr>
             ))}
