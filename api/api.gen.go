@@ -1385,6 +1385,9 @@ type Account struct {
 	// Circuits All circuits of the unit, this one among them; none for a unit with one.
 	Circuits *[]CircuitStatus `json:"circuits,omitempty"`
 
+	// ColdPlace Whose cold it is planned for: its site, and where it goes in winter.
+	ColdPlace string `json:"coldPlace"`
+
 	// ColdYears Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values.
 	ColdYears int `json:"coldYears"`
 

@@ -309,3 +309,43 @@ func TestCurveOverTheYears(t *testing.T) {
 		t.Error("a year without its first day was restored")
 	}
 }
+
+// Each night of a unit that goes to another place as well is the colder of the two, by the curve and
+// by the forecasts, and lower by its offset; alone it is that of its site.
+func TestWintering(t *testing.T) {
+	a := MonthlyCurve{-8, -7, -3, 1, 4, 8, 11, 11, 8, 4, -1, -5}.Climate()
+	b := MonthlyCurve{-25, -24, -12, 3, 6, 9, 14, 13, 9, 2, -6, -18}.Climate()
+	today := measure.NewDate(2026, 11, 27)
+	for _, forecast := range []bool{false, true} {
+		if forecast {
+			b = b.WithForecast(today, []measure.Celsius{-30, 2, -4})
+			a = a.WithForecast(today.AddDays(-1), []measure.Celsius{0, -1, -12, -9})
+		}
+		both := a.Wintering(b, -2)
+		for n := range 400 {
+			day := today.AddDays(n)
+			want := min(a.PlannedMinimum(day), b.PlannedMinimum(day)) - 2
+			if got := both.PlannedMinimum(day); got > want+1e-9 {
+				t.Fatalf("%s: planned for %v, and the two places for %v and %v", day, got, a.PlannedMinimum(day), b.PlannedMinimum(day))
+			}
+			if curve := min(a.CurveMinimum(day), b.CurveMinimum(day)) - 2; both.CurveMinimum(day) != curve {
+				t.Fatalf("%s: the curve is %v, want %v", day, both.CurveMinimum(day), curve)
+			}
+		}
+		if c := both.Coldest(); c != -27 {
+			t.Errorf("coldest %v", c)
+		}
+		// The first frost is that of the colder place.
+		first, ok := both.FirstBelow(0, measure.NewDate(2026, 8, 1), 365)
+		alone, ok2 := b.FirstBelow(2, measure.NewDate(2026, 8, 1), 365)
+		if !ok || !ok2 || first.After(alone) {
+			t.Errorf("first frost %v, of the colder place %v", first, alone)
+		}
+	}
+	same := a.Wintering(nil, 0)
+	for n := range 30 {
+		if day := today.AddDays(n); same.PlannedMinimum(day) != a.PlannedMinimum(day) {
+			t.Errorf("%s: %v, want %v", day, same.PlannedMinimum(day), a.PlannedMinimum(day))
+		}
+	}
+}

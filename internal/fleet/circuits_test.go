@@ -264,3 +264,51 @@ func TestPlanOfACircuit(t *testing.T) {
 		t.Errorf("changed back, the unit is %s", row.Verdict)
 	}
 }
+
+// A unit that goes to a colder site in winter is planned for the cold of both, and is evaluated anew
+// when the cold of either changes.
+func TestWinteringFollowsBothSites(t *testing.T) {
+	ctx := t.Context()
+	m, err := open.Account(ctx, "TK-36")
+	if err != nil || m.Unit.Winters != "Hill garage" {
+		t.Fatal(m.Unit.Winters, err)
+	}
+	sites, err := open.Sites(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := map[string]store.Site{}
+	for _, s := range sites {
+		at[s.Name] = s
+	}
+	for n := range 365 {
+		day := m.Today.AddDays(n)
+		if got, want := m.Unit.Cold.PlannedMinimum(day), min(at["Hill garage"].Cold.PlannedMinimum(day), at["Inland depot"].Cold.PlannedMinimum(day)); got > want {
+			t.Fatalf("%s: planned for %v, the colder site for %v", day, got, want)
+		}
+	}
+	for _, site := range []string{"Hill garage", "Inland depot"} {
+		before := rowOf(t, "TK-36").Clocks
+		was := at[site].ReturnPeriod
+		if _, err := open.SetSite(ctx, marrow, at[site].ID, new(5), nil); err != nil {
+			t.Fatal(err)
+		}
+		row := rowOf(t, "TK-36")
+		full, err := open.Account(ctx, "TK-36")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if a, b := asJSON(t, row.Clocks), asJSON(t, full.Whole.Clocks); a != b {
+			t.Errorf("%s is colder, and the row is not: %s", site, firstDifference(a, b))
+		}
+		if _, err := open.SetSite(ctx, marrow, at[site].ID, &was, nil); err != nil {
+			t.Fatal(err)
+		}
+		if after := rowOf(t, "TK-36").Clocks; asJSON(t, after) != asJSON(t, before) {
+			t.Errorf("%s as before: %s", site, firstDifference(asJSON(t, after), asJSON(t, before)))
+		}
+	}
+	if n, err := open.RefreshStatus(ctx); err != nil || n != 0 {
+		t.Errorf("%d rows are evaluated again and again, %v", n, err)
+	}
+}

@@ -443,6 +443,17 @@ func (f *Fleet) Statuses(ctx context.Context, wanted store.StatusFilter) ([]stor
 
 func (f *Fleet) statuses(ctx context.Context, wanted store.StatusFilter) ([]store.Status, error) {
 	rows, err := f.store.Statuses(ctx, wanted)
+	if err == nil && slices.ContainsFunc(rows, func(r store.Status) bool { return r.WinterID != 0 }) {
+		var rules store.Rules
+		if rules, err = f.store.Rules(ctx); err != nil {
+			return nil, err
+		}
+		for i := range rows {
+			if at := slices.IndexFunc(rules.Sites, func(s store.Site) bool { return s.ID == rows[i].WinterID }); at >= 0 {
+				rows[i].Winters = rules.Sites[at].Name
+			}
+		}
+	}
 	for i := range rows {
 		if r := &rows[i]; !wanted.AllFresh && !slices.Contains(wanted.Fresh, r.Basis) {
 			c := clock.NotEvaluatedYet()

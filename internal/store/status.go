@@ -34,7 +34,9 @@ type ColdKey struct {
 type Status struct {
 	UnitName
 	ColdKey
-	PlanID int64
+	// Winters is the name of the other site of its cold; empty for none.
+	Winters string
+	PlanID  int64
 	// Basis is the day at its site, the rules and the service plan; Cold the curve and the
 	// forecast of its site.
 	Basis, Cold Basis
@@ -612,7 +614,7 @@ func (s *Store) Statuses(ctx context.Context, f StatusFilter) ([]Status, error) 
 		query = s.rows
 	}
 	rows, err := query(ctx, `
-		SELECT STRAIGHT_JOIN t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
+		SELECT STRAIGHT_JOIN t.unit_id, t.code, u.name, t.kind, s.name, t.site_id, t.winter_id, t.cold_offset, t.plan_id, t.basis, t.seq, `+verdict+`, t.work, t.pending, t.night, COALESCE(t.tool, ''), t.protects,
 		       COALESCE(t.product, ''), t.governing, `+others+`, COALESCE(t.discrepancy, '')
 		FROM (`+page+`) p JOIN unit_status t ON t.unit_id = p.unit_id JOIN unit u ON u.id = t.unit_id JOIN site s ON s.id = t.site_id
 		ORDER BY `+order, append(all, orderArgs...)...)
@@ -625,7 +627,7 @@ func scanStatus(rows *sql.Rows) (r Status, err error) {
 	var night measure.Date
 	var work string
 	nullNight := sql.Null[measure.Date]{V: night}
-	if err = rows.Scan(&r.unitID, &r.Code, &r.Name, &r.Kind, &r.Site, &r.SiteID, &r.PlanID, &basis, &r.Seq, &rank, &work, &r.Pending, &nullNight, &r.Tool, &r.ProtectsTo,
+	if err = rows.Scan(&r.unitID, &r.Code, &r.Name, &r.Kind, &r.Site, &r.SiteID, &r.WinterID, &r.Offset, &r.PlanID, &basis, &r.Seq, &rank, &work, &r.Pending, &nullNight, &r.Tool, &r.ProtectsTo,
 		&r.Product, &governing, &others, &discrepancy); err != nil {
 		return r, err
 	}

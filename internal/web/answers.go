@@ -53,13 +53,13 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 			}
 			return stop
 		}),
-		Inside: r.Inside(u, a), ProtectedBy: r.ProtectedBy(a, u.Zone), BlendedText: r.Blended(a),
+		ColdPlace: coldPlace(r, m.Unit), Inside: r.Inside(u, a), ProtectedBy: r.ProtectedBy(a, u.Zone), BlendedText: r.Blended(a),
 		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
 	}
 	if len(m.Circuits) > 0 {
 		circuits := each(m.Circuits, func(c fleet.EvaluatedUnit) api.CircuitStatus {
-			return api.CircuitStatus{Code: c.Unit.Address(), Circuit: api.Circuit(c.Unit.Ledger.Circuit), Verdict: api.Verdict(c.Status.Verdict), Text: r.Reason(c.Status.Governing, c.Unit.Site), Remaining: c.Status.Governing.Remaining}
+			return api.CircuitStatus{Code: c.Unit.Address(), Circuit: api.Circuit(c.Unit.Ledger.Circuit), Verdict: api.Verdict(c.Status.Verdict), Text: r.Reason(c.Status.Governing, coldPlace(r, c.Unit)), Remaining: c.Status.Governing.Remaining}
 		})
 		out.Circuits = &circuits
 	}
@@ -384,7 +384,7 @@ func turnover(t *ledger.Turnover) *api.Turnover {
 }
 
 func effectSide(r words.Reader, m fleet.EvaluatedUnit) api.EntryEffectSide {
-	return api.EntryEffectSide{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Status: unitStatus(r, m.Status, m.Unit.Site, m.Today)}
+	return api.EntryEffectSide{Balance: balance(m.Account.Balance), ProtectsTo: number(m.Account.ProtectsTo()), Status: unitStatus(r, m.Status, coldPlace(r, m.Unit), m.Today)}
 }
 
 func balance(b ledger.Balance) api.Balance {
@@ -402,7 +402,7 @@ func balance(b ledger.Balance) api.Balance {
 
 // wordsUnit is what the sentences about a unit need.
 func wordsUnit(m fleet.EvaluatedUnit) words.Unit {
-	return words.Unit{Name: m.Unit.Name, Site: m.Unit.Site, Plan: m.Unit.Plan, Climate: m.Unit.Cold, Zone: m.Unit.Zone}
+	return words.Unit{Name: m.Unit.Name, Site: m.Unit.Site, Winters: m.Unit.Winters, ColdOffset: m.Unit.ColdOffset, Heated: m.Unit.Heated, Plan: m.Unit.Plan, Climate: m.Unit.Cold, Zone: m.Unit.Zone}
 }
 
 func unitStatus(r words.Reader, o clock.UnitStatus, site string, today measure.Date) api.UnitStatus {
@@ -411,7 +411,7 @@ func unitStatus(r words.Reader, o clock.UnitStatus, site string, today measure.D
 
 // ruled is the status of a unit with the rule behind each clock.
 func ruled(r words.Reader, m fleet.EvaluatedUnit) api.UnitStatus {
-	out, u := unitStatus(r, m.Status, m.Unit.Site, m.Today), wordsUnit(m)
+	out, u := unitStatus(r, m.Status, coldPlace(r, m.Unit), m.Today), wordsUnit(m)
 	for i, c := range m.Status.Clocks {
 		rule := r.Rule(c, u, m.Account)
 		out.Clocks[i].Reason.Rule = &rule
@@ -554,6 +554,11 @@ func explanation(r words.Reader, x ledger.Explanation, zone *time.Location) api.
 
 func unitName(u store.UnitName) api.UnitName {
 	return api.UnitName{Code: u.Code, Name: u.Name, Kind: api.UnitKind(u.Kind), Site: u.Site}
+}
+
+// coldPlace is whose cold a unit is planned for.
+func coldPlace(r words.Reader, u store.Unit) string {
+	return r.ColdPlace(u.Site, u.Winters, u.ColdOffset)
 }
 
 // accountName is the unit with the address of one of its accounts.

@@ -73,7 +73,7 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	reading, role := reader(ctx), signedIn(ctx).Role
 	row := func(s store.Status, c clock.Clock) api.MorningRow {
 		next, kind := words.NextStep(c, role)
-		row := api.MorningRow{Unit: circuitName(s.UnitName, c.Circuit), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, s.Site, m.Today), Next: next}
+		row := api.MorningRow{Unit: circuitName(s.UnitName, c.Circuit), Verdict: api.Verdict(c.Verdict), Clock: clockOf(reading, c, reading.ColdPlace(s.Site, s.Winters, s.Offset), m.Today), Next: next}
 		if kind != "" {
 			row.Records = (*api.EntryKind)(&kind)
 		}
@@ -168,7 +168,9 @@ func (h handlers) GetHorizon(ctx context.Context, r api.GetHorizonRequestObject)
 		Sites:  each(found.Sites, func(s store.Site) api.HorizonSite { return site(s, found.Today) }),
 		Rows: each(found.Rows, func(s store.Status) api.HorizonRow {
 			row := api.HorizonRow{Unit: unitName(s.UnitName), Verdict: api.Verdict(s.Verdict), ProtectsTo: number(s.ProtectsTo),
-				Clocks: each(s.Clocks, func(c clock.Clock) api.Clock { return clockOf(reading, c, s.Site, found.Today) })}
+				Clocks: each(s.Clocks, func(c clock.Clock) api.Clock {
+					return clockOf(reading, c, reading.ColdPlace(s.Site, s.Winters, s.Offset), found.Today)
+				})}
 			if s.Product != "" {
 				row.Product = &s.Product
 			}

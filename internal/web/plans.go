@@ -141,7 +141,7 @@ func planEffect(reading words.Reader, changed []fleet.StatusChange, today measur
 		case before && !after:
 			out.NoLongerDue++
 		}
-		out.Rows = append(out.Rows, api.StatusChange{Unit: unitName(c.Unit.UnitName), Before: unitStatus(reading, c.Before, c.Unit.Site, today), After: unitStatus(reading, c.After, c.Unit.Site, today)})
+		out.Rows = append(out.Rows, api.StatusChange{Unit: unitName(c.Unit.UnitName), Before: unitStatus(reading, c.Before, coldPlace(reading, c.Unit), today), After: unitStatus(reading, c.After, coldPlace(reading, c.Unit), today)})
 	}
 	return out
 }

@@ -41,7 +41,19 @@ func (r Reader) Inside(u Unit, a *ledger.Account) string {
 			meter = joined(" · ", meter, r.Meter(points[len(points)-1].Raw, measure.Units(d)[0], 0))
 		}
 	}
-	return joined(" · ", u.Name, u.Site, charge, product, limit, meter)
+	winters := ""
+	if u.Winters != "" {
+		winters = "in winter also at " + u.Winters
+	}
+	colder := ""
+	if u.ColdOffset < 0 {
+		colder = r.Kelvin(float64(-u.ColdOffset), 0) + " colder than its site"
+	}
+	heated := ""
+	if u.Heated {
+		heated = "heated storage"
+	}
+	return joined(" · ", u.Name, u.Site, winters, colder, heated, charge, product, limit, meter)
 }
 
 // ProtectedBy is what the temperature that a unit is relied on to protect to rests on.

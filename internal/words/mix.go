@@ -26,7 +26,7 @@ var remedies = map[coolant.Remedy]string{
 func Remedy(r coolant.Remedy) string { return remedies[r] }
 
 var units = map[coolant.Property]string{coolant.PropReserve: " mL", coolant.PropNitrite: " ppm", coolant.PropMolybdate: " ppm",
-	coolant.PropStray: " V", coolant.PropStrayOff: " V", coolant.PropStrayCranking: " V", coolant.PropStrayLoads: " V"}
+	coolant.PropStray: " V", coolant.PropStrayOff: " V", coolant.PropStrayCranking: " V", coolant.PropStrayLoads: " V", coolant.PropConductivity: " µS/cm"}
 
 // Value of a property as it was read, with its unit; the step of a strip as from and to.
 func Value(p coolant.Property, low, high float64) string {

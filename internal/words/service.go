@@ -9,6 +9,19 @@ import (
 	"diligentledger/core/serviceplan"
 )
 
+// ColdPlace is whose cold a unit is planned for: of its site, of another one where it goes in
+// winter as well, and by how much its own place is colder.
+func (r Reader) ColdPlace(site, winters string, offset measure.Kelvin) string {
+	place := site
+	if winters != "" {
+		place += " or " + winters
+	}
+	if offset < 0 {
+		place += ", " + r.Kelvin(float64(-offset), 0) + " colder,"
+	}
+	return place
+}
+
 // isPart reports whether a clock is of a part that a service plan gives an interval.
 func isPart(k clock.Kind) bool {
 	switch k {

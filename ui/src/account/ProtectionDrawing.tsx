@@ -97,7 +97,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
   const unsafe = caught?.window?.p10 ?? caught?.due;
   const tooCold = unsafe !== undefined && unsafe <= account.today;
   const says = [
-    `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.unit.site}.`,
+    `Protection from ${shortDay(first.day)} to ${shortDay(end.day)} against the coldest nights of ${account.coldPlace}.`,
     relied === undefined ? "What it protects to is not known." : `It protects to ${celsius(relied)}.`,
     last ? `Last test ${celsius(last.measured)} on ${shortDay(last.moment)}.` : "It was not tested.",
   ].join(" ");
@@ -130,7 +130,7 @@ function Drawing({ account, width }: { account: Account; width: number }) {
         </Word>
       ))}
       <Word x={size.width - size.right - 4} y={y(0) + 14} anchor="end" fill={faint} small>
-        {`coldest nights, ${account.unit.site}`}
+        {`coldest nights, ${account.coldPlace}`}
       </Word>
       <path d={band} fill={accent} opacity="0.18" />
       <path d={book} fill="none" stroke={ink} strokeWidth="2" />

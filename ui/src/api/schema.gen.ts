@@ -2179,6 +2179,8 @@ export interface components {
             followRuns?: number;
         };
         Account: {
+            /** @description Whose cold it is planned for: its site, and where it goes in winter. */
+            coldPlace: string;
             /** @description All circuits of the unit, this one among them; none for a unit with one. */
             circuits?: components["schemas"]["CircuitStatus"][];
             /** @description Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one. */
