@@ -429,19 +429,19 @@ func (e ExplanationLikelihood) Valid() bool {
 
 // Defines values for Form.
 const (
-	Concentrate Form = "concentrate"
-	Premix      Form = "premix"
-	Water       Form = "water"
+	FormConcentrate Form = "concentrate"
+	FormPremix      Form = "premix"
+	FormWater       Form = "water"
 )
 
 // Valid indicates whether the value is a known member of the Form enum.
 func (e Form) Valid() bool {
 	switch e {
-	case Concentrate:
+	case FormConcentrate:
 		return true
-	case Premix:
+	case FormPremix:
 		return true
-	case Water:
+	case FormWater:
 		return true
 	default:
 		return false
@@ -2592,6 +2592,12 @@ type SiteCold struct {
 	// Shift How far the curve lies below the nights of single dates, K.
 	Shift *float64 `json:"shift,omitempty"`
 
+	// Water Water for mixing as it was tested, ppm; none for what was not.
+	Water Water `json:"water"`
+
+	// WaterText Whether its water is fit for mixing, as a sentence.
+	WaterText string `json:"waterText"`
+
 	// Years Of nightly minima that the curve rests on; 0 for twelve monthly values.
 	Years int `json:"years"`
 
@@ -2778,6 +2784,18 @@ type UnitSystemFactsMetal string
 
 // Verdict defines model for Verdict.
 type Verdict string
+
+// Water Water for mixing as it was tested, ppm; none for what was not.
+type Water struct {
+	Chloride *float64 `json:"chloride,omitempty"`
+
+	// Hardness As CaCO3.
+	Hardness *float64 `json:"hardness,omitempty"`
+
+	// Solids Dissolved solids.
+	Solids   *float64 `json:"solids,omitempty"`
+	Sulphate *float64 `json:"sulphate,omitempty"`
+}
 
 // Window One in ten before the first day, half before the middle, nine in ten before the last.
 type Window struct {
@@ -3121,6 +3139,9 @@ type ChangeSiteJSONBody struct {
 	// ReturnPeriod Return period of the cold curve, winters, 2 to 200.
 	ReturnPeriod *int `json:"returnPeriod,omitempty"`
 
+	// Water Water for mixing as it was tested, ppm; none for what was not.
+	Water *Water `json:"water,omitempty"`
+
 	// Zone Its time zone, such as Europe/Oslo; empty for the fleet's.
 	Zone *string `json:"zone,omitempty"`
 }
@@ -3351,7 +3372,7 @@ type ServerInterface interface {
 	// ListSites The sites with the cold to plan for.
 	// (GET /api/v1/sites)
 	ListSites(ctx *echo.Context) error
-	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.
+	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx *echo.Context, id PersonId) error
 	// ListUnits Units whose code or name contains q, by code.
@@ -7632,7 +7653,7 @@ type StrictServerInterface interface {
 	// ListSites The sites with the cold to plan for.
 	// (GET /api/v1/sites)
 	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
-	// ChangeSite Set how cautious the site's cold curve is, or its time zone. What is not named stays.
+	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.

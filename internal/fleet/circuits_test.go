@@ -290,7 +290,7 @@ func TestWinteringFollowsBothSites(t *testing.T) {
 	for _, site := range []string{"Hill garage", "Inland depot"} {
 		before := rowOf(t, "TK-36").Clocks
 		was := at[site].ReturnPeriod
-		if _, err := open.SetSite(ctx, marrow, at[site].ID, new(5), nil); err != nil {
+		if _, err := open.SetSite(ctx, marrow, at[site].ID, new(5), nil, nil); err != nil {
 			t.Fatal(err)
 		}
 		row := rowOf(t, "TK-36")
@@ -301,7 +301,7 @@ func TestWinteringFollowsBothSites(t *testing.T) {
 		if a, b := asJSON(t, row.Clocks), asJSON(t, full.Whole.Clocks); a != b {
 			t.Errorf("%s is colder, and the row is not: %s", site, firstDifference(a, b))
 		}
-		if _, err := open.SetSite(ctx, marrow, at[site].ID, &was, nil); err != nil {
+		if _, err := open.SetSite(ctx, marrow, at[site].ID, &was, nil, nil); err != nil {
 			t.Fatal(err)
 		}
 		if after := rowOf(t, "TK-36").Clocks; asJSON(t, after) != asJSON(t, before) {

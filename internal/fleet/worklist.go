@@ -8,6 +8,7 @@ import (
 
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
+	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
@@ -186,14 +187,24 @@ func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) err
 // Sites with their cold.
 func (f *Fleet) Sites(ctx context.Context) ([]store.Site, error) { return f.store.Sites(ctx) }
 
-// SetSite changes how cautious the cold curve of a site is, or its time zone ("" for
-// the fleet's); nil leaves it. A [refusal.Error] when it is not accepted, or
+// mostWater is more than any test of water gives, ppm.
+const mostWater = 100_000
+
+// SetSite changes how cautious the cold curve of a site is, its time zone ("" for
+// the fleet's), or its water; nil leaves it. A [refusal.Error] when it is not accepted, or
 // [store.ErrNoSite].
-func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string) (store.Site, error) {
+func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *int, zone *string, water *coolant.MixingWater) (store.Site, error) {
 	var fields []*refusal.Field
 	if winters != nil && (*winters < climate.MinReturnPeriod || *winters > climate.MaxReturnPeriod) {
 		fields = append(fields, &refusal.Field{Pointer: "/returnPeriod", Got: fmt.Sprint(*winters),
 			Accepted: fmt.Sprintf("%d to %d", climate.MinReturnPeriod, climate.MaxReturnPeriod)})
+	}
+	if water != nil {
+		for _, t := range water.Tests() {
+			if v := t.Value; v != nil && !(*v >= 0 && *v <= mostWater) {
+				fields = append(fields, &refusal.Field{Pointer: "/water/" + t.Name, Got: measure.Digits(*v) + " ppm", Accepted: "0 to " + measure.Grouped(mostWater) + " ppm, or nothing for what was not tested"})
+			}
+		}
 	}
 	var at *time.Location
 	if zone != nil && *zone != "" {
@@ -212,6 +223,11 @@ func (f *Fleet) SetSite(ctx context.Context, by store.Actor, id int64, winters *
 	}
 	if zone != nil {
 		if err := f.store.SetSiteZone(ctx, by, id, at); err != nil {
+			return store.Site{}, err
+		}
+	}
+	if water != nil {
+		if err := f.store.SetWater(ctx, by, id, *water); err != nil {
 			return store.Site{}, err
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"diligentledger/core/climate"
+	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
 )
 
@@ -32,6 +33,9 @@ type Site struct {
 	// ToldAt is when the weather service gave the forecast; nil when it is too old,
 	// or there is none.
 	ToldAt *time.Time
+
+	// Water of the site for mixing.
+	Water coolant.MixingWater
 
 	// plain is Cold without the forecast.
 	plain *climate.Climate
@@ -77,11 +81,11 @@ func (s *Store) readSites(ctx context.Context) ([]Site, error) {
 	}
 	curves := map[int64]curve{}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
+		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), s.water_hardness, s.water_chloride, s.water_sulphate, s.water_solids, c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
 		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
-		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
+		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &one.Water.Hardness, &one.Water.Chloride, &one.Water.Sulphate, &one.Water.Solids, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
 		curves[one.ID] = c
 		one.Zone = fleet
 		if err == nil && one.OwnZone != "" {
@@ -257,6 +261,34 @@ func (s *Store) SetReturnPeriod(ctx context.Context, by Actor, site int64, winte
 			return err
 		}
 		return computeCurve(ctx, tx, site)
+	})
+}
+
+// SetWater of a site for mixing; [ErrNoSite].
+func (s *Store) SetWater(ctx context.Context, by Actor, site int64, w coolant.MixingWater) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var name string
+		err := tx.QueryRowContext(ctx, `SELECT name FROM site WHERE id = ? FOR UPDATE`, site).Scan(&name)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %d", ErrNoSite, site)
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE site SET water_hardness = ?, water_chloride = ?, water_sulphate = ?, water_solids = ? WHERE id = ?`,
+			w.Hardness, w.Chloride, w.Sulphate, w.Solids, site); err != nil {
+			return err
+		}
+		text := ""
+		for _, t := range w.Tests() {
+			if t.Value != nil {
+				text += fmt.Sprintf(", %s %s ppm", t.Name, measure.Digits(*t.Value))
+			}
+		}
+		if text == "" {
+			text = ", not tested"
+		}
+		return s.changedRows(ctx, tx, by, "site_changed", name+": water"+text, siteTable, site)
 	})
 }
 

@@ -30,7 +30,7 @@ var migrations embed.FS
 // Rights of the application's database user, by table: what the code of this
 // package needs, and nothing else. Entries can be added and never changed.
 var Rights = map[string]string{
-	"site":          "SELECT, UPDATE (winters, zone)",
+	"site":          "SELECT, UPDATE (winters, zone, water_hardness, water_chloride, water_sulphate, water_solids)",
 	"site_cold":     "SELECT",
 	"site_night":    "SELECT, INSERT, UPDATE",
 	"site_curve":    "SELECT, INSERT, UPDATE",

@@ -7,6 +7,7 @@ import (
 
 	"diligentledger/api"
 	"diligentledger/core/climate"
+	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
@@ -84,7 +85,7 @@ func (h handlers) ListSites(ctx context.Context, _ api.ListSitesRequestObject) (
 
 // ChangeSite sets how cautious the cold curve of a site is.
 func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	s, err := h.fleet.SetSite(ctx, by(ctx), r.Id, r.Body.ReturnPeriod, r.Body.Zone)
+	s, err := h.fleet.SetSite(ctx, by(ctx), r.Id, r.Body.ReturnPeriod, r.Body.Zone, waterOf(r.Body.Water))
 	if err != nil {
 		return nil, err
 	}
@@ -92,8 +93,15 @@ func (h handlers) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject)
 	return api.ChangeSite200JSONResponse(siteCold(reader(ctx), s, today)), err
 }
 
+func waterOf(w *api.Water) *coolant.MixingWater {
+	if w == nil {
+		return nil
+	}
+	return &coolant.MixingWater{Hardness: w.Hardness, Chloride: w.Chloride, Sulphate: w.Sulphate, Solids: w.Solids}
+}
+
 func siteCold(r words.Reader, s store.Site, today measure.Date) api.SiteCold {
-	out := api.SiteCold{ColdText: r.Cold(s.Cold), ForecastText: r.Forecast(s.Cold, s.ToldAt, today, s.Zone), Id: s.ID, Name: s.Name, Altitude: s.Altitude, ReturnPeriod: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
+	out := api.SiteCold{Water: api.Water{Hardness: s.Water.Hardness, Chloride: s.Water.Chloride, Sulphate: s.Water.Sulphate, Solids: s.Water.Solids}, WaterText: words.Water(s.Water), ColdText: r.Cold(s.Cold), ForecastText: r.Forecast(s.Cold, s.ToldAt, today, s.Zone), Id: s.ID, Name: s.Name, Altitude: s.Altitude, ReturnPeriod: s.ReturnPeriod, Years: s.Cold.Years, Coldest: float64(s.Cold.Coldest()),
 		Seasons: seasons(s.Cold, today), Ahead: ahead(s.Cold, today), ForecastAt: s.ToldAt, Zone: s.Zone.String(), OwnZone: s.OwnZone != ""}
 	if s.Cold.Years > 0 {
 		out.NightsBelow, out.Shift, out.ReturnLevel = &s.Cold.NightsBelow, number(&s.Cold.Shift), number(s.Cold.ReturnLevel)

@@ -1,6 +1,8 @@
 package web_test
 
 import (
+	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -100,5 +102,32 @@ func TestPlanPartsAPI(t *testing.T) {
 	in.Name, in.Parts = "Twice", &[]api.PartInterval{{Part: "anodes", Months: &months}, {Part: "anodes", Months: &months}, {Part: "impeller"}}
 	if res, text = ask(t, "POST", "/api/v1/service-plans", in); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/parts/1/part"`) || !strings.Contains(string(text), `"/parts/2/months"`) {
 		t.Errorf("a part twice, and one without a limit: %d %s", res.StatusCode, text)
+	}
+}
+
+// Water of a site is kept, judged and refused by its figure; what was not tested is not fit.
+func TestWaterOfASiteAPI(t *testing.T) {
+	sites := get[[]api.SiteCold](t, "/api/v1/sites")
+	path := fmt.Sprintf("/api/v1/sites/%d", sites[0].Id)
+	if !strings.Contains(sites[0].WaterText, "not tested: use purified water") {
+		t.Errorf("never tested: %q", sites[0].WaterText)
+	}
+	for _, c := range []struct {
+		water m
+		want  string
+	}{
+		{m{"hardness": 120, "chloride": 20, "sulphate": 40, "solids": 200}, "Its water is fit for mixing."},
+		{m{"hardness": 310, "chloride": 20, "sulphate": 40, "solids": 200}, "not fit for mixing: hardness 310 of at most 170"},
+		{m{"hardness": 120}, "chloride, sulphate, solids is not tested: use purified water."},
+		{m{}, "Its water is not tested"},
+	} {
+		res, text := ask(t, "PUT", path, m{"water": c.water})
+		var out api.SiteCold
+		if err := json.Unmarshal(text, &out); err != nil || res.StatusCode != http.StatusOK || !strings.Contains(out.WaterText, c.want) {
+			t.Errorf("%v: %d %q, want %q", c.water, res.StatusCode, out.WaterText, c.want)
+		}
+	}
+	if res, text := ask(t, "PUT", path, m{"water": m{"chloride": -3}}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), `"/water/chloride"`) {
+		t.Errorf("less than none: %d %s", res.StatusCode, text)
 	}
 }

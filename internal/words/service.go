@@ -2,8 +2,10 @@ package words
 
 import (
 	"fmt"
+	"strings"
 
 	"diligentledger/core/clock"
+	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
@@ -20,6 +22,28 @@ func (r Reader) ColdPlace(site, winters string, offset measure.Kelvin) string {
 		place += ", " + r.Kelvin(float64(-offset), 0) + " colder,"
 	}
 	return place
+}
+
+// Water of a site: whether it is fit for mixing, and why not.
+func Water(w coolant.MixingWater) string {
+	var failed, untested []string
+	for _, t := range w.Tests() {
+		switch {
+		case t.Value == nil:
+			untested = append(untested, t.Name)
+		case t.TooMuch():
+			failed = append(failed, fmt.Sprintf("%s %s of at most %s%sppm", t.Name, Figure(*t.Value, 0), Figure(t.Limit.Value, 0), nbsp))
+		}
+	}
+	switch {
+	case len(failed) > 0:
+		return "Its water is not fit for mixing: " + strings.Join(failed, ", ") + ". Use purified water."
+	case len(untested) == len(w.Tests()):
+		return "Its water is not tested: use purified water."
+	case len(untested) > 0:
+		return "Of its water " + strings.Join(untested, ", ") + " is not tested: use purified water."
+	}
+	return "Its water is fit for mixing."
 }
 
 // isPart reports whether a clock is of a part that a service plan gives an interval.

@@ -96,7 +96,7 @@ export const api = {
   assignServicePlanByKind: (id: number, body: { kind: Schemas["UnitKind"]; site?: string }) =>
     answer(client.PUT("/api/v1/service-plans/{id}/units", { params: { path: { id } }, body })),
   sites: (signal?: AbortSignal) => answer(client.GET("/api/v1/sites", { signal })),
-  changeSite: (id: number, body: { returnPeriod?: number; zone?: string }) =>
+  changeSite: (id: number, body: { returnPeriod?: number; zone?: string; water?: Schemas["Water"] }) =>
     answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body })),
   settings: (signal?: AbortSignal) => answer(client.GET("/api/v1/settings", { signal })),
   changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),

@@ -397,7 +397,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set how cautious the site's cold curve is, or its time zone. What is not named stays. */
+        /** Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays. */
         put: operations["changeSite"];
         post?: never;
         delete?: never;
@@ -1667,6 +1667,9 @@ export interface components {
             nothing: string[];
         };
         SiteCold: {
+            water: components["schemas"]["Water"];
+            /** @description Whether its water is fit for mixing, as a sentence. */
+            waterText: string;
             /** @description What nights are planned for and what that rests on, as a sentence. */
             coldText: string;
             /** @description The forecast for the nights ahead, as a sentence. */
@@ -1709,6 +1712,23 @@ export interface components {
             ahead: components["schemas"]["ColdNight"][];
             /** Format: date-time */
             forecastAt?: string;
+        };
+        /** @description Water for mixing as it was tested, ppm; none for what was not. */
+        Water: {
+            /**
+             * Format: double
+             * @description As CaCO3.
+             */
+            hardness?: number;
+            /** Format: double */
+            chloride?: number;
+            /** Format: double */
+            sulphate?: number;
+            /**
+             * Format: double
+             * @description Dissolved solids.
+             */
+            solids?: number;
         };
         Season: {
             /** Format: date */
@@ -3095,6 +3115,7 @@ export interface operations {
                     returnPeriod?: number;
                     /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
                     zone?: string;
+                    water?: components["schemas"]["Water"];
                 };
             };
         };

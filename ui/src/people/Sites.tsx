@@ -63,13 +63,21 @@ export function Sites() {
 function SiteLine({ site }: { site: Site }) {
   const [returnPeriod, setReturnPeriod] = useState(String(site.returnPeriod));
   const [zone, setZone] = useState(shownZone(site));
+  const [water, setWater] = useState(() => shownWater(site));
   const queries = useQueryClient();
+  const watered = waters.some((name) => water[name].trim() !== shownWater(site)[name]);
   const change = useMutation({
-    mutationFn: () =>
-      api.changeSite(site.id, {
+    mutationFn: async () => {
+      const read = watered ? await api.numbers(water) : { values: {}, wrong: {} };
+      const [wrong] = Object.entries(read.wrong);
+      if (wrong)
+        throw new Error(`“${water[wrong[0] as keyof Schemas["Water"]]}” is not accepted; accepted: ${wrong[1]}`);
+      return api.changeSite(site.id, {
         ...(site.years > 0 ? { returnPeriod: Number(returnPeriod) } : {}),
         ...(zone.trim() === shownZone(site) ? {} : { zone: zone.trim() }),
-      }),
+        ...(watered ? { water: read.values } : {}),
+      });
+    },
     onSuccess: () => queries.invalidateQueries(),
   });
   /** The message of an earlier change does not belong to this one. */
@@ -96,6 +104,9 @@ function SiteLine({ site }: { site: Site }) {
             <Text>{site.coldText}</Text>
             <Text color="faint" fontSize="14px">
               {site.forecastText}
+            </Text>
+            <Text color="faint" fontSize="14px">
+              {site.waterText}
             </Text>
           </Box>
           <TextField
@@ -136,7 +147,7 @@ function SiteLine({ site }: { site: Site }) {
               color="accent"
               disabled={
                 !number ||
-                (returnPeriod.trim() === String(site.returnPeriod) && zone.trim() === shownZone(site)) ||
+                (returnPeriod.trim() === String(site.returnPeriod) && zone.trim() === shownZone(site) && !watered) ||
                 change.isPending
               }
             >
@@ -144,6 +155,22 @@ function SiteLine({ site }: { site: Site }) {
             </Button>
           </Flex>
         </Flex>
+        <details className="site-water">
+          <summary>water for mixing, ppm</summary>
+          <Flex gap="12px" wrap="wrap" py="6px">
+            {waters.map((name) => (
+              <TextField
+                key={name}
+                label={waterNames[name]}
+                figures
+                width="110px"
+                value={water[name]}
+                onChange={type((v) => setWater({ ...water, [name]: v }))}
+                error={change.error instanceof Problem ? change.error.refusalOf(`/water/${name}`) : undefined}
+              />
+            ))}
+          </Flex>
+        </details>
         <Box aria-live="polite">
           {change.isSuccess && <Text color="faint">Changed; all clocks follow it.</Text>}
           {change.error && <Text color="alarm">{change.error.message}</Text>}
@@ -152,6 +179,17 @@ function SiteLine({ site }: { site: Site }) {
     </Box>
   );
 }
+
+const waterNames = { hardness: "hardness", chloride: "chloride", sulphate: "sulphate", solids: "dissolved solids" };
+const waters = Object.keys(waterNames) as (keyof typeof waterNames)[];
+
+/** The water of a site as text by field; empty for what was not tested. */
+const shownWater = (s: Site): Record<keyof typeof waterNames, string> => ({
+  hardness: String(s.water.hardness ?? ""),
+  chloride: String(s.water.chloride ?? ""),
+  sulphate: String(s.water.sulphate ?? ""),
+  solids: String(s.water.solids ?? ""),
+});
 
 /** The text of the field: empty for the fleet's zone. */
 const shownZone = (s: Site) => (s.ownZone ? s.zone : "");
