@@ -4,6 +4,7 @@
 //	diligent verify          walk every chain, hold rows, stored accounts and heads against them; name what was tampered with
 //	diligent heads           write the heads of all chains as JSON lines, for an auditor to keep
 //	diligent rebuild         fold every account from its entries and store it
+//	diligent circuit         give a unit a further cooling circuit, rename or end one
 //	diligent backtest        replay the books, and synthetic fleets: how right the forecasts would have been
 //	diligent drill           kill program and database under load and count what was lost
 //	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
@@ -27,6 +28,7 @@ const usageText = `usage: diligent COMMAND
            kept elsewhere
   heads    write the heads of all chains as JSON lines, to be kept elsewhere
   rebuild  fold every account from its entries and store it
+  circuit  give a unit a further cooling circuit, rename one, or end one
   backtest replay the books, and synthetic fleets, as of each past month: how
            right the forecasts would have been
   drill    kill program and database under load, count lost, doubled and changed
@@ -59,6 +61,8 @@ func run(ctx context.Context, args []string) error {
 		return heads(ctx, args[1:], os.Stdout)
 	case "rebuild":
 		return rebuild(ctx, args[1:], os.Stdout)
+	case "circuit":
+		return circuit(ctx, args[1:], os.Stdout)
 	case "backtest":
 		return replay(ctx, args[1:], os.Stdout)
 	case "drill":

@@ -221,7 +221,16 @@ func headsBeside(ctx context.Context, s *store.Store, data string) (files []head
 
 // withBooks opens the database of a folder: the one that runs, or one started
 // for the purpose.
-func withBooks(ctx context.Context, data string, f func(*store.Store) error) (err error) {
+func withBooks(ctx context.Context, data string, f func(*store.Store) error) error {
+	return withDatabase(ctx, data, (*mariadb.Instance).AppDSN, f)
+}
+
+// withRegister is [withBooks] for a user who may change the register.
+func withRegister(ctx context.Context, data string, f func(*store.Store) error) error {
+	return withDatabase(ctx, data, (*mariadb.Instance).OwnerDSN, f)
+}
+
+func withDatabase(ctx context.Context, data string, user func(*mariadb.Instance) string, f func(*store.Store) error) (err error) {
 	if dsn := os.Getenv(config.Prefix + "DSN"); dsn != "" {
 		return withStore(mariadb.WithDefaults(dsn), f)
 	}
@@ -242,7 +251,7 @@ func withBooks(ctx context.Context, data string, f func(*store.Store) error) (er
 	} else if instance, err = mariadb.Attach(data); err != nil {
 		return err
 	}
-	return withStore(instance.AppDSN(), f)
+	return withStore(user(instance), f)
 }
 
 func withStore(dsn string, f func(*store.Store) error) (err error) {

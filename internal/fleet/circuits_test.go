@@ -312,3 +312,98 @@ func TestWinteringFollowsBothSites(t *testing.T) {
 		t.Errorf("%d rows are evaluated again and again, %v", n, err)
 	}
 }
+
+// A unit gets a circuit and loses it with its history: a held one cannot be ended, the first one
+// never; a name that was used stays its own; the books of both stay, and every chain holds.
+func TestCircuitsComeAndGo(t *testing.T) {
+	ctx := t.Context()
+	refresh := func() {
+		t.Helper()
+		if _, err := open.RefreshStatus(ctx); err != nil {
+			t.Fatal(err)
+		}
+	}
+	written := func(address string) int {
+		t.Helper()
+		m, err := open.Account(ctx, address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(m.Account.Lines)
+	}
+	lines := written("HB-07")
+	if err := owner.RenameCircuit(ctx, marrow, "HB-07", ledger.PortCircuit); err != nil {
+		t.Fatal(err)
+	}
+	if err := owner.AddCircuit(ctx, marrow, "HB-07", store.LoadedUnit{Circuit: ledger.StarboardCircuit, Capacity: 14, Base: coolant.PG, RawWater: ledger.No}); err != nil {
+		t.Fatal(err)
+	}
+	refresh()
+	if row := rowOf(t, "HB-07"); len(row.Clocks) < 10 || row.ProtectsTo != nil {
+		t.Errorf("nothing is known of the new circuit, and the unit protects to %v", row.ProtectsTo)
+	}
+	if got := written("HB-07 port"); got != lines {
+		t.Errorf("the books of the renamed circuit have %d of %d lines", got, lines)
+	}
+	for name, err := range map[string]error{
+		"a second one of that name": owner.AddCircuit(ctx, marrow, "HB-07", store.LoadedUnit{Circuit: ledger.PortCircuit, Capacity: 14}),
+		"renamed to one there is":   owner.RenameCircuit(ctx, marrow, "HB-07 starboard", ledger.PortCircuit),
+	} {
+		if !errors.Is(err, store.ErrCircuitThere) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if err := owner.AddCircuit(ctx, marrow, "HB-07", store.LoadedUnit{Circuit: "bilge", Capacity: 3}); !errors.Is(err, store.ErrNoCircuit) {
+		t.Errorf("no circuit of the trade: %v", err)
+	}
+	today := measure.DateOf(noon, time.UTC)
+	if err := owner.EndCircuit(ctx, marrow, "HB-07", today); !errors.Is(err, store.ErrFirstCircuit) {
+		t.Errorf("the first circuit ended: %v", err)
+	}
+	if err := writeTo(t, "HB-07 starboard", ledger.Hold{Why: "seacock leaks"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := owner.EndCircuit(ctx, marrow, "HB-07 starboard", today); !errors.Is(err, store.ErrCircuitStopped) {
+		t.Errorf("a held circuit ended: %v", err)
+	}
+	if row := rowOf(t, "HB-07"); row.Verdict != clock.Hold {
+		t.Errorf("a circuit is held, and the unit is %s", row.Verdict)
+	}
+	if err := writeTo(t, "HB-07 starboard", ledger.Release{What: "seacock renewed"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := owner.EndCircuit(ctx, marrow, "HB-07 starboard", today); err != nil {
+		t.Fatal(err)
+	}
+	refresh()
+	for _, c := range rowOf(t, "HB-07").Clocks {
+		if c.Circuit != "" {
+			t.Errorf("one circuit is left, and a clock is of its %s", c.Circuit)
+		}
+	}
+	if got := written("HB-07"); got != lines {
+		t.Errorf("%d of %d lines are left", got, lines)
+	}
+	if got := written("HB-07 starboard"); got != 2 {
+		t.Errorf("the ended circuit has %d lines", got)
+	}
+	if err := owner.EndCircuit(ctx, marrow, "HB-07 starboard", today); !errors.Is(err, store.ErrNoCircuit) {
+		t.Errorf("ended twice: %v", err)
+	}
+	var refused *refusal.Error
+	if err := writeTo(t, "HB-07 starboard", ledger.NoteBody{Text: "late"}); !errors.As(err, &refused) {
+		t.Errorf("written into a circuit that has ended: %v", err)
+	}
+	if err := writeTo(t, "HB-07", ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"}); err != nil {
+		t.Fatal(err)
+	}
+	if row := rowOf(t, "HB-07"); row.Governing.Kind == clock.Evaluation {
+		t.Error("after a circuit ended the unit is not evaluated any more")
+	}
+	if _, breaks, err := owner.Verify(ctx, nil); err != nil || len(breaks) > 0 {
+		t.Errorf("chains: %v, %v", breaks, err)
+	}
+	if breaks, err := owner.VerifyAccounts(ctx); err != nil || len(breaks) > 0 {
+		t.Errorf("accounts: %v, %v", breaks, err)
+	}
+}

@@ -270,6 +270,9 @@ func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 // written either.
 func (f *Fleet) check(o *store.Opened, w Actor, h *ledger.History, e ledger.Entry) error {
 	u := o.Unit
+	if u.Ended {
+		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Kind()), Accepted: "nothing here: the unit does not have this circuit any more"}}}
+	}
 	if f := access.CheckIn(w, h, e); f != nil {
 		return &Forbidden{f}
 	}

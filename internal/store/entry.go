@@ -31,7 +31,7 @@ type Appending struct {
 	Entry   ledger.Entry
 	Seq     int64 // that it gets
 	// Others are the accounts of the unit's other circuits, by their address, and OthersSeq the
-	// number of entries in them; none of them can change meanwhile.
+	// number of entries in them and in those that have ended; none of them can change meanwhile.
 	Others    map[string]*ledger.Account
 	OthersSeq int64
 }
@@ -90,7 +90,7 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 	if !ok {
 		return r, errNotUnlocked
 	}
-	last := Appending{History: history, Entry: e, Seq: u.Seq + 1}
+	last := Appending{History: history, Entry: e, Seq: u.Seq + 1, OthersSeq: u.endedSeq}
 	if check(last) != nil {
 		return r, errNotUnlocked
 	}
@@ -215,7 +215,7 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 	if err != nil {
 		return nil, err
 	}
-	last.Others, last.OthersSeq = others, seqs
+	last.Others, last.OthersSeq = others, seqs+u.endedSeq
 	account, statuses, err := stored(*last)
 	if err != nil {
 		return nil, err

@@ -41,6 +41,8 @@ type Unit struct {
 	Winters    string
 	ColdOffset measure.Kelvin
 	Heated     bool
+	// Ended: the unit does not have this circuit any more.
+	Ended bool
 	// Drive: combustion, hybrid or electric; empty when it is not known.
 	Drive string
 
@@ -53,9 +55,10 @@ type Unit struct {
 	id, siteID int64
 	winterID   int64 // 0 for none
 	circuit    int64
-	position   int  // of the circuit among those of the unit, 0 for the first
-	circuits   int  // of the unit
-	there      bool // one of the entries that are to be written may be in the books
+	position   int   // of the circuit among those of the unit, 0 for the first
+	circuits   int   // of the unit
+	endedSeq   int64 // entries of the circuits of the unit that have ended
+	there      bool  // one of the entries that are to be written may be in the books
 }
 
 // First reports whether it is the first circuit of its unit, whose account holds what belongs to
@@ -106,7 +109,7 @@ const circuitColumns = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, COALESCE(c.plan_id, u.plan_id), R.capacity_l, COALESCE(R.base, ''), COALESCE(u.meter, ''), COALESCE(u.second_meter, ''),
 	       COALESCE(R.cap_kpa, 0), COALESCE(R.tank_l_per_mm, 0), COALESCE(R.tank_marks_mm, 0), R.wet_liners,
 	       COALESCE(R.metal, ''), COALESCE(u.drive, ''), R.silicate_free, R.premix_only, COALESCE(R.required_technology, ''), R.listed, R.figures, c.id, c.head_seq,
-	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated`
+	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated, u.ended_seq, c.ended IS NOT NULL`
 
 var (
 	unitColumns = strings.ReplaceAll(circuitColumns, `R.`, `u.`)
@@ -147,7 +150,7 @@ func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err err
 	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter, &second,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
 		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits,
-		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated}, more...)...)
+		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated, &u.endedSeq, &u.Ended}, more...)...)
 	if err != nil {
 		return u, err
 	}

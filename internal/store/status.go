@@ -86,9 +86,10 @@ var packed, unpacked = func() (cbor.EncMode, cbor.DecMode) {
 // never is the due day where nothing runs out: it sorts last.
 const never = "9999-12-31"
 
-// Status of a unit by its first circuit, without its clocks.
+// Status of a unit by its first circuit, without its clocks. Its Seq is the number of entries of that
+// circuit and of those that have ended: it never falls.
 func (u Unit) Status() Status {
-	return Status{UnitName: u.UnitName, ColdKey: ColdKey{u.siteID, u.winterID, u.ColdOffset}, PlanID: u.PlanID, Seq: u.Seq, unitID: u.id}
+	return Status{UnitName: u.UnitName, ColdKey: ColdKey{u.siteID, u.winterID, u.ColdOffset}, PlanID: u.PlanID, Seq: u.Seq + u.endedSeq, unitID: u.id}
 }
 
 // statusColumn of a status row and its value.
@@ -413,7 +414,7 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 // UnitsWithoutStatus are at most limit of those after one: none was written yet, or it is of an
 // earlier entry, another service plan, site or place in winter than the unit's.
 func (s *Store) UnitsWithoutStatus(ctx context.Context, after UnitID, limit int) (units []Unit, last UnitID, err error) {
-	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id OR t.winter_id <> COALESCE(u.winter_site_id, 0) OR t.cold_offset <> u.cold_offset`, after, limit)
+	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < u.ended_seq + IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id OR t.winter_id <> COALESCE(u.winter_site_id, 0) OR t.cold_offset <> u.cold_offset`, after, limit)
 }
 
 // UnitsOfStatus are at most limit of the units of some groups after one.

@@ -178,7 +178,7 @@ func TestUpgrade(t *testing.T) {
 			`ALTER TABLE unit DROP FOREIGN KEY unit_winter`, `ALTER TABLE unit DROP COLUMN raw_water, DROP COLUMN winter_site_id, DROP COLUMN cold_offset, DROP COLUMN heated`,
 			`ALTER TABLE product DROP COLUMN low_conductivity`, `ALTER TABLE plan DROP COLUMN parts`, `DELETE FROM goose_db_version WHERE version_id > 19`},
 		18: {`ALTER TABLE planned ADD UNIQUE KEY planned_once (unit_id, work, is_open), DROP INDEX planned_circuit, DROP COLUMN circuit_id`,
-			`ALTER TABLE unit DROP COLUMN circuits, DROP COLUMN second_meter`, `ALTER TABLE circuit DROP FOREIGN KEY circuit_plan`,
+			`ALTER TABLE unit DROP COLUMN circuits, DROP COLUMN ended_seq, DROP COLUMN second_meter`, `ALTER TABLE circuit DROP FOREIGN KEY circuit_plan`,
 			`ALTER TABLE circuit DROP INDEX circuit_position, DROP COLUMN position, DROP COLUMN plan_id, DROP COLUMN capacity_l, DROP COLUMN base, DROP COLUMN cap_kpa, DROP COLUMN tank_l_per_mm,
 			 DROP COLUMN tank_marks_mm, DROP COLUMN wet_liners, DROP COLUMN metal, DROP COLUMN silicate_free, DROP COLUMN premix_only, DROP COLUMN required_technology, DROP COLUMN listed,
 			 DROP COLUMN figures, DROP COLUMN ended`,

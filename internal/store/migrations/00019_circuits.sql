@@ -24,9 +24,11 @@ ALTER TABLE circuit
 ALTER TABLE circuit ADD UNIQUE KEY IF NOT EXISTS circuit_position (unit_id, position);
 ALTER TABLE circuit ADD CONSTRAINT FOREIGN KEY IF NOT EXISTS circuit_plan (plan_id) REFERENCES plan (id);
 
--- How many circuits the unit has that have not ended; and the unit of its other meter.
+-- How many circuits the unit has that have not ended, and the entries that the others had when they
+-- ended; and the unit of its other meter.
 ALTER TABLE unit
   ADD COLUMN IF NOT EXISTS circuits TINYINT UNSIGNED NOT NULL DEFAULT 1 CHECK (circuits > 0),
+  ADD COLUMN IF NOT EXISTS ended_seq BIGINT UNSIGNED NOT NULL DEFAULT 0,
   ADD COLUMN IF NOT EXISTS second_meter ENUM('km','h') NULL;
 
 -- Planned work is on one circuit; 0 is the first one.
@@ -48,7 +50,7 @@ INSERT INTO status_count (basis, of, n)
 DELETE FROM planned WHERE circuit_id <> 0;
 ALTER TABLE planned ADD UNIQUE KEY IF NOT EXISTS planned_once (unit_id, work, is_open);
 ALTER TABLE planned DROP INDEX IF EXISTS planned_circuit, DROP COLUMN IF EXISTS circuit_id;
-ALTER TABLE unit DROP COLUMN IF EXISTS circuits, DROP COLUMN IF EXISTS second_meter;
+ALTER TABLE unit DROP COLUMN IF EXISTS circuits, DROP COLUMN IF EXISTS ended_seq, DROP COLUMN IF EXISTS second_meter;
 ALTER TABLE circuit DROP FOREIGN KEY IF EXISTS circuit_plan, DROP INDEX IF EXISTS circuit_position, DROP COLUMN IF EXISTS position, DROP COLUMN IF EXISTS plan_id,
   DROP COLUMN IF EXISTS capacity_l, DROP COLUMN IF EXISTS base, DROP COLUMN IF EXISTS cap_kpa, DROP COLUMN IF EXISTS tank_l_per_mm, DROP COLUMN IF EXISTS tank_marks_mm,
   DROP COLUMN IF EXISTS wet_liners, DROP COLUMN IF EXISTS metal, DROP COLUMN IF EXISTS silicate_free, DROP COLUMN IF EXISTS premix_only,

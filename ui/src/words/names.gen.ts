@@ -145,6 +145,9 @@ export const placeNames: Record<string, string> = {
 };
 
 export const auditNames: Record<string, string> = {
+  circuit_added: "added a circuit",
+  circuit_ended: "ended a circuit",
+  circuit_renamed: "renamed a circuit",
   invited: "invited a person",
   invited_again: "sent an invitation again",
   kind_on_plan: "put a kind on a service plan",

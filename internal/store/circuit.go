@@ -1,0 +1,158 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+// Errors of a change of a unit's circuits.
+var (
+	ErrCircuitThere   = errors.New("the unit has or had a circuit of that name; its books stay its own")
+	ErrFirstCircuit   = errors.New("the first circuit of a unit holds its meters and cannot end")
+	ErrCircuitStopped = errors.New("something still stops the unit in this circuit")
+	ErrNoCircuit      = errors.New("no such circuit")
+)
+
+// lockUnit of that code with all its circuits, for a change of them; [ErrNoUnit].
+func lockUnit(ctx context.Context, tx *sql.Tx, code string) (id int64, err error) {
+	err = tx.QueryRowContext(ctx, `SELECT id FROM unit WHERE code = ? FOR UPDATE`, code).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		return 0, fmt.Errorf("%w: %s", ErrNoUnit, code)
+	}
+	if err != nil {
+		return 0, err
+	}
+	rows, err := tx.QueryContext(ctx, `SELECT id FROM circuit WHERE unit_id = ? ORDER BY id FOR UPDATE`, id)
+	_, err = collect(rows, err, func(rows *sql.Rows) (n int64, err error) { return n, rows.Scan(&n) })
+	return id, err
+}
+
+// circuitsChanged counts the circuits of a unit anew, makes its status one of no basis, and takes
+// both rows into their chains with a line of the audit.
+func (s *Store) circuitsChanged(ctx context.Context, tx *sql.Tx, by Actor, unit, circuit int64, what, detail string) error {
+	if _, err := tx.ExecContext(ctx, `UPDATE unit SET circuits = (SELECT COUNT(*) FROM circuit c WHERE c.unit_id = unit.id AND (c.position = 0 OR c.ended IS NULL)) WHERE id = ?`, unit); err != nil {
+		return err
+	}
+	if err := staleStatuses(ctx, tx, []any{unit}); err != nil {
+		return err
+	}
+	if err := s.chained(ctx, tx, by.Name, what, unitTable, unit); err != nil {
+		return err
+	}
+	return s.changedRows(ctx, tx, by, what, detail, circuitTable, circuit)
+}
+
+// AddCircuit gives a unit a further circuit, with its name, facts and plan (that of the unit when it
+// names none), and an account without a line; [ErrNoUnit], [ErrCircuitThere], [ErrNoServicePlan]. It
+// needs a user who may change the register.
+func (s *Store) AddCircuit(ctx context.Context, by Actor, code string, c LoadedUnit) error {
+	if !slices.Contains(ledger.Circuits, c.Circuit) {
+		return fmt.Errorf("%w: %q; accepted: %v", ErrNoCircuit, string(c.Circuit), ledger.Circuits)
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		unit, err := lockUnit(ctx, tx, code)
+		if err != nil {
+			return err
+		}
+		var there, last int
+		if err := tx.QueryRowContext(ctx, `SELECT COALESCE(SUM(name = ?), 0), MAX(position) FROM circuit WHERE unit_id = ?`, c.Circuit, unit).Scan(&there, &last); err != nil {
+			return err
+		}
+		if there > 0 {
+			return fmt.Errorf("%w: %s %s", ErrCircuitThere, code, c.Circuit)
+		}
+		var plan int64
+		err = tx.QueryRowContext(ctx, `SELECT p.id FROM plan p JOIN unit u ON u.id = ? WHERE IF(? = '', p.id = u.plan_id, p.name = ?)`, unit, c.Plan, c.Plan).Scan(&plan)
+		if errors.Is(err, sql.ErrNoRows) {
+			return fmt.Errorf("%w: %s", ErrNoServicePlan, c.Plan)
+		}
+		if err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, `INSERT INTO circuit (unit_id, name, position) VALUES (?, ?, ?)`, unit, c.Circuit, last+1)
+		if err != nil {
+			return err
+		}
+		id, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		if err := loadFurther(ctx, tx, id, c, plan); err != nil {
+			return err
+		}
+		return s.circuitsChanged(ctx, tx, by, unit, id, "circuit_added", fmt.Sprintf("%s %s, %s L", code, c.Circuit, measure.Digits(float64(c.Capacity))))
+	})
+}
+
+// EndCircuit of a unit from a day on: it counts no more, and its books stay. A circuit in which
+// something stops the unit cannot end; work that is planned on it is closed. [ErrNoCircuit],
+// [ErrFirstCircuit], [ErrCircuitStopped].
+func (s *Store) EndCircuit(ctx context.Context, by Actor, address string, day measure.Date) error {
+	o, err := s.open(ctx, address, "", true)
+	if err != nil {
+		return err
+	}
+	if o.First() {
+		return fmt.Errorf("%w: %s", ErrFirstCircuit, o.Address())
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		unit, err := lockUnit(ctx, tx, o.Code)
+		if err != nil {
+			return err
+		}
+		accounts, _, err := s.accountsWithin(ctx, tx, []Unit{o.Unit})
+		if err != nil {
+			return err
+		}
+		a := accounts[o.Address()]
+		if stops := a.Stops(); a.Failure != "" || len(stops) > 0 {
+			return fmt.Errorf("%w: %s", ErrCircuitStopped, o.Address())
+		}
+		res, err := tx.ExecContext(ctx, `UPDATE circuit SET ended = ? WHERE id = ? AND ended IS NULL`, day.String(), o.circuit)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(fmt.Errorf("%w: %s has ended already", ErrNoCircuit, o.Address()), err)
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE unit u JOIN circuit c ON c.unit_id = u.id SET u.ended_seq = u.ended_seq + c.head_seq WHERE c.id = ?`, o.circuit); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE circuit_id = ? AND closed_at IS NULL`, s.now().UTC(), by.Name, o.circuit); err != nil {
+			return err
+		}
+		return s.circuitsChanged(ctx, tx, by, unit, o.circuit, "circuit_ended", o.Address()+" from "+day.String()+" on")
+	})
+}
+
+// RenameCircuit of a unit, as when its engine becomes the port one of two: its books stay its books.
+// [ErrNoCircuit], [ErrCircuitThere].
+func (s *Store) RenameCircuit(ctx context.Context, by Actor, address string, to ledger.Circuit) error {
+	if !slices.Contains(ledger.Circuits, to) {
+		return fmt.Errorf("%w: %q; accepted: %v", ErrNoCircuit, string(to), ledger.Circuits)
+	}
+	u, err := s.Unit(ctx, address)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		unit, err := lockUnit(ctx, tx, u.Code)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE circuit SET name = ? WHERE id = ?`, to, u.circuit); err != nil {
+			if strings.Contains(err.Error(), "Duplicate") {
+				return fmt.Errorf("%w: %s %s", ErrCircuitThere, u.Code, to)
+			}
+			return err
+		}
+		return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "circuit_renamed", u.Address()+" is now "+u.Code+" "+string(to))
+	})
+}
