@@ -105,7 +105,7 @@ func Entry(b ledger.Body) string {
 	case ledger.ZeroCheck:
 		return b.Tool + " reads " + Reading(b.Zero) + " on purified water"
 	case ledger.LayUp:
-		return join(": ", rawWater(b.RawWater, nil), b.Note)
+		return join(": ", join(" ", when(b.RawWater != "", "raw-water side"), rawWater(b.RawWater, nil)), b.Note)
 	case ledger.RawWater:
 		return join(": ", rawWater(b.State, b.Freeze), b.Note)
 	case ledger.CombustionTest:

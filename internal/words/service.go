@@ -6,7 +6,6 @@ import (
 
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
-	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
 )
@@ -140,11 +139,8 @@ func (r Reader) partIntervals(p serviceplan.Plan) (all []string) {
 
 // rawWater side as an entry has it.
 func rawWater(state string, freeze *measure.Reading) string {
-	switch state {
-	case ledger.RawFilled:
-		return joined(", ", "raw-water side filled with antifreeze", optional("protects to ", freeze))
-	case "":
+	if state == "" {
 		return ""
 	}
-	return "raw-water side " + state
+	return joined(", ", Name(state), optional("protects to ", freeze))
 }
