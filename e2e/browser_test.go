@@ -347,7 +347,7 @@ var views = []view{
 	{"account-dark", "/units/TK-20?write=renewal", figureBox, 1280, 800, true},
 	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
 	{"bench-target", "/bench?q=target&drainable=3%20L&strength=20%20%25", `[data-testid="headline"]`, 1280, 800, false},
-	{"bench-dark", "/bench?q=reading&inside=PG&freeze=-41%20C&checked=3", `[data-testid="headline"]`, 1280, 800, true},
+	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
 	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
 	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
 	{"plan", "/plan", `[data-planned]`, 1280, 800, false},
@@ -359,7 +359,7 @@ var views = []view{
 }
 
 var others = []view{
-	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
+	{"bench-dark", "/bench?q=reading&inside=PG&freeze=-41%20C&checked=3", `[data-testid="headline"]`, 1280, 800, true},
 	{"battery", "/units/CA-62%20battery?write=chemistry_test", formUnit, 1280, 1000, false},
 	{"raw-water", "/units/HB-16?write=raw_water", formUnit, 390, 1300, false},
 	{"two-meters", "/units/TK-36?write=meter", formUnit, 1280, 800, true},

@@ -21,7 +21,7 @@ const circuitUsage = `usage: diligent circuit add UNIT CIRCUIT --capacity LITRES
 
 Gives a unit a further cooling circuit, renames one, or ends one; its books stay.
 ADDRESS is the unit's code, of a unit with several a space and the circuit: "HB-02 port".
-CIRCUIT: engine, port, starboard, inverter, battery, charge-air, rear-heater.`
+CIRCUIT: engine, port, starboard, inverter, battery, charge-air, rear-heater`
 
 // circuit changes the circuits of a unit.
 func circuit(ctx context.Context, args []string, out io.Writer) error {

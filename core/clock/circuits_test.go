@@ -33,11 +33,12 @@ func packed(t *testing.T, a *ledger.Account) ledger.Packed {
 	return p
 }
 
-// Laws over random histories of units with up to three circuits: what is written in one changes
+// Laws over random histories of units with up to four circuits of every name: what is written in one changes
 // nothing of another; the unit is held when one of them is, and no better than the worst; each
 // clock of each circuit is there once; nothing is without a value.
 func TestCircuitsOfAUnit(t *testing.T) {
 	held, sound := 0, 0
+	drawn := map[ledger.Circuit]bool{ledger.EngineCircuit: true}
 	for seed := range 600 {
 		rng := rand.New(rand.NewPCG(uint64(seed), 31))
 		first := ledgertest.Units[seed%len(ledgertest.Units)]
@@ -45,7 +46,10 @@ func TestCircuitsOfAUnit(t *testing.T) {
 		day := lawDay(rng)
 		one := ledger.Fold(first, ledgertest.History(rng, first, 3+rng.IntN(12)))
 		circuits := []CircuitStatus{{ledger.EngineCircuit, Evaluate(&one, lawPlan, Conditions{Climate: depot}, day)}}
-		for _, name := range []ledger.Circuit{ledger.InverterCircuit, ledger.StarboardCircuit}[:1+rng.IntN(2)] {
+		names := slices.DeleteFunc(slices.Clone(ledger.Circuits), func(c ledger.Circuit) bool { return c == ledger.EngineCircuit })
+		rng.Shuffle(len(names), func(i, j int) { names[i], names[j] = names[j], names[i] })
+		for _, name := range names[:1+rng.IntN(3)] {
+			drawn[name] = true
 			u := ledgertest.Units[rng.IntN(len(ledgertest.Units))]
 			u.Circuit, u.Further, u.Meter, u.Second, u.Kind, u.Aircraft = name, true, first.Meter, first.Second, first.Kind, first.Aircraft
 			entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(12)), func(e ledger.Entry) bool { return ledger.OfUnit(e.Kind()) })
@@ -89,8 +93,8 @@ func TestCircuitsOfAUnit(t *testing.T) {
 			sound++
 		}
 	}
-	if held == 0 || sound == 0 {
-		t.Errorf("%d units held, %d not: the law was not tried", held, sound)
+	if held == 0 || sound == 0 || len(drawn) != len(ledger.Circuits) {
+		t.Errorf("%d units held, %d not, of %d circuits: the law was not tried", held, sound, len(drawn))
 	}
 	if o := Combine(nil); o.Verdict != Unknown || len(o.Clocks) != 1 {
 		t.Errorf("a unit without a circuit is %s", o.Verdict)

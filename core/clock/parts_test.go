@@ -232,3 +232,98 @@ func TestElectricCircuits(t *testing.T) {
 		}
 	}
 }
+
+// Law: no part is sound past its months since the last renewal or inspection, whatever else was
+// recorded, and an impeller that was only inspected is as old as before.
+func TestPartsLaw(t *testing.T) {
+	known, unknown := 0, 0
+	for seed := range 1200 {
+		rng := rand.New(rand.NewPCG(uint64(seed), 43))
+		u := ledgertest.Units[seed%len(ledgertest.Units)]
+		a := ledger.Fold(u, ledgertest.History(rng, u, 4+rng.IntN(30)))
+		day := lawDay(rng)
+		o := Evaluate(&a, lawPlan, Conditions{Climate: quay}, day)
+		if o.Governing.Kind == Evaluation {
+			continue
+		}
+		last := func(renewalsOnly bool, part string) (at time.Time) {
+			for _, l := range a.Lines {
+				b, ok := l.Entry.Body.(ledger.Inspection)
+				if !ok || l.Struck != nil || !ledger.Plausible(l.Entry) {
+					continue
+				}
+				for _, p := range b.Points {
+					if p.Point == part && (p.State == "renewed" || !renewalsOnly) {
+						at = l.Entry.At
+					}
+				}
+			}
+			return at
+		}
+		for _, item := range lawPlan.Parts {
+			if item.Months == 0 {
+				continue
+			}
+			c := clockOf(t, o, Kind(item.Part))
+			since := last(item.Part == "impeller", item.Part)
+			if since.IsZero() && item.Part == "impeller" && a.BuiltAt != nil {
+				since = *a.BuiltAt
+			}
+			if since.IsZero() && item.Part != "impeller" {
+				since = a.OpenedAt()
+			}
+			switch {
+			case since.IsZero():
+				unknown++
+				if c.Verdict.Rank() > Unknown.Rank() {
+					t.Fatalf("history %d: since when the %s is in use is not known, and it is %s", seed, item.Part, c.Verdict)
+				}
+			case measure.DateOf(since, time.UTC).AddMonths(item.Months).EndOfMonth().Before(day):
+				known++
+				if c.Verdict.Rank() > Due.Rank() {
+					t.Fatalf("history %d: the %s is of %s, the plan allows %d months, and on %s it is %s", seed, item.Part, since, item.Months, day, c.Verdict)
+				}
+			}
+		}
+	}
+	if known == 0 || unknown == 0 {
+		t.Errorf("%d past their months, %d of unknown age: the law was not tried", known, unknown)
+	}
+}
+
+// Law: in a circuit of the electric drive no charge is sound whose last conductivity was above the
+// limit in force; in any other circuit conductivity changes nothing.
+func TestConductivityLaw(t *testing.T) {
+	high := 0
+	for seed := range 1500 {
+		rng := rand.New(rand.NewPCG(uint64(seed), 47))
+		u := ledgertest.Units[seed%len(ledgertest.Units)]
+		u.Circuit = ledger.Circuits[rng.IntN(len(ledger.Circuits))]
+		a := ledger.Fold(u, ledgertest.History(rng, u, 6+rng.IntN(20)))
+		for _, p := range a.ChemistryNow() {
+			if p.Property != coolant.PropConductivity {
+				continue
+			}
+			if !u.Circuit.Electric() {
+				t.Fatalf("history %d: the conductivity of a %s circuit is %s", seed, u.Circuit, p.Grade)
+			}
+			most, ok := u.Figures["conductivity_most"]
+			if !ok {
+				most = 200
+			}
+			if p.Value > most {
+				high++
+				o := Evaluate(&a, lawPlan, Conditions{Climate: quay}, lawDay(rng))
+				if o.Governing.Kind == Evaluation {
+					continue
+				}
+				if c := clockOf(t, o, Chemistry); c.Verdict.Rank() > Due.Rank() {
+					t.Fatalf("history %d: %v µS/cm of at most %v, and the chemistry is %s", seed, p.Value, most, c.Verdict)
+				}
+			}
+		}
+	}
+	if high == 0 {
+		t.Error("no history had too high a conductivity")
+	}
+}

@@ -190,12 +190,12 @@ var (
 
 // Service items of boats and aircraft: what a service plan begins with.
 var (
-	ImpellerMonths  = limit("impeller_months", 12, "months", "raw-water impeller", CommonPractice, "", "service plan: proposed")
-	ImpellerHours   = limit("impeller_hours", 200, "h", "raw-water impeller, the short end", CommonPractice, "200 to 500 h", "service plan: proposed")
-	AnodeMonths     = limit("anode_months", 6, "months", "anodes, the short end; replaced at half", CommonPractice, "6 to 12 months", "service plan: proposed")
-	ExchangerMonths = limit("exchanger_months", 24, "months", "heat exchanger", CommonPractice, "", "service plan: proposed")
-	AircraftHours   = limit("aircraft_hours", 100, "h", "aircraft inspection", CommonPractice, "", "service plan: proposed")
-	AircraftHoses   = limit("aircraft_hose_years", 5, "years", "aircraft hoses", CommonPractice, "about 5", "service plan: proposed")
+	ImpellerMonths  = limit("impeller_months", 12, "months", "raw-water impeller", CommonPractice, "", "recommended to a service plan, which decides")
+	ImpellerHours   = limit("impeller_hours", 200, "h", "raw-water impeller, the short end", CommonPractice, "200 to 500 h", "recommended to a service plan, which decides")
+	AnodeMonths     = limit("anode_months", 6, "months", "anodes, the short end; replaced at half", CommonPractice, "6 to 12 months", "recommended to a service plan, which decides")
+	ExchangerMonths = limit("exchanger_months", 24, "months", "heat exchanger", CommonPractice, "", "recommended to a service plan, which decides")
+	AircraftHours   = limit("aircraft_hours", 100, "h", "aircraft inspection", CommonPractice, "", "recommended to a service plan, which decides")
+	AircraftHoses   = limit("aircraft_hose_years", 5, "years", "aircraft hoses", CommonPractice, "about 5", "recommended to a service plan, which decides")
 	// RawWaterFrost is where the raw-water side freezes: sea water a little lower, fresh water in it at 0.
 	RawWaterFrost = limit("raw_water_frost", 0, "°C", "raw-water side that is not drained", CommonPractice, "fresh water; sea water freezes near −1.9 °C", "raw-water clock: held from the night on that is planned for as cold")
 )

@@ -51,6 +51,11 @@ func (b *book) serviced(daysAgo int) {
 		{Point: ledger.PartExchanger, State: "good"}, {Point: ledger.PartAntiSiphon, State: "good"}}})
 }
 
+// inspected is the inspection of an aircraft by its hours.
+func (b *book) inspected(daysAgo int) {
+	b.write(daysAgo, ledger.Inspection{Points: []ledger.PointFound{{Point: "pump", State: "good"}, {Point: "weep_hole", State: "good"}, {Point: "recovery_tank", State: "good"}}})
+}
+
 // rawWater side of a boat; protects to, °C, when it was filled.
 func (b *book) rawWater(daysAgo int, state string, protects float64) {
 	w := ledger.RawWater{State: state}

@@ -85,7 +85,7 @@ var plans = []serviceplan.Plan{
 	{Name: rawWaterPlan, First: serviceplan.Interval{Months: 24, Hours: 1_000}, Later: serviceplan.Interval{Months: 24, Hours: 1_000}, FreezeMargin: 3, TestMonths: 12, FollowRuns: 2, Parts: []serviceplan.PartInterval{
 		{Part: ledger.PartImpeller, Interval: serviceplan.Interval{Months: int(coolant.ImpellerMonths.Value), Hours: 400}}, {Part: ledger.PartAnodes, Interval: serviceplan.Interval{Months: 12}},
 		{Part: ledger.PartExchanger, Interval: serviceplan.Interval{Months: int(coolant.ExchangerMonths.Value)}}, {Part: ledger.PartAntiSiphon, Interval: serviceplan.Interval{Months: 24}}}},
-	{Name: "Light aircraft", First: serviceplan.Interval{Months: 24, Hours: 200}, Later: serviceplan.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: serviceplan.ConditionBased, TestMonths: 6, CapMonths: 24, FollowRuns: 2},
+	{Name: "Light aircraft", First: serviceplan.Interval{Months: 24, Hours: 200}, Later: serviceplan.Interval{Months: 24, Hours: 200}, FreezeMargin: 5, Strategy: serviceplan.ConditionBased, TestMonths: 6, CapMonths: 24, FollowRuns: 2, Parts: []serviceplan.PartInterval{{Part: serviceplan.PartInspection, Interval: serviceplan.Interval{Months: 12, Hours: measure.Hour(coolant.AircraftHours.Value)}}}},
 	{Name: "Electric drive", First: serviceplan.Interval{Months: 60, Km: 150_000}, Later: serviceplan.Interval{Months: 48, Km: 100_000}, FreezeMargin: 3, TestMonths: 12, FollowDays: 3},
 	{Name: "Sealed fill, precautionary", First: serviceplan.Interval{Months: 60}, Later: serviceplan.Interval{Months: 24, Km: 30_000}, FreezeMargin: 3, Strategy: serviceplan.SealedForLife, TestMonths: 12, HoseYears: 8, FollowDays: 3},
 }

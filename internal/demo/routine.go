@@ -128,7 +128,7 @@ func (r routine) lookOver(b *book, d int, day time.Time, active bool) {
 		b.write(d, ledger.HoseCheck{Hoses: []ledger.HoseFound{{Hose: "upper", State: "good", Clamp: "good"}, {Hose: "lower", State: "good", Clamp: "good"},
 			{Hose: "heater_feed", State: "good"}, {Hose: "heater_return", State: "good"}}})
 	}
-	if due(time.March, 5) {
+	if due(time.March, 5) || b.unit.Kind == "aircraft" && (due(time.June, 6) || due(time.September, 6) || due(time.December, 6)) {
 		b.write(d, r.inspection(noise(b.unit.Code, d, 8)))
 	}
 	if active && (due(time.January, 7) || due(time.May, 8) || due(time.August, 9)) {

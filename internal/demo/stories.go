@@ -118,12 +118,14 @@ var stories = []story{
 		b.fillPremix(150, oatPremix, 3.2, 1_310, false)
 		b.meters(140, 10, 26, 1_313, 0.25)
 		b.test(149, -37, coolant.EG)
+		b.inspected(130)
 		b.test(21, -37, coolant.EG)
 	}},
 	{unit("AV-02", "survey plane, liquid-cooled", "aircraft", strip, "Light aircraft", 3.6, coolant.EG, measure.H), func(b *book) {
 		b.fillPremix(395, oatPremix, 3.6, 2_040, false)
 		b.meters(390, 7, 29, 2_043, 0.475)
 		b.test(210, -36, coolant.EG)
+		b.inspected(120)
 		b.test(33, -37, coolant.EG)
 	}},
 	// The maker calls the fill sealed for life; the coordinator does not.

@@ -66,6 +66,16 @@ func TestTwoCircuits(t *testing.T) {
 			t.Errorf("%q: %v", none, err)
 		}
 	}
+	for text, want := range map[string][]string{"HB-14": {"HB-14"}, "hb-14 st": {"HB-14 starboard"}, "HB-14 port": {"HB-14 port"}, "CA-6 inverter": {"CA-61 inverter", "CA-62 inverter"}, "HB-14 bilge": nil} {
+		found, err := open.Find(ctx, text, 10)
+		var codes []string
+		for _, u := range found {
+			codes = append(codes, u.Code)
+		}
+		if err != nil || !slices.Equal(codes, want) {
+			t.Errorf("%q finds %v, %v; want %v", text, codes, err, want)
+		}
+	}
 	port, err := open.Account(ctx, "HB-14 port")
 	starboard, err2 := open.Account(ctx, "HB-14 starboard")
 	if err != nil || err2 != nil || len(port.Circuits) != 2 || len(starboard.Circuits) != 2 {

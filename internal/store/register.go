@@ -479,6 +479,26 @@ func (s *Store) Find(ctx context.Context, text string, limit int) ([]UnitName, e
 		SELECT u.code, u.name, u.kind, s.name FROM unit u JOIN site s ON s.id = u.site_id
 		WHERE `+plainCode+` LIKE CONCAT('%', ?, '%') OR u.code LIKE CONCAT('%', ?, '%') OR u.name LIKE CONCAT('%', ?, '%')
 		ORDER BY u.code = ? DESC, `+plainCode+` = ? DESC, `+plainCode+` LIKE CONCAT(?, '%') DESC, u.code LIMIT ?`, plain, like, like, text, code, plain, limit)
+	found, err := collect(rows, err, func(rows *sql.Rows) (u UnitName, err error) {
+		return u, rows.Scan(&u.Code, &u.Name, &u.Kind, &u.Site)
+	})
+	if err != nil || len(found) > 0 {
+		return found, err
+	}
+	return s.findCircuits(ctx, text, limit)
+}
+
+// findCircuits of units with several: the code, or a part of it, and the beginning of a circuit's
+// name; their code is the address of the account.
+func (s *Store) findCircuits(ctx context.Context, text string, limit int) ([]UnitName, error) {
+	text = strings.TrimSpace(text)
+	i := strings.LastIndexByte(text, ' ')
+	if i < 0 {
+		return nil, nil
+	}
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT `+sqlAddress+`, u.name, u.kind, s.name FROM unit u JOIN site s ON s.id = u.site_id JOIN circuit c ON c.unit_id = u.id AND (c.position = 0 OR c.ended IS NULL)
+		WHERE u.circuits > 1 AND u.code LIKE ? AND c.name LIKE ? ORDER BY u.code, c.position LIMIT ?`, containing(strings.TrimSpace(text[:i])), strings.TrimPrefix(containing(strings.ToLower(text[i+1:])), "%"), limit)
 	return collect(rows, err, func(rows *sql.Rows) (u UnitName, err error) {
 		return u, rows.Scan(&u.Code, &u.Name, &u.Kind, &u.Site)
 	})

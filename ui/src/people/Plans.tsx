@@ -7,7 +7,7 @@ import { Problem, type Schemas, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
 import { dueText, figure } from "../words/figures";
-import { clockNames, verdictWords, word } from "../words/names";
+import { clockName, verdictWords, word } from "../words/names";
 import { Submit } from "../frame/Submit";
 import { TakeAlong } from "../frame/TakeAlong";
 import { download } from "../words/csv";
@@ -451,9 +451,7 @@ function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
   const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
   const state = (o: Schemas["UnitStatus"]) => {
     const c = o.clocks[0];
-    return c
-      ? `${verdictWords[o.verdict]}, ${clockNames[c.kind].toLowerCase()} ${dueText(c, effect.today)}`
-      : verdictWords[o.verdict];
+    return c ? `${verdictWords[o.verdict]}, ${clockName(c)} ${dueText(c, effect.today)}` : verdictWords[o.verdict];
   };
   return (
     <>
