@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"os/exec"
 	"strings"
 	"testing"
 
@@ -82,11 +81,7 @@ func TestCircuitsOnScreen(t *testing.T) {
 func TestCircuitCommand(t *testing.T) {
 	data := testfolder.New(t)
 	p := mustBegin(t, data)
-	diligent := func(args ...string) (string, bool) {
-		t.Helper()
-		out, err := exec.Command(binary, append(args, "--data", data)...).CombinedOutput()
-		return string(out), err == nil
-	}
+	diligent := commandOn(t, data)
 	for _, c := range []struct {
 		args []string
 		ok   bool

@@ -14,16 +14,21 @@ import (
 	"diligentledger/internal/testfolder"
 )
 
+// commandOn runs the program's other commands on a folder: what it says, and whether it succeeded.
+func commandOn(t *testing.T, data string) func(args ...string) (string, bool) {
+	return func(args ...string) (string, bool) {
+		t.Helper()
+		out, err := exec.Command(binary, append(args, "--data", data)...).CombinedOutput()
+		return string(out), err == nil
+	}
+}
+
 // verify and heads work beside the running program and without it; what was
 // changed in the database by hand is named, and no heads are kept of it.
 func TestVerifyCommand(t *testing.T) {
 	data := testfolder.New(t)
 	p := mustBegin(t, data)
-	diligent := func(args ...string) (string, bool) {
-		t.Helper()
-		out, err := exec.Command(binary, append(args, "--data", data)...).CombinedOutput()
-		return string(out), err == nil
-	}
+	diligent := commandOn(t, data)
 	if said, ok := diligent("verify"); !ok || !strings.Contains(said, "every chain holds") {
 		t.Errorf("running: %s", said)
 	}

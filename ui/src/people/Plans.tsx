@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type SyntheticEvent, useState } from "react";
+import { type ReactNode, type SyntheticEvent, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { SelectField, TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
@@ -363,52 +363,18 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
             onChange={(distanceUnit) => type({ distanceUnit })}
           />
         </Flex>
-        <table className="plan-table">
-          <caption>Renewal, by whichever limit comes first</caption>
-          <thead>
-            <tr>
-              <td />
-              {["months", typed.distanceUnit, "hours"].map((head) => (
-                <th key={head} scope="col">
-                  {head}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {intervals.map((which) => (
-              <tr key={which}>
-                <th scope="row">{intervalNames[which]}</th>
-                {limits.map((limit) => (
-                  <td key={limit}>{number(`${which}.${limit}`, true)}</td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
-        <table className="plan-table">
-          <caption>Parts and inspections, by whichever limit comes first</caption>
-          <thead>
-            <tr>
-              <td />
-              {["months", typed.distanceUnit, "hours"].map((head) => (
-                <th key={head} scope="col">
-                  {head}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {parts.map((part) => (
-              <tr key={part}>
-                <th scope="row">{word(part)} every</th>
-                {limits.map((limit) => (
-                  <td key={limit}>{number(`${part}.${limit}`, true)}</td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <IntervalTable
+          caption="Renewal, by whichever limit comes first"
+          unit={typed.distanceUnit}
+          rows={intervals.map((which) => ({ name: which, label: intervalNames[which] }))}
+          cell={(which, limit) => number(`${which}.${limit}`, true)}
+        />
+        <IntervalTable
+          caption="Parts and inspections, by whichever limit comes first"
+          unit={typed.distanceUnit}
+          rows={parts.map((part) => ({ name: part, label: `${word(part)} every` }))}
+          cell={(part, limit) => number(`${part}.${limit}`, true)}
+        />
         <Flex gap="10px 40px" wrap="wrap" align="flex-start">
           {groups.map((g) => (
             <fieldset key={g.title} className="plan-group">
@@ -562,5 +528,39 @@ function Move({ plans }: { plans: readonly Schemas["ServicePlan"][] }) {
         {(move.error ?? preview.error) && <Text color="alarm">{(move.error ?? preview.error)?.message}</Text>}
       </Box>
     </form>
+  );
+}
+
+/** Intervals in rows, with a column for each limit. */
+function IntervalTable<Row extends string>(p: {
+  caption: string;
+  unit: DistanceUnit;
+  rows: readonly { name: Row; label: string }[];
+  cell: (row: Row, limit: (typeof limits)[number]) => ReactNode;
+}) {
+  return (
+    <table className="plan-table">
+      <caption>{p.caption}</caption>
+      <thead>
+        <tr>
+          <td />
+          {["months", p.unit, "hours"].map((head) => (
+            <th key={head} scope="col">
+              {head}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {p.rows.map((row) => (
+          <tr key={row.name}>
+            <th scope="row">{row.label}</th>
+            {limits.map((limit) => (
+              <td key={limit}>{p.cell(row.name, limit)}</td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
