@@ -1,6 +1,7 @@
 package clock
 
 import (
+	"errors"
 	"math/rand/v2"
 	"reflect"
 	"slices"
@@ -148,5 +149,30 @@ func TestWhicheverMeterIsFirst(t *testing.T) {
 	}
 	if both == 0 {
 		t.Error("no history had a day for both meters")
+	}
+}
+
+// Law: whatever became of the books of the first circuit, a further one that is held holds the unit.
+func TestHeldWhateverTheFirstSays(t *testing.T) {
+	held := 0
+	for seed := range 300 {
+		rng := rand.New(rand.NewPCG(uint64(seed), 33))
+		u := ledgertest.Units[seed%len(ledgertest.Units)]
+		u.Circuit, u.Further = ledger.StarboardCircuit, true
+		entries := slices.DeleteFunc(ledgertest.History(rng, u, 3+rng.IntN(12)), func(e ledger.Entry) bool { return ledger.OfUnit(e.Kind()) })
+		own := ledger.Fold(u, entries)
+		first := ledger.Unevaluated(u, nil, errors.New("an entry cannot be read"))
+		day := lawDay(rng)
+		o := Combine([]CircuitStatus{{ledger.PortCircuit, Evaluate(&first, lawPlan, Conditions{Climate: depot}, day)},
+			{ledger.StarboardCircuit, Evaluate(own.WithUnit(&first), lawPlan, Conditions{Climate: depot}, day)}})
+		if len(own.Stops()) > 0 {
+			held++
+			if o.Verdict != Hold {
+				t.Fatalf("history %d: starboard is stopped by %v, and the unit is %s", seed, own.Stops(), o.Verdict)
+			}
+		}
+	}
+	if held == 0 {
+		t.Error("no history had a held circuit")
 	}
 }

@@ -17,6 +17,10 @@ func TestCheck(t *testing.T) {
 	over, share := 140.0, 50.0
 	noMeter := car
 	noMeter.Meter = ""
+	further, both := car, car
+	further.Circuit, further.Further, both.Second = RearHeaterCircuit, true, measure.EngineTime
+	twenty := measure.Reading{Value: 20, Unit: measure.DegC}
+	longAgo, farOff := measure.DateOf(day(20), time.UTC), measure.DateOf(day(40_000), time.UTC)
 	for _, c := range []struct {
 		name     string
 		unit     Unit
@@ -94,6 +98,27 @@ func TestCheck(t *testing.T) {
 		{"a zero far off", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Zero: ptr(-25.0)}), "/freezeTest/zero", "-10 to 10"},
 		{"a band upside down", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: TestStrip, Cold: ptr(measure.Celsius(-20))}), "/freezeTest/cold", "cold end"},
 		{"a sample that boils", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Sample: ptr(measure.Reading{Value: 150, Unit: measure.DegC})}), "/freezeTest/sample/value", "100"},
+		{"conductivity by itself", car, on(120, ChemistryTest{Method: ByMeter, Conductivity: ptr(90.0)}), "/chemistryTest/conductivityAt", "the temperature of the sample"},
+		{"a temperature by itself", car, on(120, ChemistryTest{Method: ByMeter, PH: ptr(8.0), ConductivityAt: &twenty}), "/chemistryTest/conductivity", "the conductivity read at"},
+		{"conductivity by a strip", car, on(120, ChemistryTest{Method: ByStrip, Conductivity: ptr(90.0), ConductivityAt: &twenty}), "/chemistryTest/conductivity", "a meter or a laboratory"},
+		{"conductivity by meter", car, on(120, ChemistryTest{Method: ByMeter, Conductivity: ptr(90.0), ConductivityAt: &twenty}), "", ""},
+		{"chloride by meter", car, on(120, ChemistryTest{Method: ByMeter, Chloride: ptr(9.0)}), "/chemistryTest/chloride", "the figure of a laboratory"},
+		{"a laboratory's chloride", car, on(120, ChemistryTest{Method: ByLaboratory, Chloride: ptr(9.0)}), "", ""},
+		{"raw water of a car", car, on(120, RawWater{State: RawDrained}), "", ""},
+		{"raw water of a truck", Unit{Kind: "truck", Capacity: 20}, on(120, RawWater{State: RawDrained}), "/rawWater/state", "boats alone"},
+		{"raw water of a keel-cooled boat", Unit{Kind: "boat", Capacity: 20, RawWater: No}, on(120, RawWater{State: RawDrained}), "/rawWater/state", "has no raw-water side"},
+		{"antifreeze in a drained side", Unit{Kind: "boat", Capacity: 20}, on(120, RawWater{State: RawDrained, Freeze: ptr(measure.Reading{Value: -20, Unit: measure.DegC})}), "/rawWater/freeze", "filled with antifreeze"},
+		{"laid up with raw water of a truck", Unit{Kind: "truck", Capacity: 20}, on(120, LayUp{RawWater: RawWet}), "/layUp/rawWater", "boats alone"},
+		{"combustion gas how", car, on(120, CombustionTest{Gas: "some"}), "/combustionTest/gas", "none, found"},
+		{"a level where", car, on(120, LevelCheck{Temper: Cold, Mark: "max", Place: "sump"}), "/levelCheck/place", "header, bottle"},
+		{"a batch past its shelf life", car, on(120, Renewal{Volume: litres(8), Product: premix, Emptied: true, UseBefore: &longAgo}), "/renewal/useBefore", "confirm it"},
+		{"a shelf life of a hundred years", car, on(120, Renewal{Volume: litres(8), Product: premix, Emptied: true, UseBefore: &farOff}), "/renewal/useBefore", "within 30 years"},
+		{"a meter of the unit in a further circuit", further, on(120, Meter{Meter: km(9000)}), "/kind", "belongs to the unit"},
+		{"a lay-up of the unit in a further circuit", further, on(120, LayUp{}), "/kind", "belongs to the unit"},
+		{"a renewal with the unit's meter in a further circuit", further, on(120, Renewal{Volume: litres(8), Product: premix, Emptied: true, Meter: ptr(km(9000))}), "/renewal/meter", "its first circuit"},
+		{"hours on a unit with both meters", both, on(120, Meter{Meter: measure.Reading{Value: 500, Unit: measure.H}}), "", ""},
+		{"litres on a unit with both meters", both, on(120, Meter{Meter: litres(5)}), "/meter/meter/unit", "km"},
+		{"a release of an aircraft without its data", Unit{Capacity: 3, Aircraft: true}, on(120, Release{What: "coolant renewed", Certificate: "1", CertificateKind: "x"}), "/release/data", "a few words"},
 		{"pH of 15", car, on(120, ChemistryTest{PH: ptr(15.0)}), "/chemistryTest/ph", "0 to 14"},
 		{"nothing tested", car, on(120, ChemistryTest{}), "/chemistryTest", "at least one"},
 		{"an unknown appearance", car, on(120, ChemistryTest{Appearance: "pretty"}), "/chemistryTest/look", "rusty"},

@@ -38,8 +38,12 @@ func OfUnit(k Kind) bool { return slices.Contains(ofUnit, k) }
 
 // WithUnit is the account of a further circuit together with what belongs to its unit: the
 // meters and the lay-up, as the account of the unit's first circuit has them. a and first are
-// left as they are; the result is for evaluating, not for storing or continuing.
+// left as they are; the result is for evaluating, not for storing or continuing. Where the first
+// account cannot be evaluated, its meters are not known: what stops this circuit still does.
 func (a *Account) WithUnit(first *Account) *Account {
+	if first.Failure != "" {
+		first = &Account{}
+	}
 	c := a.snapshot()
 	c.LaidUp = first.LaidUp
 	// The leak of a further circuit is by its own account, stored or folded: per month.
@@ -54,10 +58,6 @@ func (a *Account) WithUnit(first *Account) *Account {
 			fitted := *f
 			fitted.Meter, c.Filter = &v, &fitted
 		}
-	}
-	if c.Failure == "" && first.Failure != "" {
-		// Without the unit's meters the use of this circuit is not known.
-		c.Failure = first.Failure
 	}
 	return c
 }

@@ -166,9 +166,9 @@ func (a *Account) level(line *Line, b LevelCheck) {
 		}
 	}
 	low := mark == "below" || mark == "empty"
-	if b.Place == PlaceBottle && !low && mark != "min" {
+	if b.Place == PlaceBottle && !low {
 		line.note(NoteBottle)
-		line.Grade = coolant.GradeUnknown
+		line.Grade = pick(mark == "min", coolant.GradeSoft, coolant.GradeUnknown)
 		return
 	}
 	line.Grade = coolant.GradeGood
