@@ -108,6 +108,31 @@ func TestCircuitCommand(t *testing.T) {
 	if got := p.get(t, "/api/v1/units/HB-02"); strings.Contains(got, `"circuits":`) {
 		t.Errorf("after it ended: %.300s", got)
 	}
+	for _, c := range []struct {
+		args []string
+		ok   bool
+		says string
+	}{
+		{[]string{"unit", "HB-11", "--raw-water", "no"}, true, "done"},
+		{[]string{"unit", "CA-09", "--winters", "Hill garage", "--colder", "4", "--heated", "yes", "--second-meter", "h"}, true, "done"},
+		{[]string{"unit", "CA-09", "--winters", "Atlantis"}, false, "no such site"},
+		{[]string{"unit", "CA-09", "--colder", "-3"}, false, "accepted: 0 to 30"},
+		{[]string{"unit", "CA-09", "--second-meter", "km"}, false, "the one that the unit does not have"},
+		{[]string{"unit", "CA-09", "--raw-water", "yes"}, false, "of a boat"},
+		{[]string{"unit", "CA-09", "--heated", "perhaps"}, false, "accepted: [no yes]"},
+		{[]string{"unit", "XX-99", "--heated", "no"}, false, "no such unit"},
+		{[]string{"unit"}, false, "usage: diligent unit"},
+	} {
+		if said, ok := diligent(c.args...); ok != c.ok || !strings.Contains(said, c.says) {
+			t.Errorf("%v: %v %s", c.args, ok, said)
+		}
+	}
+	if got := p.get(t, "/api/v1/units/HB-11"); strings.Contains(got, `"kind":"raw_water"`) {
+		t.Errorf("keel-cooled, and it has a raw-water clock: %.300s", got)
+	}
+	if got := p.get(t, "/api/v1/units/CA-09"); !strings.Contains(got, "Hill garage") || !strings.Contains(got, "heated storage") || !strings.Contains(got, `"secondMeterUnit":"h"`) {
+		t.Errorf("CA-09 was changed: %.600s", got)
+	}
 	if said, ok := diligent("verify"); !ok || !strings.Contains(said, "every chain holds") {
 		t.Errorf("verify: %s", said)
 	}

@@ -5,6 +5,7 @@
 //	diligent heads           write the heads of all chains as JSON lines, for an auditor to keep
 //	diligent rebuild         fold every account from its entries and store it
 //	diligent circuit         give a unit a further cooling circuit, rename or end one
+//	diligent unit            change facts of a unit: raw-water side, where it winters, second meter
 //	diligent backtest        replay the books, and synthetic fleets: how right the forecasts would have been
 //	diligent drill           kill program and database under load and count what was lost
 //	diligent sum [QUESTION]  answer a question of the Bench, JSON in and out
@@ -29,6 +30,8 @@ const usageText = `usage: diligent COMMAND
   heads    write the heads of all chains as JSON lines, to be kept elsewhere
   rebuild  fold every account from its entries and store it
   circuit  give a unit a further cooling circuit, rename one, or end one
+  unit     change facts of a unit: whether it has a raw-water side, where it
+           winters, its second meter
   backtest replay the books, and synthetic fleets, as of each past month: how
            right the forecasts would have been
   drill    kill program and database under load, count lost, doubled and changed
@@ -63,6 +66,8 @@ func run(ctx context.Context, args []string) error {
 		return rebuild(ctx, args[1:], os.Stdout)
 	case "circuit":
 		return circuit(ctx, args[1:], os.Stdout)
+	case "unit":
+		return unit(ctx, args[1:], os.Stdout)
 	case "backtest":
 		return replay(ctx, args[1:], os.Stdout)
 	case "drill":

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -154,5 +155,71 @@ func (s *Store) RenameCircuit(ctx context.Context, by Actor, address string, to 
 			return err
 		}
 		return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "circuit_renamed", u.Address()+" is now "+u.Code+" "+string(to))
+	})
+}
+
+// UnitFacts are facts of a unit that its books are read by; nil leaves one as it is.
+type UnitFacts struct {
+	// RawWater is ledger.Yes, ledger.No, or empty for not known, of one circuit.
+	RawWater *string
+	// Winters is the name of another site where the unit goes in winter, empty for none; ColdOffset in
+	// K, from −30 to 0; Heated, that it stands in heated storage.
+	Winters    *string
+	ColdOffset *measure.Kelvin
+	Heated     *bool
+	// Second meter, km or h, empty for none.
+	Second *measure.Unit
+}
+
+// SetUnitFacts of the unit at an address; [ErrNoUnit], [ErrNoSite]. It needs a user who may change the
+// register. Books whose facts have changed are folded anew.
+func (s *Store) SetUnitFacts(ctx context.Context, by Actor, address string, f UnitFacts) error {
+	u, err := s.Unit(ctx, address)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		unit, err := lockUnit(ctx, tx, u.Code)
+		if err != nil {
+			return err
+		}
+		var said []string
+		set := func(text, query string, args ...any) {
+			if err == nil {
+				said = append(said, text)
+				_, err = tx.ExecContext(ctx, query, args...)
+			}
+		}
+		if v := f.RawWater; v != nil {
+			query, id := `UPDATE unit SET raw_water = NULLIF(?, '') WHERE id = ?`, unit
+			if !u.First() {
+				query, id = `UPDATE circuit SET raw_water = NULLIF(?, '') WHERE id = ?`, u.circuit
+			}
+			set("raw-water side "+cmp.Or(*v, "not known"), query, *v, id)
+		}
+		if v := f.Winters; v != nil {
+			var site sql.NullInt64
+			if *v != "" {
+				if err := tx.QueryRowContext(ctx, `SELECT id FROM site WHERE name = ?`, *v).Scan(&site); errors.Is(err, sql.ErrNoRows) {
+					return fmt.Errorf("%w: %s", ErrNoSite, *v)
+				} else if err != nil {
+					return err
+				}
+			}
+			set("in winter also at "+cmp.Or(*v, "no other site"), `UPDATE unit SET winter_site_id = ? WHERE id = ?`, site, unit)
+		}
+		if v := f.ColdOffset; v != nil {
+			set("cold offset "+measure.Digits(float64(*v))+" K", `UPDATE unit SET cold_offset = ? WHERE id = ?`, *v, unit)
+		}
+		if v := f.Heated; v != nil {
+			set(fmt.Sprintf("heated storage %v", *v), `UPDATE unit SET heated = ? WHERE id = ?`, *v, unit)
+		}
+		if v := f.Second; v != nil {
+			set("second meter "+cmp.Or(string(*v), "none"), `UPDATE unit SET second_meter = NULLIF(?, '') WHERE id = ?`, string(*v), unit)
+		}
+		if err != nil || len(said) == 0 {
+			return err
+		}
+		return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "unit_changed", u.Address()+": "+strings.Join(said, ", "))
 	})
 }

@@ -136,7 +136,7 @@ var audited = map[string]string{
 	"person_changed": "changed a person", "invited": "invited a person", "invited_again": "sent an invitation again",
 	"plan_added": "added a service plan", "plan_changed": "changed a service plan", "kind_on_plan": "put a kind on a service plan", "unit_on_plan": "put a unit on a service plan",
 	"planned": "added to the work list", "planned_moved": "rescheduled on the work list", "planned_back": "removed from the work list",
-	"circuit_added": "added a circuit", "circuit_ended": "ended a circuit", "circuit_renamed": "renamed a circuit",
+	"circuit_added": "added a circuit", "circuit_ended": "ended a circuit", "circuit_renamed": "renamed a circuit", "unit_changed": "changed a unit",
 	"site_changed": "changed a site", "register_loaded": "loaded the register",
 }
 

@@ -164,6 +164,7 @@ export const auditNames: Record<string, string> = {
   sign_in_throttled: "sign-in while waiting",
   signed_out_everywhere: "signed out everywhere",
   site_changed: "changed a site",
+  unit_changed: "changed a unit",
   unit_on_plan: "put a unit on a service plan",
   zone_changed: "changed the time zone",
 };
