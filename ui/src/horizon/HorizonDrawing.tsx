@@ -283,7 +283,7 @@ const UnitLine = memo(function UnitLine(p: {
             key={clockId(c)}
             clock={c}
             scale={scale}
-            strong={clockId(c) === clockId(governing)}
+            strong={c === governing}
             onPoint={() => p.onPoint({ unit: row.unit.code, clock: clockId(c) })}
           />
         ))}
@@ -311,11 +311,11 @@ function lettersOf(clocks: readonly Drawn[], governing: Clock, scale: TimeScale,
   const seen = clocks.flatMap((c) => {
     const due = c.due ?? "";
     const [from, to] = [c.window?.p10 ?? due, c.window?.p90 ?? due];
-    if (!scale.sees(from, to) || (clockId(c) === clockId(governing) && scale.past(due))) return [];
+    if (!scale.sees(from, to) || (c === governing && scale.past(due))) return [];
     return [
       {
         kind: c.kind,
-        governs: clockId(c) === clockId(governing),
+        governs: c === governing,
         at: Math.max(free, scale.at(scale.sees(due, due) ? due : from)),
       },
     ];
