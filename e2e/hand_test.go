@@ -293,6 +293,7 @@ func TestTasksByHand(t *testing.T) {
 				h.fill("what was done", "hose renewed, tested")
 				h.fill("certificate number", "4711")
 				h.fill("kind of certificate", "inspector")
+				h.fill("approved data", "MM 75-20")
 			})
 			h.until(`!document.querySelector('[data-testid="opening"]').innerText.startsWith('hold')`)
 		}},

@@ -72,7 +72,7 @@ func TestHorizonOfTenThousand(t *testing.T) {
 	withFleet(t, many, "installation")
 	b := newTab(t)
 	b.open("/horizon", `[data-unit]`)
-	b.until(`document.querySelector('[data-testid="count"]').innerText.startsWith('10,064')`)
+	b.until(`document.querySelector('[data-testid="count"]').innerText.startsWith('10,069')`)
 	if drawn := js[int](b, `document.querySelectorAll('[data-unit]').length`); drawn > 80 {
 		t.Errorf("%d lines are drawn", drawn)
 	}
@@ -159,7 +159,7 @@ func TestPlanChangedMeanwhile(t *testing.T) {
 func TestHorizonOfWhatThereIsNot(t *testing.T) {
 	b := newTab(t)
 	b.open("/horizon?site=Nowhere&zoom=toString&sort=constructor&group=valueOf", `[data-testid="count"]`)
-	b.until(`document.querySelector('[data-testid="count"]').innerText === '0 of 64 units' && [...document.querySelectorAll('select')].some(s => s.value === 'Nowhere')`)
+	b.until(`document.querySelector('[data-testid="count"]').innerText === '0 of 69 units' && [...document.querySelectorAll('select')].some(s => s.value === 'Nowhere')`)
 	b.open("/horizon?zoom=toString", `[data-unit="MC-03"]`)
 	set := func(label, day string) {
 		js[chromedp.Void](b, `(() => { const i = [...document.querySelectorAll('[data-testid="pick-bar"] label')].find(l => l.textContent === '`+label+`').parentElement.querySelector('input');

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strings"
 	"time"
 
 	"diligentledger/core/ledger"
@@ -22,7 +23,7 @@ Changes facts of a unit by which its clocks are computed; of raw water those of 
 
 // unit changes facts of a unit.
 func unit(ctx context.Context, args []string, out io.Writer) error {
-	if len(args) < 2 {
+	if len(args) < 2 || strings.HasPrefix(args[0], "-") {
 		return errors.New(unitUsage)
 	}
 	flags := flag.NewFlagSet("diligent unit", flag.ContinueOnError)
