@@ -20,10 +20,10 @@ func (b *tab) morningLine(code string) string {
 // and once it is recorded as drained the boat is not held any more.
 func TestWetRawWater(t *testing.T) {
 	b := newTab(t)
-	if line := b.morningLine("HB-16"); !strings.Contains(line, "hold") || !strings.Contains(line, "raw-water side is wet") || !strings.Contains(line, "record raw-water side") {
+	if line := b.morningLine("HB-16"); !strings.Contains(line, "hold") || !strings.Contains(line, "raw-water side is wet") || !strings.Contains(line, "record raw water") {
 		t.Fatalf("the Morning says %q", line)
 	}
-	b.do(chromedp.Click(chromedp.CSS(`a[aria-label="record raw-water side: HB-16"]`)))
+	b.do(chromedp.Click(chromedp.CSS(`a[aria-label="record raw water: HB-16"]`)))
 	b.wait(formUnit)
 	js[chromedp.Void](b, `document.querySelector('.buttons input[value="drained"]').click()`)
 	b.wait(effect)

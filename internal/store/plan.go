@@ -73,7 +73,7 @@ func partsArg(parts []serviceplan.PartInterval) any {
 
 // ServicePlans by name.
 func (s *Store) ServicePlans(ctx context.Context) ([]ServicePlan, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+`, (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id) FROM plan p ORDER BY p.name`)
+	rows, err := s.db.QueryContext(ctx, `SELECT `+planColumns+`, (SELECT COUNT(*) FROM unit u WHERE u.plan_id = p.id OR u.circuits > 1 AND EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.plan_id = p.id AND c.ended IS NULL)) FROM plan p ORDER BY p.name`)
 	return collect(rows, err, func(rows *sql.Rows) (p ServicePlan, err error) {
 		return p, rows.Scan(append(p.columns(), &p.Units)...)
 	})

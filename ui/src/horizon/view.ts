@@ -19,23 +19,35 @@ export const zooms = { "3": "3 mo", "14": "14 mo", "36": "3 yr" } as const;
 
 export const groups = { "": "not grouped", site: "grouped by site", kind: "grouped by kind" } as const;
 
+/** Clocks without a place in time. */
+type Untimed = "hold" | "findings" | "product" | "evaluation";
+
+const withPlace: Record<Exclude<Clock["kind"], Untimed>, true> = {
+  age: true,
+  use: true,
+  freeze: true,
+  level: true,
+  follow_up: true,
+  test: true,
+  cap: true,
+  hoses: true,
+  chemistry: true,
+  zero: true,
+  hose_age: true,
+  strength: true,
+  extender: true,
+  filter: true,
+  raw_water: true,
+  impeller: true,
+  anodes: true,
+  heat_exchanger: true,
+  anti_siphon: true,
+  block_heater: true,
+  inspection: true,
+};
+
 /** The clocks that have a place in time, in the order they are offered. */
-export const timed: readonly Clock["kind"][] = [
-  "age",
-  "use",
-  "freeze",
-  "level",
-  "follow_up",
-  "test",
-  "cap",
-  "hoses",
-  "chemistry",
-  "zero",
-  "hose_age",
-  "strength",
-  "extender",
-  "filter",
-];
+export const timed = Object.keys(withPlace) as readonly (keyof typeof withPlace)[];
 
 /** The clock that governs a unit: each has one, if only that it is not evaluated yet. */
 export function governingOf(row: Row): Clock {
