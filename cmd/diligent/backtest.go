@@ -57,10 +57,12 @@ func replay(ctx context.Context, args []string, out io.Writer) error {
 		var profiles []usage.Profile
 		var plans []serviceplan.Plan
 		var cold []*climate.Climate
-		for _, u := range fleet {
-			accounts = append(accounts, ledger.Fold(u.Ledger, entries[u.Code]))
-			profiles = append(profiles, usage.ProfileOf(u.Kind, u.Cold.Southern()))
-			plans, cold = append(plans, u.Plan), append(cold, u.Cold)
+		for _, whole := range fleet {
+			for _, u := range whole.Circuits() {
+				accounts = append(accounts, ledger.Fold(u.Ledger, entries[u.Address()]))
+				profiles = append(profiles, usage.ProfileOf(u.Kind, u.Cold.Southern()))
+				plans, cold = append(plans, u.Plan), append(cold, u.Cold)
+			}
 		}
 		backtest.Print(out, append(results, backtest.Accounts("these books", accounts, profiles),
 			backtest.FreezeDays("freeze, books", backtest.ChargesOf(accounts, plans, cold))))

@@ -47,7 +47,7 @@ func unit(ctx context.Context, args []string, out io.Writer) error {
 		})
 	}
 	choice("raw-water", "whether a boat has a raw-water side", func(v string) { f.RawWater = &v }, map[string]string{"yes": ledger.Yes, "no": ledger.No, "unknown": ""})
-	choice("heated", "whether it stands in heated storage; it is planned for the cold outside all the same", func(v string) { is := v == ledger.Yes; f.Heated = &is }, map[string]string{"yes": ledger.Yes, "no": ledger.No})
+	choice("heated", "whether it is kept in heated storage; it is planned for the cold outside all the same", func(v string) { is := v == ledger.Yes; f.Heated = &is }, map[string]string{"yes": ledger.Yes, "no": ledger.No})
 	choice("second-meter", "the other meter of the unit", func(v string) { u := measure.Unit(v); f.Second = &u }, map[string]string{"km": string(measure.Km), "h": string(measure.H), "none": ""})
 	flags.Func("winters", "another site where the unit goes in winter, or none", func(text string) error {
 		if text == "none" {

@@ -163,7 +163,7 @@ type UnitFacts struct {
 	// RawWater is ledger.Yes, ledger.No, or empty for not known, of one circuit.
 	RawWater *string
 	// Winters is the name of another site where the unit goes in winter, empty for none; ColdOffset in
-	// K, from −30 to 0; Heated, that it stands in heated storage.
+	// K, from −30 to 0; Heated, that it is kept in heated storage.
 	Winters    *string
 	ColdOffset *measure.Kelvin
 	Heated     *bool

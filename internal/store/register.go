@@ -36,7 +36,7 @@ type Unit struct {
 	// Zone of the site.
 	Zone *time.Location
 	// Winters is the other site where the unit goes in winter, empty for none; ColdOffset is how
-	// much colder than its sites its place is, K, not above zero; Heated, that it stands in heated
+	// much colder than its sites its place is, K, not above zero; Heated, that it is kept in heated
 	// storage, which changes nothing of the cold it is planned for.
 	Winters    string
 	ColdOffset measure.Kelvin

@@ -405,7 +405,7 @@ func (r Reader) freezeRule(c clock.Clock, u Unit, a *ledger.Account) []string {
 		fmt.Sprintf("Service plan “%s”: %s between the freeze point and the coldest night.", u.Plan.Name, r.Kelvin(float64(u.Plan.FreezeMargin), 0)),
 		book, strength, r.tested(u, a),
 		fmt.Sprintf("%s: coldest night planned for %s, %s. A forecast makes one of the next ten nights colder, and warmer by no more than its own error (%s to %s).", r.ColdPlace(u.Site, u.Winters, u.ColdOffset), r.Celsius(u.Climate.Coldest(), 0), cold, r.Kelvin(1.5, 1), r.Kelvin(4, 0)),
-		when(u.Winters != "", "Each night the colder of the two sites counts."), when(u.Heated, "It stands in heated storage, which is not counted on: it is planned for the cold outside."),
+		when(u.Winters != "", "Each night the colder of the two sites counts."), when(u.Heated, "It is kept in heated storage, which is not counted on: it is planned for the cold outside."),
 		when(n["drift"] != 0, "The freeze point rises "+r.Kelvin(n["drift"], 1)+" a year, by its tests and top-ups since the renewal."),
 		"The window holds the book’s uncertainty, which grows with the time since the last test.",
 		when(has(n, "months"), fmt.Sprintf("A freeze point that was not tested for %s%smonths is not relied on.", Figure(n["stale"], 0), nbsp)))

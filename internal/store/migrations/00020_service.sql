@@ -8,7 +8,7 @@ ALTER TABLE plan ADD COLUMN IF NOT EXISTS parts JSON NULL;
 ALTER TABLE product ADD COLUMN IF NOT EXISTS low_conductivity BOOLEAN NOT NULL DEFAULT FALSE;
 
 -- Whether a boat has a raw-water side, NULL when it is not known; where the unit goes in winter besides
--- its site, how much colder its place is (K, below zero), and whether it stands in heated storage.
+-- its site, how much colder its place is (K, below zero), and whether it is kept in heated storage.
 ALTER TABLE unit
   ADD COLUMN IF NOT EXISTS raw_water ENUM('yes','no') NULL,
   ADD COLUMN IF NOT EXISTS winter_site_id BIGINT UNSIGNED NULL,

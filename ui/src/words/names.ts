@@ -27,6 +27,6 @@ export const word = (code: string) => names[code] ?? code.replaceAll("_", " ");
 export const clockName = (c: Pick<Clock, "kind" | "circuit">): string =>
   [c.circuit, clockNames[c.kind].toLowerCase()].filter(Boolean).join(" ");
 
-/** Tells the clocks of a unit from one another: it may have several of a kind. */
+/** Distinguishes the clocks of a unit, which may have several of a kind. */
 export const clockId = (c: Pick<Clock, "kind" | "circuit" | "unit">): string =>
   [c.kind, c.unit ?? "", c.circuit ?? ""].join(" ");
