@@ -88,8 +88,9 @@ export function HorizonDrawing({
   );
   const shown = picking?.shown;
   useEffect(() => {
-    if (shown !== undefined && shown >= 0) virtual.scrollToIndex(lineAt(groups, shown), { align: "auto" });
-    // What is picked comes into sight once, and does not hold the list there.
+    if (shown !== undefined && shown >= 0) virtual.scrollToIndex(lineAt(groups, shown), { align: "center" });
+    // What is picked comes into sight once, and does not hold the list there. In the middle: the count of the span
+    // arrives later and takes a line of the pane's height.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [shown]);
   const line = (index: number) => {
