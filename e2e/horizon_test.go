@@ -98,6 +98,8 @@ func TestPlanEditor(t *testing.T) {
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("some")
 	b.until(`document.querySelector('form[aria-label="Change Boat diesel"]').innerText.includes('“some” is not accepted; accepted: a number')`)
+	// The status changes of an earlier text are not shown beside it.
+	b.until(`(t => t.includes('once every figure is a number') && !t.includes('change status.') && !/due within/.test(t))(document.querySelector('[data-testid="plan-effect"]').innerText)`)
 	js[chromedp.Void](b, field+`.select()`)
 	b.press("18" + kb.Enter)
 	b.until(`document.querySelector('[data-plan="Boat diesel"]').innerText.includes('later 18 months or 1,000\u00a0h') && !document.querySelector('form[aria-label="Change Boat diesel"]')`)

@@ -326,7 +326,8 @@ function lettersOf(clocks: readonly Drawn[], governing: Clock, scale: TimeScale,
     const governs = c.governs;
     if (last && c.at - last.at < near * last.text.length) {
       last.at = c.at;
-      last.text += clockLetters[c.kind];
+      // Circuits of a unit share a letter where they are due together.
+      if (!last.text.includes(clockLetters[c.kind])) last.text += clockLetters[c.kind];
       last.governs ||= governs;
     } else found.push({ at: c.at, text: clockLetters[c.kind], governs });
   }

@@ -275,6 +275,8 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
     placeholderData: (previous) => previous,
     retry: false,
   });
+  // The status changes on the screen are those of an earlier text.
+  const stale = preview.isPlaceholderData || JSON.stringify(settled) !== JSON.stringify(typed);
   // Of the text as shown; what was just typed is read when it is sent.
   const refused = unreadable && !numbersRead.isPlaceholderData && JSON.stringify(settled) === JSON.stringify(typed);
   const save = useMutation({
@@ -392,7 +394,14 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
               {changedMeanwhile && ". What you typed is still here: compare both, then change it anyway or close."}
             </Text>
           )}
-          {!refusal && preview.data && <EffectOfPlan effect={preview.data} />}
+          {!refusal && unreadable && (
+            <Text color="faint">Which units would change status is shown once every figure is a number.</Text>
+          )}
+          {!refusal && !unreadable && preview.data && (
+            <Box color={stale ? "faint" : undefined} aria-busy={stale}>
+              <EffectOfPlan effect={preview.data} />
+            </Box>
+          )}
         </Box>
         <Flex gap="10px">
           <Submit disabled={refused || save.isPending}>change it for all its units</Submit>
