@@ -14,7 +14,7 @@ type circuit struct {
 	capacity measure.Litre
 	base     coolant.Base
 	metal    coolant.Metal
-	tell     func(b *book)
+	history  func(b *book)
 }
 
 // lift is a unit with several circuits or two meters.
@@ -28,13 +28,13 @@ type lift struct {
 // unit with its circuits, as the fleet is loaded with them.
 func (l lift) loaded(b *book) store.LoadedUnit {
 	b.unit.Circuit, b.unit.Second = l.first, l.second
-	l.tell(b)
+	l.history(b)
 	u := b.recorded()
 	for _, c := range l.further {
 		f := store.LoadedUnit{RawWater: u.RawWater, UnitName: u.UnitName, Plan: c.plan, Capacity: c.capacity, Base: c.base, Circuit: c.name, Metal: c.metal, Cap: u.Cap}
 		f.Code += " " + string(c.name)
 		own := &book{unit: f, today: b.today}
-		c.tell(own)
+		c.history(own)
 		u.Further = append(u.Further, own.recorded())
 	}
 	return u
@@ -73,7 +73,7 @@ var lifts = []lift{
 		b.test(360, -37, coolant.EG)
 		b.test(40, -36, coolant.EG)
 	}}, further: []circuit{
-		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 3.4, base: coolant.EG, metal: coolant.Aluminium, tell: func(b *book) {
+		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 3.4, base: coolant.EG, metal: coolant.Aluminium, history: func(b *book) {
 			b.fillPremix(700, lowPremix, 3.4, -1, true)
 			b.test(360, -36, coolant.EG)
 			b.water(120, 0.5)
@@ -93,7 +93,7 @@ var lifts = []lift{
 		b.test(41, -36, coolant.EG)
 		b.conducts(41, 131, 14)
 	}}, first: ledger.BatteryCircuit, further: []circuit{
-		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 5.2, base: coolant.EG, metal: coolant.Aluminium, tell: func(b *book) {
+		{name: ledger.InverterCircuit, plan: "Inverter loop", capacity: 5.2, base: coolant.EG, metal: coolant.Aluminium, history: func(b *book) {
 			b.fillPremix(980, lowPremix, 5.2, -1, true)
 			b.test(400, -37, coolant.EG)
 			b.test(41, -36, coolant.EG)
@@ -109,7 +109,7 @@ var lifts = []lift{
 		b.test(48, -32, coolant.PG)
 		b.rawWater(12, ledger.RawFilled, -35)
 	}}, first: ledger.PortCircuit, further: []circuit{
-		{name: ledger.StarboardCircuit, capacity: 24, base: coolant.PG, metal: coolant.Iron, tell: func(b *book) {
+		{name: ledger.StarboardCircuit, capacity: 24, base: coolant.PG, metal: coolant.Iron, history: func(b *book) {
 			b.fillPremix(260, pgPremix, 24, -1, false)
 			b.test(255, -33, coolant.PG)
 			b.serviced(229)

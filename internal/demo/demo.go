@@ -106,7 +106,7 @@ func Fleet(today time.Time) store.LoadedFleet {
 		Additives: additives}
 	for _, s := range stories {
 		b := &book{unit: equipped(s.unit), today: midnight(today)}
-		s.tell(b)
+		s.history(b)
 		f.Units = append(f.Units, b.recorded())
 	}
 	for _, l := range lifts {

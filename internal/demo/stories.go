@@ -9,8 +9,8 @@ import (
 
 // story is what happened to one unit.
 type story struct {
-	unit store.LoadedUnit
-	tell func(b *book)
+	unit    store.LoadedUnit
+	history func(b *book)
 }
 
 func unit(code, name, kind, site, plan string, capacity float64, base coolant.Base, meter measure.Unit) store.LoadedUnit {

@@ -149,7 +149,7 @@ func (s *Store) RenameCircuit(ctx context.Context, by Actor, address string, to 
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE circuit SET name = ? WHERE id = ?`, to, u.circuit); err != nil {
-			if strings.Contains(err.Error(), "Duplicate") {
+			if isDuplicate(err) {
 				return fmt.Errorf("%w: %s %s", ErrCircuitThere, u.Code, to)
 			}
 			return err

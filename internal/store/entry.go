@@ -8,8 +8,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/go-sql-driver/mysql"
-
 	"diligentledger/core/ledger"
 )
 
@@ -306,8 +304,7 @@ func (s *Store) insertEntry(ctx context.Context, tx *sql.Tx, u Unit, r Receipt, 
 		VALUES (?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?, ?, ?, ?)`,
 		r.ID, u.circuit, r.Seq, r.Kind, r.At, r.RecordedAt, r.RecordedBy, r.RecordedByID, r.Version, optional(string(r.Envelope)),
 		beside.value, beside.unit, beside.metric, string(r.Payload), r.Hash[:], prev[:])
-	var e *mysql.MySQLError
-	if errors.As(err, &e) && e.Number == duplicate {
+	if isDuplicate(err) {
 		return fmt.Errorf("%w: %s", errWrittenMeanwhile, r.ID)
 	}
 	return err

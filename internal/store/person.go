@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/go-sql-driver/mysql"
-
 	"diligentledger/core/access"
 	"diligentledger/core/measure"
 	"diligentledger/internal/words"
@@ -153,9 +151,8 @@ func addLink(ctx context.Context, tx *sql.Tx, l Link) error {
 }
 
 func taken(err error) error {
-	var e *mysql.MySQLError
-	if errors.As(err, &e) && e.Number == duplicate {
-		return fmt.Errorf("%w: %s", ErrTaken, e.Message)
+	if isDuplicate(err) {
+		return fmt.Errorf("%w: %s", ErrTaken, err)
 	}
 	return err
 }

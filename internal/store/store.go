@@ -268,6 +268,12 @@ func DiskFull(e *mysql.MySQLError) bool {
 	return false
 }
 
+// isDuplicate: a row of that key is there already.
+func isDuplicate(err error) bool {
+	var e *mysql.MySQLError
+	return errors.As(err, &e) && e.Number == duplicate
+}
+
 func retryable(err error) bool {
 	var e *mysql.MySQLError
 	return errors.As(err, &e) && (e.Number == deadlock || e.Number == lockWaitTimeout)
