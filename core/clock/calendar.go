@@ -122,7 +122,7 @@ func testClock(a *ledger.Account, limit int, cold *climate.Climate, today evalua
 	case a.LastTest == nil && c.Verdict.Rank() > Due.Rank() && cold.SeasonWithin(frostDays, today.Date):
 		c.Verdict = Due // never tested, and the cold is near
 	}
-	return c
+	return c.whenNever(a.LastTest == nil)
 }
 
 // zeroClock asks for the zero of the refractometer that the last test was made
@@ -156,7 +156,7 @@ func zeroClock(a *ledger.Account, zeroed map[string]time.Time, test measure.Date
 	if today.until(test) <= dueDays {
 		c.Verdict = Watch
 	}
-	return c, true
+	return c.whenNever(at == nil), true
 }
 
 // hoseAgeClock of the oldest hose: as old as the unit, or as its own renewal. A
@@ -213,7 +213,17 @@ func inspectionClock(a *ledger.Account, kind Kind, code Code, limit int, last *t
 	due := monthsAfter(a, from, limit)
 	numbers["months"] = measure.MonthsBetween(from, today.Date)
 	left := share(1 - numbers["months"]/float64(limit))
-	return Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}
+	c := Clock{Kind: kind, Verdict: atMostDue(verdictOn(due, today)), Due: &due, Remaining: &left, Reason: Reason{Code: code, Numbers: numbers}}
+	return c.whenNever(last == nil)
+}
+
+// whenNever makes a clock unknown that would be sound, where what it counts from was never recorded:
+// it is counted from the beginning of the account, and nothing shows the state of it until then.
+func (c Clock) whenNever(never bool) Clock {
+	if never && c.Verdict == Sound {
+		c.Verdict, c.Remaining = Unknown, nil
+	}
+	return c
 }
 
 // atMostDue: a late check is due work, and no reason to call the unit

@@ -47,7 +47,7 @@ var Verdicts = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
 
 // Rules is the version of the clocks: raised when the same account and conditions come to give
 // another status.
-const Rules = 2
+const Rules = 3
 
 // Rank of the verdict, 0 for the worst.
 func (v Verdict) Rank() int { return slices.Index(Verdicts, v) }

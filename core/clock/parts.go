@@ -97,7 +97,7 @@ func partClock(a *ledger.Account, item serviceplan.PartInterval, use meters, tod
 		verdict, c.Reason.Code = Unknown, PartNoStart
 	}
 	c.Verdict = verdict
-	return c
+	return c.whenNever(never)
 }
 
 // partSince is since when a part is counted, nil when that is not known; never: it was never

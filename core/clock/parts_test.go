@@ -155,7 +155,7 @@ func TestParts(t *testing.T) {
 		{"renewed a year ago", with(every(at(2025, 5, 1), 14, 500, 5), at(2025, 6, 10), point("impeller", "renewed")), Impeller, Due, PartRuns},
 		{"renewed in autumn, 200 h ago", with(every(at(2025, 9, 1), 10, 500, 26), at(2025, 10, 1), point("impeller", "renewed")), Impeller, Due, PartRuns},
 		{"renewed, and the meter was first read later", with(every(at(2026, 5, 1), 2, 500, 5), at(2026, 4, 1), point("impeller", "renewed")), Impeller, Unknown, PartNoStart},
-		{"anodes never inspected", every(at(2026, 4, 1), 2, 500, 5), Anodes, Sound, PartRuns},
+		{"anodes never inspected: not sound before somebody has seen them", every(at(2026, 4, 1), 2, 500, 5), Anodes, Unknown, PartRuns},
 		{"anodes inspected half a year ago", with(every(at(2025, 6, 1), 2, 500, 5), at(2025, 12, 10), point("anodes", "watch")), Anodes, Due, PartRuns},
 		{"anodes inspected lately", with(every(at(2025, 6, 1), 2, 500, 5), at(2026, 5, 10), point("anodes", "good")), Anodes, Sound, PartRuns},
 	} {

@@ -19,11 +19,11 @@ import (
 
 // Laws, over random lives of every kind of unit: the clocks panic at nothing and give
 // no NaN; a struck entry leaves every clock as if it had never been; what stops a unit
-// in its books is a hold; and no clock is sound or watched while nothing is known of
+// in its books is a hold; no clock is sound that counts from a check that was never recorded; and none is sound or watched while nothing is known of
 // what is inside and the frost is near.
 func TestClockLaws(t *testing.T) {
 	everything := serviceplan.Plan{Name: "all", First: serviceplan.Interval{Months: 72, Km: 160_000, Hours: 900}, Later: serviceplan.Interval{Months: 36, Km: 80_000, Hours: 500}, FreezeMargin: 3,
-		TestMonths: 12, CapMonths: 24, HoseMonths: 12, HoseYears: 8, FollowDays: 3}
+		TestMonths: 12, CapMonths: 24, HoseMonths: 12, HoseYears: 8, FollowDays: 3, Parts: lawPlan.Parts}
 	end := measure.DateOf(ledgertest.Start, time.UTC).AddDays(ledgertest.Days)
 	for seed := range 1500 {
 		rng := rand.New(rand.NewPCG(uint64(seed), 21))
@@ -46,6 +46,9 @@ func TestClockLaws(t *testing.T) {
 			}
 			if w := c.Window; w != nil && (w.P10.After(w.P50) || w.P50.After(w.P90)) {
 				t.Fatalf("history %d: window %v of the %s clock", seed, *w, c.Kind)
+			}
+			if never := c.Reason.Numbers["never"] > 0 || c.Reason.Code == TestNever || c.Reason.Code == ZeroNever; never && c.Verdict == Sound && c.Kind != RawWater { // a raw-water side without a record is taken as wet
+				t.Fatalf("history %d: the %s clock counts from what was never recorded, and is sound", seed, c.Kind)
 			}
 			frost, near := depot.FirstBelow(0, today, frostDays)
 			if c.Kind == Freeze && a.ProtectsTo() == nil && a.Bound == nil && near && c.Verdict.Rank() > Due.Rank() {
