@@ -278,13 +278,14 @@ type Account struct {
 	usesFrom       time.Time // the use since the renewal counts from here; zero when no renewal is known
 	lastAt         time.Time // of the last entry, in order
 	lastID         string
-	earlier        int        // lines before Lines
-	openedAt       time.Time  // of an account that was stored
-	restored       bool       // leak and diagnosis are as stored
-	leak           *LeakRate  // of a restored account, or kept
-	leakKept       bool       // leak is as it was before the unit's meters came to the account
-	diagnosis      *Diagnosis // of a restored account
-	movedAt        time.Time  // of the last change of the charge
+	earlier        int         // lines before Lines
+	openedAt       time.Time   // of an account that was stored
+	restored       bool        // leak and diagnosis are as stored
+	leak           *LeakRate   // of a restored account, or kept
+	leakKept       bool        // leak is as it was before the unit's meters came to the account
+	diagnosis      *Diagnosis  // of a restored account
+	movedAt        time.Time   // of the last change of the charge
+	ahead          *factsAhead // nil once the facts of today hold
 	// capEffective is the pressure to rely on by the last cap test.
 	capEffective *measure.Kilopascal
 }

@@ -131,6 +131,8 @@ type Unit struct {
 	Listed                   []string
 	// Figures that the unit's maker states in place of the limits of package coolant.
 	Figures coolant.Figures
+	// Earlier facts, the earliest first, where any of them is another one since a day.
+	Earlier []EarlierFacts `json:",omitempty"`
 }
 
 // Yes and No, of what may also not be known.

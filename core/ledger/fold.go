@@ -22,16 +22,19 @@ func Fold(u Unit, entries []Entry) Account {
 	if !slices.IsSortedFunc(entries, Entry.Compare) {
 		entries = inOrder(entries)
 	}
-	a := Account{Unit: u, Base: u.Base, Filled: u.Capacity, full: u.Capacity, renewal: -1,
-		Lines: make([]Line, 0, len(entries)+1)}
+	a := Account{Unit: u, renewal: -1, Lines: make([]Line, 0, len(entries)+1)}
+	a.fromTheBeginning()
+	a.Base, a.Filled, a.full = a.Unit.Base, a.Unit.Capacity, a.Unit.Capacity
 	for i := range entries {
 		if s, ok := entries[i].Body.(Strike); ok {
 			a.strike(s.Entry, &entries[i])
 		}
 	}
 	for i := range entries {
+		a.reach(entries[i].At)
 		a.apply(entries[i])
 	}
+	a.reachPresent()
 	a.settleMeter()
 	return a
 }
@@ -68,7 +71,7 @@ func inOrder(entries []Entry) []Entry {
 // strikes one. The account it is called on must not be used afterwards.
 func (a Account) Add(e Entry) Account {
 	_, strikes := e.Body.(Strike)
-	if n := len(a.Lines); strikes || n > 0 && a.Lines[n-1].Entry.Compare(e) > 0 {
+	if n := len(a.Lines); strikes || n > 0 && a.Lines[n-1].Entry.Compare(e) > 0 || e.At.Before(a.Unit.lastChange()) {
 		return Fold(a.Unit, append(a.Entries(), e))
 	}
 	a.apply(e)

@@ -66,7 +66,7 @@ func (a *Account) Written() int { return a.earlier + len(a.Lines) }
 
 // Continue is a restored account with one more entry, as a fold of all entries gives it, in time
 // that does not grow with the lines; its only line is the new one. False when it takes the
-// entries themselves: the entry strikes or was struck, happened before the last one, names
+// entries themselves: the entry strikes or was struck, happened before the last one or before the unit's facts changed last, names
 // another entry or an instrument's earlier chart, or book and test disagree before or after it.
 func (a *Account) Continue(e Entry) (*Account, bool) {
 	if !a.restored || a.Failure != "" || a.Discrepancy != nil || a.lastAt.IsZero() != (a.lastID == "") {
@@ -75,7 +75,7 @@ func (a *Account) Continue(e Entry) (*Account, bool) {
 	if c := e.At.Compare(a.lastAt); c < 0 || c == 0 && e.ID <= a.lastID {
 		return nil, false
 	}
-	if _, struck := a.strikes[e.ID]; struck {
+	if _, struck := a.strikes[e.ID]; struck || e.At.Before(a.Unit.lastChange()) {
 		return nil, false
 	}
 	switch b := e.Body.(type) {

@@ -77,7 +77,7 @@ func (a *Account) forget() {
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, renewal: -1,
-		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt}
+		lastAt: a.lastAt, lastID: a.lastID, earlier: a.earlier, openedAt: a.openedAt, ahead: a.ahead}
 }
 
 // earlier is the later of two tests of charges before.
