@@ -115,6 +115,7 @@ const (
 	FreezeBound     Code = "freeze_bound"     // protects at least to, margin, coldest: it is not known which glycol is inside
 	LevelHolds      Code = "level_holds"      // litres, full; low, hold: L that may be missing before due, before hold
 	LevelLow        Code = "level_low"        // the same, and missing
+	LevelCommon     Code = "level_common"     // the same; the capacity is a common value of the unit's type
 	LevelFalls      Code = "level_falls"      // the same; days until so much is missing that it must not run
 )
 

@@ -14,7 +14,16 @@ const slowLeak = 3 * 365
 
 // levelClock compares what the books say is inside with the last fill, and gives
 // from the rate at which coolant goes when it will be low.
+// A capacity that is a common value of the unit's type shows no level as sound.
 func levelClock(a *ledger.Account, use meters, today evaluationDay) Clock {
+	c := levelByBook(a, use, today)
+	if a.Unit.CapacityCommon && c.Verdict == Sound {
+		c.Verdict, c.Remaining, c.Reason.Code = Unknown, nil, LevelCommon
+	}
+	return c
+}
+
+func levelByBook(a *ledger.Account, use meters, today evaluationDay) Clock {
 	full, litres := float64(a.Filled), float64(a.Charge.Volume())
 	missing := full - litres
 	left := share(1 - missing/(ledger.HoldShare*full))

@@ -131,6 +131,8 @@ type Unit struct {
 	Listed                   []string
 	// Figures that the unit's maker states in place of the limits of package coolant.
 	Figures coolant.Figures
+	// CapacityCommon: the capacity is a common value of units of its type, not the unit's own.
+	CapacityCommon bool `json:",omitempty"`
 	// Earlier facts, the earliest first, where any of them is another one since a day.
 	Earlier []EarlierFacts `json:",omitempty"`
 }

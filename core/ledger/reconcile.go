@@ -234,7 +234,7 @@ func (a *Account) takeWaterless(line *Line, mark *TestMark) {
 		line.note(NoteVolumeAssumed)
 		a.Charge = scaleTo(coolant.Charge{Base: coolant.NoWater, Glycol: 1}, a.Unit.Capacity)
 		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, mark.At
-		a.volume = 2 * sigmaLevel * float64(a.Unit.Capacity)
+		a.volume = a.Unit.capacitySigma()
 	}
 	a.figures.done = false
 	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
@@ -352,7 +352,7 @@ func (a *Account) takeTest(t trusted) {
 		a.Charge = coolant.Charge{Base: a.Base, Water: 1}.WithMassFraction(t.mass)
 		a.Charge = scaleTo(a.Charge, a.Unit.Capacity)
 		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, t.line.Entry.At
-		a.strength, a.volume = t.sigma/t.k, 2*sigmaLevel*float64(a.Unit.Capacity)
+		a.strength, a.volume = t.sigma/t.k, a.Unit.capacitySigma()
 		a.Strengths = nil
 	case !t.line.Test.Agrees:
 		a.remember(t.line)

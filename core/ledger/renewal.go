@@ -66,6 +66,9 @@ func (a *Account) open(line *Line, b Opening) {
 		return
 	}
 	a.fillWith(fresh, *b.Product, measure.Litre(v))
+	if b.Volume == nil && a.Unit.CapacityCommon {
+		a.volume = a.Unit.capacitySigma()
+	}
 	a.begins(at)
 }
 

@@ -82,3 +82,15 @@ func slope(b coolant.Base, w float64) float64 {
 	low, high := band(b, w, step)
 	return -math.Max(float64(high-low)/(2*step), 20)
 }
+
+// sigmaCommon is how far the capacity of a unit lies from the common value of its type, as a share
+// of it (judgement: engines and radiators of one class differ by a third either way).
+const sigmaCommon = 0.3
+
+// capacitySigma is the standard uncertainty of the litres of a system that is full, L.
+func (u Unit) capacitySigma() float64 {
+	if u.CapacityCommon {
+		return sigmaCommon * float64(u.Capacity)
+	}
+	return 2 * sigmaLevel * float64(u.Capacity)
+}

@@ -62,7 +62,7 @@ var spellings = map[Dimension]map[string]Unit{
 	Length:     {"mm": Millimetre},
 	Torque:     {"nm": NewtonMetre, "lbfft": FootPound, "ftlb": FootPound, "ftlbs": FootPound, "lbfin": InchPound, "inlb": InchPound, "inlbs": InchPound},
 	Sugar:      {"bx": Brix, "brix": Brix},
-	Density:    {"sg": Relative},
+	Density:    {"sg": Relative, "reldensity": Relative},
 	Count:      {"disc": Discs, "discs": Discs},
 }
 

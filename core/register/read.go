@@ -184,7 +184,7 @@ func (f Field) named(typed string, _ Reading, refuse func(string) (string, *refu
 		switch {
 		case len(lines) == mostLines:
 			return refuse(fmt.Sprintf("at most %d lines", mostLines))
-		case r != nil && !(litres >= 0 && litres <= 2000):
+		case strings.ContainsFunc(line, unicode.IsControl), r != nil && (name == "" || !(litres >= 0 && litres <= 2000)):
 			return refuse("a name and a volume up to 2000 L on each line, such as radiator petcock 4.2 L")
 		case r != nil:
 			line = name + " " + written(*r)

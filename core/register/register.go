@@ -82,6 +82,8 @@ type Field struct {
 	Dated bool
 	// Typed: a type carries it for its units.
 	Typed bool
+	// Fixed: what was given when the record was added stays.
+	Fixed bool
 	// Longest text in characters; 0 for the usual 200.
 	Longest int
 	// Values of a list: how many there must be; 0 for any number.
@@ -120,6 +122,7 @@ func choice(code, group string, choices ...string) Field {
 func yesNo(code, group string) Field { return Field{Code: code, Group: group, Form: YesNo} }
 
 func (f Field) required() Field           { f.Required = true; return f }
+func (f Field) fixed() Field              { f.Fixed = true; return f }
 func (f Field) dated() Field              { f.Dated = true; return f }
 func (f Field) typed() Field              { f.Typed = true; return f }
 func (f Field) of(kinds []string) Field   { f.Kinds = kinds; return f }
@@ -143,7 +146,7 @@ var (
 var unitFields = []Field{
 	text("code", GroupIdentity).required().upTo(24),
 	text("name", GroupIdentity).upTo(120),
-	choice("kind", GroupIdentity, Kinds...).required(),
+	choice("kind", GroupIdentity, Kinds...).required().fixed(),
 	text("type", GroupIdentity).names(string(Type)),
 	text("make", GroupIdentity).typed(),
 	text("model", GroupIdentity).typed(),
@@ -201,7 +204,7 @@ var unitFields = []Field{
 
 // typeFields are the name and the kind of a type, and what its units have of it.
 var typeFields = func() []Field {
-	fields := []Field{text("name", GroupIdentity).required().upTo(120), choice("kind", GroupIdentity, Kinds...).required()}
+	fields := []Field{text("name", GroupIdentity).required().upTo(120), choice("kind", GroupIdentity, Kinds...).required().fixed(), yesNo("common", GroupIdentity)}
 	for _, f := range unitFields {
 		if f.Typed {
 			fields = append(fields, f)
@@ -225,7 +228,7 @@ var siteFields = []Field{
 }
 
 var productFields = []Field{
-	text("code", GroupProduct).required().upTo(40),
+	text("code", GroupProduct).required().fixed().upTo(40),
 	text("name", GroupProduct).required().upTo(120),
 	choice("base", GroupProduct, bases...).required(),
 	choice("technology", GroupProduct, technologies...).required(),
@@ -244,7 +247,7 @@ var productFields = []Field{
 }
 
 var instrumentFields = []Field{
-	text("name", GroupInstrument).required().upTo(80),
+	text("name", GroupInstrument).required().fixed().upTo(80),
 	choice("kind", GroupInstrument, "refractometer", "digital_refractometer", "hydrometer", "disc_tester", "strips", "ph_meter", "multimeter", "cap_tester", "conductivity_meter"),
 	choice("scale", GroupInstrument, "EG", "PG", "EG_PG", "brix"),
 	quantity("chart", GroupInstrument, measure.DegC, -60, 5).exactly(0),

@@ -273,6 +273,9 @@ func (f *Fleet) check(o *store.Opened, w Actor, h *ledger.History, e ledger.Entr
 	if u.Ended {
 		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Kind()), Accepted: "nothing here: the unit does not have this circuit any more"}}}
 	}
+	if on := u.LeftOn; on != nil && !e.At.Before(on.Start(u.Zone)) {
+		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/at", Got: refusal.Moment(e.At), Accepted: "a time before " + refusal.Day(on.Start(u.Zone)) + ", when the unit left the fleet; or bring it back first"}}}
+	}
 	if f := access.CheckIn(w, h, e); f != nil {
 		return &Forbidden{f}
 	}
@@ -322,6 +325,9 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 			m, err := f.evaluated(ctx, u, account, last.Others)
 			if err != nil {
 				return nil, nil, err
+			}
+			if u.LeftOn != nil {
+				return account, nil, nil // it is in no list
 			}
 			status := newBases().status(m)
 			status.Seq = last.Seq + last.OthersSeq

@@ -198,6 +198,9 @@ func (c current) fresh(g store.StatusGroup) bool {
 // RefreshStatus evaluates all units whose status does not rest on what holds now, and gives how
 // many that were.
 func (f *Fleet) RefreshStatus(ctx context.Context) (refreshed int, err error) {
+	if err := f.store.RemoveStatusesOfLeft(ctx); err != nil {
+		return 0, err
+	}
 	refreshed, err = f.refreshPages(ctx, func(ctx context.Context, after store.UnitID) ([]store.Unit, store.UnitID, error) {
 		return f.store.UnitsWithoutStatus(ctx, after, batch)
 	})

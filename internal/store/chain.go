@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/register"
 )
 
 // The chains of changes; those of the facts of single units are unitChain and the unit's id.
@@ -41,6 +42,10 @@ var (
 		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}
 	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
+	typeTable = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain,
+		all: `SELECT * FROM unit_type WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit_type WHERE id IN `}
+	changeTable = &covered{name: "register_change", key: []string{"id"}, chain: unitChain,
+		all: `SELECT * FROM register_change WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM register_change WHERE id IN `}
 	siteTable = &covered{name: "site", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM site WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM site WHERE id IN `}
 	siteColdTable = &covered{name: "site_cold", key: []string{"site_id", "month"}, chain: registerChain,
@@ -59,7 +64,7 @@ var (
 		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
 )
 
-var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable}
+var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, typeTable, changeTable}
 
 // row of a covered table as its line holds it.
 type row struct {
@@ -114,8 +119,14 @@ func (t *covered) rows(ctx context.Context, q querier, keys ...any) ([]row, erro
 		}
 		if t.chain == unitChain {
 			of := r.columns["id"]
-			if t == circuitTable {
+			switch {
+			case t == circuitTable:
 				of = r.columns["unit_id"]
+			case t == changeTable && *r.columns["record"] != string(register.Unit):
+				r.chain = registerChain
+				return r, nil
+			case t == changeTable:
+				of = r.columns["record_id"]
 			}
 			r.chain += *of
 		}

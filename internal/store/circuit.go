@@ -38,7 +38,7 @@ func lockUnit(ctx context.Context, tx *sql.Tx, code string) (id int64, err error
 // circuitsChanged counts the circuits of a unit anew, makes its status one of no basis, and takes
 // both rows into their chains with a line of the audit.
 func (s *Store) circuitsChanged(ctx context.Context, tx *sql.Tx, by Actor, unit, circuit int64, what, detail string) error {
-	if _, err := tx.ExecContext(ctx, `UPDATE unit SET circuits = (SELECT COUNT(*) FROM circuit c WHERE c.unit_id = unit.id AND (c.position = 0 OR c.ended IS NULL)) WHERE id = ?`, unit); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE unit SET revision = revision + 1, circuits = (SELECT COUNT(*) FROM circuit c WHERE c.unit_id = unit.id AND (c.position = 0 OR c.ended IS NULL)) WHERE id = ?`, unit); err != nil {
 		return err
 	}
 	if err := staleStatuses(ctx, tx, []any{unit}); err != nil {

@@ -15,6 +15,7 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/register"
 	"diligentledger/core/serviceplan"
 )
 
@@ -43,6 +44,8 @@ type Unit struct {
 	Heated     bool
 	// Ended: the unit does not have this circuit any more.
 	Ended bool
+	// LeftOn is the day on which it left the fleet, retired or sold; nil while it is in it.
+	LeftOn *measure.Date
 	// Drive: combustion, hybrid or electric; empty when it is not known.
 	Drive string
 
@@ -58,6 +61,8 @@ type Unit struct {
 	position   int   // of the circuit among those of the unit, 0 for the first
 	circuits   int   // of the unit
 	endedSeq   int64 // entries of the circuits of the unit that have ended
+	earlier    []register.Earlier
+	revision   int64 // of the facts of the unit
 	there      bool  // one of the entries that are to be written may be in the books
 }
 
@@ -109,7 +114,8 @@ const circuitColumns = `
 	SELECT u.id, u.code, u.name, u.kind, u.site_id, COALESCE(c.plan_id, u.plan_id), R.capacity_l, COALESCE(R.base, ''), COALESCE(u.meter, ''), COALESCE(u.second_meter, ''),
 	       COALESCE(R.cap_kpa, 0), COALESCE(R.tank_l_per_mm, 0), COALESCE(R.tank_marks_mm, 0), R.wet_liners,
 	       COALESCE(R.metal, ''), COALESCE(u.drive, ''), R.silicate_free, R.premix_only, COALESCE(R.required_technology, ''), R.listed, R.figures, c.id, c.head_seq,
-	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated, u.ended_seq, c.ended IS NOT NULL`
+	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated, u.ended_seq, c.ended IS NOT NULL,
+	       COALESCE(R.earlier, ''), u.left_on, u.capacity_common AND c.position = 0, u.revision`
 
 var (
 	unitColumns = strings.ReplaceAll(circuitColumns, `R.`, `u.`)
@@ -146,13 +152,23 @@ func (s *Store) scales(ctx context.Context) (map[int64][]coolant.Base, error) {
 func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err error) {
 	var meter, second, listed string
 	var circuit ledger.Circuit
-	var figures []byte
+	var figures, earlier []byte
+	var left sql.NullTime
 	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter, &second,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
 		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits,
-		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated, &u.endedSeq, &u.Ended}, more...)...)
+		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated, &u.endedSeq, &u.Ended, &earlier, &left, &u.Ledger.CapacityCommon, &u.revision}, more...)...)
 	if err != nil {
 		return u, err
+	}
+	if left.Valid {
+		day := measure.DateOf(left.Time, time.UTC)
+		u.LeftOn = &day
+	}
+	if len(earlier) > 0 {
+		if err := json.Unmarshal(earlier, &u.earlier); err != nil {
+			return u, fmt.Errorf("earlier facts of %s: %w", u.Code, err)
+		}
 	}
 	u.Ledger.Listed = listOf[string](listed)
 	u.Ledger.Figures, err = figuresOf(figures)
@@ -175,6 +191,7 @@ func (s *Store) fill(u *Unit, r *shared, scales []coolant.Base) {
 		u.Winters, u.Cold = other.Name, at.Cold.Wintering(other.Cold, u.ColdOffset)
 	}
 	u.Ledger.Replaced, u.Ledger.Scales = u.Plan.Replaced, scales
+	u.Ledger.Earlier = earlierFacts(u.Ledger.Dated(), u.earlier, u.Zone)
 	if u.Ledger.Further {
 		u.Ledger.Scales = withScale(scales, u.Ledger.Base)
 	}
@@ -418,12 +435,12 @@ func (s *Store) UnitsOf(ctx context.Context, codes []string) ([]Unit, error) {
 
 // UnitsOfPlan are the units on a service plan, or with a circuit on it, by code.
 func (s *Store) UnitsOfPlan(ctx context.Context, plan int64) ([]Unit, error) {
-	return s.units(ctx, ` WHERE u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit o WHERE o.unit_id = u.id AND o.plan_id = ? AND o.ended IS NULL)`, plan, plan)
+	return s.units(ctx, ` WHERE u.left_on IS NULL AND (u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit o WHERE o.unit_id = u.id AND o.plan_id = ? AND o.ended IS NULL))`, plan, plan)
 }
 
 // UnitsOfKindNotOn a service plan, at one site by name, or at all for none; by code.
 func (s *Store) UnitsOfKindNotOn(ctx context.Context, plan int64, kind, site string) ([]Unit, error) {
-	return s.units(ctx, ` WHERE u.plan_id <> ? AND u.kind = ? AND (? = '' OR u.site_id IN (SELECT id FROM site WHERE name = ?))`, plan, kind, site, site)
+	return s.units(ctx, ` WHERE u.left_on IS NULL AND u.plan_id <> ? AND u.kind = ? AND (? = '' OR u.site_id IN (SELECT id FROM site WHERE name = ?))`, plan, kind, site, site)
 }
 
 // units that a condition finds, by code.

@@ -57,7 +57,8 @@ type Status struct {
 	Product     string
 	Discrepancy *StatusDiscrepancy
 
-	unitID int64
+	unitID   int64
+	revision int64 // of the facts of the unit
 }
 
 // StatusDiscrepancy is the last trusted test that does not agree with its book.
@@ -89,7 +90,7 @@ const never = "9999-12-31"
 // Status of a unit by its first circuit, without its clocks. Its Seq is the number of entries of that
 // circuit and of those that have ended: it never falls.
 func (u Unit) Status() Status {
-	return Status{UnitName: u.UnitName, ColdKey: ColdKey{u.siteID, u.winterID, u.ColdOffset}, PlanID: u.PlanID, Seq: u.Seq + u.endedSeq, unitID: u.id}
+	return Status{UnitName: u.UnitName, ColdKey: ColdKey{u.siteID, u.winterID, u.ColdOffset}, PlanID: u.PlanID, Seq: u.Seq + u.endedSeq, unitID: u.id, revision: u.revision}
 }
 
 // statusColumn of a status row and its value.
@@ -123,7 +124,7 @@ func (r Status) columns() ([]statusColumn, error) {
 	if r.Night != nil {
 		night = r.Night.String()
 	}
-	return []statusColumn{{"unit_id", r.unitID}, {"code", r.Code}, {"site_id", r.SiteID}, {"winter_id", r.WinterID}, {"cold_offset", r.Offset}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
+	return []statusColumn{{"unit_id", r.unitID}, {"revision", r.revision}, {"code", r.Code}, {"site_id", r.SiteID}, {"winter_id", r.WinterID}, {"cold_offset", r.Offset}, {"plan_id", r.PlanID}, {"kind", r.Kind}, {"basis", r.Basis[:]}, {"cold", r.Cold[:]},
 		{"seq", r.Seq}, {"verdict", r.Verdict.Rank()}, {"due", due}, {"clock", string(r.Governing.Kind)}, {"work", string(r.Work)}, {"pending", r.Pending}, {"night", night},
 		{"discrepant", r.Discrepancy != nil}, {"tool", optional(r.Tool)}, {"protects", r.ProtectsTo}, {"product", optional(r.Product)}, {"governing", governing},
 		{"clocks", others}, {"discrepancy", discrepancy}}, nil
@@ -414,7 +415,7 @@ func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 // UnitsWithoutStatus are at most limit of those after one: none was written yet, or it is of an
 // earlier entry, another service plan, site or place in winter than the unit's.
 func (s *Store) UnitsWithoutStatus(ctx context.Context, after UnitID, limit int) (units []Unit, last UnitID, err error) {
-	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `t.unit_id IS NULL OR t.seq < u.ended_seq + IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id OR t.winter_id <> COALESCE(u.winter_site_id, 0) OR t.cold_offset <> u.cold_offset`, after, limit)
+	return s.unitsAfter(ctx, ` LEFT JOIN unit_status t ON t.unit_id = u.id`, `u.left_on IS NULL AND (t.unit_id IS NULL OR t.seq < u.ended_seq + IF(u.circuits = 1, c.head_seq, (SELECT SUM(o.head_seq) FROM circuit o WHERE o.unit_id = u.id AND (o.position = 0 OR o.ended IS NULL))) OR t.plan_id <> u.plan_id OR t.site_id <> u.site_id OR t.winter_id <> COALESCE(u.winter_site_id, 0) OR t.cold_offset <> u.cold_offset OR t.revision <> u.revision)`, after, limit)
 }
 
 // UnitsOfStatus are at most limit of the units of some groups after one.
@@ -426,7 +427,18 @@ func (s *Store) UnitsOfStatus(ctx context.Context, groups []StatusGroup, after U
 	for _, g := range groups {
 		args = append(args, g.SiteID, g.WinterID, g.Offset, g.PlanID, append([]byte{}, g.Basis[:]...), append([]byte{}, g.Cold[:]...))
 	}
-	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `(t.site_id, t.winter_id, t.cold_offset, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
+	return s.unitsAfter(ctx, ` JOIN unit_status t ON t.unit_id = u.id`, `u.left_on IS NULL AND (t.site_id, t.winter_id, t.cold_offset, t.plan_id, t.basis, t.cold) IN ((?, ?, ?, ?, ?, ?)`+strings.Repeat(`, (?, ?, ?, ?, ?, ?)`, len(groups)-1)+`)`, after, limit, args...)
+}
+
+// RemoveStatusesOfLeft takes units that left the fleet out of the lists: an entry that was being
+// written while one left may have put it there again.
+func (s *Store) RemoveStatusesOfLeft(ctx context.Context) error {
+	rows, err := s.db.QueryContext(ctx, `SELECT u.id FROM unit u JOIN unit_status t ON t.unit_id = u.id WHERE u.left_on IS NOT NULL`)
+	ids, err := collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) })
+	for _, id := range ids {
+		err = errors.Join(err, s.inTx(ctx, func(tx *sql.Tx) error { return removeStatus(ctx, tx, id) }))
+	}
+	return err
 }
 
 // CodesTestedWith an instrument: the units whose last test was made with it, and those with

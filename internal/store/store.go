@@ -30,22 +30,23 @@ var migrations embed.FS
 // Rights of the application's database user, by table: what the code of this
 // package needs, and nothing else. Entries can be added and never changed.
 var Rights = map[string]string{
-	"site":          "SELECT, UPDATE (winters, zone, water_hardness, water_chloride, water_sulphate, water_solids)",
-	"site_cold":     "SELECT",
+	"site":          "SELECT, INSERT, UPDATE",
+	"site_cold":     "SELECT, INSERT, UPDATE",
 	"site_night":    "SELECT, INSERT, UPDATE",
 	"site_curve":    "SELECT, INSERT, UPDATE",
 	"site_forecast": "SELECT, INSERT, UPDATE, DELETE",
 	"planned":       "SELECT, INSERT, UPDATE",
 	"plan":          "SELECT, INSERT, UPDATE",
-	"product":       "SELECT",
+	"product":       "SELECT, INSERT, UPDATE",
 	"additive":      "SELECT",
 	"installation":  "SELECT, INSERT, UPDATE",
-	"unit":          "SELECT, UPDATE (plan_id)",
-	"circuit":       "SELECT, UPDATE (head_seq, head_hash, plan_id)",
-	"instrument":    "SELECT, INSERT",
+	"unit":          "SELECT, INSERT, UPDATE",
+	"circuit":       "SELECT, INSERT, UPDATE",
+	"instrument":    "SELECT, INSERT, UPDATE",
+	"unit_type":     "SELECT, INSERT, UPDATE",
 	"entry":         "SELECT, INSERT",
 	"account":       "SELECT, INSERT, UPDATE",
-	"unit_status":   "SELECT, INSERT, UPDATE",
+	"unit_status":   "SELECT, INSERT, UPDATE, DELETE",
 	"status_count":  "SELECT, INSERT, UPDATE, DELETE",
 	"lease":         "SELECT, INSERT, UPDATE",
 
@@ -55,6 +56,8 @@ var Rights = map[string]string{
 	"throttle":       "SELECT, INSERT, UPDATE, DELETE",
 	"sessions":       "SELECT, INSERT, UPDATE, DELETE",
 	"audit":          "SELECT, INSERT",
+
+	"register_change": "SELECT, INSERT, UPDATE (undone_at, undone_by)",
 
 	"chain":      "SELECT, INSERT, UPDATE",
 	"chain_line": "SELECT, INSERT",

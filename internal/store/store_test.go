@@ -370,8 +370,9 @@ func raw(t *testing.T, dsn string) *sql.DB {
 func TestBooksCannotBeRewritten(t *testing.T) {
 	db := raw(t, instance.AppDSN())
 	for _, s := range []string{
-		"UPDATE entry SET payload = '{}'", "DELETE FROM entry", "TRUNCATE entry", "DROP TABLE entry", "UPDATE unit SET code = 'X'",
-		"DELETE FROM unit", "INSERT INTO unit (code) VALUES ('X')", "UPDATE site_cold SET celsius = 0", "ALTER TABLE entry ADD x INT",
+		"UPDATE entry SET payload = '{}'", "DELETE FROM entry", "TRUNCATE entry", "DROP TABLE entry",
+		"DELETE FROM unit", "DELETE FROM site_cold", "DELETE FROM register_change", "UPDATE register_change SET was = '{}'", "UPDATE chain_line SET content = '{}'",
+		"UPDATE audit SET who = 'X'", "ALTER TABLE entry ADD x INT",
 	} {
 		if _, err := db.ExecContext(t.Context(), s); err == nil {
 			t.Errorf("the application may run: %s", s)

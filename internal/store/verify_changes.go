@@ -182,9 +182,9 @@ func (l chainLine) named() string {
 // the pages show is what the entries say. It returns a [Break] for each that differs. A stored
 // account that the program would not use (of other rules, facts or lines) is left out.
 //
-// A database of a version without further circuits is not checked.
+// A database of a version without facts that change from a day on is not checked.
 func (s *Store) VerifyAccounts(ctx context.Context) (breaks []Break, err error) {
-	if there, err := hasColumn(ctx, s.db, "circuit", "position"); err != nil || !there {
+	if there, err := hasColumn(ctx, s.db, "unit", "earlier"); err != nil || !there {
 		return nil, err
 	}
 	units, err := s.Units(ctx)

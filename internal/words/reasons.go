@@ -179,6 +179,8 @@ func (r Reader) levelReason(c clock.Clock) string {
 	switch c.Reason.Code {
 	case clock.LevelFalls:
 		return fmt.Sprintf("%s of %s by the book, and it leaks: %s %s%s.", l("litres"), l("full"), l("low"), pick(n["ahead"] > 0, "will be missing then", "may be missing by now"), tooLow)
+	case clock.LevelCommon:
+		return fmt.Sprintf("the capacity of %s is a common value of its type, not known of this unit: enter it in its registered facts.", l("full"))
 	case clock.LevelLow:
 		if c.Verdict == clock.Hold {
 			tooLow = ": too low to run"

@@ -64,6 +64,7 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.Freeze, clock.FreezeUntrusted, "", ledger.Subject{}, nil, "the last test cannot be used: reason not given.", ""},
 		{clock.Freeze, clock.FreezeNone, "", ledger.Subject{}, nil, "not measured, and no fill is recorded: test it.", ""},
 		{clock.Level, clock.LevelHolds, "", ledger.Subject{}, level, "7.5 L by the book, 8.0 L were filled.", "7.9 US qt by the book"},
+		{clock.Level, clock.LevelCommon, "", ledger.Subject{}, level, "the capacity of 8.0 L is a common value of its type", "8.5 US qt"},
 		{clock.Level, clock.LevelFalls, "", ledger.Subject{}, level, "0.4 L will be missing then; too low to run in 40 d.", ""},
 		{clock.Level, clock.LevelLow, clock.Due, ledger.Subject{}, level, "0.9 L of 8.0 L are missing by the book; too low to run in 40 d.", ""},
 		{clock.Level, clock.LevelLow, clock.Hold, ledger.Subject{}, level, "are missing by the book: too low to run.", ""},

@@ -65,6 +65,7 @@ var Units = []ledger.Unit{
 	{Code: "TK-02", Kind: "truck", Capacity: 30, Base: coolant.EG, Meter: measure.Distance, Second: measure.EngineTime, WetLiners: true},
 	{Code: "HB-02 starboard", Kind: "boat", Capacity: 22, Base: coolant.PG, Meter: measure.EngineTime, Circuit: ledger.StarboardCircuit, Further: true},
 	{Code: "CA-02 battery", Kind: "car", Capacity: 9, Base: coolant.EG, Meter: measure.Distance, Circuit: ledger.BatteryCircuit, Further: true, PremixOnly: true, Figures: coolant.Figures{"conductivity_most": 500}},
+	{Code: "CA-04", Kind: "car", Capacity: 7, CapacityCommon: true, Base: coolant.EG, Meter: measure.Distance},
 	{Code: "CA-03", Kind: "car", Capacity: 9, Base: coolant.PG, Meter: measure.Distance, Cap: 120, Tank: 0.012, Marks: 40, PremixOnly: true, Earlier: []ledger.EarlierFacts{
 		{Until: Start.AddDate(0, 0, 200), Facts: ledger.DatedFacts{Capacity: 6.5, Base: coolant.EG, Cap: 90}},
 		{Until: Start.AddDate(0, 0, 650), Facts: ledger.DatedFacts{Capacity: 11, Base: coolant.EG, WetLiners: true, Metal: coolant.Iron}}}},
