@@ -919,6 +919,99 @@ func (e ReadingSettingsVolume) Valid() bool {
 	}
 }
 
+// Defines values for RecordKind.
+const (
+	RecordKindInstrument RecordKind = "instrument"
+	RecordKindProduct    RecordKind = "product"
+	RecordKindSite       RecordKind = "site"
+	RecordKindType       RecordKind = "type"
+	RecordKindUnit       RecordKind = "unit"
+)
+
+// Valid indicates whether the value is a known member of the RecordKind enum.
+func (e RecordKind) Valid() bool {
+	switch e {
+	case RecordKindInstrument:
+		return true
+	case RecordKindProduct:
+		return true
+	case RecordKindSite:
+		return true
+	case RecordKindType:
+		return true
+	case RecordKindUnit:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RegisterFactForm.
+const (
+	Choice    RegisterFactForm = "choice"
+	Day       RegisterFactForm = "day"
+	Lines     RegisterFactForm = "lines"
+	List      RegisterFactForm = "list"
+	Named     RegisterFactForm = "named"
+	Quantity  RegisterFactForm = "quantity"
+	Reference RegisterFactForm = "reference"
+	Several   RegisterFactForm = "several"
+	Text      RegisterFactForm = "text"
+	Whole     RegisterFactForm = "whole"
+	YesNo     RegisterFactForm = "yes_no"
+)
+
+// Valid indicates whether the value is a known member of the RegisterFactForm enum.
+func (e RegisterFactForm) Valid() bool {
+	switch e {
+	case Choice:
+		return true
+	case Day:
+		return true
+	case Lines:
+		return true
+	case List:
+		return true
+	case Named:
+		return true
+	case Quantity:
+		return true
+	case Reference:
+		return true
+	case Several:
+		return true
+	case Text:
+		return true
+	case Whole:
+		return true
+	case YesNo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RegisterFactSource.
+const (
+	RegisterFactSourceOwn     RegisterFactSource = "own"
+	RegisterFactSourceType    RegisterFactSource = "type"
+	RegisterFactSourceUnknown RegisterFactSource = "unknown"
+)
+
+// Valid indicates whether the value is a known member of the RegisterFactSource enum.
+func (e RegisterFactSource) Valid() bool {
+	switch e {
+	case RegisterFactSourceOwn:
+		return true
+	case RegisterFactSourceType:
+		return true
+	case RegisterFactSourceUnknown:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Remedy.
 const (
 	RemedyCause    Remedy = "cause"
@@ -1354,6 +1447,24 @@ func (e ListHorizonUnitsParamsGroup) Valid() bool {
 	}
 }
 
+// Defines values for LeaveFleetJSONBodyHow.
+const (
+	Retired LeaveFleetJSONBodyHow = "retired"
+	Sold    LeaveFleetJSONBodyHow = "sold"
+)
+
+// Valid indicates whether the value is a known member of the LeaveFleetJSONBodyHow enum.
+func (e LeaveFleetJSONBodyHow) Valid() bool {
+	switch e {
+	case Retired:
+		return true
+	case Sold:
+		return true
+	default:
+		return false
+	}
+}
+
 // Account defines model for Account.
 type Account struct {
 	Air *Turnover `json:"air,omitempty"`
@@ -1422,6 +1533,9 @@ type Account struct {
 	// LastTest The last freeze test that could be trusted, and the instrument that made it.
 	LastTest *LastTest `json:"lastTest,omitempty"`
 	Leak     *Leak     `json:"leak,omitempty"`
+
+	// Left How and when the unit left the fleet, in words; without it, it is in the fleet.
+	Left *string `json:"left,omitempty"`
 
 	// LineCount Lines of the account.
 	LineCount int `json:"lineCount"`
@@ -1874,6 +1988,18 @@ type ExplanationDistinguish string
 
 // ExplanationLikelihood Of what it proposes, all causes that propose the same taken together.
 type ExplanationLikelihood string
+
+// FactChoice defines model for FactChoice.
+type FactChoice struct {
+	Code  string `json:"code"`
+	Label string `json:"label"`
+}
+
+// FactGroup defines model for FactGroup.
+type FactGroup struct {
+	Facts []RegisterFact `json:"facts"`
+	Label string         `json:"label"`
+}
 
 // Field defines model for Field.
 type Field struct {
@@ -2466,6 +2592,126 @@ type Reconciliation struct {
 	Trusted bool `json:"trusted"`
 }
 
+// RecordHistory defines model for RecordHistory.
+type RecordHistory struct {
+	At time.Time `json:"at"`
+	Id int64     `json:"id"`
+
+	// Lines A line for each fact.
+	Lines []string `json:"lines"`
+
+	// Text What was done, from when on.
+	Text     string `json:"text"`
+	Undoable bool   `json:"undoable"`
+	Undone   bool   `json:"undone"`
+	Who      string `json:"who"`
+}
+
+// RecordInput defines model for RecordInput.
+type RecordInput struct {
+	// Confirmed What is unusual was asked about and is meant.
+	Confirmed *bool `json:"confirmed,omitempty"`
+
+	// Facts Facts by code, as they were typed; an empty text is not known.
+	Facts map[string]string `json:"facts"`
+
+	// From Day from which on the change is in effect; from the beginning without it.
+	From *openapi_types.Date `json:"from,omitempty"`
+
+	// Numbers Numbers of more units like the new one: CA-60 to CA-71, CA-80.
+	Numbers *string `json:"numbers,omitempty"`
+}
+
+// RecordKind defines model for RecordKind.
+type RecordKind string
+
+// RecordList defines model for RecordList.
+type RecordList struct {
+	Rows  []RecordRow `json:"rows"`
+	Total int         `json:"total"`
+}
+
+// RecordRow defines model for RecordRow.
+type RecordRow struct {
+	// Facts Facts of the list by code, as they are read.
+	Facts map[string]string `json:"facts"`
+
+	// Key By which it is asked for: the number of a unit, the id of any other record.
+	Key string `json:"key"`
+
+	// Left How a unit left the fleet.
+	Left *string `json:"left,omitempty"`
+	Name string  `json:"name"`
+
+	// Units Units of a type.
+	Units *int `json:"units,omitempty"`
+}
+
+// RecordsAdded defines model for RecordsAdded.
+type RecordsAdded struct {
+	// Keys Numbers, codes or names of what was added.
+	Keys []string `json:"keys"`
+}
+
+// RegisterFact defines model for RegisterFact.
+type RegisterFact struct {
+	// Blocks What is not known without it; given while it is not known.
+	Blocks  *string       `json:"blocks,omitempty"`
+	Choices *[]FactChoice `json:"choices,omitempty"`
+	Code    string        `json:"code"`
+
+	// Dated The books are computed from it.
+	Dated bool `json:"dated"`
+
+	// Fixed It stays as it was added.
+	Fixed    bool             `json:"fixed"`
+	Form     RegisterFactForm `json:"form"`
+	Hint     *string          `json:"hint,omitempty"`
+	Label    string           `json:"label"`
+	Required bool             `json:"required"`
+
+	// Shown In the reader's units.
+	Shown  string             `json:"shown"`
+	Source RegisterFactSource `json:"source"`
+
+	// Unit Unit that a bare number is meant in.
+	Unit *string `json:"unit,omitempty"`
+
+	// Value As it was read, to be typed again; empty when it is not known.
+	Value string `json:"value"`
+}
+
+// RegisterFactForm defines model for RegisterFact.Form.
+type RegisterFactForm string
+
+// RegisterFactSource defines model for RegisterFact.Source.
+type RegisterFactSource string
+
+// RegisterRecord defines model for RegisterRecord.
+type RegisterRecord struct {
+	// Circuits Addresses of the unit's circuits, of one with several.
+	Circuits []string    `json:"circuits"`
+	Groups   []FactGroup `json:"groups"`
+
+	// History The newest first.
+	History []RecordHistory `json:"history"`
+
+	// Key Empty for one that is not there yet.
+	Key string `json:"key"`
+
+	// Kind Of a unit or a type.
+	Kind string `json:"kind"`
+
+	// Left How and when a unit left the fleet, in words.
+	Left     *string    `json:"left,omitempty"`
+	Name     string     `json:"name"`
+	Of       RecordKind `json:"of"`
+	Revision string     `json:"revision"`
+
+	// Units Units of a type.
+	Units *int `json:"units,omitempty"`
+}
+
 // ReleaseBody defines model for ReleaseBody.
 type ReleaseBody = json.RawMessage
 
@@ -2544,8 +2790,35 @@ type Session struct {
 
 // Settings defines model for Settings.
 type Settings struct {
+	// Name Name of the fleet; empty until one is given.
+	Name string `json:"name"`
+
+	// Plans Service plans of the register.
+	Plans int `json:"plans"`
+
+	// Reading The units and the dates in which a person reads.
+	Reading *ReadingSettings `json:"reading,omitempty"`
+
+	// Sites Sites of the register.
+	Sites int `json:"sites"`
+
+	// Units Units in the fleet.
+	Units int `json:"units"`
+
 	// Zone Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo.
 	Zone string `json:"zone"`
+}
+
+// SettingsChange What is not named stays.
+type SettingsChange struct {
+	// Name Name of the fleet.
+	Name *string `json:"name,omitempty"`
+
+	// Reading The units and the dates in which a person reads.
+	Reading *ReadingSettings `json:"reading,omitempty"`
+
+	// Zone Time zone of the fleet, such as Europe/Oslo.
+	Zone *string `json:"zone,omitempty"`
 }
 
 // SignedIn defines model for SignedIn.
@@ -2610,6 +2883,23 @@ type Standing struct {
 	By    string    `json:"by"`
 	Since time.Time `json:"since"`
 	Why   string    `json:"why"`
+}
+
+// StartingRecord defines model for StartingRecord.
+type StartingRecord struct {
+	Name string `json:"name"`
+
+	// Text Its values in words.
+	Text string `json:"text"`
+
+	// There The register has one of that name.
+	There bool `json:"there"`
+}
+
+// StartingRegister defines model for StartingRegister.
+type StartingRegister struct {
+	Plans []StartingRecord `json:"plans"`
+	Types []StartingRecord `json:"types"`
 }
 
 // State defines model for State.
@@ -2868,6 +3158,12 @@ type KindFilter = UnitKind
 // PersonId defines model for personId.
 type PersonId = int64
 
+// RecordKey defines model for recordKey.
+type RecordKey = string
+
+// RecordOf defines model for recordOf.
+type RecordOf = RecordKind
+
 // RecordedFrom defines model for recordedFrom.
 type RecordedFrom = openapi_types.Date
 
@@ -2894,6 +3190,9 @@ type TooManyRequests = Problem
 
 // Entry An entry; exactly the property named by its kind is filled in.
 type Entry = EntryInput
+
+// RecordChange defines model for RecordChange.
+type RecordChange = RecordInput
 
 // ServicePlanByKind defines model for ServicePlanByKind.
 type ServicePlanByKind struct {
@@ -3101,6 +3400,47 @@ type ChangePersonJSONBody struct {
 	Role   *Role   `json:"role,omitempty"`
 }
 
+// ListRecordsParams defines parameters for ListRecords.
+type ListRecordsParams struct {
+	// Text Part of code, name or product.
+	Text *TextFilter `form:"text,omitempty" json:"text,omitempty"`
+
+	// Left Units that left the fleet instead of those in it.
+	Left *bool `form:"left,omitempty" json:"left,omitempty"`
+
+	// Offset First record of the page.
+	Offset *int `form:"offset,omitempty" json:"offset,omitempty"`
+
+	// Limit Records of the page.
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetRecordFormParams defines parameters for GetRecordForm.
+type GetRecordFormParams struct {
+	Kind *KindFilter `form:"kind,omitempty" json:"kind,omitempty"`
+
+	// Like Address of a unit, or id of another record, whose facts it begins with.
+	Like *string `form:"like,omitempty" json:"like,omitempty"`
+}
+
+// ChangeRecordParams defines parameters for ChangeRecord.
+type ChangeRecordParams struct {
+	// IfMatch The revision of the record that is changed. Another one by now is not overwritten.
+	IfMatch string `json:"If-Match"`
+}
+
+// UndoRecordChangeJSONBody defines parameters for UndoRecordChange.
+type UndoRecordChangeJSONBody struct {
+	// Change Id of the change.
+	Change int64 `json:"change"`
+}
+
+// UndoRecordChangeParams defines parameters for UndoRecordChange.
+type UndoRecordChangeParams struct {
+	// IfMatch The revision of the record that is changed. Another one by now is not overwritten.
+	IfMatch string `json:"If-Match"`
+}
+
 // ChangeServicePlanParams defines parameters for ChangeServicePlan.
 type ChangeServicePlanParams struct {
 	// IfMatch The mark of the plan that is changed. Another one by now is not overwritten.
@@ -3146,6 +3486,12 @@ type ChangeSiteJSONBody struct {
 	Zone *string `json:"zone,omitempty"`
 }
 
+// TakeStartingRegisterJSONBody defines parameters for TakeStartingRegister.
+type TakeStartingRegisterJSONBody struct {
+	Plans []string `json:"plans"`
+	Types []string `json:"types"`
+}
+
 // ListUnitsParams defines parameters for ListUnits.
 type ListUnitsParams struct {
 	Q     *string `form:"q,omitempty" json:"q,omitempty"`
@@ -3157,6 +3503,28 @@ type GetAccountParams struct {
 	// Lines Newest lines in the answer.
 	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 }
+
+// ReturnToFleetParams defines parameters for ReturnToFleet.
+type ReturnToFleetParams struct {
+	// IfMatch The revision of the record that is changed. Another one by now is not overwritten.
+	IfMatch string `json:"If-Match"`
+}
+
+// LeaveFleetJSONBody defines parameters for LeaveFleet.
+type LeaveFleetJSONBody struct {
+	// Day Today or before.
+	Day openapi_types.Date    `json:"day"`
+	How LeaveFleetJSONBodyHow `json:"how"`
+}
+
+// LeaveFleetParams defines parameters for LeaveFleet.
+type LeaveFleetParams struct {
+	// IfMatch The revision of the record that is changed. Another one by now is not overwritten.
+	IfMatch string `json:"If-Match"`
+}
+
+// LeaveFleetJSONBodyHow defines parameters for LeaveFleet.
+type LeaveFleetJSONBodyHow string
 
 // ListLinesParams defines parameters for ListLines.
 type ListLinesParams struct {
@@ -3223,6 +3591,18 @@ type InvitePersonJSONRequestBody InvitePersonJSONBody
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody ChangePersonJSONBody
 
+// AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
+type AddRecordJSONRequestBody = RecordInput
+
+// ChangeRecordJSONRequestBody defines body for ChangeRecord for application/json ContentType.
+type ChangeRecordJSONRequestBody = RecordInput
+
+// PreviewRecordJSONRequestBody defines body for PreviewRecord for application/json ContentType.
+type PreviewRecordJSONRequestBody = RecordInput
+
+// UndoRecordChangeJSONRequestBody defines body for UndoRecordChange for application/json ContentType.
+type UndoRecordChangeJSONRequestBody UndoRecordChangeJSONBody
+
 // AddServicePlanJSONRequestBody defines body for AddServicePlan for application/json ContentType.
 type AddServicePlanJSONRequestBody = ServicePlanInput
 
@@ -3245,16 +3625,22 @@ type SignInJSONRequestBody SignInJSONBody
 type ChangeReadingJSONRequestBody = ReadingSettings
 
 // ChangeSettingsJSONRequestBody defines body for ChangeSettings for application/json ContentType.
-type ChangeSettingsJSONRequestBody = Settings
+type ChangeSettingsJSONRequestBody = SettingsChange
 
 // ChangeSiteJSONRequestBody defines body for ChangeSite for application/json ContentType.
 type ChangeSiteJSONRequestBody ChangeSiteJSONBody
+
+// TakeStartingRegisterJSONRequestBody defines body for TakeStartingRegister for application/json ContentType.
+type TakeStartingRegisterJSONRequestBody TakeStartingRegisterJSONBody
 
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
 
 // PreviewEntryJSONRequestBody defines body for PreviewEntry for application/json ContentType.
 type PreviewEntryJSONRequestBody = EntryInput
+
+// LeaveFleetJSONRequestBody defines body for LeaveFleet for application/json ContentType.
+type LeaveFleetJSONRequestBody LeaveFleetJSONBody
 
 // AssignServicePlanJSONRequestBody defines body for AssignServicePlan for application/json ContentType.
 type AssignServicePlanJSONRequestBody AssignServicePlanJSONBody
@@ -3333,6 +3719,27 @@ type ServerInterface interface {
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
+	// ListRecords Records of the register, by name.
+	// (GET /api/v1/register/{of})
+	ListRecords(ctx *echo.Context, of RecordOf, params ListRecordsParams) error
+	// AddRecord Add a record; of a unit also more like it.
+	// (POST /api/v1/register/{of})
+	AddRecord(ctx *echo.Context, of RecordOf) error
+	// GetRecordForm A record that is not there yet, with the facts that it may have.
+	// (GET /api/v1/register/{of}/form)
+	GetRecordForm(ctx *echo.Context, of RecordOf, params GetRecordFormParams) error
+	// GetRecord A record with its facts, what is not known without them, and its history.
+	// (GET /api/v1/register/{of}/records/{key})
+	GetRecord(ctx *echo.Context, of RecordOf, key RecordKey) error
+	// ChangeRecord Change facts of a record, from the beginning or from a day on. What is not named stays.
+	// (PUT /api/v1/register/{of}/records/{key})
+	ChangeRecord(ctx *echo.Context, of RecordOf, key RecordKey, params ChangeRecordParams) error
+	// PreviewRecord Which units would change status by a change of a unit or a type. Nothing is stored.
+	// (POST /api/v1/register/{of}/records/{key}/preview)
+	PreviewRecord(ctx *echo.Context, of RecordOf, key RecordKey) error
+	// UndoRecordChange Undo a change of a record, unless a later one changed the same facts.
+	// (POST /api/v1/register/{of}/records/{key}/undo)
+	UndoRecordChange(ctx *echo.Context, of RecordOf, key RecordKey, params UndoRecordChangeParams) error
 	// ListServicePlans The service plans and how many units are on each.
 	// (GET /api/v1/service-plans)
 	ListServicePlans(ctx *echo.Context) error
@@ -3375,6 +3782,12 @@ type ServerInterface interface {
 	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx *echo.Context, id PersonId) error
+	// GetStartingRegister Types and service plans to start from: common practice, marked so.
+	// (GET /api/v1/starting-register)
+	GetStartingRegister(ctx *echo.Context) error
+	// TakeStartingRegister Add some of them to the register; what is there already stays.
+	// (POST /api/v1/starting-register)
+	TakeStartingRegister(ctx *echo.Context) error
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx *echo.Context, params ListUnitsParams) error
@@ -3387,6 +3800,12 @@ type ServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx *echo.Context, code Code) error
+	// ReturnToFleet A unit that left the fleet is back in it.
+	// (DELETE /api/v1/units/{code}/left)
+	ReturnToFleet(ctx *echo.Context, code Code, params ReturnToFleetParams) error
+	// LeaveFleet A unit leaves the fleet: it is in no list from now on, its planned work is closed, its books stay.
+	// (PUT /api/v1/units/{code}/left)
+	LeaveFleet(ctx *echo.Context, code Code, params LeaveFleetParams) error
 	// ListLines Lines of one unit's account, in the order in which things happened.
 	// (GET /api/v1/units/{code}/lines)
 	ListLines(ctx *echo.Context, code Code, params ListLinesParams) error
@@ -3962,6 +4381,240 @@ func (w *ServerInterfaceWrapper) ListProducts(ctx *echo.Context) error {
 	return err
 }
 
+// ListRecords converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRecords(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRecordsParams
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", ctx.QueryParams(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter text: %s", err))
+	}
+
+	// ------------- Optional query parameter "left" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "left", ctx.QueryParams(), &params.Left, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter left: %s", err))
+	}
+
+	// ------------- Optional query parameter "offset" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "offset", ctx.QueryParams(), &params.Offset, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter offset: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRecords(ctx, of, params)
+	return err
+}
+
+// AddRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) AddRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddRecord(ctx, of)
+	return err
+}
+
+// GetRecordForm converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecordForm(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRecordFormParams
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "like" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "like", ctx.QueryParams(), &params.Like, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter like: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecordForm(ctx, of, params)
+	return err
+}
+
+// GetRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key RecordKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecord(ctx, of, key)
+	return err
+}
+
+// ChangeRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key RecordKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeRecordParams
+
+	headers := ctx.Request().Header
+	// ------------- Required header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for If-Match, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter If-Match: %s", err))
+		}
+
+		params.IfMatch = IfMatch
+	} else {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Header parameter If-Match is required, but not found"))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeRecord(ctx, of, key, params)
+	return err
+}
+
+// PreviewRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key RecordKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewRecord(ctx, of, key)
+	return err
+}
+
+// UndoRecordChange converts echo context to params.
+func (w *ServerInterfaceWrapper) UndoRecordChange(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "of" -------------
+	var of RecordOf
+
+	err = runtime.BindStyledParameterWithOptions("simple", "of", ctx.Param("of"), &of, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key RecordKey
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoRecordChangeParams
+
+	headers := ctx.Request().Header
+	// ------------- Required header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for If-Match, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter If-Match: %s", err))
+		}
+
+		params.IfMatch = IfMatch
+	} else {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Header parameter If-Match is required, but not found"))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UndoRecordChange(ctx, of, key, params)
+	return err
+}
+
 // ListServicePlans converts echo context to params.
 func (w *ServerInterfaceWrapper) ListServicePlans(ctx *echo.Context) error {
 	var err error
@@ -4154,6 +4807,24 @@ func (w *ServerInterfaceWrapper) ChangeSite(ctx *echo.Context) error {
 	return err
 }
 
+// GetStartingRegister converts echo context to params.
+func (w *ServerInterfaceWrapper) GetStartingRegister(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetStartingRegister(ctx)
+	return err
+}
+
+// TakeStartingRegister converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeStartingRegister(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeStartingRegister(ctx)
+	return err
+}
+
 // ListUnits converts echo context to params.
 func (w *ServerInterfaceWrapper) ListUnits(ctx *echo.Context) error {
 	var err error
@@ -4233,6 +4904,82 @@ func (w *ServerInterfaceWrapper) PreviewEntry(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PreviewEntry(ctx, code)
+	return err
+}
+
+// ReturnToFleet converts echo context to params.
+func (w *ServerInterfaceWrapper) ReturnToFleet(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReturnToFleetParams
+
+	headers := ctx.Request().Header
+	// ------------- Required header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for If-Match, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter If-Match: %s", err))
+		}
+
+		params.IfMatch = IfMatch
+	} else {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Header parameter If-Match is required, but not found"))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReturnToFleet(ctx, code, params)
+	return err
+}
+
+// LeaveFleet converts echo context to params.
+func (w *ServerInterfaceWrapper) LeaveFleet(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LeaveFleetParams
+
+	headers := ctx.Request().Header
+	// ------------- Required header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for If-Match, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: true, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter If-Match: %s", err))
+		}
+
+		params.IfMatch = IfMatch
+	} else {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Header parameter If-Match is required, but not found"))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LeaveFleet(ctx, code, params)
 	return err
 }
 
@@ -4444,6 +5191,17 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/audit", wrapper.ListAudit, options.OperationMiddlewares["listAudit"]...)
 	router.POST(options.BaseURL+"/api/v1/numbers", wrapper.ReadNumbers, options.OperationMiddlewares["readNumbers"]...)
 	router.POST(options.BaseURL+"/api/v1/dates", wrapper.ReadDates, options.OperationMiddlewares["readDates"]...)
+	router.GET(options.BaseURL+"/api/v1/register/:of", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
+	router.POST(options.BaseURL+"/api/v1/register/:of", wrapper.AddRecord, options.OperationMiddlewares["addRecord"]...)
+	router.GET(options.BaseURL+"/api/v1/register/:of/form", wrapper.GetRecordForm, options.OperationMiddlewares["getRecordForm"]...)
+	router.GET(options.BaseURL+"/api/v1/register/:of/records/:key", wrapper.GetRecord, options.OperationMiddlewares["getRecord"]...)
+	router.PUT(options.BaseURL+"/api/v1/register/:of/records/:key", wrapper.ChangeRecord, options.OperationMiddlewares["changeRecord"]...)
+	router.POST(options.BaseURL+"/api/v1/register/:of/records/:key/preview", wrapper.PreviewRecord, options.OperationMiddlewares["previewRecord"]...)
+	router.POST(options.BaseURL+"/api/v1/register/:of/records/:key/undo", wrapper.UndoRecordChange, options.OperationMiddlewares["undoRecordChange"]...)
+	router.DELETE(options.BaseURL+"/api/v1/units/:code/left", wrapper.ReturnToFleet, options.OperationMiddlewares["returnToFleet"]...)
+	router.PUT(options.BaseURL+"/api/v1/units/:code/left", wrapper.LeaveFleet, options.OperationMiddlewares["leaveFleet"]...)
+	router.GET(options.BaseURL+"/api/v1/starting-register", wrapper.GetStartingRegister, options.OperationMiddlewares["getStartingRegister"]...)
+	router.POST(options.BaseURL+"/api/v1/starting-register", wrapper.TakeStartingRegister, options.OperationMiddlewares["takeStartingRegister"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -5828,6 +6586,488 @@ func (response ListProductsdefaultApplicationProblemPlusJSONResponse) VisitListP
 	return err
 }
 
+type ListRecordsRequestObject struct {
+	Of     RecordOf `json:"of"`
+	Params ListRecordsParams
+}
+
+type ListRecordsResponseObject interface {
+	VisitListRecordsResponse(w http.ResponseWriter) error
+}
+
+type ListRecords200JSONResponse RecordList
+
+func (response ListRecords200JSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRecords429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListRecords429ApplicationProblemPlusJSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddRecordRequestObject struct {
+	Of   RecordOf `json:"of"`
+	Body *AddRecordJSONRequestBody
+}
+
+type AddRecordResponseObject interface {
+	VisitAddRecordResponse(w http.ResponseWriter) error
+}
+
+type AddRecord201JSONResponse RecordsAdded
+
+func (response AddRecord201JSONResponse) VisitAddRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddRecord403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddRecord403ApplicationProblemPlusJSONResponse) VisitAddRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddRecord429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddRecord429ApplicationProblemPlusJSONResponse) VisitAddRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddRecorddefaultApplicationProblemPlusJSONResponse) VisitAddRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordFormRequestObject struct {
+	Of     RecordOf `json:"of"`
+	Params GetRecordFormParams
+}
+
+type GetRecordFormResponseObject interface {
+	VisitGetRecordFormResponse(w http.ResponseWriter) error
+}
+
+type GetRecordForm200JSONResponse RegisterRecord
+
+func (response GetRecordForm200JSONResponse) VisitGetRecordFormResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordForm429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetRecordForm429ApplicationProblemPlusJSONResponse) VisitGetRecordFormResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordFormdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRecordFormdefaultApplicationProblemPlusJSONResponse) VisitGetRecordFormResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordRequestObject struct {
+	Of  RecordOf  `json:"of"`
+	Key RecordKey `json:"key"`
+}
+
+type GetRecordResponseObject interface {
+	VisitGetRecordResponse(w http.ResponseWriter) error
+}
+
+type GetRecord200JSONResponse RegisterRecord
+
+func (response GetRecord200JSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecord429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetRecord429ApplicationProblemPlusJSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRecorddefaultApplicationProblemPlusJSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeRecordRequestObject struct {
+	Of     RecordOf  `json:"of"`
+	Key    RecordKey `json:"key"`
+	Params ChangeRecordParams
+	Body   *ChangeRecordJSONRequestBody
+}
+
+type ChangeRecordResponseObject interface {
+	VisitChangeRecordResponse(w http.ResponseWriter) error
+}
+
+type ChangeRecord200JSONResponse RegisterRecord
+
+func (response ChangeRecord200JSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeRecord403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ChangeRecord403ApplicationProblemPlusJSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeRecord429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ChangeRecord429ApplicationProblemPlusJSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeRecorddefaultApplicationProblemPlusJSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRecordRequestObject struct {
+	Of   RecordOf  `json:"of"`
+	Key  RecordKey `json:"key"`
+	Body *PreviewRecordJSONRequestBody
+}
+
+type PreviewRecordResponseObject interface {
+	VisitPreviewRecordResponse(w http.ResponseWriter) error
+}
+
+type PreviewRecord200JSONResponse StatusChanges
+
+func (response PreviewRecord200JSONResponse) VisitPreviewRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRecord403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response PreviewRecord403ApplicationProblemPlusJSONResponse) VisitPreviewRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRecord429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response PreviewRecord429ApplicationProblemPlusJSONResponse) VisitPreviewRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewRecorddefaultApplicationProblemPlusJSONResponse) VisitPreviewRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoRecordChangeRequestObject struct {
+	Of     RecordOf  `json:"of"`
+	Key    RecordKey `json:"key"`
+	Params UndoRecordChangeParams
+	Body   *UndoRecordChangeJSONRequestBody
+}
+
+type UndoRecordChangeResponseObject interface {
+	VisitUndoRecordChangeResponse(w http.ResponseWriter) error
+}
+
+type UndoRecordChange200JSONResponse RegisterRecord
+
+func (response UndoRecordChange200JSONResponse) VisitUndoRecordChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoRecordChange403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response UndoRecordChange403ApplicationProblemPlusJSONResponse) VisitUndoRecordChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoRecordChange429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response UndoRecordChange429ApplicationProblemPlusJSONResponse) VisitUndoRecordChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoRecordChangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoRecordChangedefaultApplicationProblemPlusJSONResponse) VisitUndoRecordChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListServicePlansRequestObject struct {
 }
 
@@ -6790,6 +8030,137 @@ func (response ChangeSitedefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type GetStartingRegisterRequestObject struct {
+}
+
+type GetStartingRegisterResponseObject interface {
+	VisitGetStartingRegisterResponse(w http.ResponseWriter) error
+}
+
+type GetStartingRegister200JSONResponse StartingRegister
+
+func (response GetStartingRegister200JSONResponse) VisitGetStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStartingRegister429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetStartingRegister429ApplicationProblemPlusJSONResponse) VisitGetStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStartingRegisterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetStartingRegisterdefaultApplicationProblemPlusJSONResponse) VisitGetStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeStartingRegisterRequestObject struct {
+	Body *TakeStartingRegisterJSONRequestBody
+}
+
+type TakeStartingRegisterResponseObject interface {
+	VisitTakeStartingRegisterResponse(w http.ResponseWriter) error
+}
+
+type TakeStartingRegister200JSONResponse RecordsAdded
+
+func (response TakeStartingRegister200JSONResponse) VisitTakeStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeStartingRegister403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response TakeStartingRegister403ApplicationProblemPlusJSONResponse) VisitTakeStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeStartingRegister429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response TakeStartingRegister429ApplicationProblemPlusJSONResponse) VisitTakeStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeStartingRegisterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeStartingRegisterdefaultApplicationProblemPlusJSONResponse) VisitTakeStartingRegisterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListUnitsRequestObject struct {
 	Params ListUnitsParams
 }
@@ -7046,6 +8417,157 @@ type PreviewEntrydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PreviewEntrydefaultApplicationProblemPlusJSONResponse) VisitPreviewEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReturnToFleetRequestObject struct {
+	Code   Code `json:"code"`
+	Params ReturnToFleetParams
+}
+
+type ReturnToFleetResponseObject interface {
+	VisitReturnToFleetResponse(w http.ResponseWriter) error
+}
+
+type ReturnToFleet200JSONResponse RegisterRecord
+
+func (response ReturnToFleet200JSONResponse) VisitReturnToFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReturnToFleet403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ReturnToFleet403ApplicationProblemPlusJSONResponse) VisitReturnToFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReturnToFleet429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ReturnToFleet429ApplicationProblemPlusJSONResponse) VisitReturnToFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReturnToFleetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReturnToFleetdefaultApplicationProblemPlusJSONResponse) VisitReturnToFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LeaveFleetRequestObject struct {
+	Code   Code `json:"code"`
+	Params LeaveFleetParams
+	Body   *LeaveFleetJSONRequestBody
+}
+
+type LeaveFleetResponseObject interface {
+	VisitLeaveFleetResponse(w http.ResponseWriter) error
+}
+
+type LeaveFleet200JSONResponse RegisterRecord
+
+func (response LeaveFleet200JSONResponse) VisitLeaveFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LeaveFleet403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response LeaveFleet403ApplicationProblemPlusJSONResponse) VisitLeaveFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LeaveFleet429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response LeaveFleet429ApplicationProblemPlusJSONResponse) VisitLeaveFleetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LeaveFleetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LeaveFleetdefaultApplicationProblemPlusJSONResponse) VisitLeaveFleetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7614,6 +9136,27 @@ type StrictServerInterface interface {
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
+	// ListRecords Records of the register, by name.
+	// (GET /api/v1/register/{of})
+	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
+	// AddRecord Add a record; of a unit also more like it.
+	// (POST /api/v1/register/{of})
+	AddRecord(ctx context.Context, request AddRecordRequestObject) (AddRecordResponseObject, error)
+	// GetRecordForm A record that is not there yet, with the facts that it may have.
+	// (GET /api/v1/register/{of}/form)
+	GetRecordForm(ctx context.Context, request GetRecordFormRequestObject) (GetRecordFormResponseObject, error)
+	// GetRecord A record with its facts, what is not known without them, and its history.
+	// (GET /api/v1/register/{of}/records/{key})
+	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
+	// ChangeRecord Change facts of a record, from the beginning or from a day on. What is not named stays.
+	// (PUT /api/v1/register/{of}/records/{key})
+	ChangeRecord(ctx context.Context, request ChangeRecordRequestObject) (ChangeRecordResponseObject, error)
+	// PreviewRecord Which units would change status by a change of a unit or a type. Nothing is stored.
+	// (POST /api/v1/register/{of}/records/{key}/preview)
+	PreviewRecord(ctx context.Context, request PreviewRecordRequestObject) (PreviewRecordResponseObject, error)
+	// UndoRecordChange Undo a change of a record, unless a later one changed the same facts.
+	// (POST /api/v1/register/{of}/records/{key}/undo)
+	UndoRecordChange(ctx context.Context, request UndoRecordChangeRequestObject) (UndoRecordChangeResponseObject, error)
 	// ListServicePlans The service plans and how many units are on each.
 	// (GET /api/v1/service-plans)
 	ListServicePlans(ctx context.Context, request ListServicePlansRequestObject) (ListServicePlansResponseObject, error)
@@ -7656,6 +9199,12 @@ type StrictServerInterface interface {
 	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
+	// GetStartingRegister Types and service plans to start from: common practice, marked so.
+	// (GET /api/v1/starting-register)
+	GetStartingRegister(ctx context.Context, request GetStartingRegisterRequestObject) (GetStartingRegisterResponseObject, error)
+	// TakeStartingRegister Add some of them to the register; what is there already stays.
+	// (POST /api/v1/starting-register)
+	TakeStartingRegister(ctx context.Context, request TakeStartingRegisterRequestObject) (TakeStartingRegisterResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx context.Context, request ListUnitsRequestObject) (ListUnitsResponseObject, error)
@@ -7668,6 +9217,12 @@ type StrictServerInterface interface {
 	// PreviewEntry What an entry would do to the account. Nothing is stored.
 	// (POST /api/v1/units/{code}/entries/preview)
 	PreviewEntry(ctx context.Context, request PreviewEntryRequestObject) (PreviewEntryResponseObject, error)
+	// ReturnToFleet A unit that left the fleet is back in it.
+	// (DELETE /api/v1/units/{code}/left)
+	ReturnToFleet(ctx context.Context, request ReturnToFleetRequestObject) (ReturnToFleetResponseObject, error)
+	// LeaveFleet A unit leaves the fleet: it is in no list from now on, its planned work is closed, its books stay.
+	// (PUT /api/v1/units/{code}/left)
+	LeaveFleet(ctx context.Context, request LeaveFleetRequestObject) (LeaveFleetResponseObject, error)
 	// ListLines Lines of one unit's account, in the order in which things happened.
 	// (GET /api/v1/units/{code}/lines)
 	ListLines(ctx context.Context, request ListLinesRequestObject) (ListLinesResponseObject, error)
@@ -8397,6 +9952,281 @@ func (sh *strictHandler) ListProducts(ctx *echo.Context) error {
 	return nil
 }
 
+// ListRecords operation middleware
+func (sh *strictHandler) ListRecords(ctx *echo.Context, of RecordOf, params ListRecordsParams) error {
+	var request ListRecordsRequestObject
+
+	request.Of = of
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRecords(ctx.Request().Context(), request.(ListRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
+		return validResponse.VisitListRecordsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddRecord operation middleware
+func (sh *strictHandler) AddRecord(ctx *echo.Context, of RecordOf) error {
+	var request AddRecordRequestObject
+
+	request.Of = of
+
+	var body AddRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddRecord(ctx.Request().Context(), request.(AddRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddRecordResponseObject); ok {
+		return validResponse.VisitAddRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRecordForm operation middleware
+func (sh *strictHandler) GetRecordForm(ctx *echo.Context, of RecordOf, params GetRecordFormParams) error {
+	var request GetRecordFormRequestObject
+
+	request.Of = of
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRecordForm(ctx.Request().Context(), request.(GetRecordFormRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRecordForm")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRecordFormResponseObject); ok {
+		return validResponse.VisitGetRecordFormResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRecord operation middleware
+func (sh *strictHandler) GetRecord(ctx *echo.Context, of RecordOf, key RecordKey) error {
+	var request GetRecordRequestObject
+
+	request.Of = of
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRecord(ctx.Request().Context(), request.(GetRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRecordResponseObject); ok {
+		return validResponse.VisitGetRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeRecord operation middleware
+func (sh *strictHandler) ChangeRecord(ctx *echo.Context, of RecordOf, key RecordKey, params ChangeRecordParams) error {
+	var request ChangeRecordRequestObject
+
+	request.Of = of
+	request.Key = key
+	request.Params = params
+
+	var body ChangeRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeRecord(ctx.Request().Context(), request.(ChangeRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeRecordResponseObject); ok {
+		return validResponse.VisitChangeRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewRecord operation middleware
+func (sh *strictHandler) PreviewRecord(ctx *echo.Context, of RecordOf, key RecordKey) error {
+	var request PreviewRecordRequestObject
+
+	request.Of = of
+	request.Key = key
+
+	var body PreviewRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewRecord(ctx.Request().Context(), request.(PreviewRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewRecordResponseObject); ok {
+		return validResponse.VisitPreviewRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UndoRecordChange operation middleware
+func (sh *strictHandler) UndoRecordChange(ctx *echo.Context, of RecordOf, key RecordKey, params UndoRecordChangeParams) error {
+	var request UndoRecordChangeRequestObject
+
+	request.Of = of
+	request.Key = key
+	request.Params = params
+
+	var body UndoRecordChangeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoRecordChange(ctx.Request().Context(), request.(UndoRecordChangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoRecordChange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UndoRecordChangeResponseObject); ok {
+		return validResponse.VisitUndoRecordChangeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListServicePlans operation middleware
 func (sh *strictHandler) ListServicePlans(ctx *echo.Context) error {
 	var request ListServicePlansRequestObject
@@ -8939,6 +10769,75 @@ func (sh *strictHandler) ChangeSite(ctx *echo.Context, id PersonId) error {
 	return nil
 }
 
+// GetStartingRegister operation middleware
+func (sh *strictHandler) GetStartingRegister(ctx *echo.Context) error {
+	var request GetStartingRegisterRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetStartingRegister(ctx.Request().Context(), request.(GetStartingRegisterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetStartingRegister")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetStartingRegisterResponseObject); ok {
+		return validResponse.VisitGetStartingRegisterResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeStartingRegister operation middleware
+func (sh *strictHandler) TakeStartingRegister(ctx *echo.Context) error {
+	var request TakeStartingRegisterRequestObject
+
+	var body TakeStartingRegisterJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeStartingRegister(ctx.Request().Context(), request.(TakeStartingRegisterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeStartingRegister")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeStartingRegisterResponseObject); ok {
+		return validResponse.VisitTakeStartingRegisterResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListUnits operation middleware
 func (sh *strictHandler) ListUnits(ctx *echo.Context, params ListUnitsParams) error {
 	var request ListUnitsRequestObject
@@ -9080,6 +10979,81 @@ func (sh *strictHandler) PreviewEntry(ctx *echo.Context, code Code) error {
 		return err
 	} else if validResponse, ok := response.(PreviewEntryResponseObject); ok {
 		return validResponse.VisitPreviewEntryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReturnToFleet operation middleware
+func (sh *strictHandler) ReturnToFleet(ctx *echo.Context, code Code, params ReturnToFleetParams) error {
+	var request ReturnToFleetRequestObject
+
+	request.Code = code
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReturnToFleet(ctx.Request().Context(), request.(ReturnToFleetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReturnToFleet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReturnToFleetResponseObject); ok {
+		return validResponse.VisitReturnToFleetResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LeaveFleet operation middleware
+func (sh *strictHandler) LeaveFleet(ctx *echo.Context, code Code, params LeaveFleetParams) error {
+	var request LeaveFleetRequestObject
+
+	request.Code = code
+	request.Params = params
+
+	var body LeaveFleetJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LeaveFleet(ctx.Request().Context(), request.(LeaveFleetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LeaveFleet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LeaveFleetResponseObject); ok {
+		return validResponse.VisitLeaveFleetResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -289,6 +289,11 @@ func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
 	if err != nil || loaded != "" {
 		return err
 	}
+	// Books of a fleet of its own, even if it has no unit yet.
+	own, err := owner.Installation(ctx)
+	if err != nil || own.Name != "" || own.Units+own.Sites+own.Plans > 0 {
+		return err
+	}
 	units, err := owner.Find(ctx, "", 1)
 	if err != nil || len(units) > 0 {
 		return err

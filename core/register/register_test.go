@@ -227,3 +227,23 @@ func TestFactsOfADay(t *testing.T) {
 		t.Errorf("%d days, %d conflicts: the law was not tried", tried, conflicts)
 	}
 }
+
+// Each starting type is accepted as it is, is marked as common practice, and there is one for each
+// kind.
+func TestLibrary(t *testing.T) {
+	kinds := map[string]bool{}
+	for _, facts := range Library {
+		read, wrong := ReadAll(Type, facts["kind"], facts, Metric(today))
+		if len(wrong) > 0 || !reflect.DeepEqual(read, facts) {
+			t.Errorf("%s: %v, read as %v", facts["name"], wrong, read)
+		}
+		common := facts.With(Facts{"common": "yes"})
+		if wrong := Check(Type, common); len(wrong) > 0 {
+			t.Errorf("%s: %v", facts["name"], wrong[0])
+		}
+		kinds[facts["kind"]] = true
+	}
+	if len(kinds) != len(Kinds) {
+		t.Errorf("types of %v", kinds)
+	}
+}

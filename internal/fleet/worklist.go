@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"diligentledger/core/climate"
@@ -13,6 +14,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 )
 
 // WorkLine is a line of the work list with what the account shows of it.
@@ -268,4 +270,16 @@ func (f *Fleet) SetZone(ctx context.Context, by store.Actor, name string) error 
 	}
 	_, err := f.RefreshStatus(ctx)
 	return err
+}
+
+// SetFleet name, and how its people read who have chosen nothing; nil leaves one as it is.
+func (f *Fleet) SetFleet(ctx context.Context, by store.Actor, name *string, r *words.Reader) error {
+	if name != nil {
+		trimmed := strings.Join(strings.Fields(*name), " ")
+		if trimmed == "" {
+			return refusal.New("/name", "nothing", "the name of the fleet")
+		}
+		name = &trimmed
+	}
+	return f.store.SetFleet(ctx, by, name, r)
 }

@@ -59,7 +59,7 @@ var (
 	personTable = &covered{name: "person", key: []string{"id"}, chain: registerChain, omitted: []string{"epoch"},
 		all: `SELECT * FROM person WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM person WHERE id IN `}
 	settingTable = &covered{name: "installation", key: []string{"name"}, chain: registerChain,
-		all: `SELECT * FROM installation WHERE ? = 1 AND name IN ('zone', 'fleet') ORDER BY name`, some: `SELECT * FROM installation WHERE name IN `}
+		all: `SELECT * FROM installation WHERE ? = 1 AND name IN ('zone', 'fleet', 'fleet_name', 'reading') ORDER BY name`, some: `SELECT * FROM installation WHERE name IN `}
 	auditTable = &covered{name: "audit", key: []string{"id"}, chain: auditChain,
 		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
 )

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"diligentledger/core/access"
@@ -33,13 +34,14 @@ var ErrNoPerson = errors.New("no such person")
 var ErrTaken = errors.New("taken by somebody else")
 
 const personQuery = `
-	SELECT p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, ''), r.temperature, r.volume, r.pressure, r.distance, r.dates
-	FROM person p LEFT JOIN person_reading r ON r.person_id = p.id`
+	SELECT p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, ''), r.temperature, r.volume, r.pressure, r.distance, r.dates, COALESCE(i.value, '')
+	FROM person p LEFT JOIN person_reading r ON r.person_id = p.id LEFT JOIN installation i ON i.name = 'reading'`
 
 func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
 	var temperature, volume, pressure, distance, dates sql.NullString
-	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates)
-	p.Reader = words.Metric
+	var usual string
+	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates, &usual)
+	p.Reader = usualReader(usual)
 	if dates.Valid {
 		p.Reader = words.Reader{Temperature: measure.Unit(temperature.String), Volume: measure.Unit(volume.String), Pressure: measure.Unit(pressure.String),
 			Distance: measure.Unit(distance.String), Dates: words.DateStyle(dates.String)}
@@ -265,4 +267,14 @@ func (s *Store) UseLink(ctx context.Context, hash [32]byte, password, name, emai
 		return s.chained(ctx, tx, p.Name, "password_chosen", personTable, p.ID)
 	})
 	return p, purpose, err
+}
+
+// usualReader is how people read who have chosen nothing: as the fleet does, by the text of
+// [Store.SetFleet].
+func usualReader(text string) words.Reader {
+	parts := strings.Split(text, ",")
+	if len(parts) != 5 {
+		return words.Metric
+	}
+	return words.Reader{Temperature: measure.Unit(parts[0]), Volume: measure.Unit(parts[1]), Pressure: measure.Unit(parts[2]), Distance: measure.Unit(parts[3]), Dates: words.DateStyle(parts[4])}
 }

@@ -45,7 +45,8 @@ type Unit struct {
 	// Ended: the unit does not have this circuit any more.
 	Ended bool
 	// LeftOn is the day on which it left the fleet, retired or sold; nil while it is in it.
-	LeftOn *measure.Date
+	LeftOn  *measure.Date
+	LeftHow string
 	// Drive: combustion, hybrid or electric; empty when it is not known.
 	Drive string
 
@@ -115,7 +116,7 @@ const circuitColumns = `
 	       COALESCE(R.cap_kpa, 0), COALESCE(R.tank_l_per_mm, 0), COALESCE(R.tank_marks_mm, 0), R.wet_liners,
 	       COALESCE(R.metal, ''), COALESCE(u.drive, ''), R.silicate_free, R.premix_only, COALESCE(R.required_technology, ''), R.listed, R.figures, c.id, c.head_seq,
 	       c.name, c.position, u.circuits, COALESCE(R.raw_water, ''), COALESCE(u.winter_site_id, 0), u.cold_offset, u.heated, u.ended_seq, c.ended IS NOT NULL,
-	       COALESCE(R.earlier, ''), u.left_on, u.capacity_common AND c.position = 0, u.revision`
+	       COALESCE(R.earlier, ''), u.left_on, COALESCE(u.left_how, ''), u.capacity_common AND c.position = 0, u.revision`
 
 var (
 	unitColumns = strings.ReplaceAll(circuitColumns, `R.`, `u.`)
@@ -157,7 +158,7 @@ func scanUnit(row interface{ Scan(...any) error }, more ...any) (u Unit, err err
 	err = row.Scan(append([]any{&u.id, &u.Code, &u.Name, &u.Kind, &u.siteID, &u.PlanID, &u.Ledger.Capacity, &u.Ledger.Base, &meter, &second,
 		&u.Ledger.Cap, &u.Ledger.Tank, &u.Ledger.Marks, &u.Ledger.WetLiners,
 		&u.Ledger.Metal, &u.Drive, &u.Ledger.SilicateFree, &u.Ledger.PremixOnly, &u.Ledger.Required, &listed, &figures, &u.circuit, &u.Seq, &circuit, &u.position, &u.circuits,
-		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated, &u.endedSeq, &u.Ended, &earlier, &left, &u.Ledger.CapacityCommon, &u.revision}, more...)...)
+		&u.Ledger.RawWater, &u.winterID, &u.ColdOffset, &u.Heated, &u.endedSeq, &u.Ended, &earlier, &left, &u.LeftHow, &u.Ledger.CapacityCommon, &u.revision}, more...)...)
 	if err != nil {
 		return u, err
 	}

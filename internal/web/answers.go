@@ -57,6 +57,10 @@ func account(r words.Reader, m fleet.EvaluatedUnit, newest int) api.Account {
 		LineCount: len(a.Lines), Kinds: map[string]int{}, Charts: charts(a), Coldest: float64(m.Unit.Cold.Coldest()), ColdYears: m.Unit.Cold.Years, ReturnPeriod: m.Unit.Cold.ReturnPeriod,
 		ReturnLevel: number(m.Unit.Cold.ReturnLevel), Discrepancy: discrepancy(r, u, a),
 	}
+	if on := m.Unit.LeftOn; on != nil {
+		left := r.Left(m.Unit.LeftHow, *on)
+		out.Left = &left
+	}
 	if len(m.Circuits) > 0 {
 		circuits := each(m.Circuits, func(c fleet.EvaluatedUnit) api.CircuitStatus {
 			return api.CircuitStatus{Code: c.Unit.Address(), Circuit: api.Circuit(c.Unit.Ledger.Circuit), Verdict: api.Verdict(c.Status.Verdict), Text: r.Reason(c.Status.Governing, coldPlace(r, c.Unit)), Remaining: c.Status.Governing.Remaining}

@@ -177,12 +177,16 @@ func readingSettings(r words.Reader) api.ReadingSettings {
 		Pressure: api.ReadingSettingsPressure(r.Pressure), Distance: api.ReadingSettingsDistance(r.Distance), Dates: api.ReadingSettingsDates(r.Dates)}
 }
 
+func readerOf(s api.ReadingSettings) words.Reader {
+	return words.Reader{Temperature: measure.Unit(s.Temperature), Volume: measure.Unit(s.Volume), Pressure: measure.Unit(s.Pressure),
+		Distance: measure.Unit(s.Distance), Dates: words.DateStyle(s.Dates)}
+}
+
 // ChangeReading sets the units and the dates in which the person who asks reads. The contract
 // has the choices.
 func (h handlers) ChangeReading(ctx context.Context, r api.ChangeReadingRequestObject) (api.ChangeReadingResponseObject, error) {
 	p := *signedIn(ctx)
-	p.Reader = words.Reader{Temperature: measure.Unit(r.Body.Temperature), Volume: measure.Unit(r.Body.Volume), Pressure: measure.Unit(r.Body.Pressure),
-		Distance: measure.Unit(r.Body.Distance), Dates: words.DateStyle(r.Body.Dates)}
+	p.Reader = readerOf(*r.Body)
 	if err := h.people.SetReader(ctx, p); err != nil {
 		return nil, err
 	}

@@ -35,7 +35,9 @@ var mayCall = map[string]string{
 	"writeEntry": "cts", "previewEntry": "cts",
 	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",
 	"addWork": "c", "removeWork": "c", "rescheduleWork": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",
-	"listAudit": "cr",
+	"listAudit":   "cr",
+	"listRecords": "ctsr", "getRecord": "ctsr", "getRecordForm": "ctsr",
+	"addRecord": "c", "changeRecord": "c", "previewRecord": "c", "undoRecordChange": "c", "leaveFleet": "c", "returnToFleet": "c", "getStartingRegister": "c", "takeStartingRegister": "c",
 }
 
 // Route by route: who is named gets in, who is not is refused, and the person who is not

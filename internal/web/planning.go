@@ -178,10 +178,25 @@ func (h handlers) GetSettings(ctx context.Context, _ api.GetSettingsRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	return api.GetSettings200JSONResponse{Zone: zone.String()}, nil
+	i, err := h.fleet.Installation(ctx)
+	if err != nil {
+		return nil, err
+	}
+	reading := readingSettings(i.Reader)
+	return api.GetSettings200JSONResponse{Zone: zone.String(), Name: i.Name, Reading: &reading, Units: i.Units, Sites: i.Sites, Plans: i.Plans}, nil
 }
 
-// ChangeSettings of the installation.
+// ChangeSettings of the installation; what is not named stays.
 func (h handlers) ChangeSettings(ctx context.Context, r api.ChangeSettingsRequestObject) (api.ChangeSettingsResponseObject, error) {
-	return api.ChangeSettings204Response{}, h.fleet.SetZone(ctx, by(ctx), r.Body.Zone)
+	var reading *words.Reader
+	if s := r.Body.Reading; s != nil {
+		own := readerOf(*s)
+		reading = &own
+	}
+	if r.Body.Zone != nil {
+		if err := h.fleet.SetZone(ctx, by(ctx), *r.Body.Zone); err != nil {
+			return nil, err
+		}
+	}
+	return api.ChangeSettings204Response{}, h.fleet.SetFleet(ctx, by(ctx), r.Body.Name, reading)
 }

@@ -144,6 +144,12 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusNotFound, "No such service plan", err.Error()+"; accepted: a service plan of the register")
 	case errors.Is(err, store.ErrServicePlanChanged):
 		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
+	case errors.Is(err, store.ErrNoRecord):
+		return newProblem(http.StatusNotFound, "No such record", err.Error()+"; accepted: a record of the register")
+	case errors.Is(err, store.ErrRecordChanged):
+		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
+	case errors.Is(err, store.ErrNotUndoable):
+		return newProblem(http.StatusConflict, "Cannot be undone", err.Error()+": undo that one first")
 	case errors.Is(err, store.ErrNoWorkItem):
 		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was removed, or closed by another person")
 	case errors.Is(err, store.ErrNoSite):

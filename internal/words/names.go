@@ -137,7 +137,9 @@ var audited = map[string]string{
 	"plan_added": "added a service plan", "plan_changed": "changed a service plan", "kind_on_plan": "put a kind on a service plan", "unit_on_plan": "put a unit on a service plan",
 	"planned": "added to the work list", "planned_moved": "rescheduled on the work list", "planned_back": "removed from the work list",
 	"circuit_added": "added a circuit", "circuit_ended": "ended a circuit", "circuit_renamed": "renamed a circuit", "unit_changed": "changed a unit",
-	"site_changed": "changed a site", "register_loaded": "loaded the register",
+	"unit_added": "added units", "type_added": "added a type", "type_changed": "changed a type", "site_added": "added a site", "product_added": "added a product",
+	"product_changed": "changed a product", "instrument_added": "added an instrument", "instrument_changed": "changed an instrument", "fleet_changed": "changed the fleet",
+	"unit_renamed": "renamed a unit", "site_changed": "changed a site", "register_loaded": "loaded the register",
 }
 
 // Audited is what an audit line says was done, by its code.

@@ -22,6 +22,8 @@ const EntriesPage = lazy(() => pages.entries().then((m) => ({ default: m.Entries
 const BenchPage = lazy(() => pages.bench().then((m) => ({ default: m.BenchPage })));
 const PlanPage = lazyWithChakra(() => import("./plan/PlanPage").then((m) => m.PlanPage));
 const RegisterPage = lazyWithChakra(() => import("./people/RegisterPage").then((m) => m.RegisterPage));
+const RecordsPage = lazy(() => import("./register/RecordsPage").then((m) => ({ default: m.RecordsPage })));
+const RecordPage = lazy(() => import("./register/RecordPage").then((m) => ({ default: m.RecordPage })));
 const LinkPage = lazyWithChakra(() => import("./people/LinkPage").then((m) => m.LinkPage));
 
 const client = new QueryClient({
@@ -58,6 +60,8 @@ createRoot(root).render(
                     <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />
                     <Route path="/register" element={<RegisterPage />} />
+                    <Route path="/register/:of" element={<RecordsPage />} />
+                    <Route path="/register/:of/:key" element={<RecordPage />} />
                     <Route path="*" element={<NoPage />} />
                   </Routes>
                 </SessionGate>

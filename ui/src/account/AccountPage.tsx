@@ -176,6 +176,9 @@ export function AccountPage() {
         // Without room beside the ledger, the clocks come before the ledger.
         <div className="account">
           <div>
+            {data.left && (
+              <p className="notice">This unit left the fleet: {data.left}. It is in no list; its books stay.</p>
+            )}
             <Circuits account={data} />
             <Opening account={data} />
             {(!writing || roomy) && <ProtectionDrawing account={data} />}
@@ -228,7 +231,10 @@ export function AccountPage() {
               {data.servicePlan.text}
             </p>
             <p className="fine faint" style={{ marginTop: "10px" }}>
-              {data.system.text}
+              {data.system.text}{" "}
+              <RouterLink className="link" to={`/register/unit/${encodeURIComponent(data.unit.code)}`}>
+                registered facts
+              </RouterLink>
             </p>
             <Cautions lines={data.cautions} />
           </div>

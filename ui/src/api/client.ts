@@ -99,7 +99,7 @@ export const api = {
   changeSite: (id: number, body: { returnPeriod?: number; zone?: string; water?: Schemas["Water"] }) =>
     answer(client.PUT("/api/v1/sites/{id}", { params: { path: { id } }, body })),
   settings: (signal?: AbortSignal) => answer(client.GET("/api/v1/settings", { signal })),
-  changeSettings: (body: Schemas["Settings"]) => answer(client.PUT("/api/v1/settings", { body })),
+  changeSettings: (body: Schemas["SettingsChange"]) => answer(client.PUT("/api/v1/settings", { body })),
   numbers: (texts: Record<string, string>, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
   dates: (body: { texts: Record<string, string>; moments?: boolean; unit?: string }, signal?: AbortSignal) =>
@@ -110,6 +110,47 @@ export const api = {
   rescheduleWork: (id: number, from: string, to: string) =>
     answer(client.PUT("/api/v1/work-list/{id}", { params: { path: { id } }, body: { from, to } })),
   removeWork: (ids: number[]) => answer(client.POST("/api/v1/work-list/remove", { body: { ids } })),
+  records: (
+    of: Schemas["RecordKind"],
+    query: NonNullable<paths["/api/v1/register/{of}"]["get"]["parameters"]["query"]>,
+    signal?: AbortSignal,
+  ) => answer(client.GET("/api/v1/register/{of}", { params: { path: { of }, query }, signal })),
+  recordForm: (
+    of: Schemas["RecordKind"],
+    query: NonNullable<paths["/api/v1/register/{of}/form"]["get"]["parameters"]["query"]>,
+    signal?: AbortSignal,
+  ) => answer(client.GET("/api/v1/register/{of}/form", { params: { path: { of }, query }, signal })),
+  record: (of: Schemas["RecordKind"], key: string, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/register/{of}/records/{key}", { params: { path: { of, key } }, signal })),
+  addRecord: (of: Schemas["RecordKind"], body: Schemas["RecordInput"]) =>
+    answer(client.POST("/api/v1/register/{of}", { params: { path: { of } }, body })),
+  changeRecord: (of: Schemas["RecordKind"], key: string, revision: string, body: Schemas["RecordInput"]) =>
+    answer(
+      client.PUT("/api/v1/register/{of}/records/{key}", {
+        params: { path: { of, key }, header: { "If-Match": revision } },
+        body,
+      }),
+    ),
+  previewRecord: (of: Schemas["RecordKind"], key: string, body: Schemas["RecordInput"], signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/register/{of}/records/{key}/preview", { params: { path: { of, key } }, body, signal })),
+  undoRecordChange: (of: Schemas["RecordKind"], key: string, revision: string, change: number) =>
+    answer(
+      client.POST("/api/v1/register/{of}/records/{key}/undo", {
+        params: { path: { of, key }, header: { "If-Match": revision } },
+        body: { change },
+      }),
+    ),
+  leaveFleet: (code: string, revision: string, body: { how: "retired" | "sold"; day: string }) =>
+    answer(
+      client.PUT("/api/v1/units/{code}/left", { params: { path: { code }, header: { "If-Match": revision } }, body }),
+    ),
+  returnToFleet: (code: string, revision: string) =>
+    answer(
+      client.DELETE("/api/v1/units/{code}/left", { params: { path: { code }, header: { "If-Match": revision } } }),
+    ),
+  startingRegister: (signal?: AbortSignal) => answer(client.GET("/api/v1/starting-register", { signal })),
+  takeStartingRegister: (body: { types: string[]; plans: string[] }) =>
+    answer(client.POST("/api/v1/starting-register", { body })),
   people: (signal?: AbortSignal) => answer(client.GET("/api/v1/people", { signal })),
   invite: (body: { name: string; email: string; role: Role; confirmed?: boolean }) =>
     answer(client.POST("/api/v1/people", { body })),

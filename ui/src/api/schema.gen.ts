@@ -587,6 +587,148 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/register/{of}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        /** Records of the register, by name. */
+        get: operations["listRecords"];
+        put?: never;
+        /** Add a record; of a unit also more like it. */
+        post: operations["addRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        /** A record that is not there yet, with the facts that it may have. */
+        get: operations["getRecordForm"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        /** A record with its facts, what is not known without them, and its history. */
+        get: operations["getRecord"];
+        /** Change facts of a record, from the beginning or from a day on. What is not named stays. */
+        put: operations["changeRecord"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would change status by a change of a unit or a type. Nothing is stored. */
+        post: operations["previewRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo a change of a record, unless a later one changed the same facts. */
+        post: operations["undoRecordChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** A unit leaves the fleet: it is in no list from now on, its planned work is closed, its books stay. */
+        put: operations["leaveFleet"];
+        post?: never;
+        /** A unit that left the fleet is back in it. */
+        delete: operations["returnToFleet"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/starting-register": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Types and service plans to start from: common practice, marked so. */
+        get: operations["getStartingRegister"];
+        put?: never;
+        /** Add some of them to the register; what is there already stays. */
+        post: operations["takeStartingRegister"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -2165,6 +2307,134 @@ export interface components {
         Settings: {
             /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
             zone: string;
+            /** @description Name of the fleet; empty until one is given. */
+            name: string;
+            reading?: components["schemas"]["ReadingSettings"];
+            /** @description Units in the fleet. */
+            units: number;
+            /** @description Sites of the register. */
+            sites: number;
+            /** @description Service plans of the register. */
+            plans: number;
+        };
+        /** @description What is not named stays. */
+        SettingsChange: {
+            /** @description Time zone of the fleet, such as Europe/Oslo. */
+            zone?: string;
+            /** @description Name of the fleet. */
+            name?: string;
+            reading?: components["schemas"]["ReadingSettings"];
+        };
+        /** @enum {string} */
+        RecordKind: "unit" | "type" | "site" | "product" | "instrument";
+        RecordInput: {
+            /** @description Facts by code, as they were typed; an empty text is not known. */
+            facts: {
+                [key: string]: string;
+            };
+            /**
+             * Format: date
+             * @description Day from which on the change is in effect; from the beginning without it.
+             */
+            from?: string;
+            /** @description Numbers of more units like the new one: CA-60 to CA-71, CA-80. */
+            numbers?: string;
+            /** @description What is unusual was asked about and is meant. */
+            confirmed?: boolean;
+        };
+        RecordList: {
+            total: number;
+            rows: components["schemas"]["RecordRow"][];
+        };
+        RecordRow: {
+            /** @description By which it is asked for: the number of a unit, the id of any other record. */
+            key: string;
+            name: string;
+            /** @description Facts of the list by code, as they are read. */
+            facts: {
+                [key: string]: string;
+            };
+            /** @description How a unit left the fleet. */
+            left?: string;
+            /** @description Units of a type. */
+            units?: number;
+        };
+        RecordsAdded: {
+            /** @description Numbers, codes or names of what was added. */
+            keys: string[];
+        };
+        RegisterRecord: {
+            of: components["schemas"]["RecordKind"];
+            /** @description Empty for one that is not there yet. */
+            key: string;
+            name: string;
+            revision: string;
+            /** @description Of a unit or a type. */
+            kind: string;
+            /** @description How and when a unit left the fleet, in words. */
+            left?: string;
+            /** @description Units of a type. */
+            units?: number;
+            /** @description Addresses of the unit's circuits, of one with several. */
+            circuits: string[];
+            groups: components["schemas"]["FactGroup"][];
+            /** @description The newest first. */
+            history: components["schemas"]["RecordHistory"][];
+        };
+        FactGroup: {
+            label: string;
+            facts: components["schemas"]["RegisterFact"][];
+        };
+        RegisterFact: {
+            code: string;
+            label: string;
+            hint?: string;
+            /** @enum {string} */
+            form: "text" | "lines" | "quantity" | "whole" | "choice" | "several" | "yes_no" | "reference" | "named" | "list" | "day";
+            /** @description Unit that a bare number is meant in. */
+            unit?: string;
+            choices?: components["schemas"]["FactChoice"][];
+            /** @description As it was read, to be typed again; empty when it is not known. */
+            value: string;
+            /** @description In the reader's units. */
+            shown: string;
+            /** @enum {string} */
+            source: "own" | "type" | "unknown";
+            /** @description What is not known without it; given while it is not known. */
+            blocks?: string;
+            required: boolean;
+            /** @description The books are computed from it. */
+            dated: boolean;
+            /** @description It stays as it was added. */
+            fixed: boolean;
+        };
+        FactChoice: {
+            code: string;
+            label: string;
+        };
+        RecordHistory: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            /** @description What was done, from when on. */
+            text: string;
+            /** @description A line for each fact. */
+            lines: string[];
+            undone: boolean;
+            undoable: boolean;
+        };
+        StartingRegister: {
+            types: components["schemas"]["StartingRecord"][];
+            plans: components["schemas"]["StartingRecord"][];
+        };
+        StartingRecord: {
+            name: string;
+            /** @description Its values in words. */
+            text: string;
+            /** @description The register has one of that name. */
+            there: boolean;
         };
         ColdNight: {
             /** Format: date */
@@ -2201,6 +2471,8 @@ export interface components {
         Account: {
             /** @description Whose cold it is planned for: its site, and where it goes in winter. */
             coldPlace: string;
+            /** @description How and when the unit left the fleet, in words; without it, it is in the fleet. */
+            left?: string;
             /** @description All circuits of the unit, this one among them; none for a unit with one. */
             circuits?: components["schemas"]["CircuitStatus"][];
             /** @description Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one. */
@@ -2382,6 +2654,9 @@ export interface components {
         };
     };
     parameters: {
+        recordOf: components["schemas"]["RecordKind"];
+        /** @description Address of a unit, id of any other record. */
+        recordKey: string;
         /** @description First day on which it was recorded, in the fleet's time zone. */
         recordedFrom: string;
         /** @description The last of the days. */
@@ -2403,6 +2678,11 @@ export interface components {
         personId: number;
     };
     requestBodies: {
+        RecordChange: {
+            content: {
+                "application/json": components["schemas"]["RecordInput"];
+            };
+        };
         ServicePlanByKind: {
             content: {
                 "application/json": {
@@ -3499,6 +3779,337 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listRecords: {
+        parameters: {
+            query?: {
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description Units that left the fleet instead of those in it. */
+                left?: boolean;
+                /** @description First record of the page. */
+                offset?: number;
+                /** @description Records of the page. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description Added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsAdded"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecordForm: {
+        parameters: {
+            query?: {
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Address of a unit, or id of another record, whose facts it begins with. */
+                like?: string;
+            };
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The empty record. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeRecord: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description The units that would change status, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatusChanges"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoRecordChange: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description Id of the change.
+                     */
+                    change: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    leaveFleet: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    how: "retired" | "sold";
+                    /**
+                     * Format: date
+                     * @description Today or before.
+                     */
+                    day: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    returnToFleet: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getStartingRegister: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What there is, and whether the register has it already. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartingRegister"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeStartingRegister: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    types: string[];
+                    plans: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description How many were added. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsAdded"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
     getSettings: {
         parameters: {
             query?: never;
@@ -3530,7 +4141,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settings"];
+                "application/json": components["schemas"]["SettingsChange"];
             };
         };
         responses: {

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { memo, useState } from "react";
+import { Suspense, lazy, memo, useState } from "react";
 import { flushSync } from "react-dom";
 import { Link as RouterLink } from "react-router";
 import { type Schemas, type Verdict, api } from "../api/client";
@@ -14,6 +14,8 @@ import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/f
 import { clockNames, verdictWords } from "../words/names";
 
 type Row = Schemas["MorningRow"];
+
+const FirstRun = lazy(() => import("../register/FirstRun").then((m) => ({ default: m.FirstRun })));
 
 interface Section {
   readonly title: string;
@@ -100,7 +102,9 @@ export function MorningPage() {
       {morning.isPending && <Waiting what="the morning’s list" />}
       {morning.error && <Failed error={morning.error} again={() => void morning.refetch()} />}
       {data?.rows.length === 0 && (
-        <p className="wait">No unit is in the register yet. Start with the demo fleet: ./start --fresh</p>
+        <Suspense fallback={<Waiting what="the guide" />}>
+          <FirstRun />
+        </Suspense>
       )}
       {data && data.rows.length > 0 && (
         <div className="morning" style={{ maxWidth: "1180px" }}>

@@ -1,16 +1,16 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, type SyntheticEvent, useState } from "react";
-import { Link as RouterLink } from "react-router";
 import { SelectField, TextField } from "../account/fields";
 import { Problem, type Schemas, api } from "../api/client";
 import { useSettled } from "../frame/settled";
 import { Failed, Waiting } from "../frame/State";
-import { dueText, figure } from "../words/figures";
-import { clockName, verdictWords, word } from "../words/names";
+import { figure } from "../words/figures";
+import { word } from "../words/names";
 import { Submit } from "../frame/Submit";
 import { TakeAlong } from "../frame/TakeAlong";
 import { download } from "../words/csv";
+import { EffectOfPlan } from "./EffectOfPlan";
 import { SectionHeading } from "./SectionHeading";
 
 type Plan = Schemas["ServicePlanInput"];
@@ -417,39 +417,6 @@ function Editor({ id, mark, plan, onDone }: { id: number; mark: string; plan: Pl
         </Flex>
       </form>
     </Box>
-  );
-}
-
-function EffectOfPlan({ effect }: { effect: Schemas["StatusChanges"] }) {
-  const [all, setAll] = useState(false);
-  if (effect.rows.length === 0) return <Text color="faint">No unit would change status.</Text>;
-  const units = (n: number) => `${figure(n)} ${n === 1 ? "unit" : "units"}`;
-  const state = (o: Schemas["UnitStatus"]) => {
-    const c = o.clocks[0];
-    return c ? `${verdictWords[o.verdict]}, ${clockName(c)} ${dueText(c, effect.today)}` : verdictWords[o.verdict];
-  };
-  return (
-    <>
-      <Text fontWeight="700">
-        This change makes {units(effect.newlyDue)} due within the month that {effect.newlyDue === 1 ? "was" : "were"}{" "}
-        not, and takes {units(effect.noLongerDue)} off the list; {units(effect.rows.length)} would change status.
-      </Text>
-      <Box as="ul" listStyleType="none" fontSize="14px">
-        {effect.rows.slice(0, all ? undefined : 5).map((r) => (
-          <li key={r.unit.code}>
-            <RouterLink className="code figures" to={`/units/${encodeURIComponent(r.unit.code)}`} title={r.unit.name}>
-              {r.unit.code}
-            </RouterLink>{" "}
-            {state(r.before)} → {state(r.after)}
-          </li>
-        ))}
-      </Box>
-      {!all && effect.rows.length > 5 && (
-        <Button variant="plain" px="0" color="accent" size="sm" onClick={() => setAll(true)}>
-          show all {figure(effect.rows.length)}
-        </Button>
-      )}
-    </>
   );
 }
 

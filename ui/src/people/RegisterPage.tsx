@@ -14,6 +14,7 @@ import { auditNames, roleNames } from "../words/names";
 import { Plans } from "./Plans";
 import { SectionHeading } from "./SectionHeading";
 import { Sites } from "./Sites";
+import { RegisterIndex } from "../register/RegisterIndex";
 import { mayRegister, usePerson } from "./session";
 import { Submit } from "../frame/Submit";
 
@@ -29,6 +30,7 @@ export function RegisterPage() {
   const person = usePerson();
   return (
     <Frame title="Register" head="service plans, sites, people, and what was changed" here="register">
+      <RegisterIndex />
       {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
       <Box maxW="1060px">
         {person.role === "coordinator" && <Plans />}
