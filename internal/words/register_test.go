@@ -45,7 +45,7 @@ func TestFact(t *testing.T) {
 		}
 	}
 	lines := Metric.Difference(register.Unit, register.Facts{"capacity": "8 L", "make": ""}, register.Facts{"capacity": "9 L", "make": "Norrow"})
-	if len(lines) != 2 || lines[0] != "capacity: 9\u00a0L, before 8\u00a0L" || lines[1] != "make: Norrow" {
+	if len(lines) != 2 || lines[0] != "make: Norrow" || lines[1] != "capacity: 9\u00a0L, before 8\u00a0L" {
 		t.Errorf("%q", lines)
 	}
 	if got := us.Left("sold", measure.NewDate(2026, time.May, 3)); got != "sold on 05/03/2026" {
