@@ -144,3 +144,31 @@ func BenchmarkContinue(b *testing.B) {
 		})
 	}
 }
+
+// Law: an account with one entry more is what a fold of all entries gives, whatever was checked
+// against it before, and the account itself is left as it is.
+func TestFollowing(t *testing.T) {
+	now := ledgertest.Start.AddDate(0, 0, ledgertest.Days+9000)
+	each(t, 77, 30, func(rng *rand.Rand, seed int, u ledger.Unit, entries []ledger.Entry) {
+		if seed%2 == 0 {
+			slices.SortFunc(entries, ledger.Entry.Compare)
+		}
+		before := ledger.Fold(u, nil)
+		for k, e := range entries {
+			written := slices.Clip(entries[:k])
+			h := ledger.Following(&before, written, e)
+			if got, want := ledger.CheckIn(h, e, now), ledger.Check(u, written, e, now); !reflect.DeepEqual(got, want) {
+				t.Fatalf("history %d: a %s is refused with %v, and by a fold with %v", seed, e.Kind(), got, want)
+			}
+			still, err := before.Store()
+			if err != nil {
+				t.Fatal(err)
+			}
+			fold := ledger.Fold(u, written)
+			if want, err := fold.Store(); err != nil || !reflect.DeepEqual(still, want) {
+				t.Fatalf("history %d: a %s changed the account before it, %v", seed, e.Kind(), err)
+			}
+			before = *h.After(e)
+		}
+	})
+}

@@ -110,6 +110,13 @@ type History struct {
 // HistoryOf the entries that are written.
 func HistoryOf(u Unit, written []Entry) *History { return &History{Unit: u, entries: written} }
 
+// Following is the history of an account whose entries are written, with e after it: in a step where
+// e happened after all others, see [Account.Add]. The account is left as it is.
+func Following(a *Account, written []Entry, e Entry) *History {
+	after := a.snapshot().Add(e)
+	return &History{Unit: a.Unit, entries: written, before: a, after: &after, of: e}
+}
+
 // Continued is the history of a restored account that [Account.Continue] can add e to; false
 // when it takes the entries.
 func Continued(a *Account, e Entry) (h *History, ok bool) {

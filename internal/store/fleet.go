@@ -349,7 +349,11 @@ const loadRows = 100
 const loadOne = `(?, ?, ?, ?, ?, ?, ?, NULLIF(?, 0), ?, ?, ?, ?, ?, ?, ?, ?)`
 
 func (s *Store) loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger.Entry, n names) error {
-	var prev ledger.Hash
+	return s.addEntries(ctx, tx, u, 0, ledger.Hash{}, entries, n)
+}
+
+// addEntries after the entry of seq with the hash prev, which is the head of the circuit's chain.
+func (s *Store) addEntries(ctx context.Context, tx *sql.Tx, u Unit, seq int64, prev ledger.Hash, entries []ledger.Entry, n names) error {
 	var args []any
 	flush := func(rows int) error {
 		if rows == 0 {
@@ -368,7 +372,7 @@ func (s *Store) loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []l
 		if err != nil {
 			return err
 		}
-		r := ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Seq: int64(i + 1), Kind: e.Kind(),
+		r := ledger.Record{Version: ledger.RecordV2, ID: e.ID, Circuit: u.circuit, Seq: seq + int64(i+1), Kind: e.Kind(),
 			At: e.At, RecordedAt: e.RecordedAt,
 			RecordedBy: e.RecordedBy, RecordedByID: n.people[e.RecordedBy], Payload: payload}
 		if r.Envelope, err = n.envelope(e); err != nil {
@@ -392,6 +396,6 @@ func (s *Store) loadEntries(ctx context.Context, tx *sql.Tx, u Unit, entries []l
 	if err := flush(rows); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ?`, len(entries), prev[:], u.circuit)
+	_, err := tx.ExecContext(ctx, `UPDATE circuit SET head_seq = ?, head_hash = ? WHERE id = ?`, seq+int64(len(entries)), prev[:], u.circuit)
 	return err
 }

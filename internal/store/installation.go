@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"errors"
-	"strings"
 
 	"diligentledger/internal/words"
 )
@@ -32,7 +31,7 @@ func (s *Store) Installation(ctx context.Context) (i Installation, err error) {
 		SELECT COALESCE((SELECT value FROM installation WHERE name = ?), (SELECT value FROM installation WHERE name = ?), ''), COALESCE((SELECT value FROM installation WHERE name = ?), ''),
 		       (SELECT COUNT(*) FROM unit WHERE left_on IS NULL), (SELECT COUNT(*) FROM site), (SELECT COUNT(*) FROM plan)`, fleetNameFact, fleetFact, readingFact).
 		Scan(&i.Name, &reading, &i.Units, &i.Sites, &i.Plans)
-	i.Reader = usualReader(reading)
+	i.Reader = words.ReaderOf(reading)
 	return i, err
 }
 
@@ -43,7 +42,7 @@ func (s *Store) SetFleet(ctx context.Context, by Actor, name *string, r *words.R
 		set[fleetNameFact] = *name
 	}
 	if r != nil {
-		set[readingFact] = strings.Join([]string{string(r.Temperature), string(r.Volume), string(r.Pressure), string(r.Distance), string(r.Dates)}, ",")
+		set[readingFact] = r.Text()
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		for fact, value := range set {

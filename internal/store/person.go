@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"diligentledger/core/access"
@@ -41,7 +40,7 @@ func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
 	var temperature, volume, pressure, distance, dates sql.NullString
 	var usual string
 	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates, &usual)
-	p.Reader = usualReader(usual)
+	p.Reader = words.ReaderOf(usual) // as the fleet reads, where nothing was chosen
 	if dates.Valid {
 		p.Reader = words.Reader{Temperature: measure.Unit(temperature.String), Volume: measure.Unit(volume.String), Pressure: measure.Unit(pressure.String),
 			Distance: measure.Unit(distance.String), Dates: words.DateStyle(dates.String)}
@@ -267,14 +266,4 @@ func (s *Store) UseLink(ctx context.Context, hash [32]byte, password, name, emai
 		return s.chained(ctx, tx, p.Name, "password_chosen", personTable, p.ID)
 	})
 	return p, purpose, err
-}
-
-// usualReader is how people read who have chosen nothing: as the fleet does, by the text of
-// [Store.SetFleet].
-func usualReader(text string) words.Reader {
-	parts := strings.Split(text, ",")
-	if len(parts) != 5 {
-		return words.Metric
-	}
-	return words.Reader{Temperature: measure.Unit(parts[0]), Volume: measure.Unit(parts[1]), Pressure: measure.Unit(parts[2]), Distance: measure.Unit(parts[3]), Dates: words.DateStyle(parts[4])}
 }

@@ -560,3 +560,48 @@ func (u Unit) WithFacts(facts register.Facts, changes []register.Change) Unit {
 	}
 	return u
 }
+
+// AllUnitFacts of the register, by number; those in columns, in the JSON, and by the type.
+func (s *Store) AllUnitFacts(ctx context.Context, types map[string]register.Facts) (map[string]Record, error) {
+	_, columns := columnsOfRecord(register.Unit, false)
+	query := `SELECT unit.id, COALESCE(unit.facts, ''), COALESCE(typed, ''), left_on IS NOT NULL`
+	for _, c := range columns {
+		query += `, ` + c.selected("unit")
+	}
+	all := map[string]Record{}
+	rows, err := s.db.QueryContext(ctx, query+` FROM unit`)
+	_, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+		r := Record{Of: register.Unit, Facts: register.Facts{}}
+		var facts, typed []byte
+		var left bool
+		texts := make([]string, len(columns))
+		into := []any{&r.ID, &facts, &typed, &left}
+		for i := range texts {
+			into = append(into, &texts[i])
+		}
+		if err = rows.Scan(into...); err != nil {
+			return 0, err
+		}
+		if len(facts) > 0 {
+			err = json.Unmarshal(facts, &r.Facts)
+		}
+		if len(typed) > 0 {
+			err = errors.Join(err, json.Unmarshal(typed, &r.Typed))
+		}
+		if left {
+			r.LeftOn = &measure.Date{}
+		}
+		for i, c := range columns {
+			r.Facts[c.code] = c.fact(register.Unit, texts[i], r.Facts[c.code])
+		}
+		for code, text := range types[r.Facts["type"]] {
+			if !isColumn(code) && r.Facts[code] == "" && text != "" {
+				r.Facts[code], r.Typed = text, append(r.Typed, code)
+			}
+		}
+		r.Facts = r.Facts.Known()
+		all[r.Facts["code"]] = r
+		return 0, err
+	})
+	return all, err
+}

@@ -57,6 +57,11 @@ var Rights = map[string]string{
 	"sessions":       "SELECT, INSERT, UPDATE, DELETE",
 	"audit":          "SELECT, INSERT",
 
+	"import_run":      "SELECT, INSERT, UPDATE",
+	"import_part":     "SELECT, INSERT, DELETE",
+	"import_unit":     "SELECT, INSERT, UPDATE",
+	"import_entry":    "SELECT, INSERT",
+	"import_heading":  "SELECT, INSERT, UPDATE",
 	"register_change": "SELECT, INSERT, UPDATE (undone_at, undone_by)",
 
 	"chain":      "SELECT, INSERT, UPDATE",

@@ -122,3 +122,17 @@ func (r Reader) DayOrder() measure.DayOrder { return orders[r.Dates] }
 func (r Reader) Moment(t time.Time) string {
 	return r.Weekday(measure.DateOf(t, t.Location())) + t.Format(" 15:04")
 }
+
+// Text of the reader's choices, as it is kept; see [ReaderOf].
+func (r Reader) Text() string {
+	return strings.Join([]string{string(r.Temperature), string(r.Volume), string(r.Pressure), string(r.Distance), string(r.Dates)}, ",")
+}
+
+// ReaderOf a text of choices; [Metric] for none.
+func ReaderOf(text string) Reader {
+	parts := strings.Split(text, ",")
+	if len(parts) != 5 {
+		return Metric
+	}
+	return Reader{Temperature: measure.Unit(parts[0]), Volume: measure.Unit(parts[1]), Pressure: measure.Unit(parts[2]), Distance: measure.Unit(parts[3]), Dates: DateStyle(parts[4])}
+}
