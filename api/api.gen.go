@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"time"
 
@@ -472,6 +473,120 @@ func (e Grade) Valid() bool {
 	}
 }
 
+// Defines values for ImportOptionsEmptied.
+const (
+	ImportOptionsEmptiedNo  ImportOptionsEmptied = "no"
+	ImportOptionsEmptiedYes ImportOptionsEmptied = "yes"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsEmptied enum.
+func (e ImportOptionsEmptied) Valid() bool {
+	switch e {
+	case ImportOptionsEmptiedNo:
+		return true
+	case ImportOptionsEmptiedYes:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportOptionsFound.
+const (
+	ImportOptionsFoundGood ImportOptionsFound = "good"
+	ImportOptionsFoundNo   ImportOptionsFound = "no"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsFound enum.
+func (e ImportOptionsFound) Valid() bool {
+	switch e {
+	case ImportOptionsFoundGood:
+		return true
+	case ImportOptionsFoundNo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportOptionsOrder.
+const (
+	ImportOptionsOrderDmy ImportOptionsOrder = "dmy"
+	ImportOptionsOrderMdy ImportOptionsOrder = "mdy"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsOrder enum.
+func (e ImportOptionsOrder) Valid() bool {
+	switch e {
+	case ImportOptionsOrderDmy:
+		return true
+	case ImportOptionsOrderMdy:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportOptionsToday.
+const (
+	ImportOptionsTodayNo  ImportOptionsToday = "no"
+	ImportOptionsTodayYes ImportOptionsToday = "yes"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsToday enum.
+func (e ImportOptionsToday) Valid() bool {
+	switch e {
+	case ImportOptionsTodayNo:
+		return true
+	case ImportOptionsTodayYes:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportState.
+const (
+	Cancelled  ImportState = "cancelled"
+	Cancelling ImportState = "cancelling"
+	Checked    ImportState = "checked"
+	Checking   ImportState = "checking"
+	Done       ImportState = "done"
+	Failed     ImportState = "failed"
+	Reversed   ImportState = "reversed"
+	Reversing  ImportState = "reversing"
+	Running    ImportState = "running"
+	Uploaded   ImportState = "uploaded"
+)
+
+// Valid indicates whether the value is a known member of the ImportState enum.
+func (e ImportState) Valid() bool {
+	switch e {
+	case Cancelled:
+		return true
+	case Cancelling:
+		return true
+	case Checked:
+		return true
+	case Checking:
+		return true
+	case Done:
+		return true
+	case Failed:
+		return true
+	case Reversed:
+		return true
+	case Reversing:
+		return true
+	case Running:
+		return true
+	case Uploaded:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LeakPer.
 const (
 	Month   LeakPer = "month"
@@ -822,19 +937,19 @@ func (e ProductMeets) Valid() bool {
 
 // Defines values for ReadingSettingsDates.
 const (
-	Dmy ReadingSettingsDates = "dmy"
-	Mdy ReadingSettingsDates = "mdy"
-	Ymd ReadingSettingsDates = "ymd"
+	ReadingSettingsDatesDmy ReadingSettingsDates = "dmy"
+	ReadingSettingsDatesMdy ReadingSettingsDates = "mdy"
+	ReadingSettingsDatesYmd ReadingSettingsDates = "ymd"
 )
 
 // Valid indicates whether the value is a known member of the ReadingSettingsDates enum.
 func (e ReadingSettingsDates) Valid() bool {
 	switch e {
-	case Dmy:
+	case ReadingSettingsDatesDmy:
 		return true
-	case Mdy:
+	case ReadingSettingsDatesMdy:
 		return true
-	case Ymd:
+	case ReadingSettingsDatesYmd:
 		return true
 	default:
 		return false
@@ -2117,6 +2232,175 @@ type HoseBody = json.RawMessage
 // HoseCheckBody defines model for HoseCheckBody.
 type HoseCheckBody = json.RawMessage
 
+// ImportClaim defines model for ImportClaim.
+type ImportClaim struct {
+	// Books When the books want the renewal.
+	Books string `json:"books"`
+
+	// Claimed What the file said.
+	Claimed string `json:"claimed"`
+
+	// Reason Why they differ.
+	Reason string   `json:"reason"`
+	Unit   UnitName `json:"unit"`
+}
+
+// ImportColumn defines model for ImportColumn.
+type ImportColumn struct {
+	Head string `json:"head"`
+
+	// Samples The first cells that hold something.
+	Samples []string `json:"samples"`
+
+	// Target Empty for nothing.
+	Target string `json:"target"`
+}
+
+// ImportCounts defines model for ImportCounts.
+type ImportCounts struct {
+	EntriesNew   int `json:"entriesNew"`
+	EntriesSame  int `json:"entriesSame"`
+	Rows         int `json:"rows"`
+	RowsRefused  int `json:"rowsRefused"`
+	UnitsChanged int `json:"unitsChanged"`
+	UnitsNew     int `json:"unitsNew"`
+	UnitsSame    int `json:"unitsSame"`
+}
+
+// ImportLine defines model for ImportLine.
+type ImportLine struct {
+	At        time.Time   `json:"at"`
+	Id        int64       `json:"id"`
+	Name      string      `json:"name"`
+	State     ImportState `json:"state"`
+	StateText string      `json:"stateText"`
+	Who       string      `json:"who"`
+}
+
+// ImportOptions Answers to what a file leaves open; without one it is asked.
+type ImportOptions struct {
+	// Doubtful What is unusual is meant.
+	Doubtful *bool `json:"doubtful,omitempty"`
+
+	// Emptied A renewal that does not say what came out was one of the whole system.
+	Emptied *ImportOptionsEmptied `json:"emptied,omitempty"`
+
+	// Found A check without a finding found everything good; no leaves it out.
+	Found *ImportOptionsFound `json:"found,omitempty"`
+	Kind  *UnitKind           `json:"kind,omitempty"`
+
+	// Mix Concentrate, per cent.
+	Mix *float64 `json:"mix,omitempty"`
+
+	// Order Order of the numbers in a date.
+	Order *ImportOptionsOrder `json:"order,omitempty"`
+
+	// Plans Service plan of units that name none, by kind.
+	Plans *map[string]string `json:"plans,omitempty"`
+
+	// Product Code of the product that was filled where nothing says which.
+	Product *string `json:"product,omitempty"`
+
+	// Products Codes of products that texts of the file mean; empty leaves a text out.
+	Products *map[string]string `json:"products,omitempty"`
+
+	// Site Of units that name none.
+	Site *string `json:"site,omitempty"`
+
+	// Today A meter reading without a day is of the day of the import; no leaves it out.
+	Today *ImportOptionsToday `json:"today,omitempty"`
+
+	// Types Type of units that name none, by kind.
+	Types *map[string]string `json:"types,omitempty"`
+}
+
+// ImportOptionsEmptied A renewal that does not say what came out was one of the whole system.
+type ImportOptionsEmptied string
+
+// ImportOptionsFound A check without a finding found everything good; no leaves it out.
+type ImportOptionsFound string
+
+// ImportOptionsOrder Order of the numbers in a date.
+type ImportOptionsOrder string
+
+// ImportOptionsToday A meter reading without a day is of the day of the import; no leaves it out.
+type ImportOptionsToday string
+
+// ImportProblem defines model for ImportProblem.
+type ImportProblem struct {
+	Accepted string `json:"accepted"`
+	Column   string `json:"column"`
+	Doubtful bool   `json:"doubtful"`
+	Row      int    `json:"row"`
+	Value    string `json:"value"`
+}
+
+// ImportQuestion defines model for ImportQuestion.
+type ImportQuestion struct {
+	// About The text or the kind it is about; empty for the whole file.
+	About string `json:"about"`
+
+	// Answer As it was given; empty for none.
+	Answer  string       `json:"answer"`
+	Choices []FactChoice `json:"choices"`
+	Code    string       `json:"code"`
+
+	// Rows Rows that wait for the answer.
+	Rows int    `json:"rows"`
+	Text string `json:"text"`
+}
+
+// ImportRun defines model for ImportRun.
+type ImportRun struct {
+	At time.Time `json:"at"`
+
+	// Claims What the file claimed as next due beside the books; once it is done.
+	Claims  []ImportClaim  `json:"claims"`
+	Columns []ImportColumn `json:"columns"`
+	Counts  *ImportCounts  `json:"counts,omitempty"`
+
+	// Done Units done so far.
+	Done int `json:"done"`
+
+	// Doubtful Rows that are not taken only because something is unusual.
+	Doubtful int `json:"doubtful"`
+
+	// Error Why it failed.
+	Error *string `json:"error,omitempty"`
+	Id    int64   `json:"id"`
+	Name  string  `json:"name"`
+
+	// Options Answers to what a file leaves open; without one it is asked.
+	Options ImportOptions `json:"options"`
+
+	// Problems The first ones by row.
+	Problems  []ImportProblem  `json:"problems"`
+	Questions []ImportQuestion `json:"questions"`
+
+	// Refused Rows that are not taken.
+	Refused int `json:"refused"`
+
+	// Shape What the file was taken for: format, encoding, separator, row of headings, rows.
+	Shape     string         `json:"shape"`
+	State     ImportState    `json:"state"`
+	StateText string         `json:"stateText"`
+	Targets   []ImportTarget `json:"targets"`
+
+	// Total Units in all.
+	Total int    `json:"total"`
+	Who   string `json:"who"`
+}
+
+// ImportState defines model for ImportState.
+type ImportState string
+
+// ImportTarget defines model for ImportTarget.
+type ImportTarget struct {
+	Code  string `json:"code"`
+	Group string `json:"group"`
+	Label string `json:"label"`
+}
+
 // InspectionBody defines model for InspectionBody.
 type InspectionBody = json.RawMessage
 
@@ -3358,6 +3642,21 @@ type ListHorizonUnitsParamsSort string
 // ListHorizonUnitsParamsGroup defines parameters for ListHorizonUnits.
 type ListHorizonUnitsParamsGroup string
 
+// UploadImportParams defines parameters for UploadImport.
+type UploadImportParams struct {
+	// Name Name of the file.
+	Name string `form:"name" json:"name"`
+}
+
+// CheckImportJSONBody defines parameters for CheckImport.
+type CheckImportJSONBody struct {
+	// Columns What each column is meant for; empty for nothing.
+	Columns []string `json:"columns"`
+
+	// Options Answers to what a file leaves open; without one it is asked.
+	Options ImportOptions `json:"options"`
+}
+
 // UseLinkJSONBody defines parameters for UseLink.
 type UseLinkJSONBody struct {
 	// Email Of the first coordinator only.
@@ -3576,6 +3875,9 @@ type ConvertBenchJSONRequestBody ConvertBenchJSONBody
 // ReadDatesJSONRequestBody defines body for ReadDates for application/json ContentType.
 type ReadDatesJSONRequestBody ReadDatesJSONBody
 
+// CheckImportJSONRequestBody defines body for CheckImport for application/json ContentType.
+type CheckImportJSONRequestBody CheckImportJSONBody
+
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
@@ -3686,6 +3988,30 @@ type ServerInterface interface {
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx *echo.Context, params ListHorizonUnitsParams) error
+	// ListImports Imports of spreadsheets, the newest first.
+	// (GET /api/v1/imports)
+	ListImports(ctx *echo.Context) error
+	// UploadImport Upload a spreadsheet, CSV or XLSX, at most 32 MB. It is read and its headings are guessed; nothing is taken yet.
+	// (POST /api/v1/imports)
+	UploadImport(ctx *echo.Context, params UploadImportParams) error
+	// GetImport An import: what its file was taken for, what it would bring or has brought, and what is asked.
+	// (GET /api/v1/imports/{id})
+	GetImport(ctx *echo.Context, id PersonId) error
+	// CancelImport Cancel an import that runs: what it has written is reversed.
+	// (POST /api/v1/imports/{id}/cancel)
+	CancelImport(ctx *echo.Context, id PersonId) error
+	// CheckImport Dry run with these columns and answers, in the background.
+	// (POST /api/v1/imports/{id}/check)
+	CheckImport(ctx *echo.Context, id PersonId) error
+	// GetImportRest The rows that were not taken, as they were, with a column of reasons.
+	// (GET /api/v1/imports/{id}/rest)
+	GetImportRest(ctx *echo.Context, id PersonId) error
+	// ReverseImport Reverse an import as one thing, unless later entries or changes rest on it.
+	// (POST /api/v1/imports/{id}/reverse)
+	ReverseImport(ctx *echo.Context, id PersonId) error
+	// RunImport Take the good rows, in the background.
+	// (POST /api/v1/imports/{id}/run)
+	RunImport(ctx *echo.Context, id PersonId) error
 	// ListInstruments Instruments that tests were made with, as they are called.
 	// (GET /api/v1/instruments)
 	ListInstruments(ctx *echo.Context) error
@@ -4242,6 +4568,129 @@ func (w *ServerInterfaceWrapper) ListHorizonUnits(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListHorizonUnits(ctx, params)
+	return err
+}
+
+// ListImports converts echo context to params.
+func (w *ServerInterfaceWrapper) ListImports(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListImports(ctx)
+	return err
+}
+
+// UploadImport converts echo context to params.
+func (w *ServerInterfaceWrapper) UploadImport(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UploadImportParams
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UploadImport(ctx, params)
+	return err
+}
+
+// GetImport converts echo context to params.
+func (w *ServerInterfaceWrapper) GetImport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetImport(ctx, id)
+	return err
+}
+
+// CancelImport converts echo context to params.
+func (w *ServerInterfaceWrapper) CancelImport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CancelImport(ctx, id)
+	return err
+}
+
+// CheckImport converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckImport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckImport(ctx, id)
+	return err
+}
+
+// GetImportRest converts echo context to params.
+func (w *ServerInterfaceWrapper) GetImportRest(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetImportRest(ctx, id)
+	return err
+}
+
+// ReverseImport converts echo context to params.
+func (w *ServerInterfaceWrapper) ReverseImport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReverseImport(ctx, id)
+	return err
+}
+
+// RunImport converts echo context to params.
+func (w *ServerInterfaceWrapper) RunImport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RunImport(ctx, id)
 	return err
 }
 
@@ -5202,6 +5651,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/units/:code/left", wrapper.LeaveFleet, options.OperationMiddlewares["leaveFleet"]...)
 	router.GET(options.BaseURL+"/api/v1/starting-register", wrapper.GetStartingRegister, options.OperationMiddlewares["getStartingRegister"]...)
 	router.POST(options.BaseURL+"/api/v1/starting-register", wrapper.TakeStartingRegister, options.OperationMiddlewares["takeStartingRegister"]...)
+	router.GET(options.BaseURL+"/api/v1/imports", wrapper.ListImports, options.OperationMiddlewares["listImports"]...)
+	router.POST(options.BaseURL+"/api/v1/imports", wrapper.UploadImport, options.OperationMiddlewares["uploadImport"]...)
+	router.GET(options.BaseURL+"/api/v1/imports/:id", wrapper.GetImport, options.OperationMiddlewares["getImport"]...)
+	router.POST(options.BaseURL+"/api/v1/imports/:id/check", wrapper.CheckImport, options.OperationMiddlewares["checkImport"]...)
+	router.POST(options.BaseURL+"/api/v1/imports/:id/run", wrapper.RunImport, options.OperationMiddlewares["runImport"]...)
+	router.POST(options.BaseURL+"/api/v1/imports/:id/cancel", wrapper.CancelImport, options.OperationMiddlewares["cancelImport"]...)
+	router.POST(options.BaseURL+"/api/v1/imports/:id/reverse", wrapper.ReverseImport, options.OperationMiddlewares["reverseImport"]...)
+	router.GET(options.BaseURL+"/api/v1/imports/:id/rest", wrapper.GetImportRest, options.OperationMiddlewares["getImportRest"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -5854,6 +6311,567 @@ type ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListHorizonUnitsdefaultApplicationProblemPlusJSONResponse) VisitListHorizonUnitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListImportsRequestObject struct {
+}
+
+type ListImportsResponseObject interface {
+	VisitListImportsResponse(w http.ResponseWriter) error
+}
+
+type ListImports200JSONResponse []ImportLine
+
+func (response ListImports200JSONResponse) VisitListImportsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListImports429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListImports429ApplicationProblemPlusJSONResponse) VisitListImportsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListImportsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListImportsdefaultApplicationProblemPlusJSONResponse) VisitListImportsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UploadImportRequestObject struct {
+	Params UploadImportParams
+	Body   io.Reader
+}
+
+type UploadImportResponseObject interface {
+	VisitUploadImportResponse(w http.ResponseWriter) error
+}
+
+type UploadImport201JSONResponse struct {
+	Id int64 `json:"id"`
+}
+
+func (response UploadImport201JSONResponse) VisitUploadImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UploadImport403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response UploadImport403ApplicationProblemPlusJSONResponse) VisitUploadImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UploadImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response UploadImport429ApplicationProblemPlusJSONResponse) VisitUploadImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UploadImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UploadImportdefaultApplicationProblemPlusJSONResponse) VisitUploadImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImportRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type GetImportResponseObject interface {
+	VisitGetImportResponse(w http.ResponseWriter) error
+}
+
+type GetImport200JSONResponse ImportRun
+
+func (response GetImport200JSONResponse) VisitGetImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetImport429ApplicationProblemPlusJSONResponse) VisitGetImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetImportdefaultApplicationProblemPlusJSONResponse) VisitGetImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelImportRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type CancelImportResponseObject interface {
+	VisitCancelImportResponse(w http.ResponseWriter) error
+}
+
+type CancelImport200JSONResponse ImportRun
+
+func (response CancelImport200JSONResponse) VisitCancelImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelImport403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response CancelImport403ApplicationProblemPlusJSONResponse) VisitCancelImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response CancelImport429ApplicationProblemPlusJSONResponse) VisitCancelImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CancelImportdefaultApplicationProblemPlusJSONResponse) VisitCancelImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckImportRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body *CheckImportJSONRequestBody
+}
+
+type CheckImportResponseObject interface {
+	VisitCheckImportResponse(w http.ResponseWriter) error
+}
+
+type CheckImport200JSONResponse ImportRun
+
+func (response CheckImport200JSONResponse) VisitCheckImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckImport403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response CheckImport403ApplicationProblemPlusJSONResponse) VisitCheckImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response CheckImport429ApplicationProblemPlusJSONResponse) VisitCheckImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckImportdefaultApplicationProblemPlusJSONResponse) VisitCheckImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImportRestRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type GetImportRestResponseObject interface {
+	VisitGetImportRestResponse(w http.ResponseWriter) error
+}
+
+type GetImportRest200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetImportRest200TextcsvResponse struct {
+	Body          io.Reader
+	Headers       GetImportRest200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetImportRest200TextcsvResponse) VisitGetImportRestResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetImportRest429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetImportRest429ApplicationProblemPlusJSONResponse) VisitGetImportRestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImportRestdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetImportRestdefaultApplicationProblemPlusJSONResponse) VisitGetImportRestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseImportRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type ReverseImportResponseObject interface {
+	VisitReverseImportResponse(w http.ResponseWriter) error
+}
+
+type ReverseImport200JSONResponse ImportRun
+
+func (response ReverseImport200JSONResponse) VisitReverseImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseImport403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ReverseImport403ApplicationProblemPlusJSONResponse) VisitReverseImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ReverseImport429ApplicationProblemPlusJSONResponse) VisitReverseImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReverseImportdefaultApplicationProblemPlusJSONResponse) VisitReverseImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunImportRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type RunImportResponseObject interface {
+	VisitRunImportResponse(w http.ResponseWriter) error
+}
+
+type RunImport200JSONResponse ImportRun
+
+func (response RunImport200JSONResponse) VisitRunImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunImport403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response RunImport403ApplicationProblemPlusJSONResponse) VisitRunImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunImport429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response RunImport429ApplicationProblemPlusJSONResponse) VisitRunImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunImportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RunImportdefaultApplicationProblemPlusJSONResponse) VisitRunImportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9103,6 +10121,30 @@ type StrictServerInterface interface {
 	// ListHorizonUnits The codes of the units that the filters take, in the same order.
 	// (GET /api/v1/horizon/units)
 	ListHorizonUnits(ctx context.Context, request ListHorizonUnitsRequestObject) (ListHorizonUnitsResponseObject, error)
+	// ListImports Imports of spreadsheets, the newest first.
+	// (GET /api/v1/imports)
+	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
+	// UploadImport Upload a spreadsheet, CSV or XLSX, at most 32 MB. It is read and its headings are guessed; nothing is taken yet.
+	// (POST /api/v1/imports)
+	UploadImport(ctx context.Context, request UploadImportRequestObject) (UploadImportResponseObject, error)
+	// GetImport An import: what its file was taken for, what it would bring or has brought, and what is asked.
+	// (GET /api/v1/imports/{id})
+	GetImport(ctx context.Context, request GetImportRequestObject) (GetImportResponseObject, error)
+	// CancelImport Cancel an import that runs: what it has written is reversed.
+	// (POST /api/v1/imports/{id}/cancel)
+	CancelImport(ctx context.Context, request CancelImportRequestObject) (CancelImportResponseObject, error)
+	// CheckImport Dry run with these columns and answers, in the background.
+	// (POST /api/v1/imports/{id}/check)
+	CheckImport(ctx context.Context, request CheckImportRequestObject) (CheckImportResponseObject, error)
+	// GetImportRest The rows that were not taken, as they were, with a column of reasons.
+	// (GET /api/v1/imports/{id}/rest)
+	GetImportRest(ctx context.Context, request GetImportRestRequestObject) (GetImportRestResponseObject, error)
+	// ReverseImport Reverse an import as one thing, unless later entries or changes rest on it.
+	// (POST /api/v1/imports/{id}/reverse)
+	ReverseImport(ctx context.Context, request ReverseImportRequestObject) (ReverseImportResponseObject, error)
+	// RunImport Take the good rows, in the background.
+	// (POST /api/v1/imports/{id}/run)
+	RunImport(ctx context.Context, request RunImportRequestObject) (RunImportResponseObject, error)
 	// ListInstruments Instruments that tests were made with, as they are called.
 	// (GET /api/v1/instruments)
 	ListInstruments(ctx context.Context, request ListInstrumentsRequestObject) (ListInstrumentsResponseObject, error)
@@ -9568,6 +10610,229 @@ func (sh *strictHandler) ListHorizonUnits(ctx *echo.Context, params ListHorizonU
 		return err
 	} else if validResponse, ok := response.(ListHorizonUnitsResponseObject); ok {
 		return validResponse.VisitListHorizonUnitsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListImports operation middleware
+func (sh *strictHandler) ListImports(ctx *echo.Context) error {
+	var request ListImportsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListImports(ctx.Request().Context(), request.(ListImportsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListImports")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListImportsResponseObject); ok {
+		return validResponse.VisitListImportsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UploadImport operation middleware
+func (sh *strictHandler) UploadImport(ctx *echo.Context, params UploadImportParams) error {
+	var request UploadImportRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UploadImport(ctx.Request().Context(), request.(UploadImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UploadImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UploadImportResponseObject); ok {
+		return validResponse.VisitUploadImportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetImport operation middleware
+func (sh *strictHandler) GetImport(ctx *echo.Context, id PersonId) error {
+	var request GetImportRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetImport(ctx.Request().Context(), request.(GetImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetImportResponseObject); ok {
+		return validResponse.VisitGetImportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CancelImport operation middleware
+func (sh *strictHandler) CancelImport(ctx *echo.Context, id PersonId) error {
+	var request CancelImportRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CancelImport(ctx.Request().Context(), request.(CancelImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CancelImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CancelImportResponseObject); ok {
+		return validResponse.VisitCancelImportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckImport operation middleware
+func (sh *strictHandler) CheckImport(ctx *echo.Context, id PersonId) error {
+	var request CheckImportRequestObject
+
+	request.Id = id
+
+	var body CheckImportJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckImport(ctx.Request().Context(), request.(CheckImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckImportResponseObject); ok {
+		return validResponse.VisitCheckImportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetImportRest operation middleware
+func (sh *strictHandler) GetImportRest(ctx *echo.Context, id PersonId) error {
+	var request GetImportRestRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetImportRest(ctx.Request().Context(), request.(GetImportRestRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetImportRest")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetImportRestResponseObject); ok {
+		return validResponse.VisitGetImportRestResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReverseImport operation middleware
+func (sh *strictHandler) ReverseImport(ctx *echo.Context, id PersonId) error {
+	var request ReverseImportRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReverseImport(ctx.Request().Context(), request.(ReverseImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReverseImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReverseImportResponseObject); ok {
+		return validResponse.VisitReverseImportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RunImport operation middleware
+func (sh *strictHandler) RunImport(ctx *echo.Context, id PersonId) error {
+	var request RunImportRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RunImport(ctx.Request().Context(), request.(RunImportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RunImport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RunImportResponseObject); ok {
+		return validResponse.VisitRunImportResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

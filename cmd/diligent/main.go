@@ -32,6 +32,11 @@ const usageText = `usage: diligent COMMAND
   circuit  give a unit a further cooling circuit, rename one, or end one
   unit     change facts of a unit: whether it has a raw-water side, where it
            winters, its second meter
+  import   read a spreadsheet of units or history: a dry run, or take its good rows;
+           or read an archive of diligent export into empty books
+  export   write everything as one open archive; see docs/formats.md
+  backup   write a copy of the database while it runs; restore reads it back
+  restore  put a backup in the place of a database
   backtest replay the books, and synthetic fleets, as of each past month: how
            right the forecasts would have been
   drill    kill program and database under load, count lost, doubled and changed
@@ -68,6 +73,14 @@ func run(ctx context.Context, args []string) error {
 		return circuit(ctx, args[1:], os.Stdout)
 	case "unit":
 		return unit(ctx, args[1:], os.Stdout)
+	case "import":
+		return importFile(ctx, args[1:], os.Stdout)
+	case "export":
+		return export(ctx, args[1:], os.Stdout)
+	case "backup":
+		return backUp(ctx, args[1:], os.Stdout)
+	case "restore":
+		return restore(ctx, args[1:], os.Stdout)
 	case "backtest":
 		return replay(ctx, args[1:], os.Stdout)
 	case "drill":

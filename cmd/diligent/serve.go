@@ -144,6 +144,19 @@ func background(ctx context.Context, o open, c config.Config, say func(string)) 
 	running.Go(func() {
 		o.fleet.KeepStatus(ctx, func(err error) { say("the fleet was not evaluated anew: " + err.Error()) })
 	})
+	running.Go(func() {
+		// Whole tables take longer than a request may.
+		patient, err := store.OpenPatient(o.appDSN, time.Now)
+		if err != nil {
+			say("backup: " + err.Error())
+			return
+		}
+		keepBackups(ctx, patient, c.Data, c.Backups, say)
+		_ = patient.Close()
+	})
+	running.Go(func() {
+		o.fleet.KeepImports(ctx, func(err error) { say("an import was interrupted and goes on: " + err.Error()) })
+	})
 	if o.weather != nil {
 		running.Go(func() { o.weather.Run(ctx) })
 	}
@@ -156,7 +169,8 @@ type open struct {
 	store   *store.Store
 	fleet   *fleet.Fleet
 	weather *weather.Keeper // nil without a weather service
-	first   string          // link for the first coordinator, empty when there is one
+	appDSN  string
+	first   string // link for the first coordinator, empty when there is one
 }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
@@ -176,6 +190,7 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 			return o, err
 		}
 	}
+	o.appDSN = b.appDSN
 	if o.store, err = store.Open(b.appDSN, time.Now); err != nil {
 		return o, err
 	}

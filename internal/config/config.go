@@ -44,6 +44,8 @@ type Config struct {
 	Weather string
 	// Mail service: "outbox" writes messages as files into Data/outbox. The only one so far.
 	Mail string
+	// Backups of the nights that are kept in Data/backups; 0 writes none. Default 7.
+	Backups int
 	// Log is the least level that is written: debug, info (with a line for each request), warn,
 	// error. Default warn.
 	Log slog.Level
@@ -78,6 +80,7 @@ func (c *Config) flags(out io.Writer) (*flag.FlagSet, *parsed) {
 	f.StringVar(&c.Zone, "zone", "", "time zone of the fleet, such as Europe/Oslo (default: what is set, at first the machine's)")
 	f.StringVar(&c.Weather, "weather", "", "weather service: standin (made-up nights) or none (default: standin with the demo fleet)")
 	f.StringVar(&c.Mail, "mail", MailOutbox, "mail service: outbox writes messages as files into the data folder")
+	f.IntVar(&c.Backups, "backups", 7, "backups of the nights that are kept in the data folder; 0 writes none")
 	f.StringVar(&p.log, "log", "warn", "least level that is logged as JSON lines: debug, info (a line for each request), warn, error")
 	f.BoolVar(&p.noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
 	f.BoolVar(&c.Fresh, "fresh", false, "throw the private database away and begin anew; asks first")
@@ -176,6 +179,9 @@ func (c *Config) settle(p *parsed) error {
 	}
 	if c.Mail != MailOutbox {
 		return refused("mail", strconv.Quote(c.Mail), MailOutbox)
+	}
+	if c.Backups < 0 || c.Backups > 1000 {
+		return refused("backups", strconv.Itoa(c.Backups), "0 to 1000")
 	}
 	if err := c.Log.UnmarshalText([]byte(p.log)); err != nil {
 		return refused("log", strconv.Quote(p.log), "debug, info, warn, error")

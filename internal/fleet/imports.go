@@ -50,8 +50,34 @@ const mostProblems = 300
 
 // FileShape is what an uploaded file was taken for.
 type FileShape struct {
-	Table   *tabular.Table
-	Columns []importer.Target
+	Format    string `json:"format"`
+	Encoding  string `json:"encoding,omitempty"`
+	Separator string `json:"separator,omitempty"`
+	Sheet     string `json:"sheet,omitempty"`
+	Header    int    `json:"header"` // row of the headings
+	Rows      int    `json:"rows"`
+	// Heads of the columns, and the first cells of each that hold something.
+	Heads   []string   `json:"heads"`
+	Samples [][]string `json:"samples"`
+}
+
+// samples of a column that are shown.
+const samples = 3
+
+func shapeOf(t *tabular.Table) FileShape {
+	s := FileShape{Format: t.Format, Encoding: t.Encoding, Sheet: t.Sheet, Header: t.Header, Rows: len(t.Rows), Heads: t.Heads, Samples: make([][]string, len(t.Heads))}
+	if t.Separator != 0 {
+		s.Separator = string(t.Separator)
+	}
+	for i := range t.Heads {
+		s.Samples[i] = []string{}
+		for _, row := range t.Rows[:min(len(t.Rows), 50)] {
+			if c := row[i]; c != "" && len(s.Samples[i]) < samples && !slices.Contains(s.Samples[i], c) {
+				s.Samples[i] = append(s.Samples[i], c)
+			}
+		}
+	}
+	return s
 }
 
 // Upload a spreadsheet: it is read and its headings are guessed, and nothing else is done. A [refusal.Error] when it is
@@ -69,21 +95,28 @@ func (f *Fleet) Upload(ctx context.Context, by store.Actor, name string, content
 	if err != nil {
 		return 0, err
 	}
-	return f.store.AddImport(ctx, by, name, r.Text(), content, importer.Guess(table.Heads, known))
+	shape, err := json.Marshal(shapeOf(table))
+	if err != nil {
+		return 0, err
+	}
+	return f.store.AddImport(ctx, by, name, r.Text(), content, shape, importer.Guess(table.Heads, known))
 }
 
 // ImportOf that id with the shape of its file; [store.ErrNoImport].
-func (f *Fleet) ImportOf(ctx context.Context, id int64) (store.Import, FileShape, error) {
-	run, err := f.store.Import(ctx, id)
-	if err != nil {
-		return run, FileShape{}, err
+func (f *Fleet) ImportOf(ctx context.Context, id int64) (run store.Import, shape FileShape, err error) {
+	if run, err = f.store.Import(ctx, id); err != nil {
+		return run, shape, err
 	}
-	content, err := f.store.ImportFile(ctx, id, "file")
+	return run, shape, json.Unmarshal(run.Shape, &shape)
+}
+
+// table of a run's file.
+func (f *Fleet) table(ctx context.Context, run store.Import) (*tabular.Table, error) {
+	content, err := f.store.ImportFile(ctx, run.ID, "file")
 	if err != nil {
-		return run, FileShape{}, err
+		return nil, err
 	}
-	table, err := tabular.Read(content)
-	return run, FileShape{table, run.Columns}, err
+	return tabular.Read(content)
 }
 
 // Imports, the newest first.
@@ -106,8 +139,8 @@ func (f *Fleet) CheckImport(ctx context.Context, by store.Actor, id int64, colum
 	if err != nil {
 		return err
 	}
-	if len(columns) != len(shape.Table.Heads) {
-		return refusal.New("/columns", fmt.Sprintf("%d columns", len(columns)), fmt.Sprintf("one for each of the %d of the file", len(shape.Table.Heads)))
+	if len(columns) != len(shape.Heads) {
+		return refusal.New("/columns", fmt.Sprintf("%d columns", len(columns)), fmt.Sprintf("one for each of the %d of the file", len(shape.Heads)))
 	}
 	seen := map[importer.Target]int{}
 	for i, c := range columns {
@@ -118,7 +151,7 @@ func (f *Fleet) CheckImport(ctx context.Context, by store.Actor, id int64, colum
 			return refusal.New(fmt.Sprintf("/columns/%d", i), fmt.Sprintf("%q", string(c)), "a fact of a unit or of its history, or nothing")
 		}
 		if j, there := seen[c]; there {
-			return refusal.New(fmt.Sprintf("/columns/%d", i), fmt.Sprintf("%q a second time", shape.Table.Heads[i]), fmt.Sprintf("one column for it: %q is taken for the same", shape.Table.Heads[j]))
+			return refusal.New(fmt.Sprintf("/columns/%d", i), fmt.Sprintf("%q a second time", shape.Heads[i]), fmt.Sprintf("one column for it: %q is taken for the same", shape.Heads[j]))
 		}
 		seen[c] = i
 	}
@@ -126,7 +159,7 @@ func (f *Fleet) CheckImport(ctx context.Context, by store.Actor, id int64, colum
 		return refusal.New("/columns", "no column with the number of the unit", "a column for it")
 	}
 	remembered := map[string]importer.Target{}
-	for i, head := range shape.Table.Heads {
+	for i, head := range shape.Heads {
 		remembered[importer.Heading(head)] = columns[i]
 	}
 	if err := f.store.RememberHeadings(ctx, remembered); err != nil {
@@ -218,7 +251,7 @@ func (f *Fleet) WorkOnImport(ctx context.Context) (worked bool, err error) {
 // plan of a run: its file read against the register as it is, and every entry held against the books.
 func (f *Fleet) plan(ctx context.Context, run store.Import) (*importer.Plan, *tabular.Table, ImportResult, error) {
 	var result ImportResult
-	_, shape, err := f.ImportOf(ctx, run.ID)
+	table, err := f.table(ctx, run)
 	if err != nil {
 		return nil, nil, result, err
 	}
@@ -226,7 +259,7 @@ func (f *Fleet) plan(ctx context.Context, run store.Import) (*importer.Plan, *ta
 	if err != nil {
 		return nil, nil, result, err
 	}
-	p := importer.Read(shape.Table, run.Columns, run.Options, known)
+	p := importer.Read(table, run.Columns, run.Options, known)
 	result.Counts.Rows = p.Rows
 	good := p.Units[:0:0]
 	for _, u := range p.Units {
@@ -263,7 +296,7 @@ func (f *Fleet) plan(ctx context.Context, run store.Import) (*importer.Plan, *ta
 		}
 	}
 	result.Questions, result.Problems = p.Questions, p.Problems[:min(len(p.Problems), mostProblems)]
-	return p, shape.Table, result, nil
+	return p, table, result, nil
 }
 
 // known register, as who brought the file reads and types.

@@ -128,8 +128,8 @@ func TestImportMessy(t *testing.T) {
 		name, content := file.name, file.content
 		id := upload(t, name, content)
 		_, shape, err := open.ImportOf(t.Context(), id)
-		if err != nil || shape.Table.Header != 3 {
-			t.Fatalf("%s: headings in row %d, %v", name, shape.Table.Header, err)
+		if err != nil || shape.Header != 3 {
+			t.Fatalf("%s: headings in row %d, %v", name, shape.Header, err)
 		}
 		open1 := checked(t, id, targets(messy.Targets...), importer.Options{})
 		for _, code := range []string{"plan"} {
@@ -237,10 +237,10 @@ func TestImportHistory(t *testing.T) {
 		"ZG-99,2025-09-01,note,,,,,,\n" +
 		"ZG-01,,note,,,,,,hello\n"
 	id := upload(t, "history.csv", []byte(content))
-	_, shape, err := open.ImportOf(t.Context(), id)
+	guessed, _, err := open.ImportOf(t.Context(), id)
 	want := targets("code", "date", "event", "volume", "freeze_point", "meter_reading", "filled_product", "defect", "writer")
-	if err != nil || !slices.Equal(shape.Columns, want) {
-		t.Fatalf("guessed %v, want %v, %v", shape.Columns, want, err)
+	if err != nil || !slices.Equal(guessed.Columns, want) {
+		t.Fatalf("guessed %v, want %v, %v", guessed.Columns, want, err)
 	}
 	result := checked(t, id, want, importer.Options{Emptied: "yes"})
 	if c := result.Counts; c.UnitsSame != 1 || c.EntriesNew != 8 || c.RowsRefused != 3 {

@@ -45,8 +45,10 @@ type Import struct {
 	Who       string
 	WhoID     int64
 	State     ImportState
-	Columns   []importer.Target
-	Options   importer.Options
+	// Shape of the file as JSON.
+	Shape   []byte
+	Columns []importer.Target
+	Options importer.Options
 	// Reading of who brought the file, see [Store.SetFleet].
 	Reading string
 	// Result of the last check, JSON; empty before it.
@@ -62,12 +64,12 @@ var ErrNoImport = errors.New("no such import")
 // ErrImportState says that a run is not in a state in which this can be done.
 var ErrImportState = errors.New("this import is not in a state for that")
 
-const importQuery = `SELECT id, name, bytes, created_at, who, COALESCE(who_id, 0), state, COALESCE(columns, '[]'), COALESCE(options, '{}'), reading, COALESCE(result, ''), done, total, error, finished_at FROM import_run`
+const importQuery = `SELECT id, name, bytes, created_at, who, COALESCE(who_id, 0), state, shape, COALESCE(columns, '[]'), COALESCE(options, '{}'), reading, COALESCE(result, ''), done, total, error, finished_at FROM import_run`
 
 func scanImport(row interface{ Scan(...any) error }) (i Import, err error) {
 	var columns, options []byte
 	var finished sql.NullTime
-	if err = row.Scan(&i.ID, &i.Name, &i.Bytes, &i.CreatedAt, &i.Who, &i.WhoID, &i.State, &columns, &options, &i.Reading, &i.Result, &i.Done, &i.Total, &i.Error, &finished); err != nil {
+	if err = row.Scan(&i.ID, &i.Name, &i.Bytes, &i.CreatedAt, &i.Who, &i.WhoID, &i.State, &i.Shape, &columns, &options, &i.Reading, &i.Result, &i.Done, &i.Total, &i.Error, &finished); err != nil {
 		if errors.Is(err, sql.ErrNoRows) {
 			err = ErrNoImport
 		}
@@ -83,14 +85,14 @@ func scanImport(row interface{ Scan(...any) error }) (i Import, err error) {
 const partBytes = 1 << 20
 
 // AddImport keeps a file that was uploaded, with what its headings are taken for.
-func (s *Store) AddImport(ctx context.Context, by Actor, name, reading string, content []byte, columns []importer.Target) (id int64, err error) {
+func (s *Store) AddImport(ctx context.Context, by Actor, name, reading string, content, shape []byte, columns []importer.Target) (id int64, err error) {
 	text, err := json.Marshal(columns)
 	if err != nil {
 		return 0, err
 	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, `INSERT INTO import_run (name, bytes, created_at, who, who_id, state, columns, reading) VALUES (?, ?, ?, ?, ?, 'uploaded', ?, ?)`,
-			cut(name, 200), len(content), s.now().UTC(), cut(by.Name, 190), nullID(by.ID), string(text), reading)
+		res, err := tx.ExecContext(ctx, `INSERT INTO import_run (name, bytes, created_at, who, who_id, state, shape, columns, reading) VALUES (?, ?, ?, ?, ?, 'uploaded', ?, ?, ?)`,
+			cut(name, 200), len(content), s.now().UTC(), cut(by.Name, 190), nullID(by.ID), string(shape), string(text), reading)
 		if err != nil {
 			return err
 		}

@@ -64,6 +64,8 @@ var Rights = map[string]string{
 	"import_heading":  "SELECT, INSERT, UPDATE",
 	"register_change": "SELECT, INSERT, UPDATE (undone_at, undone_by)",
 
+	"goose_db_version": "SELECT",
+
 	"chain":      "SELECT, INSERT, UPDATE",
 	"chain_line": "SELECT, INSERT",
 }

@@ -146,6 +146,10 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrNoRecord):
 		return newProblem(http.StatusNotFound, "No such record", err.Error()+"; accepted: a record of the register")
+	case errors.Is(err, store.ErrNoImport):
+		return newProblem(http.StatusNotFound, "No such import", err.Error())
+	case errors.Is(err, store.ErrImportState):
+		return newProblem(http.StatusConflict, "Not now", err.Error())
 	case errors.Is(err, store.ErrRecordChanged):
 		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrNotUndoable):

@@ -22,6 +22,7 @@ import (
 	"diligentledger/api"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
+	"diligentledger/internal/tabular"
 )
 
 // Config of a server. Every field is needed unless it says otherwise.
@@ -91,7 +92,7 @@ func New(cfg Config) (http.Handler, error) {
 			},
 		}),
 		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimit(bodyLimit), middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
+		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/docs/:name", answerDocument(texts))
@@ -191,9 +192,37 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// isUpload reports whether the request brings a file.
+func isUpload(c *echo.Context) bool {
+	return c.Request().Method == http.MethodPost && c.Request().URL.Path == apiPrefix+"imports"
+}
+
+// uploadLimit refuses a file that is too large by its length before a byte of it is read, and one that
+// says nothing of its length once it has gone too far.
+func uploadLimit(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		req := c.Request()
+		if !isUpload(c) {
+			return next(c)
+		}
+		if req.ContentLength > tabular.MostBytes {
+			return newProblem(http.StatusRequestEntityTooLarge, "Too large", tabular.TooLarge(req.ContentLength).Error())
+		}
+		req.Body = http.MaxBytesReader(nil, req.Body, tabular.MostBytes+1)
+		return next(c)
+	}
+}
+
+// uploadWithin is how long a file may take to arrive and to be kept.
+const uploadWithin = 60 * time.Second
+
 func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		ctx, cancel := context.WithTimeout(c.Request().Context(), answerWithin)
+		within := answerWithin
+		if isUpload(c) {
+			within = uploadWithin
+		}
+		ctx, cancel := context.WithTimeout(c.Request().Context(), within)
 		defer cancel()
 		c.SetRequest(c.Request().WithContext(ctx))
 		return next(c)

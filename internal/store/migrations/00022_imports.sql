@@ -11,6 +11,7 @@ CREATE TABLE IF NOT EXISTS import_run (
   who         VARCHAR(190) NOT NULL,
   who_id      BIGINT UNSIGNED NULL,
   state       ENUM('uploaded','checking','checked','running','done','cancelling','cancelled','reversing','reversed','failed') NOT NULL,
+  shape       LONGTEXT NOT NULL,
   columns     JSON NULL,
   options     JSON NULL,
   reading     VARCHAR(60) NOT NULL DEFAULT '',

@@ -729,6 +729,138 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Imports of spreadsheets, the newest first. */
+        get: operations["listImports"];
+        put?: never;
+        /** Upload a spreadsheet, CSV or XLSX, at most 32 MB. It is read and its headings are guessed; nothing is taken yet. */
+        post: operations["uploadImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** An import: what its file was taken for, what it would bring or has brought, and what is asked. */
+        get: operations["getImport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Dry run with these columns and answers, in the background. */
+        post: operations["checkImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the good rows, in the background. */
+        post: operations["runImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel an import that runs: what it has written is reversed. */
+        post: operations["cancelImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/reverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reverse an import as one thing, unless later entries or changes rest on it. */
+        post: operations["reverseImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** The rows that were not taken, as they were, with a column of reasons. */
+        get: operations["getImportRest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -2324,6 +2456,144 @@ export interface components {
             /** @description Name of the fleet. */
             name?: string;
             reading?: components["schemas"]["ReadingSettings"];
+        };
+        /** @description Answers to what a file leaves open; without one it is asked. */
+        ImportOptions: {
+            /**
+             * @description Order of the numbers in a date.
+             * @enum {string}
+             */
+            order?: "dmy" | "mdy";
+            /**
+             * @description A renewal that does not say what came out was one of the whole system.
+             * @enum {string}
+             */
+            emptied?: "yes" | "no";
+            /**
+             * @description A meter reading without a day is of the day of the import; no leaves it out.
+             * @enum {string}
+             */
+            today?: "yes" | "no";
+            /**
+             * @description A check without a finding found everything good; no leaves it out.
+             * @enum {string}
+             */
+            found?: "good" | "no";
+            /** @description What is unusual is meant. */
+            doubtful?: boolean;
+            kind?: components["schemas"]["UnitKind"];
+            /** @description Of units that name none. */
+            site?: string;
+            /** @description Service plan of units that name none, by kind. */
+            plans?: {
+                [key: string]: string;
+            };
+            /** @description Type of units that name none, by kind. */
+            types?: {
+                [key: string]: string;
+            };
+            /** @description Code of the product that was filled where nothing says which. */
+            product?: string;
+            /**
+             * Format: double
+             * @description Concentrate, per cent.
+             */
+            mix?: number;
+            /** @description Codes of products that texts of the file mean; empty leaves a text out. */
+            products?: {
+                [key: string]: string;
+            };
+        };
+        ImportLine: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            state: components["schemas"]["ImportState"];
+            stateText: string;
+            /** Format: date-time */
+            at: string;
+            who: string;
+        };
+        /** @enum {string} */
+        ImportState: "uploaded" | "checking" | "checked" | "running" | "done" | "cancelling" | "cancelled" | "reversing" | "reversed" | "failed";
+        ImportRun: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            state: components["schemas"]["ImportState"];
+            stateText: string;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            /** @description What the file was taken for: format, encoding, separator, row of headings, rows. */
+            shape: string;
+            columns: components["schemas"]["ImportColumn"][];
+            targets: components["schemas"]["ImportTarget"][];
+            options: components["schemas"]["ImportOptions"];
+            counts?: components["schemas"]["ImportCounts"];
+            questions: components["schemas"]["ImportQuestion"][];
+            /** @description The first ones by row. */
+            problems: components["schemas"]["ImportProblem"][];
+            /** @description Rows that are not taken. */
+            refused: number;
+            /** @description Rows that are not taken only because something is unusual. */
+            doubtful: number;
+            /** @description Units done so far. */
+            done: number;
+            /** @description Units in all. */
+            total: number;
+            /** @description Why it failed. */
+            error?: string;
+            /** @description What the file claimed as next due beside the books; once it is done. */
+            claims: components["schemas"]["ImportClaim"][];
+        };
+        ImportColumn: {
+            head: string;
+            /** @description Empty for nothing. */
+            target: string;
+            /** @description The first cells that hold something. */
+            samples: string[];
+        };
+        ImportTarget: {
+            code: string;
+            label: string;
+            group: string;
+        };
+        ImportCounts: {
+            rows: number;
+            unitsNew: number;
+            unitsChanged: number;
+            unitsSame: number;
+            entriesNew: number;
+            entriesSame: number;
+            rowsRefused: number;
+        };
+        ImportQuestion: {
+            code: string;
+            /** @description The text or the kind it is about; empty for the whole file. */
+            about: string;
+            text: string;
+            /** @description Rows that wait for the answer. */
+            rows: number;
+            /** @description As it was given; empty for none. */
+            answer: string;
+            choices: components["schemas"]["FactChoice"][];
+        };
+        ImportProblem: {
+            row: number;
+            column: string;
+            value: string;
+            accepted: string;
+            doubtful: boolean;
+        };
+        ImportClaim: {
+            unit: components["schemas"]["UnitName"];
+            /** @description What the file said. */
+            claimed: string;
+            /** @description When the books want the renewal. */
+            books: string;
+            /** @description Why they differ. */
+            reason: string;
         };
         /** @enum {string} */
         RecordKind: "unit" | "type" | "site" | "product" | "instrument";
@@ -4106,6 +4376,218 @@ export interface operations {
                 };
             };
             403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listImports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The imports. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportLine"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    uploadImport: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Uploaded. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** Format: int64 */
+                        id: number;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The import. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description What each column is meant for; empty for nothing. */
+                    columns: string[];
+                    options: components["schemas"]["ImportOptions"];
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    runImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    reverseImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getImportRest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
             429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };

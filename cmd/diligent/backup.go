@@ -1,0 +1,227 @@
+package main
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"diligentledger/internal/archive"
+	"diligentledger/internal/fleet"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/store"
+)
+
+const (
+	backupUsage = `usage: diligent backup [--data DIR] [--to DIR] [--keep N]
+
+Writes a backup while the program runs: everything as it is at one moment, as an archive that diligent restore reads.`
+	restoreUsage = `usage: diligent restore FILE [--data DIR]
+
+Puts a backup in the place of the database of a folder; the program must not run there. The database that was there is
+kept beside it as mariadb.before-restore-TIME.`
+)
+
+// backupFolder beside the database.
+func backupFolder(data string) string { return filepath.Join(data, "backups") }
+
+const backupPrefix = "diligent-"
+
+// writeBackup into a folder, whole or not at all, and remove the oldest beyond keep; 0 keeps all.
+func writeBackup(ctx context.Context, s *store.Store, folder string, keep int, progress func(table string, rows int)) (path string, err error) {
+	if err := os.MkdirAll(folder, 0o700); err != nil {
+		return "", err
+	}
+	path = filepath.Join(folder, backupPrefix+time.Now().UTC().Format("2006-01-02T150405Z")+".zip")
+	file, err := os.CreateTemp(folder, ".being-written-*")
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = os.Remove(file.Name()) }() // renamed by then, when all went well
+	if err := errors.Join(archive.Write(ctx, s.DB(), file, time.Now(), progress), file.Sync(), file.Close()); err != nil {
+		return "", err
+	}
+	if err := os.Rename(file.Name(), path); err != nil {
+		return "", err
+	}
+	return path, removeOldest(folder, keep)
+}
+
+func removeOldest(folder string, keep int) error {
+	if keep <= 0 {
+		return nil
+	}
+	all, err := filepath.Glob(filepath.Join(folder, backupPrefix+"*.zip"))
+	slices.Sort(all) // by their time
+	for len(all) > keep {
+		err, all = errors.Join(err, os.Remove(all[0])), all[1:]
+	}
+	return err
+}
+
+// backUp now.
+func backUp(ctx context.Context, args []string, out io.Writer) error {
+	flags := flag.NewFlagSet("diligent backup", flag.ContinueOnError)
+	flags.Usage = func() { fmt.Fprintln(os.Stderr, backupUsage) }
+	data := flags.String("data", ".run", "folder of the database")
+	to := flags.String("to", "", "folder for the backup; backups/ beside the database without it")
+	keep := flags.Int("keep", 0, "how many backups of that folder are kept; 0 keeps all")
+	if err := flags.Parse(args); err != nil {
+		return err
+	}
+	return withRegister(ctx, *data, func(s *store.Store) error {
+		rows := 0
+		path, err := writeBackup(ctx, s, cmp.Or(*to, backupFolder(*data)), *keep, func(table string, n int) {
+			rows += n
+			fmt.Fprintf(out, "%-16s %d\n", table, n)
+		})
+		if err != nil {
+			return err
+		}
+		_, err = fmt.Fprintf(out, "%d rows in %s\n", rows, path)
+		return err
+	})
+}
+
+// restore a backup.
+func restore(ctx context.Context, args []string, out io.Writer) (err error) {
+	if len(args) == 0 || strings.HasPrefix(args[0], "-") {
+		return errors.New(restoreUsage)
+	}
+	flags := flag.NewFlagSet("diligent restore", flag.ContinueOnError)
+	data := flags.String("data", ".run", "folder of the database")
+	if err := flags.Parse(args[1:]); err != nil {
+		return err
+	}
+	content, err := os.ReadFile(args[0])
+	if err != nil {
+		return err
+	}
+	if !archive.Is(content) {
+		return fmt.Errorf("%s is no backup; accepted: a file that diligent backup or diligent export wrote", args[0])
+	}
+	folder, err := filepath.Abs(*data)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return err
+	}
+	lock, err := lockData(folder)
+	if err != nil {
+		return fmt.Errorf("the program runs on %s; stop it first: %w", folder, err)
+	}
+	defer lock.Close()
+	aside, err := setAside(folder)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil && aside != "" {
+			err = fmt.Errorf("%w; the database that was there is in %s", err, aside)
+		}
+	}()
+	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: folder})
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, instance.Stop()) }()
+	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
+		return err
+	}
+	return withStore(instance.OwnerDSN(), func(s *store.Store) error {
+		n, err := archive.Read(ctx, s.DB(), content)
+		if err != nil {
+			return err
+		}
+		if _, err := s.Rebuild(ctx); err != nil {
+			return err
+		}
+		if _, err := fleet.New(s, time.Now).RefreshStatus(ctx); err != nil {
+			return err
+		}
+		_, breaks, err := s.Verify(ctx, nil)
+		if err != nil {
+			return err
+		}
+		if len(breaks) > 0 {
+			return fmt.Errorf("restored, and %d places do not hold, the first: %s", len(breaks), breaks[0])
+		}
+		_, err = fmt.Fprintf(out, "%d rows restored into %s; every chain holds\n", n, folder)
+		return err
+	})
+}
+
+// setAside the database of a folder with its passwords; empty when there is none.
+func setAside(folder string) (aside string, err error) {
+	if _, err := os.Stat(filepath.Join(folder, "mariadb")); errors.Is(err, os.ErrNotExist) {
+		return "", nil
+	}
+	aside = filepath.Join(folder, "mariadb.before-restore-"+time.Now().UTC().Format("20060102T150405Z"))
+	if err := os.MkdirAll(aside, 0o700); err != nil {
+		return "", err
+	}
+	for _, name := range []string{"mariadb", "secrets.json"} {
+		if err := os.Rename(filepath.Join(folder, name), filepath.Join(aside, name)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return aside, err
+		}
+	}
+	return aside, nil
+}
+
+// keepBackups writes one each night at about this hour of the fleet's time zone, and the first one soon after the
+// start when there is none of the last day.
+const backupHour = 3
+
+func keepBackups(ctx context.Context, s *store.Store, data string, keep int, say func(string)) {
+	if keep <= 0 {
+		return
+	}
+	tick := time.NewTicker(time.Minute)
+	defer tick.Stop()
+	for {
+		if due, err := backupDue(ctx, s, backupFolder(data), time.Now()); err != nil {
+			say("backup: " + err.Error())
+		} else if due {
+			if _, err := writeBackup(ctx, s, backupFolder(data), keep, func(string, int) {}); err != nil && ctx.Err() == nil {
+				say("the backup of tonight was not written: " + err.Error())
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+// backupDue: there is none since the last time that it was three in the morning, and there is something to keep.
+func backupDue(ctx context.Context, s *store.Store, folder string, now time.Time) (bool, error) {
+	zone, err := s.Zone(ctx)
+	if err != nil {
+		return false, err
+	}
+	local := now.In(zone)
+	night := time.Date(local.Year(), local.Month(), local.Day(), backupHour, 0, 0, 0, zone)
+	if night.After(now) {
+		night = time.Date(local.Year(), local.Month(), local.Day()-1, backupHour, 0, 0, 0, zone)
+	}
+	all, err := filepath.Glob(filepath.Join(folder, backupPrefix+"*.zip"))
+	if err != nil {
+		return false, err
+	}
+	for _, path := range all {
+		if at, err := time.Parse(backupPrefix+"2006-01-02T150405Z.zip", filepath.Base(path)); err == nil && !at.Before(night) {
+			return false, nil
+		}
+	}
+	i, err := s.Installation(ctx)
+	return err == nil && i.Units > 0, err
+}
