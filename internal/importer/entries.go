@@ -130,9 +130,6 @@ func (r *rowReader) renewal(event Target, on func(Target) (measure.Date, bool)) 
 		column = Event
 	}
 	product, share, ok := r.filled(column)
-	if !ok {
-		return nil
-	}
 	b := ledger.Renewal{Product: product, Share: share, Note: r.note()}
 	if v, ok := r.reading(Volume, r.volumeUnit(), measure.Volume); ok {
 		b.Volume = *v
@@ -147,7 +144,10 @@ func (r *rowReader) renewal(event Target, on func(Target) (measure.Date, bool)) 
 		b.Opened = []string{"petcock"}
 	default:
 		r.ask(column, "emptied", "", r.cells[column], "whether the whole system was emptied at a renewal that does not say what came out")
-		return nil
+		ok = false
+	}
+	if !ok {
+		return &day
 	}
 	meter := RenewedMeter
 	if event != "" && r.cells[RenewedMeter] == "" {
@@ -178,7 +178,7 @@ func (r *rowReader) filled(column Target) (p coolant.Product, share *float64, ok
 		return p, nil, false
 	}
 	if p, ok = r.product(from, text); !ok {
-		if len(r.problems) == 0 {
+		if r.asks == 0 && !r.refused() {
 			r.fail(column, text, "a product of the register")
 		}
 		return p, nil, false
@@ -233,7 +233,7 @@ func (r *rowReader) meterReading(event Target, on func(Target) (measure.Date, bo
 	day, dated := on(MeterOn)
 	if !dated {
 		switch {
-		case len(r.problems) > 0:
+		case r.refused():
 			return
 		case r.options.Today == "yes":
 			day = r.known.Reading.Today

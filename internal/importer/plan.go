@@ -257,8 +257,12 @@ type rowReader struct {
 	column   map[Target]int
 	number   int
 	problems []Problem
+	asks     int // of them, those that an answer takes away
 	unit     *UnitPlan
 }
+
+// refused: something is wrong with the row that no answer takes away. What is asked is asked at once.
+func (r *rowReader) refused() bool { return len(r.problems) > r.asks }
 
 func (r *rowReader) head(t Target) string {
 	if i, ok := r.column[t]; ok {
@@ -279,6 +283,7 @@ func (r *rowReader) ask(t Target, code, about, value, accepted string) {
 	}
 	r.asked[q][r.number] = true
 	r.fail(t, value, accepted)
+	r.asks++
 }
 
 func (r *reader) row(row []string, number int) *rowReader {
@@ -323,7 +328,7 @@ func (r *rowReader) read(code string) {
 	}
 	r.unit.New, r.unit.Back = !there, known.Left
 	r.facts(known)
-	if len(r.problems) > 0 {
+	if r.refused() || r.unit.After == nil {
 		return
 	}
 	r.entries()
@@ -420,6 +425,10 @@ func (r *rowReader) combine(known KnownUnit, read register.Facts) {
 		case wrong.Question && (r.options.Doubtful || !changed):
 		case wrong.Question:
 			r.problems = append(r.problems, Problem{Row: r.number, Column: r.head(Target(code)), Value: wrong.Got, Accepted: wrong.Accepted, Doubtful: true})
+		case (code == "plan" || code == "site") && r.asks > 0 && after[code] == "":
+			// asked above
+		case code == "capacity" && r.cells["capacity"] != "":
+			// refused as it was typed
 		case code == "capacity":
 			r.ask("capacity", "type", after["kind"], "", "the capacity, or a type of "+after["kind"]+" that has one")
 		default:
@@ -455,17 +464,14 @@ func (r *rowReader) missing(typed map[string]string, kind string) string {
 		typed["type"] = r.options.Types[kind]
 	}
 	if typed["type"] == "" && typed["meter"] == "" {
-		typed["meter"] = r.meterKind()
-	}
-	if len(r.problems) > 0 {
-		return ""
+		typed["meter"] = r.meterKind(kind)
 	}
 	return kind
 }
 
 // meterKind of a unit of which nothing else says it: by the unit or the word of the heading over its
 // reading; empty when that says nothing either.
-func (r *rowReader) meterKind() string {
+func (r *rowReader) meterKind(kind string) string {
 	for _, t := range []Target{MeterRead, RenewedMeter, DueMeter} {
 		i, ok := r.column[t]
 		if !ok || r.cells[t] == "" {
@@ -473,7 +479,11 @@ func (r *rowReader) meterKind() string {
 		}
 		head := plain(r.table.Heads[i])
 		switch {
-		case r.units[i].Dimension() == measure.Distance, strings.Contains(head, "odo"), strings.Contains(head, "mileage"):
+		case r.units[i].Dimension() == measure.Distance:
+			return "km"
+		case kind == "boat" || kind == "aircraft":
+			return "h" // whatever the column of a mixed list is called
+		case strings.Contains(head, "odo"), strings.Contains(head, "mileage"):
 			return "km"
 		case r.units[i].Dimension() == measure.EngineTime, strings.Contains(head, "hour"):
 			return "h"

@@ -24,6 +24,8 @@ const PlanPage = lazyWithChakra(() => import("./plan/PlanPage").then((m) => m.Pl
 const RegisterPage = lazyWithChakra(() => import("./people/RegisterPage").then((m) => m.RegisterPage));
 const RecordsPage = lazy(() => import("./register/RecordsPage").then((m) => ({ default: m.RecordsPage })));
 const RecordPage = lazy(() => import("./register/RecordPage").then((m) => ({ default: m.RecordPage })));
+const ImportsPage = lazy(() => import("./register/ImportPage").then((m) => ({ default: m.ImportsPage })));
+const ImportPage = lazy(() => import("./register/ImportPage").then((m) => ({ default: m.ImportPage })));
 const LinkPage = lazyWithChakra(() => import("./people/LinkPage").then((m) => m.LinkPage));
 
 const client = new QueryClient({
@@ -60,6 +62,8 @@ createRoot(root).render(
                     <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />
                     <Route path="/register" element={<RegisterPage />} />
+                    <Route path="/import" element={<ImportsPage />} />
+                    <Route path="/import/:id" element={<ImportPage />} />
                     <Route path="/register/:of" element={<RecordsPage />} />
                     <Route path="/register/:of/:key" element={<RecordPage />} />
                     <Route path="*" element={<NoPage />} />

@@ -148,6 +148,31 @@ export const api = {
     answer(
       client.DELETE("/api/v1/units/{code}/left", { params: { path: { code }, header: { "If-Match": revision } } }),
     ),
+  imports: (signal?: AbortSignal) => answer(client.GET("/api/v1/imports", { signal })),
+  uploadImport: (file: File) =>
+    answer(
+      client.POST("/api/v1/imports", {
+        params: { query: { name: file.name } },
+        body: file as unknown as string,
+        bodySerializer: () => file,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  import: (id: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/imports/{id}", { params: { path: { id } }, signal })),
+  checkImport: (id: number, body: { columns: string[]; options: Schemas["ImportOptions"] }) =>
+    answer(client.POST("/api/v1/imports/{id}/check", { params: { path: { id } }, body })),
+  actImport: (id: number, what: "run" | "cancel" | "reverse") => {
+    const params = { params: { path: { id } } };
+    switch (what) {
+      case "run":
+        return answer(client.POST("/api/v1/imports/{id}/run", params));
+      case "cancel":
+        return answer(client.POST("/api/v1/imports/{id}/cancel", params));
+      case "reverse":
+        return answer(client.POST("/api/v1/imports/{id}/reverse", params));
+    }
+  },
   startingRegister: (signal?: AbortSignal) => answer(client.GET("/api/v1/starting-register", { signal })),
   takeStartingRegister: (body: { types: string[]; plans: string[] }) =>
     answer(client.POST("/api/v1/starting-register", { body })),

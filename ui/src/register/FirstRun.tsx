@@ -80,7 +80,7 @@ export function FirstRun() {
   return (
     <div className="first-run">
       <p className="between">
-        <span>These books are empty. Five steps to the first unit; each can be changed later in the Register.</span>
+        <span>These books are empty. Four steps to the first unit; each can be changed later in the Register.</span>
         <button type="button" className="act" onClick={() => setLeft(true)}>
           leave the guide
         </button>
@@ -117,6 +117,13 @@ export function FirstRun() {
                 <RouterLink className="solid link-button" to="/register/unit/new">
                   add a unit
                 </RouterLink>
+                <RouterLink className="act framed" to="/import">
+                  bring your spreadsheet
+                </RouterLink>
+                <RouterLink className="act framed" to="/register/product/new">
+                  add a product
+                </RouterLink>
+                <span className="faint">Renewals and top-ups name the product that was poured in.</span>
               </p>
             ) : (
               <p className="faint">A unit needs a site and a service plan.</p>

@@ -123,7 +123,10 @@ function Records({ of }: { of: RecordKind }) {
                     </RouterLink>
                   </td>
                   {columns.map(([code]) => (
-                    <td key={code} className={code === "units" ? "figures right" : code === "name" ? undefined : "tight"}>
+                    <td
+                      key={code}
+                      className={code === "units" ? "figures right" : code === "name" ? undefined : "tight"}
+                    >
                       {code === "units" ? r.units : (r.facts[code] ?? <span className="faint">–</span>)}
                     </td>
                   ))}
