@@ -3409,6 +3409,24 @@ type WorkList struct {
 	Today    openapi_types.Date `json:"today"`
 }
 
+// Workbook defines model for Workbook.
+type Workbook struct {
+	Heads []string               `json:"heads"`
+	Name  string                 `json:"name"`
+	Rows  [][]Workbook_Rows_Item `json:"rows"`
+}
+
+// WorkbookRows0 defines model for Workbook.Rows.0.
+type WorkbookRows0 = string
+
+// WorkbookRows1 defines model for Workbook.Rows.1.
+type WorkbookRows1 = float64
+
+// Workbook_Rows_Item A text or a number.
+type Workbook_Rows_Item struct {
+	union json.RawMessage
+}
+
 // WrittenEntry An entry of any account.
 type WrittenEntry struct {
 	// At When it happened.
@@ -3956,11 +3974,79 @@ type RemoveWorkJSONRequestBody RemoveWorkJSONBody
 // RescheduleWorkJSONRequestBody defines body for RescheduleWork for application/json ContentType.
 type RescheduleWorkJSONRequestBody RescheduleWorkJSONBody
 
+// MakeWorkbookJSONRequestBody defines body for MakeWorkbook for application/json ContentType.
+type MakeWorkbookJSONRequestBody = Workbook
+
+// AsWorkbookRows0 returns the union data inside the Workbook_Rows_Item as a WorkbookRows0
+func (t Workbook_Rows_Item) AsWorkbookRows0() (WorkbookRows0, error) {
+	var body WorkbookRows0
+	err := json.Unmarshal(t.union, &body)
+	return body, err
+}
+
+// FromWorkbookRows0 overwrites any union data inside the Workbook_Rows_Item as the provided WorkbookRows0
+func (t *Workbook_Rows_Item) FromWorkbookRows0(v WorkbookRows0) error {
+	b, err := json.Marshal(v)
+	t.union = b
+	return err
+}
+
+// MergeWorkbookRows0 performs a merge with any union data inside the Workbook_Rows_Item, using the provided WorkbookRows0
+func (t *Workbook_Rows_Item) MergeWorkbookRows0(v WorkbookRows0) error {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+
+	merged, err := runtime.JSONMerge(t.union, b)
+	t.union = merged
+	return err
+}
+
+// AsWorkbookRows1 returns the union data inside the Workbook_Rows_Item as a WorkbookRows1
+func (t Workbook_Rows_Item) AsWorkbookRows1() (WorkbookRows1, error) {
+	var body WorkbookRows1
+	err := json.Unmarshal(t.union, &body)
+	return body, err
+}
+
+// FromWorkbookRows1 overwrites any union data inside the Workbook_Rows_Item as the provided WorkbookRows1
+func (t *Workbook_Rows_Item) FromWorkbookRows1(v WorkbookRows1) error {
+	b, err := json.Marshal(v)
+	t.union = b
+	return err
+}
+
+// MergeWorkbookRows1 performs a merge with any union data inside the Workbook_Rows_Item, using the provided WorkbookRows1
+func (t *Workbook_Rows_Item) MergeWorkbookRows1(v WorkbookRows1) error {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+
+	merged, err := runtime.JSONMerge(t.union, b)
+	t.union = merged
+	return err
+}
+
+func (t Workbook_Rows_Item) MarshalJSON() ([]byte, error) {
+	b, err := t.union.MarshalJSON()
+	return b, err
+}
+
+func (t *Workbook_Rows_Item) UnmarshalJSON(b []byte) error {
+	err := t.union.UnmarshalJSON(b)
+	return err
+}
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 	// ListAdditives Supplemental additives, extenders and additive filters.
 	// (GET /api/v1/additives)
 	ListAdditives(ctx *echo.Context) error
+	// GetArchive Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it.
+	// (GET /api/v1/archive)
+	GetArchive(ctx *echo.Context) error
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx *echo.Context, params ListAuditParams) error
@@ -4150,6 +4236,9 @@ type ServerInterface interface {
 	// RescheduleWork Give a line other days.
 	// (PUT /api/v1/work-list/{id})
 	RescheduleWork(ctx *echo.Context, id PersonId) error
+	// MakeWorkbook A list as a workbook (XLSX). Texts stay texts: none becomes a formula. At most 16 MB.
+	// (POST /api/v1/workbook)
+	MakeWorkbook(ctx *echo.Context) error
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx *echo.Context) error
@@ -4169,6 +4258,15 @@ func (w *ServerInterfaceWrapper) ListAdditives(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListAdditives(ctx)
+	return err
+}
+
+// GetArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) GetArchive(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetArchive(ctx)
 	return err
 }
 
@@ -5537,6 +5635,15 @@ func (w *ServerInterfaceWrapper) RescheduleWork(ctx *echo.Context) error {
 	return err
 }
 
+// MakeWorkbook converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeWorkbook(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeWorkbook(ctx)
+	return err
+}
+
 // GetHealth converts echo context to params.
 func (w *ServerInterfaceWrapper) GetHealth(ctx *echo.Context) error {
 	var err error
@@ -5659,6 +5766,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/imports/:id/cancel", wrapper.CancelImport, options.OperationMiddlewares["cancelImport"]...)
 	router.POST(options.BaseURL+"/api/v1/imports/:id/reverse", wrapper.ReverseImport, options.OperationMiddlewares["reverseImport"]...)
 	router.GET(options.BaseURL+"/api/v1/imports/:id/rest", wrapper.GetImportRest, options.OperationMiddlewares["getImportRest"]...)
+	router.POST(options.BaseURL+"/api/v1/workbook", wrapper.MakeWorkbook, options.OperationMiddlewares["makeWorkbook"]...)
+	router.GET(options.BaseURL+"/api/v1/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -5732,6 +5841,77 @@ type ListAdditivesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListAdditivesdefaultApplicationProblemPlusJSONResponse) VisitListAdditivesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetArchiveRequestObject struct {
+}
+
+type GetArchiveResponseObject interface {
+	VisitGetArchiveResponse(w http.ResponseWriter) error
+}
+
+type GetArchive200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetArchive200ApplicationzipResponse struct {
+	Body          io.Reader
+	Headers       GetArchive200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetArchive200ApplicationzipResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zip")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetArchive429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetArchive429ApplicationProblemPlusJSONResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetArchivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetArchivedefaultApplicationProblemPlusJSONResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9993,6 +10173,86 @@ func (response RescheduleWorkdefaultApplicationProblemPlusJSONResponse) VisitRes
 	return err
 }
 
+type MakeWorkbookRequestObject struct {
+	Body *MakeWorkbookJSONRequestBody
+}
+
+type MakeWorkbookResponseObject interface {
+	VisitMakeWorkbookResponse(w http.ResponseWriter) error
+}
+
+type MakeWorkbook200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response MakeWorkbook200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitMakeWorkbookResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type MakeWorkbook403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response MakeWorkbook403ApplicationProblemPlusJSONResponse) VisitMakeWorkbookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeWorkbook429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response MakeWorkbook429ApplicationProblemPlusJSONResponse) VisitMakeWorkbookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeWorkbookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeWorkbookdefaultApplicationProblemPlusJSONResponse) VisitMakeWorkbookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHealthRequestObject struct {
 }
 
@@ -10094,6 +10354,9 @@ type StrictServerInterface interface {
 	// ListAdditives Supplemental additives, extenders and additive filters.
 	// (GET /api/v1/additives)
 	ListAdditives(ctx context.Context, request ListAdditivesRequestObject) (ListAdditivesResponseObject, error)
+	// GetArchive Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it.
+	// (GET /api/v1/archive)
+	GetArchive(ctx context.Context, request GetArchiveRequestObject) (GetArchiveResponseObject, error)
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
@@ -10283,6 +10546,9 @@ type StrictServerInterface interface {
 	// RescheduleWork Give a line other days.
 	// (PUT /api/v1/work-list/{id})
 	RescheduleWork(ctx context.Context, request RescheduleWorkRequestObject) (RescheduleWorkResponseObject, error)
+	// MakeWorkbook A list as a workbook (XLSX). Texts stay texts: none becomes a formula. At most 16 MB.
+	// (POST /api/v1/workbook)
+	MakeWorkbook(ctx context.Context, request MakeWorkbookRequestObject) (MakeWorkbookResponseObject, error)
 	// GetHealth The process is running.
 	// (GET /healthz)
 	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
@@ -10320,6 +10586,29 @@ func (sh *strictHandler) ListAdditives(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ListAdditivesResponseObject); ok {
 		return validResponse.VisitListAdditivesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetArchive operation middleware
+func (sh *strictHandler) GetArchive(ctx *echo.Context) error {
+	var request GetArchiveRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetArchive(ctx.Request().Context(), request.(GetArchiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetArchive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetArchiveResponseObject); ok {
+		return validResponse.VisitGetArchiveResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -12556,6 +12845,52 @@ func (sh *strictHandler) RescheduleWork(ctx *echo.Context, id PersonId) error {
 		return err
 	} else if validResponse, ok := response.(RescheduleWorkResponseObject); ok {
 		return validResponse.VisitRescheduleWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeWorkbook operation middleware
+func (sh *strictHandler) MakeWorkbook(ctx *echo.Context) error {
+	var request MakeWorkbookRequestObject
+
+	var body MakeWorkbookJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeWorkbook(ctx.Request().Context(), request.(MakeWorkbookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeWorkbook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeWorkbookResponseObject); ok {
+		return validResponse.VisitMakeWorkbookResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -19,6 +20,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/register"
+	"diligentledger/internal/archive"
 	"diligentledger/internal/importer"
 	"diligentledger/internal/store"
 	"diligentledger/internal/tabular"
@@ -579,4 +581,14 @@ func (f *Fleet) Claims(ctx context.Context, id int64) ([]ClaimCompared, error) {
 		all = append(all, one)
 	}
 	return all, nil
+}
+
+// Exported writes into the audit who fetches everything.
+func (f *Fleet) Exported(ctx context.Context, by store.Actor) error {
+	return f.store.Audit(ctx, store.Audited{Who: by.Name, WhoID: by.ID, Address: by.Address, What: "exported"})
+}
+
+// Archive of everything that the books hold at one moment.
+func (f *Fleet) Archive(ctx context.Context, out io.Writer) error {
+	return archive.Write(ctx, f.store.DB(), out, f.now(), func(string, int) {})
 }

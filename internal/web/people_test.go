@@ -36,6 +36,7 @@ var mayCall = map[string]string{
 	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",
 	"addWork": "c", "removeWork": "c", "rescheduleWork": "c", "listPeople": "c", "invitePerson": "c", "changePerson": "c", "inviteAgain": "c",
 	"listAudit":   "cr",
+	"makeWorkbook": "ctsr", "getArchive": "c",
 	"listImports": "c", "uploadImport": "c", "getImport": "c", "checkImport": "c", "runImport": "c", "cancelImport": "c", "reverseImport": "c", "getImportRest": "c",
 	"listRecords": "ctsr", "getRecord": "ctsr", "getRecordForm": "ctsr",
 	"addRecord": "c", "changeRecord": "c", "previewRecord": "c", "undoRecordChange": "c", "leaveFleet": "c", "returnToFleet": "c", "getStartingRegister": "c", "takeStartingRegister": "c",

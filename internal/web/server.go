@@ -192,9 +192,10 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// isUpload reports whether the request brings a file.
+// isUpload reports whether the request brings or fetches a whole file.
 func isUpload(c *echo.Context) bool {
-	return c.Request().Method == http.MethodPost && c.Request().URL.Path == apiPrefix+"imports"
+	path := c.Request().URL.Path
+	return c.Request().Method == http.MethodPost && (path == apiPrefix+"imports" || path == apiPrefix+"workbook") || path == apiPrefix+"archive"
 }
 
 // uploadLimit refuses a file that is too large by its length before a byte of it is read, and one that

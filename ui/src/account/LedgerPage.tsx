@@ -2,7 +2,7 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { Suspense, memo, startTransition, useEffect, useRef, useState } from "react";
 import { lazyWithChakra } from "../lazily";
 import { TakeAlong } from "../frame/TakeAlong";
-import { download } from "../words/csv";
+import { type FileFormat, download, downloadJSON } from "../words/csv";
 import { flushSync } from "react-dom";
 import { type Account, type EntryKind, type Line, api } from "../api/client";
 import { Failed } from "../frame/State";
@@ -136,9 +136,10 @@ export function LedgerPage({ account, ledger, onCorrect, onStrike }: Props) {
 }
 
 /** Hands the lines over as a file, the newest first: moments as ISO, figures by the book in L, per cent and °C. */
-function downloadLedger(account: Account, lines: readonly Line[]) {
+function downloadLedger(as: FileFormat, account: Account, lines: readonly Line[]) {
   const tenth = (v: number | undefined) => (v === undefined ? undefined : Number(v.toFixed(1)));
-  download(
+  return download(
+    as,
     `${account.unit.code}-${account.today}`,
     [
       "happened at",
@@ -193,9 +194,9 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
     await fetched();
     window.print();
   };
-  const csv = async () => {
+  const file = async (as: FileFormat) => {
     await fetched();
-    downloadLedger(p.account, lines.current);
+    await downloadLedger(as, p.account, lines.current);
   };
   // The key of the browser, too, prints all lines, which have to be fetched first.
   useEffect(() => {
@@ -222,7 +223,15 @@ export function LedgerTools(p: { account: Account; ledger: Ledger; only: string;
         ]}
         onChange={p.onOnly}
       />
-      <TakeAlong what="the ledger" csv={csv} print={print} />
+      <TakeAlong
+        what="the ledger"
+        json={async () => {
+          await fetched();
+          downloadJSON(p.account.unit.code, { ...p.account, lines: lines.current });
+        }}
+        file={file}
+        print={print}
+      />
     </div>
   );
 }

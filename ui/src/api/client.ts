@@ -173,6 +173,7 @@ export const api = {
         return answer(client.POST("/api/v1/imports/{id}/reverse", params));
     }
   },
+  workbook: (body: Schemas["Workbook"]) => answer(client.POST("/api/v1/workbook", { body, parseAs: "blob" })),
   startingRegister: (signal?: AbortSignal) => answer(client.GET("/api/v1/starting-register", { signal })),
   takeStartingRegister: (body: { types: string[]; plans: string[] }) =>
     answer(client.POST("/api/v1/starting-register", { body })),

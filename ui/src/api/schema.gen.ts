@@ -861,6 +861,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A list as a workbook (XLSX). Texts stay texts: none becomes a formula. At most 16 MB. */
+        post: operations["makeWorkbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it. */
+        get: operations["getArchive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -2456,6 +2490,11 @@ export interface components {
             /** @description Name of the fleet. */
             name?: string;
             reading?: components["schemas"]["ReadingSettings"];
+        };
+        Workbook: {
+            name: string;
+            heads: string[];
+            rows: (string | number)[][];
         };
         /** @description Answers to what a file leaves open; without one it is asked. */
         ImportOptions: {
@@ -4586,6 +4625,56 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeWorkbook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Workbook"];
+            };
+        };
+        responses: {
+            /** @description The workbook. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The archive. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             429: components["responses"]["TooManyRequests"];

@@ -96,7 +96,7 @@ export function EntriesPage() {
         )}
         <TakeAlong
           what="these entries"
-          csv={async () => download("entries", heads, (await all(filters)).map(cells))}
+          file={async (as) => download(as, "entries", heads, (await all(filters)).map(cells))}
           print={print}
         />
       </div>

@@ -169,7 +169,7 @@ export function HorizonPage() {
               </button>
               <TakeAlong
                 what="these units"
-                csv={async () => downloadHorizon(await allRows(settled, queries), data.today)}
+                file={async (as) => downloadHorizon(as, await allRows(settled, queries), data.today)}
                 print={async () => {
                   const rows = await allRows(settled, queries);
                   flushSync(() => setAll(rows));

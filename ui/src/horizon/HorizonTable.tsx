@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { download } from "../words/csv";
+import { type FileFormat, download } from "../words/csv";
 import { celsius, figure, longDay } from "../words/figures";
 import { clockName, verdictWords } from "../words/names";
 import { type Row, governingOf } from "./view";
@@ -85,8 +85,9 @@ function cells(r: Row): string[] {
 }
 
 /** Hands the rows over as a file, with the days as ISO dates and the protection in °C. */
-export function downloadHorizon(rows: readonly Row[], today: string) {
-  download(
+export function downloadHorizon(as: FileFormat, rows: readonly Row[], today: string) {
+  return download(
+    as,
     `horizon-${today}`,
     heads.map((h) => (h === "protects to" ? "protects to, °C" : h)),
     rows.map((row) => {

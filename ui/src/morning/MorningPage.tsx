@@ -9,7 +9,7 @@ import { TakeAlong } from "../frame/TakeAlong";
 import { UnitCode } from "../marks/UnitCode";
 import { Vial } from "../marks/Vial";
 import { morningRows } from "./rows";
-import { download } from "../words/csv";
+import { type FileFormat, download } from "../words/csv";
 import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
@@ -51,8 +51,9 @@ function own(data: Schemas["Morning"], s: Section): { rows: Row[]; count: number
 const mostRows = 10_000;
 
 /** Hands the rows over as a file, by urgency, with the days as ISO dates. */
-function downloadMorning(data: Schemas["Morning"]) {
-  download(
+function downloadMorning(as: FileFormat, data: Schemas["Morning"]) {
+  return download(
+    as,
     `morning-${data.today}`,
     ["unit", "name", "kind", "site", "verdict", "governs", "most likely", "from", "to", "why", "next"],
     data.rows.map(({ unit, verdict, clock, next }) => [
@@ -82,7 +83,7 @@ export function MorningPage() {
     placeholderData: (before) => before,
   });
   const data = morning.data;
-  const csv = async () => downloadMorning(await api.morning(mostRows));
+  const file = async (as: FileFormat) => downloadMorning(as, await api.morning(mostRows));
   const print = async () => {
     const whole = await api.morning(mostRows);
     flushSync(() => {
@@ -108,7 +109,7 @@ export function MorningPage() {
       )}
       {data && data.rows.length > 0 && (
         <div className="morning" style={{ maxWidth: "1180px" }}>
-          <TakeAlong what="the morning’s list" csv={csv} print={print} />
+          <TakeAlong what="the morning’s list" file={file} print={print} />
           {sections.slice(0, beforeLists).map((s) => (
             <Lines key={s.title} section={s} {...own(data, s)} today={data.today} onMore={more} />
           ))}

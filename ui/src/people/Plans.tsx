@@ -158,8 +158,9 @@ export function Plans() {
           plans.data && (
             <TakeAlong
               what="the service plans"
-              csv={() =>
+              file={(as) =>
                 download(
+                  as,
                   "service-plans",
                   ["service plan", "strategy", "units", "rules"],
                   plans.data.map((p) => [

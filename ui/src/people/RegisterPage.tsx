@@ -5,7 +5,7 @@ import { type AuditQuery, Problem, type Role, type Schemas, api } from "../api/c
 import { DateField, unread } from "../account/DateField";
 import { TakeAlong } from "../frame/TakeAlong";
 import { TypedFilter } from "../frame/TypedFilter";
-import { download } from "../words/csv";
+import { type FileFormat, download } from "../words/csv";
 import { SelectField, TextField } from "../account/fields";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
@@ -33,6 +33,14 @@ export function RegisterPage() {
       <RegisterIndex />
       {!mayRegister(person.role) && <Text py="20px">The register is the coordinator’s.</Text>}
       <Box maxW="1060px">
+        {person.role === "coordinator" && (
+          <p className="no-print" style={{ padding: "10px 0" }}>
+            <a className="link" href="/api/v1/archive" download>
+              everything as one open archive
+            </a>{" "}
+            <span className="faint">that empty books read again; passwords are in it as hashes: keep it safe.</span>
+          </p>
+        )}
         {person.role === "coordinator" && <Plans />}
         {person.role === "coordinator" && <Sites />}
         {person.role === "coordinator" && <FleetZone />}
@@ -91,8 +99,9 @@ function People() {
           people.data && (
             <TakeAlong
               what="the people"
-              csv={() =>
+              file={(as) =>
                 download(
+                  as,
                   "people",
                   ["name", "e-mail address", "role", "account", "invited"],
                   people.data.map((p) => [
@@ -352,9 +361,10 @@ function Audit() {
       const others = Object.entries(before).filter(([n]) => n !== name);
       return Object.fromEntries(value ? [...others, [name, value]] : others);
     });
-  const csv = async () => {
+  const file = async (as: FileFormat) => {
     const found = await wholeAudit(filters);
-    download(
+    await download(
+      as,
       "audit",
       ["at", "who", "what", "detail", "from address"],
       found.map((l) => [l.at, l.who, l.text, l.detail, l.address]),
@@ -382,7 +392,7 @@ function Audit() {
           options={[["", "anything"], ...Object.entries(auditNames)]}
           onChange={(what) => change("what", what)}
         />
-        <TakeAlong what="the audit" csv={csv} />
+        <TakeAlong what="the audit" file={file} />
       </div>
       {audit.data && lines.length === 0 && <Text py="12px">No line matches. Remove a filter.</Text>}
       {audit.isPending && <Waiting what="the audit" />}

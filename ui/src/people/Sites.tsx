@@ -21,8 +21,9 @@ export function Sites() {
           sites.data && (
             <TakeAlong
               what="the sites"
-              csv={() =>
+              file={(as) =>
                 download(
+                  as,
                   "sites",
                   [
                     "site",

@@ -9,7 +9,7 @@ import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { TakeAlong } from "../frame/TakeAlong";
 import { usePerson } from "../people/session";
-import { download } from "../words/csv";
+import { type FileFormat, download } from "../words/csv";
 import { UnitCode } from "../marks/UnitCode";
 import { dueWindow, figure, longDay } from "../words/figures";
 import { verdictWords, workNames } from "../words/names";
@@ -18,8 +18,9 @@ import { Submit } from "../frame/Submit";
 type Line = Schemas["WorkLine"];
 
 /** Hands the lines over as a file, with the days as ISO dates. */
-function downloadPlan(data: Schemas["WorkList"]) {
-  download(
+function downloadPlan(as: FileFormat, data: Schemas["WorkList"]) {
+  return download(
+    as,
     `plan-${data.today}`,
     ["from", "to", "unit", "name", "kind", "site", "work", "verdict", "why", "done", "sent by"],
     data.lines.map((l) => [
@@ -53,7 +54,7 @@ export function PlanPage() {
       {data && (
         <Box maxW="1180px" className="planned">
           {data.lines.length > 0 && (
-            <TakeAlong what="the plan" csv={() => downloadPlan(data)} print={() => window.print()} />
+            <TakeAlong what="the plan" file={(as) => downloadPlan(as, data)} print={() => window.print()} />
           )}
           {data.lines.length === 0 && (
             <Text py="20px">

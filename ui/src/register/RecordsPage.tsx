@@ -8,7 +8,7 @@ import { Failed, Waiting } from "../frame/State";
 import { TakeAlong } from "../frame/TakeAlong";
 import { TypedFilter } from "../frame/TypedFilter";
 import { usePerson } from "../people/session";
-import { download } from "../words/csv";
+import { type FileFormat, download } from "../words/csv";
 import { figure } from "../words/figures";
 import { RegisterIndex } from "./RegisterIndex";
 import { StartingTypes } from "./StartingTypes";
@@ -51,14 +51,15 @@ function Records({ of }: { of: RecordKind }) {
       },
       { replace: true },
     );
-  const csv = async () => {
+  const file = async (as: FileFormat) => {
     const rows = [];
     for (;;) {
       const page = await api.records(of, { ...filters, offset: rows.length, limit: most });
       rows.push(...page.rows);
       if (page.rows.length < most) break;
     }
-    download(
+    await download(
+      as,
       many,
       [of === "unit" ? "number" : of === "product" ? "code" : "name", ...columns.map(([, head]) => head)],
       rows.map((r) => [r.name, ...columns.map(([code]) => (code === "units" ? r.units : r.facts[code]))]),
@@ -88,7 +89,7 @@ function Records({ of }: { of: RecordKind }) {
             add a {one}
           </RouterLink>
         )}
-        <TakeAlong what={many} csv={csv} />
+        <TakeAlong what={many} file={file} />
       </div>
       {list.isPending && <Waiting what={many} />}
       {list.error && <Failed error={list.error} again={() => void list.refetch()} />}
