@@ -686,6 +686,57 @@ func (e MeasureUnit) Valid() bool {
 	}
 }
 
+// Defines values for MeterReadingIn.
+const (
+	MeterReadingInH  MeterReadingIn = "h"
+	MeterReadingInKm MeterReadingIn = "km"
+	MeterReadingInMi MeterReadingIn = "mi"
+)
+
+// Valid indicates whether the value is a known member of the MeterReadingIn enum.
+func (e MeterReadingIn) Valid() bool {
+	switch e {
+	case MeterReadingInH:
+		return true
+	case MeterReadingInKm:
+		return true
+	case MeterReadingInMi:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MeterReadingResultOutcome.
+const (
+	DropOut  MeterReadingResultOutcome = "drop_out"
+	Known    MeterReadingResultOutcome = "known"
+	Outlier  MeterReadingResultOutcome = "outlier"
+	Recorded MeterReadingResultOutcome = "recorded"
+	Refused  MeterReadingResultOutcome = "refused"
+	Thinned  MeterReadingResultOutcome = "thinned"
+)
+
+// Valid indicates whether the value is a known member of the MeterReadingResultOutcome enum.
+func (e MeterReadingResultOutcome) Valid() bool {
+	switch e {
+	case DropOut:
+		return true
+	case Known:
+		return true
+	case Outlier:
+		return true
+	case Recorded:
+		return true
+	case Refused:
+		return true
+	case Thinned:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Note.
 const (
 	NoteAirTrapped       Note = "air_trapped"
@@ -1168,22 +1219,22 @@ func (e Remedy) Valid() bool {
 
 // Defines values for Role.
 const (
-	Coordinator Role = "coordinator"
-	Reader      Role = "reader"
-	Signatory   Role = "signatory"
-	Technician  Role = "technician"
+	RoleCoordinator Role = "coordinator"
+	RoleReader      Role = "reader"
+	RoleSignatory   Role = "signatory"
+	RoleTechnician  Role = "technician"
 )
 
 // Valid indicates whether the value is a known member of the Role enum.
 func (e Role) Valid() bool {
 	switch e {
-	case Coordinator:
+	case RoleCoordinator:
 		return true
-	case Reader:
+	case RoleReader:
 		return true
-	case Signatory:
+	case RoleSignatory:
 		return true
-	case Technician:
+	case RoleTechnician:
 		return true
 	default:
 		return false
@@ -1256,6 +1307,33 @@ func (e Strategy) Valid() bool {
 	case StrategyInterval:
 		return true
 	case StrategySealed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for TokenRole.
+const (
+	TokenRoleCoordinator TokenRole = "coordinator"
+	TokenRoleGateway     TokenRole = "gateway"
+	TokenRoleReader      TokenRole = "reader"
+	TokenRoleSignatory   TokenRole = "signatory"
+	TokenRoleTechnician  TokenRole = "technician"
+)
+
+// Valid indicates whether the value is a known member of the TokenRole enum.
+func (e TokenRole) Valid() bool {
+	switch e {
+	case TokenRoleCoordinator:
+		return true
+	case TokenRoleGateway:
+		return true
+	case TokenRoleReader:
+		return true
+	case TokenRoleSignatory:
+		return true
+	case TokenRoleTechnician:
 		return true
 	default:
 		return false
@@ -2521,6 +2599,34 @@ type MeterBody = json.RawMessage
 // MeterChangeBody defines model for MeterChangeBody.
 type MeterChangeBody = json.RawMessage
 
+// MeterReading defines model for MeterReading.
+type MeterReading struct {
+	At time.Time `json:"at"`
+
+	// Id The gateway's own id of this reading.
+	Id string         `json:"id"`
+	In MeterReadingIn `json:"in"`
+
+	// Unit Number of the unit.
+	Unit string `json:"unit"`
+
+	// Value Without one it is a drop-out.
+	Value *float64 `json:"value,omitempty"`
+}
+
+// MeterReadingIn defines model for MeterReading.In.
+type MeterReadingIn string
+
+// MeterReadingResult defines model for MeterReadingResult.
+type MeterReadingResult struct {
+	Id      string                    `json:"id"`
+	Outcome MeterReadingResultOutcome `json:"outcome"`
+	Why     string                    `json:"why"`
+}
+
+// MeterReadingResultOutcome defines model for MeterReadingResult.Outcome.
+type MeterReadingResultOutcome string
+
 // Morning defines model for Morning.
 type Morning struct {
 	// Ahead The coldest of the next ten nights at each site, by site.
@@ -3259,6 +3365,24 @@ type SumStep struct {
 	What    string `json:"what"`
 }
 
+// Token defines model for Token.
+type Token struct {
+	CreatedAt time.Time          `json:"createdAt"`
+	EndsOn    openapi_types.Date `json:"endsOn"`
+	Id        int64              `json:"id"`
+
+	// LastResult What came of the last readings that it brought.
+	LastResult string     `json:"lastResult"`
+	LastUsedAt *time.Time `json:"lastUsedAt,omitempty"`
+	Name       string     `json:"name"`
+	Revoked    bool       `json:"revoked"`
+	Role       TokenRole  `json:"role"`
+	Who        string     `json:"who"`
+}
+
+// TokenRole defines model for TokenRole.
+type TokenRole string
+
 // TopUpBody defines model for TopUpBody.
 type TopUpBody = json.RawMessage
 
@@ -3685,6 +3809,11 @@ type UseLinkJSONBody struct {
 	Password string  `json:"password"`
 }
 
+// SendMeterReadingsJSONBody defines parameters for SendMeterReadings.
+type SendMeterReadingsJSONBody struct {
+	Readings []MeterReading `json:"readings"`
+}
+
 // GetMorningParams defines parameters for GetMorning.
 type GetMorningParams struct {
 	// Limit Rows of each verdict and list.
@@ -3809,6 +3938,14 @@ type TakeStartingRegisterJSONBody struct {
 	Types []string `json:"types"`
 }
 
+// AddTokenJSONBody defines parameters for AddToken.
+type AddTokenJSONBody struct {
+	// EndsOn The last day on which it is good.
+	EndsOn openapi_types.Date `json:"endsOn"`
+	Name   string             `json:"name"`
+	Role   TokenRole          `json:"role"`
+}
+
 // ListUnitsParams defines parameters for ListUnits.
 type ListUnitsParams struct {
 	Q     *string `form:"q,omitempty" json:"q,omitempty"`
@@ -3899,6 +4036,9 @@ type CheckImportJSONRequestBody CheckImportJSONBody
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
+// SendMeterReadingsJSONRequestBody defines body for SendMeterReadings for application/json ContentType.
+type SendMeterReadingsJSONRequestBody SendMeterReadingsJSONBody
+
 // ReadNumbersJSONRequestBody defines body for ReadNumbers for application/json ContentType.
 type ReadNumbersJSONRequestBody ReadNumbersJSONBody
 
@@ -3952,6 +4092,9 @@ type ChangeSiteJSONRequestBody ChangeSiteJSONBody
 
 // TakeStartingRegisterJSONRequestBody defines body for TakeStartingRegister for application/json ContentType.
 type TakeStartingRegisterJSONRequestBody TakeStartingRegisterJSONBody
+
+// AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
+type AddTokenJSONRequestBody AddTokenJSONBody
 
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
@@ -4107,6 +4250,9 @@ type ServerInterface interface {
 	// UseLink Choose a password, once, and sign in with it.
 	// (POST /api/v1/links/{token})
 	UseLink(ctx *echo.Context, token string) error
+	// SendMeterReadings Meter readings of a telematics gateway. Each is taken by itself; the same id again is known.
+	// (POST /api/v1/meter-readings)
+	SendMeterReadings(ctx *echo.Context) error
 	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
 	GetMorning(ctx *echo.Context, params GetMorningParams) error
@@ -4200,6 +4346,15 @@ type ServerInterface interface {
 	// TakeStartingRegister Add some of them to the register; what is there already stays.
 	// (POST /api/v1/starting-register)
 	TakeStartingRegister(ctx *echo.Context) error
+	// ListTokens Tokens for scripts and gateways, the good ones first.
+	// (GET /api/v1/tokens)
+	ListTokens(ctx *echo.Context) error
+	// AddToken Make a token. Its secret is given once.
+	// (POST /api/v1/tokens)
+	AddToken(ctx *echo.Context) error
+	// RevokeToken Revoke a token for good.
+	// (DELETE /api/v1/tokens/{id})
+	RevokeToken(ctx *echo.Context, id PersonId) error
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx *echo.Context, params ListUnitsParams) error
@@ -4833,6 +4988,15 @@ func (w *ServerInterfaceWrapper) UseLink(ctx *echo.Context) error {
 	return err
 }
 
+// SendMeterReadings converts echo context to params.
+func (w *ServerInterfaceWrapper) SendMeterReadings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SendMeterReadings(ctx)
+	return err
+}
+
 // GetMorning converts echo context to params.
 func (w *ServerInterfaceWrapper) GetMorning(ctx *echo.Context) error {
 	var err error
@@ -5372,6 +5536,40 @@ func (w *ServerInterfaceWrapper) TakeStartingRegister(ctx *echo.Context) error {
 	return err
 }
 
+// ListTokens converts echo context to params.
+func (w *ServerInterfaceWrapper) ListTokens(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListTokens(ctx)
+	return err
+}
+
+// AddToken converts echo context to params.
+func (w *ServerInterfaceWrapper) AddToken(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddToken(ctx)
+	return err
+}
+
+// RevokeToken converts echo context to params.
+func (w *ServerInterfaceWrapper) RevokeToken(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RevokeToken(ctx, id)
+	return err
+}
+
 // ListUnits converts echo context to params.
 func (w *ServerInterfaceWrapper) ListUnits(ctx *echo.Context) error {
 	var err error
@@ -5768,6 +5966,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/imports/:id/rest", wrapper.GetImportRest, options.OperationMiddlewares["getImportRest"]...)
 	router.POST(options.BaseURL+"/api/v1/workbook", wrapper.MakeWorkbook, options.OperationMiddlewares["makeWorkbook"]...)
 	router.GET(options.BaseURL+"/api/v1/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
+	router.POST(options.BaseURL+"/api/v1/meter-readings", wrapper.SendMeterReadings, options.OperationMiddlewares["sendMeterReadings"]...)
+	router.GET(options.BaseURL+"/api/v1/tokens", wrapper.ListTokens, options.OperationMiddlewares["listTokens"]...)
+	router.POST(options.BaseURL+"/api/v1/tokens", wrapper.AddToken, options.OperationMiddlewares["addToken"]...)
+	router.DELETE(options.BaseURL+"/api/v1/tokens/:id", wrapper.RevokeToken, options.OperationMiddlewares["revokeToken"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -7242,6 +7444,82 @@ type UseLinkdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response UseLinkdefaultApplicationProblemPlusJSONResponse) VisitUseLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendMeterReadingsRequestObject struct {
+	Body *SendMeterReadingsJSONRequestBody
+}
+
+type SendMeterReadingsResponseObject interface {
+	VisitSendMeterReadingsResponse(w http.ResponseWriter) error
+}
+
+type SendMeterReadings200JSONResponse struct {
+	Results []MeterReadingResult `json:"results"`
+}
+
+func (response SendMeterReadings200JSONResponse) VisitSendMeterReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendMeterReadings403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response SendMeterReadings403ApplicationProblemPlusJSONResponse) VisitSendMeterReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendMeterReadings429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response SendMeterReadings429ApplicationProblemPlusJSONResponse) VisitSendMeterReadingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendMeterReadingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SendMeterReadingsdefaultApplicationProblemPlusJSONResponse) VisitSendMeterReadingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9359,6 +9637,207 @@ func (response TakeStartingRegisterdefaultApplicationProblemPlusJSONResponse) Vi
 	return err
 }
 
+type ListTokensRequestObject struct {
+}
+
+type ListTokensResponseObject interface {
+	VisitListTokensResponse(w http.ResponseWriter) error
+}
+
+type ListTokens200JSONResponse []Token
+
+func (response ListTokens200JSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTokens429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListTokens429ApplicationProblemPlusJSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTokensdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTokensdefaultApplicationProblemPlusJSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTokenRequestObject struct {
+	Body *AddTokenJSONRequestBody
+}
+
+type AddTokenResponseObject interface {
+	VisitAddTokenResponse(w http.ResponseWriter) error
+}
+
+type AddToken201JSONResponse struct {
+	Secret string `json:"secret"`
+}
+
+func (response AddToken201JSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddToken403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddToken403ApplicationProblemPlusJSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddToken429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddToken429ApplicationProblemPlusJSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTokendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddTokendefaultApplicationProblemPlusJSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeTokenRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type RevokeTokenResponseObject interface {
+	VisitRevokeTokenResponse(w http.ResponseWriter) error
+}
+
+type RevokeToken204Response struct {
+}
+
+func (response RevokeToken204Response) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RevokeToken403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response RevokeToken403ApplicationProblemPlusJSONResponse) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeToken429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response RevokeToken429ApplicationProblemPlusJSONResponse) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeTokendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RevokeTokendefaultApplicationProblemPlusJSONResponse) VisitRevokeTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListUnitsRequestObject struct {
 	Params ListUnitsParams
 }
@@ -10417,6 +10896,9 @@ type StrictServerInterface interface {
 	// UseLink Choose a password, once, and sign in with it.
 	// (POST /api/v1/links/{token})
 	UseLink(ctx context.Context, request UseLinkRequestObject) (UseLinkResponseObject, error)
+	// SendMeterReadings Meter readings of a telematics gateway. Each is taken by itself; the same id again is known.
+	// (POST /api/v1/meter-readings)
+	SendMeterReadings(ctx context.Context, request SendMeterReadingsRequestObject) (SendMeterReadingsResponseObject, error)
 	// GetMorning The fleet by verdict, and what is to be seen to today.
 	// (GET /api/v1/morning)
 	GetMorning(ctx context.Context, request GetMorningRequestObject) (GetMorningResponseObject, error)
@@ -10510,6 +10992,15 @@ type StrictServerInterface interface {
 	// TakeStartingRegister Add some of them to the register; what is there already stays.
 	// (POST /api/v1/starting-register)
 	TakeStartingRegister(ctx context.Context, request TakeStartingRegisterRequestObject) (TakeStartingRegisterResponseObject, error)
+	// ListTokens Tokens for scripts and gateways, the good ones first.
+	// (GET /api/v1/tokens)
+	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
+	// AddToken Make a token. Its secret is given once.
+	// (POST /api/v1/tokens)
+	AddToken(ctx context.Context, request AddTokenRequestObject) (AddTokenResponseObject, error)
+	// RevokeToken Revoke a token for good.
+	// (DELETE /api/v1/tokens/{id})
+	RevokeToken(ctx context.Context, request RevokeTokenRequestObject) (RevokeTokenResponseObject, error)
 	// ListUnits Units whose code or name contains q, by code.
 	// (GET /api/v1/units)
 	ListUnits(ctx context.Context, request ListUnitsRequestObject) (ListUnitsResponseObject, error)
@@ -11218,6 +11709,52 @@ func (sh *strictHandler) UseLink(ctx *echo.Context, token string) error {
 		return err
 	} else if validResponse, ok := response.(UseLinkResponseObject); ok {
 		return validResponse.VisitUseLinkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SendMeterReadings operation middleware
+func (sh *strictHandler) SendMeterReadings(ctx *echo.Context) error {
+	var request SendMeterReadingsRequestObject
+
+	var body SendMeterReadingsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SendMeterReadings(ctx.Request().Context(), request.(SendMeterReadingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SendMeterReadings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SendMeterReadingsResponseObject); ok {
+		return validResponse.VisitSendMeterReadingsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -12386,6 +12923,100 @@ func (sh *strictHandler) TakeStartingRegister(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(TakeStartingRegisterResponseObject); ok {
 		return validResponse.VisitTakeStartingRegisterResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListTokens operation middleware
+func (sh *strictHandler) ListTokens(ctx *echo.Context) error {
+	var request ListTokensRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTokens(ctx.Request().Context(), request.(ListTokensRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTokens")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListTokensResponseObject); ok {
+		return validResponse.VisitListTokensResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddToken operation middleware
+func (sh *strictHandler) AddToken(ctx *echo.Context) error {
+	var request AddTokenRequestObject
+
+	var body AddTokenJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddToken(ctx.Request().Context(), request.(AddTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddTokenResponseObject); ok {
+		return validResponse.VisitAddTokenResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RevokeToken operation middleware
+func (sh *strictHandler) RevokeToken(ctx *echo.Context, id PersonId) error {
+	var request RevokeTokenRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeToken(ctx.Request().Context(), request.(RevokeTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RevokeTokenResponseObject); ok {
+		return validResponse.VisitRevokeTokenResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

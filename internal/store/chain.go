@@ -44,6 +44,8 @@ var (
 		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
 	typeTable = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM unit_type WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit_type WHERE id IN `}
+	tokenTable = &covered{name: "api_token", key: []string{"id"}, chain: registerChain, omitted: []string{"last_used_at", "last_result"},
+		all: `SELECT * FROM api_token WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM api_token WHERE id IN `}
 	changeTable = &covered{name: "register_change", key: []string{"id"}, chain: unitChain,
 		all: `SELECT * FROM register_change WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM register_change WHERE id IN `}
 	siteTable = &covered{name: "site", key: []string{"id"}, chain: registerChain,
@@ -64,7 +66,7 @@ var (
 		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
 )
 
-var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, typeTable, changeTable}
+var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, typeTable, changeTable, tokenTable}
 
 // row of a covered table as its line holds it.
 type row struct {
@@ -110,7 +112,7 @@ func (t *covered) rows(ctx context.Context, q querier, keys ...any) ([]row, erro
 			case slices.Contains(t.omitted, name):
 			case !v.Valid:
 				r.columns[name] = nil
-			case name == "password":
+			case name == "password", name == "hash" && t == tokenTable:
 				digest := fmt.Sprintf("sha256:%x", sha256.Sum256([]byte(v.String)))
 				r.columns[name] = &digest
 			default:

@@ -427,3 +427,8 @@ func (s *Store) EntriesOf(ctx context.Context, units []Unit) (map[string][]ledge
 	}
 	return byUnit, err
 }
+
+// EntryThere reports whether an entry of that id is in the books.
+func (s *Store) EntryThere(ctx context.Context, id string) (there bool, err error) {
+	return there, s.row(ctx, nil, `SELECT EXISTS (SELECT 1 FROM entry WHERE id = ?)`, id).Scan(&there)
+}

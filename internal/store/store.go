@@ -57,6 +57,7 @@ var Rights = map[string]string{
 	"sessions":       "SELECT, INSERT, UPDATE, DELETE",
 	"audit":          "SELECT, INSERT",
 
+	"api_token":       "SELECT, INSERT, UPDATE (revoked_at, last_used_at, last_result)",
 	"import_run":      "SELECT, INSERT, UPDATE",
 	"import_part":     "SELECT, INSERT, DELETE",
 	"import_unit":     "SELECT, INSERT, UPDATE",

@@ -239,7 +239,7 @@ func TestUpgrade(t *testing.T) {
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 21-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 23-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -466,7 +466,7 @@ func statusOfBefore(t *testing.T, version int) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 21-version {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 23-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

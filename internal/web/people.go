@@ -121,6 +121,15 @@ func reader(ctx context.Context) words.Reader {
 	return words.Metric
 }
 
+// bearer token of a request of the API. It takes the place of the session: cookies are not looked at.
+func bearer(c *echo.Context) (secret string, ok bool) {
+	secret, ok = strings.CutPrefix(c.Request().Header.Get(echo.HeaderAuthorization), "Bearer ")
+	return secret, ok && strings.HasPrefix(c.Request().URL.Path, apiPrefix)
+}
+
+// tokenKey of the id of the token that a request came with.
+type tokenKey struct{}
+
 // who puts the person of the session into the request's context.
 func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -133,7 +142,16 @@ func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 			}
 		}
 		ctx = context.WithValue(ctx, devicesKey{}, device)
-		if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
+		if secret, ok := bearer(c); ok {
+			p, token, err := h.people.Store.TokenHolder(ctx, secret)
+			if errors.Is(err, store.ErrNoToken) {
+				return newProblem(http.StatusUnauthorized, "Not signed in", err.Error())
+			}
+			if err != nil {
+				return err
+			}
+			ctx = context.WithValue(context.WithValue(ctx, personKey{}, &p), tokenKey{}, token.ID)
+		} else if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
 			p, err := h.people.Store.Person(ctx, id)
 			if err != nil && !errors.Is(err, store.ErrNoPerson) {
 				return err
@@ -186,6 +204,9 @@ func readerOf(s api.ReadingSettings) words.Reader {
 // has the choices.
 func (h handlers) ChangeReading(ctx context.Context, r api.ChangeReadingRequestObject) (api.ChangeReadingResponseObject, error) {
 	p := *signedIn(ctx)
+	if p.ID == 0 {
+		return nil, newProblem(http.StatusForbidden, "Not permitted", "a token has no units and dates of its own")
+	}
 	p.Reader = readerOf(*r.Body)
 	if err := h.people.SetReader(ctx, p); err != nil {
 		return nil, err

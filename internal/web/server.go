@@ -91,7 +91,8 @@ func New(cfg Config) (http.Handler, error) {
 				return c.RealIP(), nil
 			},
 		}),
-		middleware.CSRFWithConfig(middleware.CSRFConfig{CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
+		// A request with a token of its own brings no cookie along that another site could use.
+		middleware.CSRFWithConfig(middleware.CSRFConfig{Skipper: func(c *echo.Context) bool { _, ok := bearer(c); return ok }, CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
 		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })

@@ -895,6 +895,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/meter-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Meter readings of a telematics gateway. Each is taken by itself; the same id again is known. */
+        post: operations["sendMeterReadings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tokens for scripts and gateways, the good ones first. */
+        get: operations["listTokens"];
+        put?: never;
+        /** Make a token. Its secret is given once. */
+        post: operations["addToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a token for good. */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -2490,6 +2544,45 @@ export interface components {
             /** @description Name of the fleet. */
             name?: string;
             reading?: components["schemas"]["ReadingSettings"];
+        };
+        /** @enum {string} */
+        TokenRole: "gateway" | "reader" | "technician" | "signatory" | "coordinator";
+        Token: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            role: components["schemas"]["TokenRole"];
+            /** Format: date */
+            endsOn: string;
+            /** Format: date-time */
+            createdAt: string;
+            who: string;
+            revoked: boolean;
+            /** Format: date-time */
+            lastUsedAt?: string;
+            /** @description What came of the last readings that it brought. */
+            lastResult: string;
+        };
+        MeterReading: {
+            /** @description The gateway's own id of this reading. */
+            id: string;
+            /** @description Number of the unit. */
+            unit: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Without one it is a drop-out.
+             */
+            value?: number | null;
+            /** @enum {string} */
+            in: "km" | "mi" | "h";
+        };
+        MeterReadingResult: {
+            id: string;
+            /** @enum {string} */
+            outcome: "recorded" | "known" | "thinned" | "outlier" | "refused" | "drop_out";
+            why: string;
         };
         Workbook: {
             name: string;
@@ -4677,6 +4770,119 @@ export interface operations {
                     "application/zip": string;
                 };
             };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendMeterReadings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    readings: components["schemas"]["MeterReading"][];
+                };
+            };
+        };
+        responses: {
+            /** @description What came of each. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        results: components["schemas"]["MeterReadingResult"][];
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The tokens, without their secrets. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    role: components["schemas"]["TokenRole"];
+                    /**
+                     * Format: date
+                     * @description The last day on which it is good.
+                     */
+                    endsOn: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The token. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        secret: string;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Revoked. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
             429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };

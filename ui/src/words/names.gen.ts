@@ -173,6 +173,8 @@ export const auditNames: Record<string, string> = {
   signed_out_everywhere: "signed out everywhere",
   site_added: "added a site",
   site_changed: "changed a site",
+  token_made: "made a token",
+  token_revoked: "revoked a token",
   type_added: "added a type",
   type_changed: "changed a type",
   unit_added: "added units",

@@ -1,0 +1,129 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"diligentledger/core/access"
+	"diligentledger/core/measure"
+	"diligentledger/internal/words"
+)
+
+// Gateway is the role of a token that may send meter readings and do nothing else.
+const Gateway access.Role = "gateway"
+
+// TokenRoles that a token may have.
+var TokenRoles = []access.Role{Gateway, access.Reader, access.Technician, access.Signatory, access.Coordinator}
+
+// Token for a script or a gateway.
+type Token struct {
+	ID         int64
+	Name       string
+	Role       access.Role
+	EndsOn     measure.Date // the last day on which it is good
+	CreatedAt  time.Time
+	Who        string
+	Revoked    bool
+	LastUsedAt *time.Time
+	LastResult string
+}
+
+// ErrNoToken says that a token is not known, was revoked, or has ended.
+var ErrNoToken = errors.New("this token is not known, was revoked, or has ended")
+
+const tokenQuery = `SELECT id, name, role, ends_on, created_at, who, revoked_at IS NOT NULL, last_used_at, last_result FROM api_token`
+
+func scanToken(row interface{ Scan(...any) error }) (t Token, err error) {
+	var used sql.NullTime
+	if err = row.Scan(&t.ID, &t.Name, &t.Role, &t.EndsOn, &t.CreatedAt, &t.Who, &t.Revoked, &used, &t.LastResult); err != nil {
+		if errors.Is(err, sql.ErrNoRows) {
+			err = ErrNoToken
+		}
+		return t, err
+	}
+	if used.Valid {
+		t.LastUsedAt = &used.Time
+	}
+	return t, nil
+}
+
+// tokenPrefix lets a token be told from other secrets where it leaks.
+const tokenPrefix = "dlt_"
+
+// AddToken of 160 random bits, which is given once and kept as its hash; [ErrTaken] when the name
+// is another's.
+func (s *Store) AddToken(ctx context.Context, by Actor, name string, role access.Role, ends measure.Date) (secret string, id int64, err error) {
+	random := make([]byte, 20)
+	_, _ = rand.Read(random) // never fails: documented to end the program instead
+	secret = tokenPrefix + hex.EncodeToString(random)
+	hash := sha256.Sum256([]byte(secret))
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT INTO api_token (name, hash, role, ends_on, created_at, who) VALUES (?, ?, ?, ?, ?, ?)`, name, hash[:], role, ends.String(), s.now().UTC(), cut(by.Name, 190))
+		if err != nil {
+			return taken(err)
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		return s.changedRows(ctx, tx, by, "token_made", fmt.Sprintf("%s, %s, to %s", name, role, ends), tokenTable, id)
+	})
+	return secret, id, err
+}
+
+// RevokeToken for good; [ErrNoToken].
+func (s *Store) RevokeToken(ctx context.Context, by Actor, id int64) error {
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		t, err := scanToken(tx.QueryRowContext(ctx, tokenQuery+` WHERE id = ? FOR UPDATE`, id))
+		if err != nil || t.Revoked {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE api_token SET revoked_at = ? WHERE id = ?`, s.now().UTC(), id); err != nil {
+			return err
+		}
+		return s.changedRows(ctx, tx, by, "token_revoked", t.Name, tokenTable, id)
+	})
+}
+
+// Tokens, those that are good first, by name.
+func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
+	rows, err := s.db.QueryContext(ctx, tokenQuery+` ORDER BY revoked_at IS NOT NULL, name`)
+	return collect(rows, err, func(rows *sql.Rows) (Token, error) { return scanToken(rows) })
+}
+
+// usedEvery is how often it is written that a token was used.
+const usedEvery = time.Minute
+
+// TokenHolder is who a token stands for: no person of the register, under the token's name and with
+// its role. [ErrNoToken].
+func (s *Store) TokenHolder(ctx context.Context, secret string) (Person, Token, error) {
+	hash := sha256.Sum256([]byte(strings.TrimSpace(secret)))
+	t, err := scanToken(s.row(ctx, nil, tokenQuery+` WHERE hash = ?`, hash[:]))
+	if err != nil {
+		return Person{}, t, err
+	}
+	zone, err := s.Zone(ctx)
+	if err != nil {
+		return Person{}, t, err
+	}
+	now := s.now()
+	if t.Revoked || measure.DateOf(now, zone).After(t.EndsOn) {
+		return Person{}, t, ErrNoToken
+	}
+	if t.LastUsedAt == nil || now.Sub(*t.LastUsedAt) > usedEvery {
+		_, err = s.db.ExecContext(ctx, `UPDATE api_token SET last_used_at = ? WHERE id = ?`, now.UTC(), t.ID)
+	}
+	return Person{Name: "token " + t.Name, Role: t.Role, Active: true, Reader: words.Metric}, t, err
+}
+
+// TokenResult is what came of the last readings that a token brought.
+func (s *Store) TokenResult(ctx context.Context, id int64, result string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE api_token SET last_used_at = ?, last_result = ? WHERE id = ?`, s.now().UTC(), cut(result, 300), id)
+	return err
+}
