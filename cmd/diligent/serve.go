@@ -154,6 +154,11 @@ func background(ctx context.Context, o open, c config.Config, say func(string)) 
 		keepBackups(ctx, patient, c.Data, c.Backups, say)
 		_ = patient.Close()
 	})
+	if o.telematics {
+		running.Go(func() {
+			keepTelematics(ctx, o.fleet, func(err error) { say("the simulated gateway: " + err.Error()) })
+		})
+	}
 	running.Go(func() {
 		o.fleet.KeepImports(ctx, func(err error) { say("an import was interrupted and goes on: " + err.Error()) })
 	})
@@ -170,7 +175,9 @@ type open struct {
 	fleet   *fleet.Fleet
 	weather *weather.Keeper // nil without a weather service
 	appDSN  string
-	first   string // link for the first coordinator, empty when there is one
+	// telematics: the simulated gateway sends readings.
+	telematics bool
+	first      string // link for the first coordinator, empty when there is one
 }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
@@ -217,6 +224,7 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 			return o, err
 		}
 	}
+	o.telematics = s.Telematics == config.WeatherStandIn || s.Telematics == "" && name == demo.Name
 	who.Store = o.store
 	service, err := people.New(who)
 	if err != nil {
@@ -460,4 +468,47 @@ func (p *progress) end() {
 		fmt.Fprintf(p.out, " %.1f s\n", time.Since(p.since).Seconds())
 		p.since = time.Time{}
 	}
+}
+
+// telematicsEvery is how often the simulated gateway looks whether a day has passed.
+const telematicsEvery = 10 * time.Minute
+
+// keepTelematics sends the readings of the simulated gateway once a day, from the day after the fleet was loaded on: the
+// demo fleet is of the day on which it was loaded.
+func keepTelematics(ctx context.Context, f *fleet.Fleet, failed func(error)) {
+	tick := time.NewTicker(telematicsEvery)
+	defer tick.Stop()
+	for {
+		if err := sendTelematics(ctx, f, time.Now()); err != nil && ctx.Err() == nil {
+			failed(err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+func sendTelematics(ctx context.Context, f *fleet.Fleet, now time.Time) error {
+	loaded, err := f.LoadedAt(ctx)
+	if err != nil || loaded.IsZero() || now.Sub(loaded) < 24*time.Hour {
+		return err
+	}
+	meters, err := f.Meters(ctx)
+	if err != nil {
+		return err
+	}
+	var vehicles []standin.Vehicle
+	for _, m := range meters {
+		if now.Sub(m.At) > 24*time.Hour {
+			vehicles = append(vehicles, standin.Vehicle{Code: m.Code, In: m.In, Last: m.Last, At: m.At})
+		}
+	}
+	var readings []fleet.GatewayReading
+	for _, s := range (standin.Telematics{}).Readings(vehicles, now) {
+		readings = append(readings, fleet.GatewayReading{ID: s.ID, Unit: s.Unit, At: s.At, Value: s.Value, In: s.In})
+	}
+	_, err = f.TakeReadings(ctx, "telematics (simulated)", readings)
+	return err
 }

@@ -42,6 +42,8 @@ type Config struct {
 	// Weather service to ask: "standin" or "none"; empty takes the stand-in for the demo fleet,
 	// whose sites it knows, and none for any other.
 	Weather string
+	// Telematics gateway: "standin" or "none"; empty takes the stand-in for the demo fleet.
+	Telematics string
 	// Mail service: "outbox" writes messages as files into Data/outbox. The only one so far.
 	Mail string
 	// Backups of the nights that are kept in Data/backups; 0 writes none. Default 7.
@@ -79,6 +81,7 @@ func (c *Config) flags(out io.Writer) (*flag.FlagSet, *parsed) {
 	f.StringVar(&c.AppDSN, "app-dsn", "", "the same database for the running program, of a user with fewer rights (default: --dsn)")
 	f.StringVar(&c.Zone, "zone", "", "time zone of the fleet, such as Europe/Oslo (default: what is set, at first the machine's)")
 	f.StringVar(&c.Weather, "weather", "", "weather service: standin (made-up nights) or none (default: standin with the demo fleet)")
+	f.StringVar(&c.Telematics, "telematics", "", "telematics gateway: standin (made-up meter readings, a day after the fleet was loaded) or none (default: standin with the demo fleet)")
 	f.StringVar(&c.Mail, "mail", MailOutbox, "mail service: outbox writes messages as files into the data folder")
 	f.IntVar(&c.Backups, "backups", 7, "backups of the nights that are kept in the data folder; 0 writes none")
 	f.StringVar(&p.log, "log", "warn", "least level that is logged as JSON lines: debug, info (a line for each request), warn, error")
@@ -176,6 +179,9 @@ func (c *Config) settle(p *parsed) error {
 	}
 	if c.Weather != "" && c.Weather != WeatherStandIn && c.Weather != NoWeather {
 		return refused("weather", strconv.Quote(c.Weather), WeatherStandIn+", "+NoWeather)
+	}
+	if c.Telematics != "" && c.Telematics != WeatherStandIn && c.Telematics != NoWeather {
+		return refused("telematics", strconv.Quote(c.Telematics), WeatherStandIn+", "+NoWeather)
 	}
 	if c.Mail != MailOutbox {
 		return refused("mail", strconv.Quote(c.Mail), MailOutbox)

@@ -42,6 +42,7 @@ func TestRefused(t *testing.T) {
 		{[]string{"--app-dsn", "a:secret@tcp(h:1)/d"}, "both, or neither"},
 		{[]string{"--dsn", "a:secret@tcp(h:1)/d", "--fresh"}, "private database alone"},
 		{[]string{"--weather", "rain"}, "standin, none"},
+		{[]string{"--telematics", "radio"}, "standin, none"},
 		{[]string{"--mail", "pigeon"}, "outbox"},
 		{[]string{"--backups", "-1"}, "--backups -1 is not accepted; accepted: 0 to 1000"},
 		{[]string{"--log", "loud"}, "debug, info, warn, error"},

@@ -200,3 +200,44 @@ func (f *Fleet) RevokeToken(ctx context.Context, by store.Actor, id int64) error
 func (f *Fleet) TokenResult(ctx context.Context, id int64, results []GatewayResult) error {
 	return f.store.TokenResult(ctx, id, Summary(results))
 }
+
+// MeterState is what a meter of a unit read last.
+type MeterState struct {
+	Code string
+	In   measure.Unit
+	Last float64
+	At   time.Time
+}
+
+// Meters of the units of the fleet that have one with a reading, and are not laid up.
+func (f *Fleet) Meters(ctx context.Context) ([]MeterState, error) {
+	codes, err := f.StatusCodes(ctx, store.StatusFilter{Sort: store.ByCode})
+	if err != nil {
+		return nil, err
+	}
+	units, err := f.Units(ctx, codes)
+	if err != nil {
+		return nil, err
+	}
+	var all []MeterState
+	for _, u := range units {
+		a := u.Account
+		if len(u.Circuits) > 0 {
+			a = u.Circuits[0].Account
+		}
+		readings := a.Readings
+		if n := len(readings); n > 0 && a.LaidUp == nil && u.Unit.Ledger.Meter != "" {
+			all = append(all, MeterState{u.Unit.Code, measure.Units(u.Unit.Ledger.Meter)[0], readings[n-1].Raw, readings[n-1].At})
+		}
+	}
+	return all, nil
+}
+
+// LoadedAt is when the fleet was loaded; the zero time for one that was not.
+func (f *Fleet) LoadedAt(ctx context.Context) (time.Time, error) {
+	lines, err := f.store.AuditLines(ctx, store.AuditFilter{What: "register_loaded", Limit: 1})
+	if err != nil || len(lines) == 0 {
+		return time.Time{}, err
+	}
+	return lines[0].At, nil
+}

@@ -18,6 +18,7 @@ import (
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/importer"
 	"diligentledger/internal/importer/messy"
+	"diligentledger/internal/standin"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
 )
@@ -323,6 +324,44 @@ func TestImportStopped(t *testing.T) {
 	}
 	if rows, err := open.Statuses(t.Context(), store.StatusFilter{Text: "ZI-"}); err != nil || len(rows) != 0 {
 		t.Errorf("cancelled, and %d units are there, %v", len(rows), err)
+	}
+	verified(t)
+}
+
+// A day of the simulated gateway: meters move, what is nonsense or of no unit is named, and the day sent again changes nothing.
+func TestTelematicsDay(t *testing.T) {
+	meters, err := open.Meters(t.Context())
+	if err != nil || len(meters) < 30 {
+		t.Fatalf("%d meters, %v", len(meters), err)
+	}
+	var vehicles []standin.Vehicle
+	for _, m := range meters {
+		if noon.Sub(m.At) > 24*time.Hour {
+			vehicles = append(vehicles, standin.Vehicle{Code: m.Code, In: m.In, Last: m.Last, At: m.At})
+		}
+	}
+	var readings []fleet.GatewayReading
+	for _, s := range (standin.Telematics{}).Readings(vehicles, noon) {
+		readings = append(readings, fleet.GatewayReading{ID: s.ID, Unit: s.Unit, At: s.At, Value: s.Value, In: s.In})
+	}
+	counts := func() map[fleet.ReadingOutcome]int {
+		t.Helper()
+		results, err := open.TakeReadings(t.Context(), "telematics", readings)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := map[fleet.ReadingOutcome]int{}
+		for _, r := range results {
+			n[r.Outcome]++
+		}
+		return n
+	}
+	first := counts()
+	if first[fleet.ReadingRecorded] < len(vehicles)/2 || first[fleet.ReadingRefused] == 0 || first[fleet.ReadingDropped] == 0 {
+		t.Errorf("%v of %d vehicles", first, len(vehicles))
+	}
+	if again := counts(); again[fleet.ReadingRecorded] != 0 || again[fleet.ReadingKnown] != first[fleet.ReadingRecorded] {
+		t.Errorf("sent again %v, first %v", again, first)
 	}
 	verified(t)
 }

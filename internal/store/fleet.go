@@ -15,15 +15,18 @@ import (
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/register"
 	"diligentledger/core/serviceplan"
 )
 
 // LoadedFleet is a register and its books, written at once, such as the demo
 // fleet.
 type LoadedFleet struct {
-	Name     string
-	Sites    []LoadedSite
-	Plans    []serviceplan.Plan
+	Name  string
+	Sites []LoadedSite
+	Plans []serviceplan.Plan
+	// Types by their facts, with name and kind.
+	Types    []register.Facts
 	Products []coolant.Product
 	// Additives of the register.
 	Additives []coolant.Additive
@@ -50,7 +53,10 @@ type LoadedSite struct {
 // LoadedUnit is a unit with its entries, in the order of recording.
 type LoadedUnit struct {
 	UnitName
-	Plan     string
+	Plan string
+	// Type by its name, empty for none; Facts are those of the register that no other field holds.
+	Type     string
+	Facts    register.Facts
 	Capacity measure.Litre
 	Base     coolant.Base // empty when it is not known
 	Meter    measure.Unit
@@ -134,6 +140,11 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 			}
 			kept[p.Name] = p
 		}
+		for _, facts := range f.Types {
+			if _, err := s.addRecord(ctx, tx, register.Type, facts); err != nil {
+				return err
+			}
+		}
 		for _, p := range f.Products {
 			figures, err := asJSON(p.Figures)
 			if err != nil {
@@ -171,6 +182,9 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				        NULLIF(?, ''), NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, ?, NULLIF(?, ''), ?, NULLIF(?, ''), NULLIF(?, 0), ?, ?)`,
 				u.Code, u.Name, u.Kind, sites[u.Site], plans[u.Plan], u.Capacity, u.Base, u.Meter, u.Cap, u.Tank, u.Marks, u.WetLiners,
 				u.Metal, u.Drive, u.SilicateFree, u.PremixOnly, u.Required, listed(u.Listed), figures, u.Second, 1+len(u.Further), u.RawWater, sites[u.Winters], u.ColdOffset, u.Heated)
+			if err == nil {
+				err = loadFacts(ctx, tx, id, u)
+			}
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
@@ -221,6 +235,19 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		return s.chainLoaded(ctx, tx)
 	})
+}
+
+// loadFacts of a unit that no column holds, and its type.
+func loadFacts(ctx context.Context, tx *sql.Tx, id int64, u LoadedUnit) error {
+	if u.Type == "" && len(u.Facts) == 0 {
+		return nil
+	}
+	text, err := json.Marshal(orEmpty(u.Facts))
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, `UPDATE unit SET facts = ?, type_id = (SELECT y.id FROM unit_type y WHERE y.name = ?) WHERE id = ?`, string(text), u.Type, id)
+	return err
 }
 
 // loadFurther writes the facts of a further circuit into its row.

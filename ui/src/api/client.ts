@@ -173,6 +173,10 @@ export const api = {
         return answer(client.POST("/api/v1/imports/{id}/reverse", params));
     }
   },
+  tokens: (signal?: AbortSignal) => answer(client.GET("/api/v1/tokens", { signal })),
+  addToken: (body: { name: string; role: Schemas["TokenRole"]; endsOn: string }) =>
+    answer(client.POST("/api/v1/tokens", { body })),
+  revokeToken: (id: number) => answer(client.DELETE("/api/v1/tokens/{id}", { params: { path: { id } } })),
   workbook: (body: Schemas["Workbook"]) => answer(client.POST("/api/v1/workbook", { body, parseAs: "blob" })),
   startingRegister: (signal?: AbortSignal) => answer(client.GET("/api/v1/starting-register", { signal })),
   takeStartingRegister: (body: { types: string[]; plans: string[] }) =>

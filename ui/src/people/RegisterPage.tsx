@@ -17,6 +17,7 @@ import { Sites } from "./Sites";
 import { RegisterIndex } from "../register/RegisterIndex";
 import { mayRegister, usePerson } from "./session";
 import { Submit } from "../frame/Submit";
+import { Tokens } from "./Tokens";
 
 const roles: readonly (readonly [Role, string])[] = [
   ["technician", "technician: writes what was done and found"],
@@ -45,6 +46,7 @@ export function RegisterPage() {
         {person.role === "coordinator" && <Sites />}
         {person.role === "coordinator" && <FleetZone />}
         {person.role === "coordinator" && <People />}
+        {person.role === "coordinator" && <Tokens />}
         {mayRegister(person.role) && <Audit />}
       </Box>
     </Frame>
