@@ -3093,8 +3093,11 @@ type RegisterRecord struct {
 	Kind string `json:"kind"`
 
 	// Left How and when a unit left the fleet, in words.
-	Left     *string    `json:"left,omitempty"`
-	Name     string     `json:"name"`
+	Left *string `json:"left,omitempty"`
+	Name string  `json:"name"`
+
+	// Notes What the books know of it, such as the zero checks of an instrument.
+	Notes    []string   `json:"notes"`
 	Of       RecordKind `json:"of"`
 	Revision string     `json:"revision"`
 
@@ -4340,6 +4343,9 @@ type ServerInterface interface {
 	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx *echo.Context, id PersonId) error
+	// ImportNights Nights of a site from a file, CSV or XLSX: the day and its minimum in the first two columns. All rows or none.
+	// (POST /api/v1/sites/{id}/nights)
+	ImportNights(ctx *echo.Context, id PersonId) error
 	// GetStartingRegister Types and service plans to start from: common practice, marked so.
 	// (GET /api/v1/starting-register)
 	GetStartingRegister(ctx *echo.Context) error
@@ -5518,6 +5524,22 @@ func (w *ServerInterfaceWrapper) ChangeSite(ctx *echo.Context) error {
 	return err
 }
 
+// ImportNights converts echo context to params.
+func (w *ServerInterfaceWrapper) ImportNights(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImportNights(ctx, id)
+	return err
+}
+
 // GetStartingRegister converts echo context to params.
 func (w *ServerInterfaceWrapper) GetStartingRegister(ctx *echo.Context) error {
 	var err error
@@ -5970,6 +5992,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/tokens", wrapper.ListTokens, options.OperationMiddlewares["listTokens"]...)
 	router.POST(options.BaseURL+"/api/v1/tokens", wrapper.AddToken, options.OperationMiddlewares["addToken"]...)
 	router.DELETE(options.BaseURL+"/api/v1/tokens/:id", wrapper.RevokeToken, options.OperationMiddlewares["revokeToken"]...)
+	router.POST(options.BaseURL+"/api/v1/sites/:id/nights", wrapper.ImportNights, options.OperationMiddlewares["importNights"]...)
 	router.GET(options.BaseURL+"/api/v1/settings", wrapper.GetSettings, options.OperationMiddlewares["getSettings"]...)
 	router.PUT(options.BaseURL+"/api/v1/settings", wrapper.ChangeSettings, options.OperationMiddlewares["changeSettings"]...)
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
@@ -9506,6 +9529,83 @@ func (response ChangeSitedefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type ImportNightsRequestObject struct {
+	Id   PersonId `json:"id"`
+	Body io.Reader
+}
+
+type ImportNightsResponseObject interface {
+	VisitImportNightsResponse(w http.ResponseWriter) error
+}
+
+type ImportNights200JSONResponse struct {
+	Nights int `json:"nights"`
+}
+
+func (response ImportNights200JSONResponse) VisitImportNightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportNights403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ImportNights403ApplicationProblemPlusJSONResponse) VisitImportNightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportNights429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ImportNights429ApplicationProblemPlusJSONResponse) VisitImportNightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportNightsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImportNightsdefaultApplicationProblemPlusJSONResponse) VisitImportNightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetStartingRegisterRequestObject struct {
 }
 
@@ -10986,6 +11086,9 @@ type StrictServerInterface interface {
 	// ChangeSite Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays.
 	// (PUT /api/v1/sites/{id})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
+	// ImportNights Nights of a site from a file, CSV or XLSX: the day and its minimum in the first two columns. All rows or none.
+	// (POST /api/v1/sites/{id}/nights)
+	ImportNights(ctx context.Context, request ImportNightsRequestObject) (ImportNightsResponseObject, error)
 	// GetStartingRegister Types and service plans to start from: common practice, marked so.
 	// (GET /api/v1/starting-register)
 	GetStartingRegister(ctx context.Context, request GetStartingRegisterRequestObject) (GetStartingRegisterResponseObject, error)
@@ -12854,6 +12957,33 @@ func (sh *strictHandler) ChangeSite(ctx *echo.Context, id PersonId) error {
 		return err
 	} else if validResponse, ok := response.(ChangeSiteResponseObject); ok {
 		return validResponse.VisitChangeSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ImportNights operation middleware
+func (sh *strictHandler) ImportNights(ctx *echo.Context, id PersonId) error {
+	var request ImportNightsRequestObject
+
+	request.Id = id
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportNights(ctx.Request().Context(), request.(ImportNightsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportNights")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ImportNightsResponseObject); ok {
+		return validResponse.VisitImportNightsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -297,7 +297,12 @@ func (f *Fleet) plan(ctx context.Context, run store.Import) (*importer.Plan, *ta
 			result.Doubtful++
 		}
 	}
-	result.Questions, result.Problems = p.Questions, p.Problems[:min(len(p.Problems), mostProblems)]
+	result.Questions = p.Questions
+	for _, one := range p.Problems {
+		if !one.Asked && len(result.Problems) < mostProblems {
+			result.Problems = append(result.Problems, one)
+		}
+	}
 	return p, table, result, nil
 }
 

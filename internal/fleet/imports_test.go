@@ -365,3 +365,42 @@ func TestTelematicsDay(t *testing.T) {
 	}
 	verified(t)
 }
+
+// Nights of a site from a file: the curve follows them from three whole years on; one row that cannot be read, and none is taken.
+func TestNightsFromAFile(t *testing.T) {
+	add(t, register.Site, "", map[string]string{"name": "Z nights", "nights": "none", "cold": "-20; -19; -14; -7; -2; 3; 6; 5; 1; -4; -10; -16"})
+	var id int64
+	if _, err := fmt.Sscan(recordID(t, register.Site, "Z nights"), &id); err != nil {
+		t.Fatal(err)
+	}
+	var text strings.Builder
+	text.WriteString("day,minimum\n")
+	for n := 1; n <= 4*366; n++ {
+		day := noon.AddDate(0, 0, -n)
+		low := -3.0 + 12*float64(day.YearDay()-15)/180
+		if day.YearDay() > 195 {
+			low = -3 + 12*float64(380-day.YearDay())/180
+		}
+		fmt.Fprintf(&text, "%s,%.1f\n", day.Format(time.DateOnly), low)
+	}
+	for name, c := range map[string]struct{ row, want string }{
+		"no number":  {"2025-01-31,cold", "a minimum such as -12.5"},
+		"no night":   {"2025-01-31,75", "-70 to 40"},
+		"either way": {"03/04/2025,-5", "one way alone"},
+		"to come":    {"2030-01-31,-5", "a night that is over"},
+	} {
+		if _, err := open.AddNights(t.Context(), coordinator, id, []byte(text.String()+c.row+"\n"), measure.DegC); !strings.Contains(refusalAt(err, "/file"), c.want) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	n, err := open.AddNights(t.Context(), coordinator, id, []byte(text.String()), measure.DegC)
+	if err != nil || n != 4*366 {
+		t.Fatalf("%d nights, %v", n, err)
+	}
+	sites, err := app.Sites(t.Context())
+	i := slices.IndexFunc(sites, func(s store.Site) bool { return s.ID == id })
+	if err != nil || i < 0 || sites[i].Cold.Years < 3 || sites[i].Cold.Coldest() < -12 || !sites[i].NoService {
+		t.Errorf("%+v, %v", sites[i].Cold.Years, err)
+	}
+	verified(t)
+}

@@ -448,3 +448,11 @@ func (f *Fleet) elsewhere(ctx context.Context, u store.Unit, is register.Facts) 
 	}
 	return u, nil
 }
+
+// zeroChecks of an instrument that its record shows.
+const zeroChecks = 8
+
+// ZeroHistory of an instrument by its name, the newest first.
+func (f *Fleet) ZeroHistory(ctx context.Context, tool string) ([]time.Time, error) {
+	return f.store.ZeroHistory(ctx, tool, zeroChecks)
+}

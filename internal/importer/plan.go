@@ -70,6 +70,8 @@ type Problem struct {
 	Accepted string `json:"accepted"`
 	// Doubtful: it is taken once [Options.Doubtful] says that it is meant.
 	Doubtful bool `json:"doubtful,omitempty"`
+	// Asked: an answer takes it away.
+	Asked bool `json:"asked,omitempty"`
 }
 
 func (p Problem) String() string {
@@ -283,6 +285,7 @@ func (r *rowReader) ask(t Target, code, about, value, accepted string) {
 	}
 	r.asked[q][r.number] = true
 	r.fail(t, value, accepted)
+	r.problems[len(r.problems)-1].Asked = true
 	r.asks++
 }
 

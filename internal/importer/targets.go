@@ -69,7 +69,7 @@ func (t Target) Known() bool { return slices.Contains(Events, t) || slices.Conta
 var headings = map[Target][]string{
 	"code":         {"unit", "unitno", "unitnumber", "number", "no", "fleetno", "fleetnumber", "vehicle", "vehicleno", "vehicleid", "id", "code", "asset", "assetno", "unitid", "car", "boat", "aircraft"},
 	"name":         {"name", "description", "desc", "unitname", "vehiclename"},
-	"kind":         {"kind", "class", "category", "vehicletype", "sort"},
+	"kind":         {"kind", "class", "category", "vehicletype", "typeofvehicle", "kindofvehicle", "typeofunit", "sort"},
 	"type":         {"type", "unittype"},
 	"make":         {"make", "manufacturer", "brand"},
 	"model":        {"model"},

@@ -34,6 +34,8 @@ type Site struct {
 	// or there is none.
 	ToldAt *time.Time
 
+	// NoService: the weather service is not asked for its nights.
+	NoService bool
 	// Water of the site for mixing.
 	Water coolant.MixingWater
 
@@ -81,11 +83,11 @@ func (s *Store) readSites(ctx context.Context) ([]Site, error) {
 	}
 	curves := map[int64]curve{}
 	rows, err := s.db.QueryContext(ctx, `
-		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), s.water_hardness, s.water_chloride, s.water_sulphate, s.water_solids, c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
+		SELECT s.id, s.name, s.altitude_m, s.winters, COALESCE(s.zone, ''), s.water_hardness, s.water_chloride, s.water_sulphate, s.water_solids, COALESCE(JSON_VALUE(s.facts, '$.nights'), '') = 'none', c.winters, c.years, c.colder, c.shift, c.return_level, c.curve
 		FROM site s LEFT JOIN site_curve c ON c.site_id = s.id ORDER BY s.name`)
 	sites, err := collect(rows, err, func(rows *sql.Rows) (one Site, err error) {
 		var c curve
-		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &one.Water.Hardness, &one.Water.Chloride, &one.Water.Sulphate, &one.Water.Solids, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
+		err = rows.Scan(&one.ID, &one.Name, &one.Altitude, &one.ReturnPeriod, &one.OwnZone, &one.Water.Hardness, &one.Water.Chloride, &one.Water.Sulphate, &one.Water.Solids, &one.NoService, &c.winters, &c.years, &c.colder, &c.shift, &c.back, &c.body)
 		curves[one.ID] = c
 		one.Zone = fleet
 		if err == nil && one.OwnZone != "" {
@@ -365,4 +367,30 @@ func (s *Store) ZeroChecks(ctx context.Context, tools []string, since time.Time)
 		zeroed[tool] = at
 	}
 	return zeroed, nil
+}
+
+// ImportNights into the record of a site, with a line of the audit; [ErrNoSite].
+func (s *Store) ImportNights(ctx context.Context, by Actor, site int64, nights []climate.Minimum) error {
+	var name string
+	err := s.db.QueryRowContext(ctx, `SELECT name FROM site WHERE id = ?`, site).Scan(&name)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fmt.Errorf("%w: %d", ErrNoSite, site)
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.AddNights(ctx, site, nights); err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		return s.changed(ctx, tx, by, "nights_imported", fmt.Sprintf("%s: %d nights", name, len(nights)))
+	})
+}
+
+// ZeroHistory of an instrument: when it was zeroed last in the books of any unit, the newest first, at most limit.
+func (s *Store) ZeroHistory(ctx context.Context, tool string, limit int) ([]time.Time, error) {
+	rows, err := s.db.QueryContext(ctx, `
+		SELECT e.happened_at FROM entry e LEFT JOIN entry s ON s.struck = e.id AND s.circuit_id = e.circuit_id
+		WHERE e.zeroed_tool = ? AND s.id IS NULL ORDER BY e.happened_at DESC LIMIT ?`, tool, limit)
+	return collect(rows, err, func(rows *sql.Rows) (at time.Time, err error) { return at, rows.Scan(&at) })
 }

@@ -50,6 +50,9 @@ func (k *Keeper) Refresh(ctx context.Context) error {
 		return err
 	}
 	for _, s := range sites {
+		if s.NoService {
+			continue
+		}
 		if err := k.site(ctx, s); err != nil {
 			if ctx.Err() != nil {
 				return ctx.Err()

@@ -290,3 +290,13 @@ func (h handlers) claims(ctx context.Context, out *api.ImportRun, id int64) erro
 	}
 	return nil
 }
+
+// ImportNights of a site.
+func (h handlers) ImportNights(ctx context.Context, r api.ImportNightsRequestObject) (api.ImportNightsResponseObject, error) {
+	content, err := io.ReadAll(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	n, err := h.fleet.AddNights(ctx, by(ctx), r.Id, content, reader(ctx).Temperature)
+	return api.ImportNights200JSONResponse{Nights: n}, err
+}

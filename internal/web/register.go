@@ -182,7 +182,7 @@ func (h handlers) ReturnToFleet(ctx context.Context, r api.ReturnToFleetRequestO
 // record as its reader sees and edits it.
 func (h handlers) record(ctx context.Context, r store.Record) (api.RegisterRecord, error) {
 	reading := reader(ctx)
-	out := api.RegisterRecord{Of: api.RecordKind(r.Of), Name: r.Name, Kind: r.Facts["kind"], Revision: r.Revision(), Groups: []api.FactGroup{}, History: []api.RecordHistory{}, Circuits: []string{}}
+	out := api.RegisterRecord{Of: api.RecordKind(r.Of), Name: r.Name, Kind: r.Facts["kind"], Revision: r.Revision(), Groups: []api.FactGroup{}, History: []api.RecordHistory{}, Circuits: []string{}, Notes: []string{}}
 	if r.ID != 0 {
 		out.Key = recordKey(r.Of, r.ID, r.Name)
 	}
@@ -198,6 +198,17 @@ func (h handlers) record(ctx context.Context, r store.Record) (api.RegisterRecor
 		if out.Circuits, err = h.circuits(ctx, r.Name); err != nil {
 			return out, err
 		}
+	}
+	if r.Of == register.Instrument && r.ID != 0 {
+		zeroed, err := h.fleet.ZeroHistory(ctx, r.Name)
+		if err != nil {
+			return out, err
+		}
+		_, zone, err := h.today(ctx)
+		if err != nil {
+			return out, err
+		}
+		out.Notes = reading.ZeroHistory(zeroed, zone)
 	}
 	names, err := h.referenceNames(ctx, r.Of)
 	if err != nil {

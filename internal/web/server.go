@@ -196,7 +196,7 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 // isUpload reports whether the request brings or fetches a whole file.
 func isUpload(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return c.Request().Method == http.MethodPost && (path == apiPrefix+"imports" || path == apiPrefix+"workbook") || path == apiPrefix+"archive"
+	return c.Request().Method == http.MethodPost && (path == apiPrefix+"imports" || path == apiPrefix+"workbook" || strings.HasPrefix(path, apiPrefix+"sites/") && strings.HasSuffix(path, "/nights")) || path == apiPrefix+"archive"
 }
 
 // uploadLimit refuses a file that is too large by its length before a byte of it is read, and one that

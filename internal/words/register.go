@@ -2,6 +2,7 @@ package words
 
 import (
 	"strings"
+	"time"
 
 	"diligentledger/core/measure"
 	"diligentledger/core/register"
@@ -257,4 +258,16 @@ func (r Reader) RecordDone(what, cause string, from *measure.Date, undone bool) 
 		text += ", from " + r.Date(*from) + " on"
 	}
 	return text + when(undone, "; undone")
+}
+
+// ZeroHistory of an instrument in words, a line for each zero check.
+func (r Reader) ZeroHistory(at []time.Time, zone *time.Location) []string {
+	if len(at) == 0 {
+		return []string{"No zero check is recorded."}
+	}
+	lines := make([]string, len(at))
+	for i, t := range at {
+		lines[i] = "Zero checked on " + r.Weekday(measure.DateOf(t, zone)) + "."
+	}
+	return lines
 }

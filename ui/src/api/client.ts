@@ -173,6 +173,15 @@ export const api = {
         return answer(client.POST("/api/v1/imports/{id}/reverse", params));
     }
   },
+  importNights: (id: number, file: File) =>
+    answer(
+      client.POST("/api/v1/sites/{id}/nights", {
+        params: { path: { id } },
+        body: file as unknown as string,
+        bodySerializer: () => file,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
   tokens: (signal?: AbortSignal) => answer(client.GET("/api/v1/tokens", { signal })),
   addToken: (body: { name: string; role: Schemas["TokenRole"]; endsOn: string }) =>
     answer(client.POST("/api/v1/tokens", { body })),

@@ -949,6 +949,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{id}/nights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Nights of a site from a file, CSV or XLSX: the day and its minimum in the first two columns. All rows or none. */
+        post: operations["importNights"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings": {
         parameters: {
             query?: never;
@@ -2766,6 +2785,8 @@ export interface components {
             keys: string[];
         };
         RegisterRecord: {
+            /** @description What the books know of it, such as the zero checks of an instrument. */
+            notes: string[];
             of: components["schemas"]["RecordKind"];
             /** @description Empty for one that is not there yet. */
             key: string;
@@ -4881,6 +4902,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    importNights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description How many nights were taken. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        nights: number;
+                    };
+                };
             };
             403: components["responses"]["NotPermitted"];
             429: components["responses"]["TooManyRequests"];

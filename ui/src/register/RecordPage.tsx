@@ -219,6 +219,14 @@ function OneRecord({ of, recordKey }: { of: RecordKind; recordKey: string }) {
           ) : (
             <Facts record={data} />
           )}
+          {data.notes.length > 0 && (
+            <ul aria-label="From the books" style={{ padding: "6px 0" }}>
+              {data.notes.map((note) => (
+                <li key={note}>{note}</li>
+              ))}
+            </ul>
+          )}
+          {of === "site" && coordinator && !editing && <Nights id={Number(data.key)} />}
           {of === "unit" && coordinator && !editing && !data.key.includes(" ") && <Leaving record={data} />}
           <History of={of} record={data} mayUndo={coordinator} />
         </>
@@ -355,6 +363,51 @@ function Editing({ of, record, onDone }: { of: RecordKind; record: RegisterRecor
         </button>
       </p>
     </form>
+  );
+}
+
+/** Nights of a site from a file, where there is no weather service. */
+function Nights({ id }: { id: number }) {
+  const queries = useQueryClient();
+  const bring = useMutation({
+    mutationFn: (file: File) => api.importNights(id, file),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <section className="section no-print" aria-label="Nights from a file" style={{ marginTop: "18px" }}>
+      <div className="heading">
+        <h2>Nights from a file</h2>
+      </div>
+      <p className="faint" style={{ padding: "8px 0" }}>
+        CSV or XLSX with the day and its minimum in the first two columns. Three whole years or more make a curve of the
+        site’s own.
+      </p>
+      <label className="act framed upload">
+        {bring.isPending ? "uploading …" : "choose a file of nights"}
+        <input
+          type="file"
+          className="hidden-label"
+          aria-label="File of nights"
+          accept=".csv,.txt,.xlsx"
+          disabled={bring.isPending}
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) bring.mutate(file);
+            event.target.value = "";
+          }}
+        />
+      </label>
+      <p aria-live="polite" style={{ minHeight: "24px", paddingTop: "6px" }}>
+        {bring.data && `${figure(bring.data.nights)} nights were taken; the cold of the site follows them.`}
+        {bring.error && (
+          <span className="alarm">
+            {bring.error instanceof Problem
+              ? (bring.error.refusalOf("/file") ?? bring.error.message)
+              : bring.error.message}
+          </span>
+        )}
+      </p>
+    </section>
   );
 }
 

@@ -157,6 +157,7 @@ export const auditNames: Record<string, string> = {
   invited: "invited a person",
   invited_again: "sent an invitation again",
   kind_on_plan: "put a kind on a service plan",
+  nights_imported: "imported nights",
   password_chosen: "chose a password",
   password_forgotten: "asked for a new password",
   person_changed: "changed a person",
