@@ -47,6 +47,18 @@ func (b *tab) pressOn(words string) {
 	js[chromedp.Void](b, find+`.click()`)
 }
 
+// picture of what is open, for the documentation.
+func (b *tab) picture(name string) {
+	b.t.Helper()
+	if *shots == "" || *withOthers {
+		return
+	}
+	b.do(chromedp.Sleep(300 * time.Millisecond))
+	if err := os.WriteFile(filepath.Join(*shots, name+".png"), value(b, chromedp.CaptureScreenshot()), 0o644); err != nil {
+		b.fail(err)
+	}
+}
+
 // From the first link of empty books to a Morning made of an office's spreadsheet: the guide, a site, plans and types, a product, the
 // dry run with what it asks, and every due day as the file means it.
 func TestOwnFleet(t *testing.T) {
@@ -69,6 +81,9 @@ func TestOwnFleet(t *testing.T) {
 	b.field("the same again", "tern gravel oilskin noon"+kb.Enter)
 	// The guide: the fleet, plans and types, the first site.
 	b.wait(`[aria-label="The fleet"] form`)
+	b.until(`document.querySelectorAll('.starting-line').length > 8`)
+	b.picture("first-run")
+	b.accessible("the guide of empty books")
 	b.field("name of the fleet", "Ness Works"+kb.Enter)
 	b.until(`document.querySelector('[aria-label="The fleet"][data-done]')`)
 	b.until(`document.querySelectorAll('.starting-line').length > 8`)
@@ -137,6 +152,8 @@ func TestOwnFleet(t *testing.T) {
 		b.do(chromedp.Sleep(1500 * time.Millisecond))
 		b.until(`document.querySelector('.import-counts[data-state="checked"]') && !document.querySelector('progress')`)
 	}
+	b.picture("import")
+	b.accessible("a dry run")
 	for _, wrong := range messy.Wrong {
 		b.until(fmt.Sprintf(`document.querySelector('[aria-label="Cells that are not taken"]').innerText.includes(%q)`, wrong))
 	}
