@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"runtime"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -403,4 +405,67 @@ func TestNightsFromAFile(t *testing.T) {
 		t.Errorf("%+v, %v", sites[i].Cold.Years, err)
 	}
 	verified(t)
+}
+
+// Units, each with 20 entries, from two files: the list and the history. LEDGER_UNITS sets how many.
+func BenchmarkImport(b *testing.B) {
+	units := 300
+	if n, err := strconv.Atoi(os.Getenv("LEDGER_UNITS")); err == nil {
+		units = n
+	}
+	ctx := b.Context()
+	var list, history strings.Builder
+	list.WriteString("unit;kind;site;plan;capacity;last changed;odometer;odometer date;freeze point;date tested\n")
+	history.WriteString("unit;date;what;odometer;volume;product used\n")
+	for i := range units {
+		fmt.Fprintf(&list, "BI-%05d;car;Inland depot;Pool car;6;2025-02-0%d;%d;2026-10-01;-37;2025-03-0%d\n", i, 1+i%9, 10_000+i, 1+i%9)
+		for k := range 17 {
+			if k%2 == 0 {
+				fmt.Fprintf(&history, "BI-%05d;2025-%02d-%02d;odometer;%d;;\n", i, 4+k/2, 3+k, 8_000+i+k*100)
+			} else {
+				fmt.Fprintf(&history, "BI-%05d;2025-%02d-%02d;top up;;0.1;NORD-OAT-50\n", i, 4+k/2, 3+k)
+			}
+		}
+	}
+	o := importer.Options{Emptied: "yes", Product: "NORD-OAT-50", Doubtful: true}
+	work := func() {
+		for {
+			if worked, err := open.WorkOnImport(ctx); err != nil || !worked {
+				if err != nil {
+					b.Fatal(err)
+				}
+				return
+			}
+		}
+	}
+	for b.Loop() {
+		begun := time.Now()
+		for _, file := range []struct {
+			text    string
+			columns []importer.Target
+		}{{list.String(), targets("code", "kind", "site", "plan", "capacity", "renewed_on", "meter_reading", "meter_on", "freeze_point", "tested_on")},
+			{history.String(), targets("code", "date", "event", "meter_reading", "volume", "filled_product")}} {
+			id, err := open.Upload(ctx, coordinator, "bench.csv", []byte(file.text), words.Metric)
+			if err == nil {
+				err = open.CheckImport(ctx, coordinator, id, file.columns, o)
+			}
+			if err != nil {
+				b.Fatal(err)
+			}
+			work()
+			if err := open.RunImport(ctx, coordinator, id); err != nil {
+				b.Fatal(err)
+			}
+			work()
+			if run, err := app.Import(ctx, id); err != nil || run.State != store.ImportDone {
+				b.Fatalf("%s %s, %v", run.State, run.Error, err)
+			}
+		}
+		var m runtime.MemStats
+		runtime.ReadMemStats(&m)
+		b.ReportMetric(time.Since(begun).Seconds(), "s")
+		b.ReportMetric(time.Since(begun).Seconds()*1000/float64(units), "ms/unit")
+		b.ReportMetric(float64(m.Sys>>20), "MB")
+	}
+	b.ReportMetric(0, "ns/op")
 }

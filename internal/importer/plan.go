@@ -292,7 +292,7 @@ func (r *rowReader) ask(t Target, code, about, value, accepted string) {
 func (r *reader) row(row []string, number int) *rowReader {
 	one := &rowReader{reader: r, cells: map[Target]string{}, column: map[Target]int{}, number: number}
 	for i, t := range r.columns {
-		if t == "" || i >= len(row) {
+		if _, twice := one.column[t]; t == "" || i >= len(row) || twice {
 			continue
 		}
 		cell := row[i]
@@ -371,7 +371,8 @@ func (r *rowReader) facts(known KnownUnit) {
 	r.named(typed)
 	as := r.known.Reading
 	read := register.Facts{}
-	for code, text := range typed {
+	for _, code := range slices.Sorted(maps.Keys(typed)) {
+		text := typed[code]
 		field, ok := register.FieldOf(register.Unit, code)
 		if !ok {
 			continue
@@ -497,7 +498,8 @@ func (r *rowReader) meterKind(kind string) string {
 
 // named records as the register writes them, whatever their case.
 func (r *rowReader) named(typed map[string]string) {
-	for code, names := range map[string][]string{"site": r.known.Sites, "winters": r.known.Sites, "plan": r.known.Plans, "type": slices.Collect(maps.Keys(r.known.Types))} {
+	for _, code := range []string{"site", "winters", "plan", "type"} {
+		names := map[string][]string{"site": r.known.Sites, "winters": r.known.Sites, "plan": r.known.Plans, "type": slices.Sorted(maps.Keys(r.known.Types))}[code]
 		text := typed[code]
 		if text == "" {
 			continue
@@ -562,6 +564,17 @@ func (r *rowReader) day(t Target) (day measure.Date, ok bool) {
 			if r.monthFirst {
 				order = measure.MonthFirst
 			}
+		}
+	}
+	if m := numbersDate.FindStringSubmatch(cell); m != nil {
+		// A number beyond the months settles it, whatever the rest of the file does.
+		first, _ := strconv.Atoi(m[1])
+		second, _ := strconv.Atoi(m[3])
+		switch {
+		case first > 12:
+			order = measure.DayFirst
+		case second > 12:
+			order = measure.MonthFirst
 		}
 	}
 	day, err := measure.ReadDate(monthSlashes(cell, order), today, order)
