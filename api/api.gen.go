@@ -4241,7 +4241,7 @@ type ServerInterface interface {
 	// ReverseImport Reverse an import as one thing, unless later entries or changes rest on it.
 	// (POST /api/v1/imports/{id}/reverse)
 	ReverseImport(ctx *echo.Context, id PersonId) error
-	// RunImport Take the good rows, in the background.
+	// RunImport Import the good rows, in the background.
 	// (POST /api/v1/imports/{id}/run)
 	RunImport(ctx *echo.Context, id PersonId) error
 	// ListInstruments Instruments that tests were made with, as they are called.
@@ -10984,7 +10984,7 @@ type StrictServerInterface interface {
 	// ReverseImport Reverse an import as one thing, unless later entries or changes rest on it.
 	// (POST /api/v1/imports/{id}/reverse)
 	ReverseImport(ctx context.Context, request ReverseImportRequestObject) (ReverseImportResponseObject, error)
-	// RunImport Take the good rows, in the background.
+	// RunImport Import the good rows, in the background.
 	// (POST /api/v1/imports/{id}/run)
 	RunImport(ctx context.Context, request RunImportRequestObject) (RunImportResponseObject, error)
 	// ListInstruments Instruments that tests were made with, as they are called.

@@ -22,11 +22,11 @@ import (
 const (
 	backupUsage = `usage: diligent backup [--data DIR] [--to DIR] [--keep N]
 
-Writes a backup while the program runs: everything as it is at one moment, as an archive that diligent restore reads.`
+Writes a backup while the program runs: everything as it is at one moment, as an archive that diligent restore reads`
 	restoreUsage = `usage: diligent restore FILE [--data DIR]
 
 Puts a backup in the place of the database of a folder; the program must not run there. The database that was there is
-kept beside it as mariadb.before-restore-TIME.`
+kept beside it as mariadb.before-restore-TIME`
 )
 
 // backupFolder beside the database.

@@ -17,7 +17,7 @@ import (
 const exportUsage = `usage: diligent export FILE
 
 Writes everything that the books hold as one open archive, while the program runs: JSON lines in a ZIP, hashes among them,
-described in docs/formats.md. diligent import FILE reads it into empty books.`
+described in docs/formats.md. diligent import FILE reads it into empty books`
 
 // export everything as an archive; a file that is there already is not written over.
 func export(ctx context.Context, args []string, out io.Writer) (err error) {

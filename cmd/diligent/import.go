@@ -28,7 +28,7 @@ Reads a spreadsheet, CSV or XLSX, and says what it would bring: units and entrie
 rows that are not taken with the reason. Nothing is stored without --take. An archive that diligent export wrote is read
 into empty books.
 
-QUESTION is what the dry run asks, as it writes it: emptied=yes, plan:car="Car, long-life coolant".`
+QUESTION is what the dry run asks, as it writes it: emptied=yes, plan:car="Car, long-life coolant"`
 
 // pairs of a flag that may be given several times.
 type pairs map[string]string

@@ -15,7 +15,7 @@ type Change struct {
 	From *measure.Date
 	// Was and Is are the facts that it changed, before and after; an empty text is not known.
 	Was, Is Facts
-	// Undone: it was taken back since, and counts no more.
+	// Undone: it counts no more.
 	Undone bool
 }
 
@@ -51,7 +51,7 @@ func Conflict(changes []Change, is Facts, from *measure.Date) (code string, of C
 	return "", Change{}
 }
 
-// Undoable reports whether a change may be taken back: no later one that counts changed one of its
+// Undoable reports whether a change may be undone: no later one that counts changed one of its
 // facts again.
 func Undoable(changes []Change, id int64) bool {
 	found := false

@@ -67,7 +67,7 @@ func (f Field) Read(typed string, as Reading) (canonical string, wrong *refusal.
 		}
 		return strconv.Itoa(int(r.Value)), nil
 	case YesNo:
-		switch plain(typed) {
+		switch Plain(typed) {
 		case "yes", "y", "true", "1", "x":
 			return "yes", nil
 		case "no", "n", "false", "0":
@@ -146,7 +146,7 @@ func (f Field) quantity(typed string, as Reading) (r measure.Reading, accepted s
 // choice that a text means, by its code or as it reads in words; empty for none.
 func (f Field) choice(typed string) string {
 	for _, code := range f.Choices {
-		if plain(code) == plain(typed) {
+		if Plain(code) == Plain(typed) {
 			return code
 		}
 	}
@@ -161,8 +161,8 @@ func (f Field) accepted() string {
 	return strings.Join(words, ", ")
 }
 
-// plain text of a choice: its letters, digits and nothing else, lower case.
-func plain(text string) string {
+// Plain text of a choice or a heading: its letters, digits and nothing else, lower case.
+func Plain(text string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) {
 			return unicode.ToLower(r)

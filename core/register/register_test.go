@@ -66,7 +66,7 @@ func TestRead(t *testing.T) {
 	}
 }
 
-// Law: what is read in its canonical form is the same again, whoever reads it.
+// Law: what is read in its canonical form is the same again, for every reader.
 func TestCanonicalAgain(t *testing.T) {
 	us := Metric(today)
 	us.Usual = func(d measure.Dimension, u measure.Unit) measure.Unit {

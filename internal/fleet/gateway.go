@@ -50,7 +50,7 @@ type GatewayResult struct {
 }
 
 // readingEvery is how far apart recorded readings of one unit are (judgement: one a day is all that the use
-// model can tell apart, and a line for each ignition would bury the rest).
+// model can distinguish, and a line for each ignition would bury the rest).
 const readingEvery = 20 * time.Hour
 
 // gatewaySkew is how far a gateway's clock may be ahead.

@@ -238,7 +238,7 @@ func (f *Fleet) WorkOnImport(ctx context.Context) (worked bool, err error) {
 	case store.ImportRunning:
 		err = f.bringIn(ctx, run)
 	default:
-		err = f.takeBack(ctx, run)
+		err = f.reverse(ctx, run)
 	}
 	var refused *refusal.Error
 	var table *tabular.Error
@@ -462,7 +462,7 @@ func (f *Fleet) bringIn(ctx context.Context, run store.Import) error {
 	by := store.Actor{ID: run.WhoID, Name: run.Who, Address: "import"}
 	going, err := f.importUnits(ctx, by, run, p.Units)
 	if err != nil || !going {
-		return err // cancelled: the next turn takes it back
+		return err // cancelled: the next turn reverses it
 	}
 	if _, err := f.RefreshStatus(ctx); err != nil {
 		return err
@@ -509,8 +509,8 @@ func (f *Fleet) importUnits(ctx context.Context, by store.Actor, run store.Impor
 	return !cancelled.Load(), err
 }
 
-// takeBack what a run has written.
-func (f *Fleet) takeBack(ctx context.Context, run store.Import) error {
+// reverse what a run has written.
+func (f *Fleet) reverse(ctx context.Context, run store.Import) error {
 	units, err := f.store.ImportedUnits(ctx, run.ID, false, 0)
 	if err != nil {
 		return err

@@ -271,7 +271,7 @@ func TestImportHistory(t *testing.T) {
 	verified(t)
 }
 
-// A run that is stopped between two of its batches goes on where it was, and one that is cancelled takes all of it back.
+// A run that is stopped between two of its batches goes on where it was, and one that is cancelled is reversed whole.
 func TestImportStopped(t *testing.T) {
 	office(t)
 	var text strings.Builder

@@ -294,7 +294,7 @@ func TestTypes(t *testing.T) {
 	verified(t)
 }
 
-// A unit that was sold is in no list, takes no entry of later, and comes back as it was.
+// A unit that was sold is in no list, accepts no later entry, and returns as it was.
 func TestLeaveFleet(t *testing.T) {
 	add(t, register.Unit, "", car("ZE-01", nil))
 	w := fleet.Actor{Name: "O. Fenn", Role: access.Coordinator}

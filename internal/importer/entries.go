@@ -36,7 +36,7 @@ func (r *rowReader) at(day measure.Date, minute int) time.Time {
 	return day.At(hour, minute, zone)
 }
 
-// add an entry; says are the cells that it is told apart by from others of its kind and time.
+// add an entry; says are the cells that distinguish it from others of its kind and time.
 func (r *rowReader) add(at time.Time, b ledger.Body, t Target, says ...Target) {
 	texts := make([]string, len(says))
 	for i, of := range says {
@@ -87,11 +87,6 @@ func (r *rowReader) note() string {
 		parts = append(parts, text)
 	}
 	return strings.Join(parts, ": ")
-}
-
-// meterDimension of the unit; empty for none.
-func (r *rowReader) meterDimension() measure.Dimension {
-	return measure.Unit(r.unit.After["meter"]).Dimension()
 }
 
 // meterOf a cell, in the dimension of the unit's meters.
@@ -413,7 +408,7 @@ func (r *rowReader) claim() {
 	}
 }
 
-// EntryID of an entry of a circuit by its time, its kind and the cells that it is told apart by: a UUID of
+// EntryID of an entry of a circuit by its time, its kind and the cells that distinguish it: a UUID of
 // version 7 with its time, and the SHA-256 of the rest. n distinguishes entries that say the same: two top-ups of a day.
 func EntryID(circuit int64, at time.Time, kind ledger.Kind, says string, n int) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%d\n%s\n%s\n%d\n%s", circuit, at.UTC().Format(time.RFC3339Nano), kind, n, says))

@@ -92,7 +92,7 @@ type PlannedEntry struct {
 	Body   ledger.Body
 	Row    int
 	Column string
-	// Says is what it is told apart by from others of its kind and time.
+	// Says is what distinguishes it from others of its kind and time.
 	Says string
 	// Undated meter reading: of the day of the import, unless it is known already.
 	Undated bool

@@ -122,14 +122,7 @@ var headings = map[Target][]string{
 func Heading(head string) string { return plain(head) }
 
 // plain text of a heading or a choice.
-func plain(text string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
-		}
-		return -1
-	}, text)
-}
+func plain(text string) string { return register.Plain(text) }
 
 // units that a heading names, after or in brackets: "capacity (qt)", "odometer km".
 var headUnits = map[string]measure.Unit{"l": measure.L, "litre": measure.L, "litres": measure.L, "liter": measure.L, "liters": measure.L, "ltr": measure.L, "ml": measure.ML,

@@ -393,7 +393,9 @@ type idsThere map[string]bool
 func writtenIDs(written []ledger.Entry) idsThere {
 	there := idsThere{}
 	for _, e := range written {
-		there[e.ID] = there[e.ID]
+		if _, known := there[e.ID]; !known {
+			there[e.ID] = false
+		}
 		if b, ok := e.Body.(ledger.Strike); ok {
 			there[b.Entry] = true
 		}

@@ -163,7 +163,7 @@ func (c factColumn) selected(table string) string {
 	return `COALESCE(` + table + `.` + c.column + `, '')`
 }
 
-// fact that a column's text stands for; typed is the fact as it was typed, which is used while it
+// fact that a column's text is; typed is the fact as it was typed, which is used while it
 // means the same.
 func (c factColumn) fact(of register.Record, text, typed string) string {
 	field, _ := register.FieldOf(of, c.code)

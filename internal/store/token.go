@@ -54,7 +54,7 @@ func scanToken(row interface{ Scan(...any) error }) (t Token, err error) {
 	return t, nil
 }
 
-// tokenPrefix lets a token be told from other secrets where it leaks.
+// tokenPrefix distinguishes a token from other secrets where it leaks.
 const tokenPrefix = "dlt_"
 
 // AddToken of 160 random bits, which is given once and kept as its hash; [ErrTaken] when the name
@@ -100,7 +100,7 @@ func (s *Store) Tokens(ctx context.Context) ([]Token, error) {
 // usedEvery is how often it is written that a token was used.
 const usedEvery = time.Minute
 
-// TokenHolder is who a token stands for: no person of the register, under the token's name and with
+// TokenHolder is the actor of a token: no person of the register, under the token's name and with
 // its role. [ErrNoToken].
 func (s *Store) TokenHolder(ctx context.Context, secret string) (Person, Token, error) {
 	hash := sha256.Sum256([]byte(strings.TrimSpace(secret)))

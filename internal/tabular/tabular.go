@@ -88,7 +88,7 @@ func Read(content []byte) (*Table, error) {
 	return t.headed()
 }
 
-// TooLarge file of so many bytes.
+// TooLarge file of n bytes.
 func TooLarge(n int64) error {
 	return refuse(fmt.Sprintf("a file of %d MB", n>>20), fmt.Sprintf("at most %d MB", MostBytes>>20))
 }

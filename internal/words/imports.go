@@ -32,7 +32,7 @@ func Target(t importer.Target) (label, group string) {
 // ImportStateName in words.
 func ImportStateName(state string) string {
 	return map[string]string{"uploaded": "uploaded, not checked", "checking": "dry run under way", "checked": "checked: nothing is taken yet", "running": "under way", "done": "done",
-		"cancelling": "cancelled: being taken back", "cancelled": "cancelled: nothing of it is left", "reversing": "being reversed", "reversed": "reversed", "failed": "failed"}[state]
+		"cancelling": "cancelled: being reversed", "cancelled": "cancelled: nothing of it is left", "reversing": "being reversed", "reversed": "reversed", "failed": "failed"}[state]
 }
 
 // FileShape in words: what a file was taken for.

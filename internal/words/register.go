@@ -236,7 +236,7 @@ func (r Reader) Left(how string, on measure.Date) string { return how + " on " +
 // without are facts of a unit that are none where the register has none.
 var without = map[string]string{"type": "none", "winters": "no other site", "second_meter": "none", "cold_offset": "no", "required_technology": "none", "listed": "none"}
 
-// Without is what stands for a fact that the register does not have.
+// Without is what is shown for a fact that the register does not have.
 func Without(of register.Record, code string) string {
 	if text, ok := without[code]; ok && of != register.Type {
 		return text

@@ -60,7 +60,7 @@ func Fleet(today time.Time) []Unit {
 // heads of the table.
 var heads = []string{"Unit no.", "Description", "Type of vehicle", "Location", "Coolant cap. (L)", "Last changed", "Odo at change", "Last odometer", "Freeze point", "Date tested", "Next due", "Remarks"}
 
-// headings that the tables of an office use otherwise than ours: what each column is, for the mapping.
+// Targets are what each column is, for the mapping.
 var Targets = []string{"code", "name", "kind", "site", "capacity", "renewed_on", "renewed_meter", "meter_reading", "freeze_point", "tested_on", "due_on", "remark"}
 
 // date of a row as its typist writes it: by day or by month first, or in words. None that can be read either way.

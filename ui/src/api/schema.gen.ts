@@ -796,7 +796,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the good rows, in the background. */
+        /** Import the good rows, in the background. */
         post: operations["runImport"];
         delete?: never;
         options?: never;

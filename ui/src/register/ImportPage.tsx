@@ -146,7 +146,7 @@ function OneImport({ run }: { run: Run }) {
           )}{" "}
           {run.state === "running" && (
             <button type="button" className="act framed" disabled={act.isPending} onClick={() => act.mutate("cancel")}>
-              cancel: take all of it back
+              cancel and reverse it
             </button>
           )}
         </p>
