@@ -1318,7 +1318,6 @@ const (
 	TokenRoleCoordinator TokenRole = "coordinator"
 	TokenRoleGateway     TokenRole = "gateway"
 	TokenRoleReader      TokenRole = "reader"
-	TokenRoleSignatory   TokenRole = "signatory"
 	TokenRoleTechnician  TokenRole = "technician"
 )
 
@@ -1330,8 +1329,6 @@ func (e TokenRole) Valid() bool {
 	case TokenRoleGateway:
 		return true
 	case TokenRoleReader:
-		return true
-	case TokenRoleSignatory:
 		return true
 	case TokenRoleTechnician:
 		return true
@@ -3379,11 +3376,13 @@ type Token struct {
 	LastUsedAt *time.Time `json:"lastUsedAt,omitempty"`
 	Name       string     `json:"name"`
 	Revoked    bool       `json:"revoked"`
-	Role       TokenRole  `json:"role"`
-	Who        string     `json:"who"`
+
+	// Role A signatory is a person, who signs; no token has that role.
+	Role TokenRole `json:"role"`
+	Who  string    `json:"who"`
 }
 
-// TokenRole defines model for TokenRole.
+// TokenRole A signatory is a person, who signs; no token has that role.
 type TokenRole string
 
 // TopUpBody defines model for TopUpBody.
@@ -3946,7 +3945,9 @@ type AddTokenJSONBody struct {
 	// EndsOn The last day on which it is good.
 	EndsOn openapi_types.Date `json:"endsOn"`
 	Name   string             `json:"name"`
-	Role   TokenRole          `json:"role"`
+
+	// Role A signatory is a person, who signs; no token has that role.
+	Role TokenRole `json:"role"`
 }
 
 // ListUnitsParams defines parameters for ListUnits.

@@ -39,6 +39,9 @@ func writeBackup(ctx context.Context, s *store.Store, folder string, keep int, p
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return "", err
 	}
+	if err := roomForBackup(folder, bytesFree); err != nil {
+		return "", err
+	}
 	path = filepath.Join(folder, backupPrefix+time.Now().UTC().Format("2006-01-02T150405Z")+".zip")
 	file, err := os.CreateTemp(folder, ".being-written-*")
 	if err != nil {
@@ -52,6 +55,33 @@ func writeBackup(ctx context.Context, s *store.Store, folder string, keep int, p
 		return "", err
 	}
 	return path, removeOldest(folder, keep)
+}
+
+// leastAfterBackup is how much of the disk a backup leaves to the database.
+const leastAfterBackup = 256 << 20
+
+// roomForBackup twice as large as the last one; an error that says what is missing.
+func roomForBackup(folder string, free func(string) (uint64, error)) error {
+	all, err := filepath.Glob(filepath.Join(folder, backupPrefix+"*.zip"))
+	if err != nil {
+		return err
+	}
+	needed := uint64(leastAfterBackup)
+	if len(all) > 0 {
+		last, err := os.Stat(slices.Max(all)) // by their time
+		if err != nil {
+			return err
+		}
+		needed += 2 * uint64(last.Size())
+	}
+	left, err := free(folder)
+	if err != nil {
+		return err
+	}
+	if left < needed {
+		return fmt.Errorf("%d MB are free in %s and %d MB are needed, so that the database can go on; make room, keep fewer (--backups) or back up to another disk (diligent backup --to)", left>>20, folder, needed>>20)
+	}
+	return nil
 }
 
 func removeOldest(folder string, keep int) error {
@@ -180,18 +210,26 @@ func setAside(folder string) (aside string, err error) {
 // start when there is none of the last day.
 const backupHour = 3
 
+// backupAgain is how long after a failed backup it is tried again.
+const backupAgain = time.Hour
+
 func keepBackups(ctx context.Context, s *store.Store, data string, keep int, say func(string)) {
 	if keep <= 0 {
 		return
 	}
 	tick := time.NewTicker(time.Minute)
 	defer tick.Stop()
+	var failed time.Time
 	for {
-		if due, err := backupDue(ctx, s, backupFolder(data), time.Now()); err != nil {
-			say("backup: " + err.Error())
-		} else if due {
-			if _, err := writeBackup(ctx, s, backupFolder(data), keep, func(string, int) {}); err != nil && ctx.Err() == nil {
-				say("the backup of tonight was not written: " + err.Error())
+		due, err := backupDue(ctx, s, backupFolder(data), time.Now())
+		if err == nil && due && time.Since(failed) > backupAgain {
+			_, err = writeBackup(ctx, s, backupFolder(data), keep, func(string, int) {})
+		}
+		if err != nil && ctx.Err() == nil && time.Since(failed) > backupAgain {
+			failed = time.Now()
+			say("the backup of tonight was not written: " + err.Error())
+			if err := s.Audit(ctx, store.Audited{Who: "backup", Address: "backup", What: "backup_failed", Detail: err.Error()}); err != nil {
+				say("backup: " + err.Error())
 			}
 		}
 		select {

@@ -126,6 +126,17 @@ func TestRestoreDrill(t *testing.T) {
 	if due() {
 		t.Error("a backup was written, and another is due")
 	}
+	size := uint64(0)
+	if info, err := os.Stat(path); err != nil {
+		t.Fatal(err)
+	} else {
+		size = uint64(info.Size())
+	}
+	for free, enough := range map[uint64]bool{leastAfterBackup + 2*size: true, leastAfterBackup + 2*size - 1: false, 0: false} {
+		if err := roomForBackup(backupFolder(data), func(string) (uint64, error) { return free, nil }); (err == nil) != enough {
+			t.Errorf("%d bytes are free: %v", free, err)
+		}
+	}
 	content, err := os.ReadFile(path)
 	if err != nil || !archive.Is(content) {
 		t.Fatalf("the backup is no archive: %v", err)

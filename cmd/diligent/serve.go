@@ -257,13 +257,22 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 // leastRoom in bytes on the disk of the database: below it a write may fail at any moment.
 const leastRoom = 32 << 20
 
-// roomOn the disk of a folder; an error that says how much is left when it is too little.
-func roomOn(dir string) error {
+// bytesFree on the disk of a folder.
+func bytesFree(dir string) (uint64, error) {
 	var s syscall.Statfs_t
 	if err := syscall.Statfs(dir, &s); err != nil {
-		return fmt.Errorf("the disk of %s cannot be read: %w", dir, err)
+		return 0, fmt.Errorf("the disk of %s cannot be read: %w", dir, err)
 	}
-	if left := s.Bavail * uint64(s.Bsize); left < leastRoom {
+	return s.Bavail * uint64(s.Bsize), nil
+}
+
+// roomOn the disk of a folder; an error that says how much is left when it is too little.
+func roomOn(dir string) error {
+	left, err := bytesFree(dir)
+	if err != nil {
+		return err
+	}
+	if left < leastRoom {
 		return fmt.Errorf("the disk of the database has %d MB left; at least %d MB are needed to write", left>>20, leastRoom>>20)
 	}
 	return nil

@@ -9,6 +9,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 )
@@ -283,9 +284,23 @@ func Check(r Record, facts Facts) (wrong []*refusal.Field) {
 	return wrong
 }
 
+// checkCode of a unit: it is a part of addresses, where a circuit's name follows it ([ledger.Unit]).
+func checkCode(code string) (accepted string) {
+	if i := strings.LastIndexByte(code, ' '); i >= 0 && slices.Contains(ledger.Circuits, ledger.Circuit(strings.ToLower(code[i+1:]))) {
+		return "a number that does not end with the name of a circuit"
+	}
+	if strings.ContainsAny(code, `/\?#%`) {
+		return `a number without / \ ? # %`
+	}
+	return ""
+}
+
 func checkUnit(r Record, facts Facts) (wrong []*refusal.Field) {
 	add := func(code, got, accepted string, question bool) {
 		wrong = append(wrong, &refusal.Field{Pointer: "/facts/" + code, Got: got, Accepted: accepted, Question: question})
+	}
+	if accepted := checkCode(facts["code"]); r == Unit && accepted != "" {
+		add("code", fmt.Sprintf("%q", facts["code"]), accepted, false)
 	}
 	if r == Unit && facts["capacity"] == "" {
 		add("capacity", "nothing", "the capacity of the unit, or a type that has one", false)

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -180,6 +181,9 @@ func (f *Fleet) AddToken(ctx context.Context, by store.Actor, name string, role 
 	}
 	if name == "" {
 		return "", refusal.New("/name", "nothing", "a name, such as yard gateway")
+	}
+	if !slices.Contains(store.TokenRoles, role) {
+		return "", refusal.New("/role", fmt.Sprintf("%q", role), "gateway, reader, technician or coordinator: a signatory is a person")
 	}
 	if ends.Before(today) || ends.After(today.AddDays(longestToken)) {
 		return "", refusal.New("/endsOn", ends.Format("2 Jan 2006"), "a day from today to "+today.AddDays(longestToken).Format("2 Jan 2006"))

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"diligentledger/core/access"
 	"diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -117,6 +118,9 @@ func (f *Fleet) table(ctx context.Context, run store.Import) (*tabular.Table, er
 	content, err := f.store.ImportFile(ctx, run.ID, "file")
 	if err != nil {
 		return nil, err
+	}
+	if len(content) == 0 {
+		return nil, refusal.New("/file", "a file that is not kept any more", "the file uploaded again")
 	}
 	return tabular.Read(content)
 }
@@ -261,7 +265,7 @@ func (f *Fleet) plan(ctx context.Context, run store.Import) (*importer.Plan, *ta
 	if err != nil {
 		return nil, nil, result, err
 	}
-	p := importer.Read(table, run.Columns, run.Options, known)
+	p := importer.Read(importer.Table{Heads: table.Heads, Rows: table.Rows, Numbers: table.Numbers, Day: table.Day}, run.Columns, run.Options, known)
 	result.Counts.Rows = p.Rows
 	good := p.Units[:0:0]
 	for _, u := range p.Units {
@@ -378,6 +382,9 @@ func (f *Fleet) checkPlanned(ctx context.Context, u importer.UnitPlan, run store
 		entry := ledger.Entry{ID: fmt.Sprintf("planned-%d-%d", e.Row, len(written)), Unit: u.Code, At: e.At.UTC(), RecordedAt: f.now(), Body: e.Body, Confirmed: run.Options.Doubtful}
 		history := ledger.Following(&account, written, entry)
 		found := importer.Refused(e, ledger.CheckIn(history, entry, f.now()), run.Options.Doubtful)
+		if field := access.CheckIn(broughtBy(run), history, entry); field != nil && len(found) == 0 {
+			found = importer.Refused(e, []*refusal.Field{field}, false)
+		}
 		if len(found) > 0 {
 			problems, bad[e.Row] = append(problems, found...), true
 			continue
@@ -391,6 +398,25 @@ func (f *Fleet) checkPlanned(ctx context.Context, u importer.UnitPlan, run store
 	kept.Entries = slices.DeleteFunc(slices.Clone(u.Entries), func(e importer.PlannedEntry) bool { return bad[e.Row] })
 	kept.Rows = slices.DeleteFunc(slices.Clone(u.Rows), func(row int) bool { return bad[row] })
 	return kept, problems, same, nil
+}
+
+// broughtBy is who brings a run, with the right of those who may import.
+func broughtBy(run store.Import) Actor {
+	return Actor{ID: run.WhoID, Name: run.Who, Role: access.Coordinator}
+}
+
+// permitFor who brings a run: the authority table, entry by entry (package access).
+func permitFor(run store.Import) store.Permit {
+	return func(u store.Unit, written, entries []ledger.Entry) *refusal.Field {
+		written = slices.Clone(written)
+		for _, e := range entries {
+			if field := access.CheckIn(broughtBy(run), ledger.HistoryOf(u.Ledger, written), e); field != nil {
+				return field
+			}
+			written = append(written, e)
+		}
+		return nil
+	}
 }
 
 // dryRun of an import: what it would bring, and the rows that it would not.
@@ -495,7 +521,7 @@ func (f *Fleet) importUnits(ctx context.Context, by store.Actor, run store.Impor
 			if cancelled.Load() || ctx.Err() != nil {
 				return ctx.Err()
 			}
-			if _, err := f.store.ImportUnits(ctx, by, run, some); err != nil {
+			if _, err := f.store.ImportUnits(ctx, by, run, some, permitFor(run)); err != nil {
 				return err
 			}
 			state, err := f.store.ImportProgress(ctx, run.ID, int(done.Add(int64(len(some)))), len(units))
@@ -517,9 +543,16 @@ func (f *Fleet) reverse(ctx context.Context, run store.Import) error {
 	}
 	by := store.Actor{ID: run.WhoID, Name: run.Who, Address: "import"}
 	done := 0
+	var kept []string
 	for some := range slices.Chunk(units, store.ImportBatch) {
-		if err := f.store.ReverseUnits(ctx, by, run, some); err != nil {
+		refused, err := f.store.ReverseUnits(ctx, by, run, some, permitFor(run))
+		if err != nil {
 			return err
+		}
+		for _, u := range some {
+			if field := refused[u.Code]; field != nil {
+				kept = append(kept, fmt.Sprintf("%s: %s; accepted: %s", u.Code, field.Got, field.Accepted))
+			}
 		}
 		done += len(some)
 		if _, err := f.store.ImportProgress(ctx, run.ID, done, len(units)); err != nil {
@@ -528,6 +561,10 @@ func (f *Fleet) reverse(ctx context.Context, run store.Import) error {
 	}
 	if _, err := f.RefreshStatus(ctx); err != nil {
 		return err
+	}
+	if len(kept) > 0 {
+		why := fmt.Sprintf("%d of %d units stay as imported: %s", len(kept), len(units), strings.Join(kept, "; "))
+		return f.store.FinishImport(ctx, run.ID, run.State, store.ImportFailed, nil, len(units), why)
 	}
 	to := store.ImportReversed
 	if run.State == store.ImportCancelling {

@@ -469,3 +469,56 @@ func BenchmarkImport(b *testing.B) {
 	}
 	b.ReportMetric(0, "ns/op")
 }
+
+// An import has no more right than who brings it: a finding that keeps an aircraft on the ground is lifted neither by a row of a
+// spreadsheet nor by reversing the run that brought it. A number that no address can have is refused in a spreadsheet, too.
+func TestImportAsksAccess(t *testing.T) {
+	office(t)
+	ctx := t.Context()
+	columns := targets("code", "kind", "site", "plan", "capacity", "base", string(importer.HosesOn), string(importer.HosesFound))
+	row := func(code, kind, day, found string) string {
+		plan := map[string]string{"aircraft": "Light aircraft", "car": "Car, long-life coolant"}[kind]
+		return fmt.Sprintf("%s;%s;Main yard;%s;6 L;EG;%s;%s\n", code, kind, plan, day, found)
+	}
+	head := "number;kind;site;plan;capacity;base;hoses checked;hoses found\n"
+	held := func(code string) bool {
+		m, err := open.Account(ctx, code)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return len(m.Account.Stops()) > 0
+	}
+	first := upload(t, "grounded.csv", []byte(head+row("ZX-1", "aircraft", "2026-09-01", "bulging")+row("ZX-2", "car", "2026-09-01", "bulging")+row("ZX/3", "car", "2026-09-01", "good")+row("ZX 4 port", "car", "2026-09-01", "good")))
+	result := checked(t, first, columns, importer.Options{})
+	if result.Counts.UnitsNew != 2 || result.Counts.RowsRefused != 2 || !strings.Contains(result.Problems[0].Accepted, "without /") || !strings.Contains(result.Problems[1].Accepted, "name of a circuit") {
+		t.Fatalf("%+v %v", result.Counts, result.Problems)
+	}
+	run(t, first)
+	if !held("ZX-1") {
+		t.Fatal("bulging hoses do not hold the aircraft")
+	}
+	if err := open.ReverseImport(ctx, coordinator, first); err != nil {
+		t.Fatal(err)
+	}
+	work(t)
+	i, err := app.Import(ctx, first)
+	if err != nil || i.State != store.ImportFailed || !strings.Contains(i.Error, "1 of 2 units stay as imported: ZX-1:") || !strings.Contains(i.Error, "signatory") {
+		t.Fatalf("reversed: %s %s, %v", i.State, i.Error, err)
+	}
+	if !held("ZX-1") || record(t, register.Unit, "ZX-1").LeftOn != nil {
+		t.Error("the aircraft is not held any more")
+	}
+	if record(t, register.Unit, "ZX-2").LeftOn == nil {
+		t.Error("the car was not reversed")
+	}
+	second := upload(t, "good.csv", []byte(head+row("ZX-1", "aircraft", "2026-10-01", "good")+row("ZX-2", "car", "2026-10-01", "good")))
+	checked(t, second, columns, importer.Options{})
+	run(t, second)
+	if !held("ZX-1") {
+		t.Error("good hoses of a spreadsheet release an aircraft")
+	}
+	if held("ZX-2") {
+		t.Error("the car is held")
+	}
+	verified(t)
+}

@@ -81,7 +81,7 @@ func (f *Fleet) typedFacts(ctx context.Context, c RecordChange, now store.Record
 		}
 	}
 	wrong = append(wrong, f.checkFrom(ctx, c)...)
-	wrong = append(wrong, checkCode(c, now, change, after.Facts)...)
+	wrong = append(wrong, checkMeter(c, now, change, after.Facts)...)
 	wrong = append(wrong, checkZone(change)...)
 	if len(wrong) > 0 {
 		return nil, after, &refusal.Error{Fields: onceEach(wrong)}
@@ -141,16 +141,9 @@ func (f *Fleet) checkFrom(ctx context.Context, c RecordChange) []*refusal.Field 
 	return nil
 }
 
-func checkCode(c RecordChange, now store.Record, change, after register.Facts) (wrong []*refusal.Field) {
+func checkMeter(c RecordChange, now store.Record, change, after register.Facts) (wrong []*refusal.Field) {
 	if c.Of != register.Unit {
 		return nil
-	}
-	code := after["code"]
-	if i := strings.LastIndexByte(code, ' '); now.Circuit == 0 && i >= 0 && slices.Contains(ledger.Circuits, ledger.Circuit(strings.ToLower(code[i+1:]))) {
-		wrong = append(wrong, &refusal.Field{Pointer: "/facts/code", Got: fmt.Sprintf("%q", code), Accepted: "a number that does not end with the name of a circuit"})
-	}
-	if strings.ContainsAny(code, `/\?#%`) {
-		wrong = append(wrong, &refusal.Field{Pointer: "/facts/code", Got: fmt.Sprintf("%q", code), Accepted: `a number without / \ ? # %`})
 	}
 	if was, is := now.Facts["meter"], after["meter"]; c.Key != "" && now.Circuit == 0 && was != "" && was != is && !c.Confirmed {
 		if _, changed := change["meter"]; changed {
@@ -244,8 +237,10 @@ func (f *Fleet) AddRecord(ctx context.Context, by store.Actor, c RecordChange) (
 				another[own] = "" // of one unit alone
 			}
 			facts := change.With(another)
-			if wrong := checkCode(c, store.Record{Facts: register.Facts{}}, facts, facts); len(wrong) > 0 {
-				return nil, &refusal.Error{Fields: wrong}
+			for _, field := range register.Check(register.Unit, facts) {
+				if field.Pointer == "/facts/code" {
+					return nil, refusal.New("/numbers", field.Got, field.Accepted)
+				}
 			}
 			all = append(all, facts)
 		}
@@ -341,9 +336,6 @@ func (f *Fleet) PreviewRecord(ctx context.Context, c RecordChange) ([]StatusChan
 		u, err := f.store.Unit(ctx, c.Key)
 		if err != nil {
 			return nil, err
-		}
-		if !u.First() {
-			return nil, nil // the status is that of the unit by all its circuits
 		}
 		return f.changesOf(ctx, []store.Unit{u}, func(store.Unit) (store.Record, register.Facts, error) { return now, change, nil }, nil, c.From)
 	case register.Type:
@@ -445,6 +437,10 @@ func (f *Fleet) elsewhere(ctx context.Context, u store.Unit, is register.Facts) 
 			return u, refusal.New("/facts/site", fmt.Sprintf("%q", name), f.namesOf(ctx, string(register.Site)))
 		}
 		u.Site, u.Cold, u.Zone = name, sites[i].Cold, sites[i].Zone
+		u.Others = slices.Clone(u.Others)
+		for j := range u.Others {
+			u.Others[j].Site, u.Others[j].Cold, u.Others[j].Zone = u.Site, u.Cold, u.Zone
+		}
 	}
 	return u, nil
 }

@@ -159,6 +159,7 @@ func TestRecordRefusals(t *testing.T) {
 		"a boat's fact":       {car("ZB-02", map[string]string{"raw_water": "yes"}), "", "/facts/raw_water", []string{"a car has no such fact"}},
 		"no such fact":        {car("ZB-02", map[string]string{"colour": "red"}), "", "/facts/colour", []string{"no such fact"}},
 		"same meter twice":    {car("ZB-02", map[string]string{"second_meter": "km"}), "", "/facts/second_meter", []string{"does not have yet"}},
+		"copy with a mark":    {car("ZB-02", nil), "ZB/3", "/numbers", []string{`"ZB/3"`, "without /"}},
 		"name of a circuit":   {car("ZB 02 port", nil), "", "/facts/code", []string{"name of a circuit"}},
 		"no plan":             {car("ZB-02", map[string]string{"plan": ""}), "", "/facts/plan", []string{"must be given"}},
 		"cap beyond all caps": {car("ZB-02", map[string]string{"cap": "400 psi"}), "", "/facts/cap", []string{`"400 psi"`, "10 kPa to 350 kPa"}},
@@ -326,6 +327,9 @@ func TestLeaveFleet(t *testing.T) {
 	if _, err := writeEntry(t.Context(), w, "ZE-01", newEntry(3, ledger.NoteBody{Text: "sent late"})); err != nil || counts() != there-1 {
 		t.Errorf("an entry of before: %v, %d units", err, counts())
 	}
+	if _, err := open.AddWork(t.Context(), coordinator, []string{"ZE-01"}, nil, nil); !strings.Contains(refusalAt(err, "/units/0"), "left the fleet") {
+		t.Errorf("work for a unit that left: %v", err)
+	}
 	r = must(t)(open.ReturnToFleet(t.Context(), coordinator, "ZE-01", r.Revision()))
 	rows, err := open.Statuses(t.Context(), store.StatusFilter{Codes: []string{"ZE-01"}})
 	if err != nil || len(rows) != 1 || rows[0].Verdict != "hold" || r.LeftOn != nil {
@@ -442,6 +446,63 @@ func TestRandomChanges(t *testing.T) {
 	}
 	if changed < 20 || undone < 5 || refused == 0 {
 		t.Errorf("%d changed, %d undone, %d refused: the law was not tried", changed, undone, refused)
+	}
+	verified(t)
+}
+
+// What a preview of a change says is what saving it does: of a unit, of one circuit among several, and by another site.
+func TestPreviewIsWhatComes(t *testing.T) {
+	ctx := t.Context()
+	boat, err := open.Account(ctx, "HB-14")
+	if err != nil || len(boat.Circuits) < 2 {
+		t.Fatalf("%d circuits, %v", len(boat.Circuits), err)
+	}
+	further := boat.Circuits[1].Unit.Address()
+	foreseen := 0
+	for _, c := range []struct {
+		key   string
+		typed map[string]string
+	}{
+		{further, map[string]string{"capacity": "400 L"}}, {further, map[string]string{"plan": "Pool car"}}, {further, map[string]string{"raw_water": ""}},
+		{"HB-14", map[string]string{"capacity": "400 L"}}, {"HB-14", map[string]string{"site": "Hill garage"}}, {"CA-05", map[string]string{"site": "Hill garage"}}, {"HB-14", map[string]string{"keeper": "a person"}},
+	} {
+		whole := func() string {
+			m, err := open.Account(ctx, c.key)
+			if err != nil {
+				t.Fatal(err)
+			}
+			g := m.Whole.Governing
+			return fmt.Sprint(m.Whole.Verdict, g.Kind, g.Due)
+		}
+		r := record(t, register.Unit, c.key)
+		if c.typed["plan"] != "" && r.Facts["plan"] == c.typed["plan"] || c.typed["site"] != "" && r.Facts["site"] == c.typed["site"] {
+			t.Fatalf("%s has %v already", c.key, c.typed)
+		}
+		changed := fleet.RecordChange{Of: register.Unit, Key: c.key, Revision: r.Revision(), Typed: c.typed, Confirmed: true, Reading: reading()}
+		preview, err := open.PreviewRecord(ctx, changed)
+		if err != nil {
+			t.Fatal(c.key, c.typed, err)
+		}
+		foreseen += len(preview)
+		before := whole()
+		r = must(t)(open.SaveRecord(ctx, coordinator, changed))
+		after := whole()
+		if len(preview) > 0 != (before != after) {
+			t.Errorf("%s %v: foreseen %d changes; before %s, after %s", c.key, c.typed, len(preview), before, after)
+		}
+		if len(preview) > 0 {
+			g := preview[0].After.Governing
+			if got := fmt.Sprint(preview[0].After.Verdict, g.Kind, g.Due); got != after {
+				t.Errorf("%s %v: foreseen %s, came %s", c.key, c.typed, got, after)
+			}
+		}
+		must(t)(open.UndoRecordChange(ctx, coordinator, register.Unit, c.key, r.Revision(), r.Changes[len(r.Changes)-1].ID))
+		if again := whole(); again != before {
+			t.Errorf("%s %v undone: %s, before %s", c.key, c.typed, again, before)
+		}
+	}
+	if foreseen == 0 {
+		t.Error("no change changed a status: nothing was tested")
 	}
 	verified(t)
 }

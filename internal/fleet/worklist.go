@@ -123,6 +123,9 @@ func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 		if !ok {
 			return AddedWork{}, &refusal.Error{Fields: []*refusal.Field{{Pointer: fmt.Sprintf("/units/%d", i), Got: code, Accepted: "the code of a unit in the register"}}}
 		}
+		if on := r.Unit.LeftOn; on != nil {
+			return AddedWork{}, refusal.New(fmt.Sprintf("/units/%d", i), code+", which left the fleet on "+on.Format("2 Jan 2006"), "a unit of the fleet, or bring it back first")
+		}
 		if seen[code] {
 			continue
 		}

@@ -15,7 +15,6 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/register"
-	"diligentledger/internal/tabular"
 )
 
 // Options are the answers to what a file leaves open.
@@ -136,7 +135,7 @@ func (p *Plan) Bad() map[int][]Problem {
 
 // reader of one file.
 type reader struct {
-	table   *tabular.Table
+	table   Table
 	columns []Target
 	units   []measure.Unit
 	options Options
@@ -149,7 +148,7 @@ type reader struct {
 }
 
 // Read a table whose columns are meant for some targets.
-func Read(t *tabular.Table, columns []Target, o Options, known Known) *Plan {
+func Read(t Table, columns []Target, o Options, known Known) *Plan {
 	r := &reader{table: t, columns: columns, options: o, known: known, asked: map[Question]map[int]bool{}}
 	r.units = make([]measure.Unit, len(columns))
 	for i, head := range t.Heads {
@@ -436,7 +435,11 @@ func (r *rowReader) combine(known KnownUnit, read register.Facts) {
 		case code == "capacity":
 			r.ask("capacity", "type", after["kind"], "", "the capacity, or a type of "+after["kind"]+" that has one")
 		default:
-			r.fail(Target(code), wrong.Got, wrong.Accepted)
+			got := wrong.Got
+			if plain, err := strconv.Unquote(got); err == nil {
+				got = plain
+			}
+			r.fail(Target(code), got, wrong.Accepted)
 		}
 	}
 }

@@ -4,7 +4,7 @@
 //
 // # Model
 //
-// A file is a table ([tabular.Table]). Each column is meant for a [Target] or for none; the heading says which,
+// A file is a table ([Table]). Each column is meant for a [Target] or for none; the heading says which,
 // and a person may correct it. A row names a unit. Its facts are those of package register, read as they
 // are when typed in a form; every date and reading beside them becomes an entry. So a list of units, a
 // wide list with "last changed" and "last odometer", and a history with a line for each event are one
@@ -16,11 +16,22 @@ package importer
 import (
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"diligentledger/core/measure"
 	"diligentledger/core/register"
 )
+
+// Table is what a file holds: rows of texts, each as long as Heads. Numbers are the places of the
+// rows in the file, from 1. Day gives that of a number of days, as a workbook keeps it; false when
+// it is none. Package tabular reads them.
+type Table struct {
+	Heads   []string
+	Rows    [][]string
+	Numbers []int
+	Day     func(serial float64) (time.Time, bool)
+}
 
 // Target of a column: the code of a unit's fact, or one of those below.
 type Target string

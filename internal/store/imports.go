@@ -14,6 +14,7 @@ import (
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/core/register"
 	"diligentledger/internal/importer"
 )
@@ -84,6 +85,9 @@ func scanImport(row interface{ Scan(...any) error }) (i Import, err error) {
 // partBytes of a file in one row.
 const partBytes = 1 << 20
 
+// fileKept is for how long a file is kept that was uploaded and not imported.
+const fileKept = 30 * 24 * time.Hour
+
 // AddImport keeps a file that was uploaded, with what its headings are taken for.
 func (s *Store) AddImport(ctx context.Context, by Actor, name, reading string, content, shape []byte, columns []importer.Target) (id int64, err error) {
 	text, err := json.Marshal(columns)
@@ -97,6 +101,12 @@ func (s *Store) AddImport(ctx context.Context, by Actor, name, reading string, c
 			return err
 		}
 		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		// Files of runs that went no further for a month are not kept.
+		if _, err := tx.ExecContext(ctx, `
+			DELETE p FROM import_part p JOIN import_run r ON r.id = p.run_id
+			WHERE p.what = 'file' AND r.created_at < ? AND r.state IN ('uploaded','checked','failed')`, s.now().UTC().Add(-fileKept)); err != nil {
 			return err
 		}
 		return writeParts(ctx, tx, id, "file", content)
@@ -190,6 +200,11 @@ func (s *Store) FinishImport(ctx context.Context, id int64, from, to ImportState
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE import_run SET state = ?, result = COALESCE(?, result), total = ?, error = ?, finished_at = ? WHERE id = ? AND state = ?`,
 			to, optional(string(result)), total, cut(why, 500), s.now().UTC(), id, from)
+		if err != nil || to != ImportDone && to != ImportCancelled && to != ImportReversed {
+			return err
+		}
+		// Nothing reads the file any more; the rest of it stays.
+		_, err = tx.ExecContext(ctx, `DELETE FROM import_part WHERE run_id = ? AND what = 'file'`, id)
 		return err
 	})
 }
@@ -239,9 +254,12 @@ func (s *Store) RememberHeadings(ctx context.Context, of map[string]importer.Tar
 // ImportBatch is how many units are written in one transaction.
 const ImportBatch = 25
 
-// ImportUnits of a run, all or none. What is there already changes nothing: a unit whose facts are as
+// Permit refuses entries that who brings them may not write after those that are written; nil permits.
+type Permit func(u Unit, written, entries []ledger.Entry) *refusal.Field
+
+// ImportUnits of a run, all or none; a [refusal.Error] when an entry is not permitted. What is there already changes nothing: a unit whose facts are as
 // they are to be, an entry that is in the books. It gives how many entries were new.
-func (s *Store) ImportUnits(ctx context.Context, by Actor, run Import, units []importer.UnitPlan) (written int, err error) {
+func (s *Store) ImportUnits(ctx context.Context, by Actor, run Import, units []importer.UnitPlan, permit Permit) (written int, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		written = 0
 		ids, added, err := s.importFacts(ctx, tx, by, run, units)
@@ -257,7 +275,7 @@ func (s *Store) ImportUnits(ctx context.Context, by Actor, run Import, units []i
 			return err
 		}
 		for i, u := range units {
-			n, err := s.importEntries(ctx, tx, by, run, all[ids[i]], added[i], u.Entries, tools)
+			n, err := s.importEntries(ctx, tx, by, run, all[ids[i]], added[i], u.Entries, tools, permit)
 			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
 			}
@@ -444,7 +462,7 @@ func (s *Store) unitsWithin(ctx context.Context, tx *sql.Tx, ids []int64) (map[i
 }
 
 // importEntries of a unit that are not in its books yet.
-func (s *Store) importEntries(ctx context.Context, tx *sql.Tx, by Actor, run Import, u Unit, added bool, planned []importer.PlannedEntry, n names) (int, error) {
+func (s *Store) importEntries(ctx context.Context, tx *sql.Tx, by Actor, run Import, u Unit, added bool, planned []importer.PlannedEntry, n names, permit Permit) (int, error) {
 	if len(planned) == 0 {
 		return 0, nil
 	}
@@ -474,6 +492,11 @@ func (s *Store) importEntries(ctx context.Context, tx *sql.Tx, by Actor, run Imp
 	}
 	if len(entries) == 0 {
 		return 0, nil
+	}
+	if !added { // others may have written into it since the check
+		if field := permit(u, written, entries); field != nil {
+			return 0, &refusal.Error{Fields: []*refusal.Field{field}}
+		}
 	}
 	var head []byte
 	if err := tx.QueryRowContext(ctx, `SELECT head_hash FROM circuit WHERE id = ?`, u.circuit).Scan(&head); err != nil {
@@ -563,23 +586,29 @@ func (s *Store) RestingOn(ctx context.Context, run int64, limit int) ([]string, 
 }
 
 // ReverseUnits of a run: its entries are struck, facts that it changed are as they were, units that it
-// added leave the fleet. What was reversed already stays so.
-func (s *Store) ReverseUnits(ctx context.Context, by Actor, run Import, units []ImportedUnit) error {
+// added leave the fleet. What was reversed already stays so. A unit of which a strike is not permitted
+// stays as it is; kept are such units and why.
+func (s *Store) ReverseUnits(ctx context.Context, by Actor, run Import, units []ImportedUnit, permit Permit) (kept map[string]*refusal.Field, err error) {
 	ids := make([]int64, len(units))
 	for i, u := range units {
 		ids[i] = u.id
 	}
 	if len(ids) == 0 {
-		return nil
+		return nil, nil
 	}
-	return s.inTx(ctx, func(tx *sql.Tx) error {
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		kept = map[string]*refusal.Field{}
 		all, err := s.unitsWithin(ctx, tx, ids)
 		if err != nil {
 			return err
 		}
 		for _, u := range units {
-			if err := s.reverseUnit(ctx, tx, by, run, u, all[u.id]); err != nil {
+			field, err := s.reverseUnit(ctx, tx, by, run, u, all[u.id], permit)
+			if err != nil {
 				return fmt.Errorf("unit %s: %w", u.Code, err)
+			}
+			if field != nil {
+				kept[u.Code] = field
 			}
 		}
 		stale := make([]any, len(ids))
@@ -588,15 +617,16 @@ func (s *Store) ReverseUnits(ctx context.Context, by Actor, run Import, units []
 		}
 		return staleStatuses(ctx, tx, stale)
 	})
+	return kept, err
 }
 
-func (s *Store) reverseUnit(ctx context.Context, tx *sql.Tx, by Actor, run Import, of ImportedUnit, u Unit) error {
+func (s *Store) reverseUnit(ctx context.Context, tx *sql.Tx, by Actor, run Import, of ImportedUnit, u Unit, permit Permit) (*refusal.Field, error) {
 	rows, err := tx.QueryContext(ctx, `
-		SELECT i.entry_id FROM import_entry i LEFT JOIN entry t ON t.struck = i.entry_id AND t.circuit_id = i.circuit_id
-		WHERE i.run_id = ? AND i.circuit_id = ? AND t.id IS NULL`, run.ID, u.circuit)
+		SELECT i.entry_id FROM import_entry i JOIN entry e ON e.id = i.entry_id LEFT JOIN entry t ON t.struck = i.entry_id AND t.circuit_id = i.circuit_id
+		WHERE i.run_id = ? AND i.circuit_id = ? AND t.id IS NULL ORDER BY e.seq DESC`, run.ID, u.circuit)
 	struck, err := collect(rows, err, func(rows *sql.Rows) (id string, err error) { return id, rows.Scan(&id) })
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if len(struck) > 0 {
 		now := s.now().UTC().Truncate(time.Microsecond)
@@ -607,40 +637,43 @@ func (s *Store) reverseUnit(ctx context.Context, tx *sql.Tx, by Actor, run Impor
 		}
 		written, err := s.entries(ctx, tx, u)
 		if err != nil {
-			return err
+			return nil, err
+		}
+		if field := permit(u, written, strikes); field != nil {
+			return field, nil
 		}
 		var head []byte
 		if err := tx.QueryRowContext(ctx, `SELECT head_hash FROM circuit WHERE id = ?`, u.circuit).Scan(&head); err != nil {
-			return err
+			return nil, err
 		}
 		if err := s.addEntries(ctx, tx, u, u.Seq, ledger.Hash(head), strikes, names{people: map[string]int64{by.Name: by.ID}}); err != nil {
-			return err
+			return nil, err
 		}
 		account := ledger.TryFold(u.Ledger, append(written, strikes...))
 		if err := s.saveAccount(ctx, tx, u, u.Seq+int64(len(strikes)), &account, nil); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	before, err := s.readRecord(ctx, tx, register.Unit, u.id, 0, true)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if of.change > 0 && register.Undoable(plainChanges(before.Changes), of.change) {
 		if err := s.undo(ctx, tx, by, before, of.change); err != nil {
-			return err
+			return nil, err
 		}
 		if before, err = s.readRecord(ctx, tx, register.Unit, u.id, 0, true); err != nil {
-			return err
+			return nil, err
 		}
 	}
 	if !of.Added && !of.Back || before.LeftOn != nil {
-		return nil
+		return nil, nil
 	}
 	today := measure.DateOf(s.now(), time.UTC)
 	kept := keptChange{of: register.Unit, id: u.id, what: recordLeft, cause: "import " + run.Name + " reversed",
 		was: register.Facts{"left_on": "", "left_how": ""}, is: register.Facts{"left_on": today.String(), "left_how": Retired}}
 	if err := s.keepChanges(ctx, tx, by, []keptChange{kept}); err != nil {
-		return err
+		return nil, err
 	}
-	return s.setLeft(ctx, tx, by, before, &today, Retired, "unit_changed", "import "+run.Name+" reversed")
+	return nil, s.setLeft(ctx, tx, by, before, &today, Retired, "unit_changed", "import "+run.Name+" reversed")
 }

@@ -19,8 +19,8 @@ import (
 // Gateway is the role of a token that may send meter readings and do nothing else.
 const Gateway access.Role = "gateway"
 
-// TokenRoles that a token may have.
-var TokenRoles = []access.Role{Gateway, access.Reader, access.Technician, access.Signatory, access.Coordinator}
+// TokenRoles that a token may have: a release is signed by a person.
+var TokenRoles = []access.Role{Gateway, access.Reader, access.Technician, access.Coordinator}
 
 // Token for a script or a gateway.
 type Token struct {

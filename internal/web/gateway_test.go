@@ -29,6 +29,9 @@ func days(n int) string { return noon.AddDate(0, 0, n).Format(time.DateOnly) }
 // may do nothing else, and a token that was revoked or has ended may nothing.
 func TestGateway(t *testing.T) {
 	gateway := token(t, "yard gateway", "gateway", days(30))
+	if res, body := ask(t, "POST", "/api/v1/tokens", fmt.Sprintf(`{"name":"sign","role":"signatory","endsOn":%q}`, days(30)), as(access.Coordinator)...); res.StatusCode/100 != 4 {
+		t.Errorf("a token signs: %d %s", res.StatusCode, body)
+	}
 	account := get[api.Account](t, "/api/v1/units/CA-05")
 	lines := account.LineCount
 	send := func(header []string, readings string) (*http.Response, []api.MeterReadingResult, string) {

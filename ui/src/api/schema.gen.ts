@@ -2564,8 +2564,11 @@ export interface components {
             name?: string;
             reading?: components["schemas"]["ReadingSettings"];
         };
-        /** @enum {string} */
-        TokenRole: "gateway" | "reader" | "technician" | "signatory" | "coordinator";
+        /**
+         * @description A signatory is a person, who signs; no token has that role.
+         * @enum {string}
+         */
+        TokenRole: "gateway" | "reader" | "technician" | "coordinator";
         Token: {
             /** Format: int64 */
             id: number;

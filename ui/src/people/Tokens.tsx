@@ -14,7 +14,6 @@ const roles: readonly (readonly [Role, string])[] = [
   ["gateway", "gateway: sends meter readings, nothing else"],
   ["reader", "reader: reads"],
   ["technician", "technician: writes what was done and found"],
-  ["signatory", "signatory: releases"],
   ["coordinator", "coordinator: everything"],
 ];
 

@@ -190,6 +190,11 @@ function OneImport({ run }: { run: Run }) {
             </button>
           )}
           {run.refused > 0 && <RestLink run={run} />}
+          {run.state === "failed" && run.done > 0 && (
+            <button type="button" className="act framed" disabled={busy} onClick={() => act.mutate("reverse")}>
+              reverse what it brought
+            </button>
+          )}
         </p>
       )}
       {run.state === "done" && (

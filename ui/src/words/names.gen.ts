@@ -145,6 +145,7 @@ export const placeNames: Record<string, string> = {
 };
 
 export const auditNames: Record<string, string> = {
+  backup_failed: "did not write the backup",
   circuit_added: "added a circuit",
   circuit_ended: "ended a circuit",
   circuit_renamed: "renamed a circuit",
