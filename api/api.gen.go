@@ -1958,6 +1958,11 @@ type ChemistryTestBody = json.RawMessage
 // Circuit Of a unit with several; none for a unit with one.
 type Circuit string
 
+// CircuitAddress defines model for CircuitAddress.
+type CircuitAddress struct {
+	Address string `json:"address"`
+}
+
 // CircuitStatus defines model for CircuitStatus.
 type CircuitStatus struct {
 	// Circuit Of a unit with several; none for a unit with one.
@@ -3077,8 +3082,14 @@ type RegisterFactSource string
 // RegisterRecord defines model for RegisterRecord.
 type RegisterRecord struct {
 	// Circuits Addresses of the unit's circuits, of one with several.
-	Circuits []string    `json:"circuits"`
-	Groups   []FactGroup `json:"groups"`
+	Circuits []string `json:"circuits"`
+
+	// EndedCircuits Addresses of its circuits that have ended; their books stay.
+	EndedCircuits []string `json:"endedCircuits"`
+
+	// Further The facts are those of a further circuit of a unit, not of the unit.
+	Further bool        `json:"further"`
+	Groups  []FactGroup `json:"groups"`
 
 	// History The newest first.
 	History []RecordHistory `json:"history"`
@@ -3962,6 +3973,23 @@ type GetAccountParams struct {
 	Lines *int `form:"lines,omitempty" json:"lines,omitempty"`
 }
 
+// ChangeCircuitJSONBody defines parameters for ChangeCircuit.
+type ChangeCircuitJSONBody struct {
+	Ended *bool `json:"ended,omitempty"`
+
+	// Name Of a unit with several; none for a unit with one.
+	Name *Circuit `json:"name,omitempty"`
+}
+
+// AddCircuitJSONBody defines parameters for AddCircuit.
+type AddCircuitJSONBody struct {
+	// Capacity As typed, in the reader's units or with one of its own.
+	Capacity string `json:"capacity"`
+
+	// Circuit Of a unit with several; none for a unit with one.
+	Circuit Circuit `json:"circuit"`
+}
+
 // ReturnToFleetParams defines parameters for ReturnToFleet.
 type ReturnToFleetParams struct {
 	// IfMatch The revision of the record that is changed. Another one by now is not overwritten.
@@ -4099,6 +4127,12 @@ type TakeStartingRegisterJSONRequestBody TakeStartingRegisterJSONBody
 
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody AddTokenJSONBody
+
+// ChangeCircuitJSONRequestBody defines body for ChangeCircuit for application/json ContentType.
+type ChangeCircuitJSONRequestBody ChangeCircuitJSONBody
+
+// AddCircuitJSONRequestBody defines body for AddCircuit for application/json ContentType.
+type AddCircuitJSONRequestBody AddCircuitJSONBody
 
 // WriteEntryJSONRequestBody defines body for WriteEntry for application/json ContentType.
 type WriteEntryJSONRequestBody = EntryInput
@@ -4368,6 +4402,12 @@ type ServerInterface interface {
 	// GetAccount One unit's account, folded as of now, with its newest lines.
 	// (GET /api/v1/units/{code})
 	GetAccount(ctx *echo.Context, code Code, params GetAccountParams) error
+	// ChangeCircuit Rename the circuit at an address, end it from today on, or reopen it. Its books stay. One in which something stops the unit cannot end.
+	// (PUT /api/v1/units/{code}/circuit)
+	ChangeCircuit(ctx *echo.Context, code Code) error
+	// AddCircuit Give a unit a further cooling circuit, with books of its own, on the unit's service plan. Its other facts are not known until they are registered.
+	// (POST /api/v1/units/{code}/circuits)
+	AddCircuit(ctx *echo.Context, code Code) error
 	// WriteEntry Write an entry. The same entry sent again is stored once and answered the same.
 	// (POST /api/v1/units/{code}/entries)
 	WriteEntry(ctx *echo.Context, code Code) error
@@ -5643,6 +5683,38 @@ func (w *ServerInterfaceWrapper) GetAccount(ctx *echo.Context) error {
 	return err
 }
 
+// ChangeCircuit converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeCircuit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeCircuit(ctx, code)
+	return err
+}
+
+// AddCircuit converts echo context to params.
+func (w *ServerInterfaceWrapper) AddCircuit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "code" -------------
+	var code Code
+
+	err = runtime.BindStyledParameterWithOptions("simple", "code", ctx.Param("code"), &code, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddCircuit(ctx, code)
+	return err
+}
+
 // WriteEntry converts echo context to params.
 func (w *ServerInterfaceWrapper) WriteEntry(ctx *echo.Context) error {
 	var err error
@@ -5977,6 +6049,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/register/:of/records/:key/undo", wrapper.UndoRecordChange, options.OperationMiddlewares["undoRecordChange"]...)
 	router.DELETE(options.BaseURL+"/api/v1/units/:code/left", wrapper.ReturnToFleet, options.OperationMiddlewares["returnToFleet"]...)
 	router.PUT(options.BaseURL+"/api/v1/units/:code/left", wrapper.LeaveFleet, options.OperationMiddlewares["leaveFleet"]...)
+	router.POST(options.BaseURL+"/api/v1/units/:code/circuits", wrapper.AddCircuit, options.OperationMiddlewares["addCircuit"]...)
+	router.PUT(options.BaseURL+"/api/v1/units/:code/circuit", wrapper.ChangeCircuit, options.OperationMiddlewares["changeCircuit"]...)
 	router.GET(options.BaseURL+"/api/v1/starting-register", wrapper.GetStartingRegister, options.OperationMiddlewares["getStartingRegister"]...)
 	router.POST(options.BaseURL+"/api/v1/starting-register", wrapper.TakeStartingRegister, options.OperationMiddlewares["takeStartingRegister"]...)
 	router.GET(options.BaseURL+"/api/v1/imports", wrapper.ListImports, options.OperationMiddlewares["listImports"]...)
@@ -10056,6 +10130,156 @@ func (response GetAccountdefaultApplicationProblemPlusJSONResponse) VisitGetAcco
 	return err
 }
 
+type ChangeCircuitRequestObject struct {
+	Code Code `json:"code"`
+	Body *ChangeCircuitJSONRequestBody
+}
+
+type ChangeCircuitResponseObject interface {
+	VisitChangeCircuitResponse(w http.ResponseWriter) error
+}
+
+type ChangeCircuit200JSONResponse CircuitAddress
+
+func (response ChangeCircuit200JSONResponse) VisitChangeCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCircuit403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ChangeCircuit403ApplicationProblemPlusJSONResponse) VisitChangeCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCircuit429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ChangeCircuit429ApplicationProblemPlusJSONResponse) VisitChangeCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCircuitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeCircuitdefaultApplicationProblemPlusJSONResponse) VisitChangeCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCircuitRequestObject struct {
+	Code Code `json:"code"`
+	Body *AddCircuitJSONRequestBody
+}
+
+type AddCircuitResponseObject interface {
+	VisitAddCircuitResponse(w http.ResponseWriter) error
+}
+
+type AddCircuit201JSONResponse CircuitAddress
+
+func (response AddCircuit201JSONResponse) VisitAddCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCircuit403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddCircuit403ApplicationProblemPlusJSONResponse) VisitAddCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCircuit429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddCircuit429ApplicationProblemPlusJSONResponse) VisitAddCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCircuitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddCircuitdefaultApplicationProblemPlusJSONResponse) VisitAddCircuitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type WriteEntryRequestObject struct {
 	Code Code `json:"code"`
 	Body *WriteEntryJSONRequestBody
@@ -11111,6 +11335,12 @@ type StrictServerInterface interface {
 	// GetAccount One unit's account, folded as of now, with its newest lines.
 	// (GET /api/v1/units/{code})
 	GetAccount(ctx context.Context, request GetAccountRequestObject) (GetAccountResponseObject, error)
+	// ChangeCircuit Rename the circuit at an address, end it from today on, or reopen it. Its books stay. One in which something stops the unit cannot end.
+	// (PUT /api/v1/units/{code}/circuit)
+	ChangeCircuit(ctx context.Context, request ChangeCircuitRequestObject) (ChangeCircuitResponseObject, error)
+	// AddCircuit Give a unit a further cooling circuit, with books of its own, on the unit's service plan. Its other facts are not known until they are registered.
+	// (POST /api/v1/units/{code}/circuits)
+	AddCircuit(ctx context.Context, request AddCircuitRequestObject) (AddCircuitResponseObject, error)
 	// WriteEntry Write an entry. The same entry sent again is stored once and answered the same.
 	// (POST /api/v1/units/{code}/entries)
 	WriteEntry(ctx context.Context, request WriteEntryRequestObject) (WriteEntryResponseObject, error)
@@ -13199,6 +13429,102 @@ func (sh *strictHandler) GetAccount(ctx *echo.Context, code Code, params GetAcco
 		return err
 	} else if validResponse, ok := response.(GetAccountResponseObject); ok {
 		return validResponse.VisitGetAccountResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeCircuit operation middleware
+func (sh *strictHandler) ChangeCircuit(ctx *echo.Context, code Code) error {
+	var request ChangeCircuitRequestObject
+
+	request.Code = code
+
+	var body ChangeCircuitJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeCircuit(ctx.Request().Context(), request.(ChangeCircuitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeCircuit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeCircuitResponseObject); ok {
+		return validResponse.VisitChangeCircuitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddCircuit operation middleware
+func (sh *strictHandler) AddCircuit(ctx *echo.Context, code Code) error {
+	var request AddCircuitRequestObject
+
+	request.Code = code
+
+	var body AddCircuitJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddCircuit(ctx.Request().Context(), request.(AddCircuitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddCircuit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddCircuitResponseObject); ok {
+		return validResponse.VisitAddCircuitResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -506,3 +506,76 @@ func TestPreviewIsWhatComes(t *testing.T) {
 	}
 	verified(t)
 }
+
+// A coordinator gives a unit a further circuit, renames, ends and reopens it, with the rights of the running program; a circuit
+// in which something stops the unit cannot end, and reopened it counts as before.
+func TestCircuitsOfTheRegister(t *testing.T) {
+	ctx := t.Context()
+	add(t, register.Unit, "", car("ZK 01", nil))
+	metric := reading()
+	address, err := open.AddCircuit(ctx, coordinator, "ZK 01", ledger.InverterCircuit, "3.5 L", metric)
+	if err != nil || address != "ZK 01 inverter" {
+		t.Fatal(address, err)
+	}
+	for name, c := range map[string]struct {
+		code     string
+		circuit  ledger.Circuit
+		capacity string
+		pointer  string
+		holds    string
+	}{
+		"a second one":        {"ZK 01", ledger.InverterCircuit, "3", "/circuit", "which the unit has"},
+		"no capacity":         {"ZK 01", ledger.BatteryCircuit, "", "/capacity", "the capacity"},
+		"a text":              {"ZK 01", ledger.BatteryCircuit, "some", "/capacity", `"some"`},
+		"nothing in it":       {"ZK 01", ledger.BatteryCircuit, "0 L", "/capacity", "0"},
+		"no such circuit":     {"ZK 01", "bilge", "3", "/circuit", "rear-heater"},
+		"a circuit's circuit": {"ZK 01 inverter", ledger.BatteryCircuit, "3", "/circuit", "of a unit"},
+	} {
+		_, err := open.AddCircuit(ctx, coordinator, c.code, c.circuit, c.capacity, metric)
+		if text := refusalAt(err, c.pointer); !strings.Contains(text, c.holds) {
+			t.Errorf("%s: %q, %v", name, text, err)
+		}
+	}
+	whole := func() string { return asJSON(t, rowOf(t, "ZK 01").Clocks) }
+	change := func(address string, name ledger.Circuit, ended *bool) (string, error) {
+		if name == "" {
+			return open.ChangeCircuit(ctx, coordinator, address, nil, ended)
+		}
+		return open.ChangeCircuit(ctx, coordinator, address, &name, ended)
+	}
+	if address, err = change("ZK 01 inverter", ledger.BatteryCircuit, nil); err != nil || address != "ZK 01 battery" {
+		t.Fatal(address, err)
+	}
+	if _, err := change("ZK 01 battery", ledger.EngineCircuit, nil); refusalAt(err, "/name") == "" {
+		t.Errorf("two of one name: %v", err)
+	}
+	if err := writeTo(t, "ZK 01 battery", ledger.Hold{Why: "pump leaks"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := change("ZK 01 battery", "", new(true)); !strings.Contains(refusalAt(err, "/ended"), "release it first") {
+		t.Errorf("a held circuit ended: %v", err)
+	}
+	if err := writeTo(t, "ZK 01 battery", ledger.Release{What: "pump renewed"}); err != nil {
+		t.Fatal(err)
+	}
+	before := whole()
+	if _, err := change("ZK 01 battery", "", new(true)); err != nil {
+		t.Fatal(err)
+	}
+	if ended, err := open.EndedCircuits(ctx, "ZK 01"); err != nil || !slices.Equal(ended, []string{"ZK 01 battery"}) || whole() == before {
+		t.Errorf("ended: %v, %v", ended, err)
+	}
+	if _, err := change("ZK 01 battery", "", new(true)); refusalAt(err, "/ended") == "" {
+		t.Errorf("ended twice: %v", err)
+	}
+	if _, err := change("ZK 01 battery", "", new(false)); err != nil || whole() != before {
+		t.Errorf("reopened it is %s, before %s, %v", whole(), before, err)
+	}
+	if _, err := change("ZK 01", "", new(true)); !strings.Contains(refusalAt(err, "/ended"), "first circuit") {
+		t.Errorf("the first one ended: %v", err)
+	}
+	if n, err := open.RefreshStatus(ctx); err != nil || n != 0 {
+		t.Errorf("%d rows are evaluated again and again, %v", n, err)
+	}
+	verified(t)
+}

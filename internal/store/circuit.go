@@ -133,6 +133,37 @@ func (s *Store) EndCircuit(ctx context.Context, by Actor, address string, day me
 	})
 }
 
+// ReopenCircuit that was ended: it counts again, with the books that it had. [ErrNoCircuit].
+func (s *Store) ReopenCircuit(ctx context.Context, by Actor, address string) error {
+	u, err := s.Unit(ctx, address)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		unit, err := lockUnit(ctx, tx, u.Code)
+		if err != nil {
+			return err
+		}
+		res, err := tx.ExecContext(ctx, `UPDATE circuit SET ended = NULL WHERE id = ? AND ended IS NOT NULL`, u.circuit)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return errors.Join(fmt.Errorf("%w: %s has not ended", ErrNoCircuit, u.Address()), err)
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE unit u JOIN circuit c ON c.unit_id = u.id SET u.ended_seq = u.ended_seq - c.head_seq WHERE c.id = ?`, u.circuit); err != nil {
+			return err
+		}
+		return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "circuit_reopened", u.Address())
+	})
+}
+
+// EndedCircuits of a unit: their addresses, in order.
+func (s *Store) EndedCircuits(ctx context.Context, code string) ([]string, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT CONCAT(u.code, ' ', c.name) FROM circuit c JOIN unit u ON u.id = c.unit_id WHERE u.code = ? AND c.position > 0 AND c.ended IS NOT NULL ORDER BY c.position`, code)
+	return collect(rows, err, func(rows *sql.Rows) (address string, err error) { return address, rows.Scan(&address) })
+}
+
 // RenameCircuit of a unit, as when its engine becomes the port one of two: its books stay its books.
 // [ErrNoCircuit], [ErrCircuitThere].
 func (s *Store) RenameCircuit(ctx context.Context, by Actor, address string, to ledger.Circuit) error {

@@ -40,7 +40,7 @@ var mayCall = map[string]string{
 	"makeWorkbook": "ctsr", "getArchive": "c",
 	"listImports": "c", "uploadImport": "c", "getImport": "c", "checkImport": "c", "runImport": "c", "cancelImport": "c", "reverseImport": "c", "getImportRest": "c",
 	"listRecords": "ctsr", "getRecord": "ctsr", "getRecordForm": "ctsr",
-	"addRecord": "c", "changeRecord": "c", "previewRecord": "c", "undoRecordChange": "c", "leaveFleet": "c", "returnToFleet": "c", "getStartingRegister": "c", "takeStartingRegister": "c",
+	"addRecord": "c", "changeRecord": "c", "previewRecord": "c", "undoRecordChange": "c", "leaveFleet": "c", "addCircuit": "c", "changeCircuit": "c", "returnToFleet": "c", "getStartingRegister": "c", "takeStartingRegister": "c",
 }
 
 // Route by route: who is named gets in, who is not is refused, and the person who is not

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"diligentledger/api"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/register"
@@ -179,10 +180,26 @@ func (h handlers) ReturnToFleet(ctx context.Context, r api.ReturnToFleetRequestO
 	return api.ReturnToFleet200JSONResponse(out), err
 }
 
+// AddCircuit to a unit.
+func (h handlers) AddCircuit(ctx context.Context, r api.AddCircuitRequestObject) (api.AddCircuitResponseObject, error) {
+	today, _, err := h.today(ctx)
+	if err != nil {
+		return nil, err
+	}
+	address, err := h.fleet.AddCircuit(ctx, by(ctx), r.Code, ledger.Circuit(r.Body.Circuit), r.Body.Capacity, reader(ctx).RegisterReading(today))
+	return api.AddCircuit201JSONResponse{Address: address}, err
+}
+
+// ChangeCircuit at an address.
+func (h handlers) ChangeCircuit(ctx context.Context, r api.ChangeCircuitRequestObject) (api.ChangeCircuitResponseObject, error) {
+	address, err := h.fleet.ChangeCircuit(ctx, by(ctx), r.Code, (*ledger.Circuit)(r.Body.Name), r.Body.Ended)
+	return api.ChangeCircuit200JSONResponse{Address: address}, err
+}
+
 // record as its reader sees and edits it.
 func (h handlers) record(ctx context.Context, r store.Record) (api.RegisterRecord, error) {
 	reading := reader(ctx)
-	out := api.RegisterRecord{Of: api.RecordKind(r.Of), Name: r.Name, Kind: r.Facts["kind"], Revision: r.Revision(), Groups: []api.FactGroup{}, History: []api.RecordHistory{}, Circuits: []string{}, Notes: []string{}}
+	out := api.RegisterRecord{Of: api.RecordKind(r.Of), Name: r.Name, Kind: r.Facts["kind"], Revision: r.Revision(), Groups: []api.FactGroup{}, History: []api.RecordHistory{}, Circuits: []string{}, Further: r.Circuit != 0, EndedCircuits: []string{}, Notes: []string{}}
 	if r.ID != 0 {
 		out.Key = recordKey(r.Of, r.ID, r.Name)
 	}
@@ -197,6 +214,11 @@ func (h handlers) record(ctx context.Context, r store.Record) (api.RegisterRecor
 		var err error
 		if out.Circuits, err = h.circuits(ctx, r.Name); err != nil {
 			return out, err
+		}
+		if ended, err := h.fleet.EndedCircuits(ctx, r.Facts["code"]); err != nil {
+			return out, err
+		} else if len(ended) > 0 {
+			out.EndedCircuits = ended
 		}
 	}
 	if r.Of == register.Instrument && r.ID != 0 {

@@ -136,7 +136,7 @@ var audited = map[string]string{
 	"person_changed": "changed a person", "invited": "invited a person", "invited_again": "sent an invitation again",
 	"plan_added": "added a service plan", "plan_changed": "changed a service plan", "kind_on_plan": "put a kind on a service plan", "unit_on_plan": "put a unit on a service plan",
 	"planned": "added to the work list", "planned_moved": "rescheduled on the work list", "planned_back": "removed from the work list",
-	"circuit_added": "added a circuit", "circuit_ended": "ended a circuit", "circuit_renamed": "renamed a circuit", "unit_changed": "changed a unit",
+	"circuit_added": "added a circuit", "circuit_ended": "ended a circuit", "circuit_renamed": "renamed a circuit", "circuit_reopened": "reopened a circuit", "unit_changed": "changed a unit",
 	"unit_added": "added units", "type_added": "added a type", "type_changed": "changed a type", "site_added": "added a site", "product_added": "added a product",
 	"product_changed": "changed a product", "instrument_added": "added an instrument", "instrument_changed": "changed an instrument", "fleet_changed": "changed the fleet",
 	"nights_imported": "imported nights", "token_made": "made a token", "token_revoked": "revoked a token", "exported": "exported everything", "backup_failed": "did not write the backup", "import_begun": "imported a spreadsheet", "import_reversed": "reversed an import",

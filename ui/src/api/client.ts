@@ -140,6 +140,10 @@ export const api = {
         body: { change },
       }),
     ),
+  addCircuit: (code: string, body: { circuit: Schemas["Circuit"]; capacity: string }) =>
+    answer(client.POST("/api/v1/units/{code}/circuits", { params: { path: { code } }, body })),
+  changeCircuit: (code: string, body: { name?: Schemas["Circuit"]; ended?: boolean }) =>
+    answer(client.PUT("/api/v1/units/{code}/circuit", { params: { path: { code } }, body })),
   leaveFleet: (code: string, revision: string, body: { how: "retired" | "sold"; day: string }) =>
     answer(
       client.PUT("/api/v1/units/{code}/left", { params: { path: { code }, header: { "If-Match": revision } }, body }),

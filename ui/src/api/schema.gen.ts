@@ -711,6 +711,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/units/{code}/circuits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a unit a further cooling circuit, with books of its own, on the unit's service plan. Its other facts are not known until they are registered. */
+        post: operations["addCircuit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/circuit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Rename the circuit at an address, end it from today on, or reopen it. Its books stay. One in which something stops the unit cannot end. */
+        put: operations["changeCircuit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/starting-register": {
         parameters: {
             query?: never;
@@ -2564,6 +2604,9 @@ export interface components {
             name?: string;
             reading?: components["schemas"]["ReadingSettings"];
         };
+        CircuitAddress: {
+            address: string;
+        };
         /**
          * @description A signatory is a person, who signs; no token has that role.
          * @enum {string}
@@ -2803,6 +2846,10 @@ export interface components {
             units?: number;
             /** @description Addresses of the unit's circuits, of one with several. */
             circuits: string[];
+            /** @description The facts are those of a further circuit of a unit, not of the unit. */
+            further: boolean;
+            /** @description Addresses of its circuits that have ended; their books stay. */
+            endedCircuits: string[];
             groups: components["schemas"]["FactGroup"][];
             /** @description The newest first. */
             history: components["schemas"]["RecordHistory"][];
@@ -4477,6 +4524,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCircuit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    circuit: components["schemas"]["Circuit"];
+                    /** @description As typed, in the reader's units or with one of its own. */
+                    capacity: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It is added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitAddress"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeCircuit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name?: components["schemas"]["Circuit"];
+                    ended?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitAddress"];
                 };
             };
             403: components["responses"]["NotPermitted"];

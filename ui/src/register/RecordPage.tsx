@@ -13,6 +13,7 @@ import { EffectOfPlan } from "../people/EffectOfPlan";
 import { usePerson } from "../people/session";
 import { dayTime, figure, longDay } from "../words/figures";
 import { RecordForm } from "./RecordForm";
+import { Circuits } from "./Circuits";
 import { RegisterIndex } from "./RegisterIndex";
 import { type RecordKind, type RegisterRecord, isRecordKind, kinds, recordPath, unitKinds } from "./records";
 
@@ -227,7 +228,12 @@ function OneRecord({ of, recordKey }: { of: RecordKind; recordKey: string }) {
             </ul>
           )}
           {of === "site" && coordinator && !editing && <Nights id={Number(data.key)} />}
-          {of === "unit" && coordinator && !editing && !data.key.includes(" ") && <Leaving record={data} />}
+          {of === "unit" && coordinator && !editing && !data.further && (
+            <>
+              <Circuits record={data} />
+              <Leaving record={data} />
+            </>
+          )}
           <History of={of} record={data} mayUndo={coordinator} />
         </>
       )}

@@ -149,6 +149,7 @@ export const auditNames: Record<string, string> = {
   circuit_added: "added a circuit",
   circuit_ended: "ended a circuit",
   circuit_renamed: "renamed a circuit",
+  circuit_reopened: "reopened a circuit",
   exported: "exported everything",
   fleet_changed: "changed the fleet",
   import_begun: "imported a spreadsheet",
