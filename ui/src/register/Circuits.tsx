@@ -39,7 +39,7 @@ export function Circuits({ record }: { record: RegisterRecord }) {
       </div>
       <ul>
         {record.circuits.map((address, i) => (
-          <li key={address} className="history-line" data-circuit={address}>
+          <li key={address} className="circuit-line" data-circuit={address}>
             <RouterLink className="link strong" to={recordPath("unit", i === 0 ? record.key : address)}>
               {address}
             </RouterLink>
@@ -51,7 +51,7 @@ export function Circuits({ record }: { record: RegisterRecord }) {
                 onClose={() => setRenaming(undefined)}
               />
             ) : (
-              <span className="buttons-row">
+              <>
                 <button
                   type="button"
                   className="act"
@@ -74,12 +74,12 @@ export function Circuits({ record }: { record: RegisterRecord }) {
                     end from today on
                   </button>
                 )}
-              </span>
+              </>
             )}
           </li>
         ))}
         {record.endedCircuits.map((address) => (
-          <li key={address} className="history-line faint" data-circuit={address}>
+          <li key={address} className="circuit-line faint" data-circuit={address}>
             <RouterLink className="link" to={`/units/${encodeURIComponent(address)}`}>
               {address}
             </RouterLink>
@@ -166,7 +166,13 @@ function NewCircuit(p: { record: RegisterRecord; free: readonly Circuit[]; onClo
     if (!add.isPending) add.mutate();
   }
   return (
-    <form className="asking" aria-label={`New circuit of ${p.record.name}`} noValidate onSubmit={submit}>
+    <form
+      className="asking"
+      style={{ alignItems: "flex-start" }}
+      aria-label={`New circuit of ${p.record.name}`}
+      noValidate
+      onSubmit={submit}
+    >
       <SelectField
         label="circuit"
         width="180px"
