@@ -203,5 +203,13 @@ func TestOwnFleet(t *testing.T) {
 	b.wait(`[aria-label="reopen V-01 inverter"]`)
 	b.click(`[aria-label="reopen V-01 inverter"]`)
 	b.wait(`[aria-label="end from today on: V-01 inverter"]`)
+	b.view("/register/unit/V-01", `[data-circuit="V-01 inverter"]`, 390, 844, true)
+	b.pressOn("add a circuit")
+	b.accessible("the circuits of a unit on a phone, dark")
+	if wide := js[int](b, `document.documentElement.scrollWidth`); wide > 390 {
+		t.Errorf("the circuits are %d px wide on a phone of 390", wide)
+	}
+	js[chromedp.Void](b, `document.querySelector('[aria-label="Circuits"]').scrollIntoView()`)
+	b.picture("zz-circuits-phone")
 	b.calm()
 }

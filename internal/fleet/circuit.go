@@ -53,12 +53,15 @@ func circuitNames() string {
 	return strings.Join(names, ", ")
 }
 
-// ChangeCircuit at an address: another name, or ended from today on or reopened; nil leaves that as it
-// is. Its books stay. It gives its address then; a [refusal.Error] when something is not accepted.
+// ChangeCircuit at an address: another name, or ended from today on or reopened, one of them; nil leaves
+// that as it is. Its books stay. It gives its address then; a [refusal.Error] when something is not accepted.
 func (f *Fleet) ChangeCircuit(ctx context.Context, by store.Actor, address string, name *ledger.Circuit, ended *bool) (string, error) {
 	u, err := f.store.Unit(ctx, address)
 	if err != nil {
 		return "", err
+	}
+	if name != nil && ended != nil { // two transactions, of which one alone could be done
+		return "", refusal.New("/ended", "together with another name", "one change at a time")
 	}
 	if name != nil {
 		err := f.store.RenameCircuit(ctx, by, address, *name)

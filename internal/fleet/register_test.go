@@ -549,6 +549,9 @@ func TestCircuitsOfTheRegister(t *testing.T) {
 	if _, err := change("ZK 01 battery", ledger.EngineCircuit, nil); refusalAt(err, "/name") == "" {
 		t.Errorf("two of one name: %v", err)
 	}
+	if _, err := change("ZK 01 battery", ledger.InverterCircuit, new(true)); !strings.Contains(refusalAt(err, "/ended"), "one change") {
+		t.Errorf("renamed and ended at once: %v", err)
+	}
 	if err := writeTo(t, "ZK 01 battery", ledger.Hold{Why: "pump leaks"}); err != nil {
 		t.Fatal(err)
 	}
