@@ -1,97 +1,121 @@
 //go:build js && wasm
 
-// Command core is the core with its words as WebAssembly, for a device that has no signal: what
-// an entry does to a stored account, and what refuses it, is computed there by the same rules.
+// Command core is the core with its words as WebAssembly, for a device that has no signal: what a
+// unit is owed and asked, what an entry does to an account and what refuses it are computed there by the
+// rules of the server (package walk). It defines functions of the page's global object; each takes texts
+// and gives JSON, with failed where there is no answer:
+//
+//	diligentShare(shared)                              what the units of a walk share
+//	diligentUnit(pack, waiting, now)                   what is shown of a unit
+//	diligentPreview(pack, waiting, now, address, entry) what an entry would do
+//	diligentScale(kind, base)                          the lines of a refractometer
+//	diligentProbe(seed, celsius, base)                 a reading of the simulated digital refractometer
 package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"syscall/js"
 	"time"
 
-	"diligentledger/core/clock"
-	"diligentledger/core/ledger"
-	"diligentledger/core/measure"
-	"diligentledger/core/refusal"
-	"diligentledger/core/serviceplan"
-	"diligentledger/internal/words"
+	"diligentledger/core/coolant"
+	"diligentledger/internal/walk"
 )
 
-// preview asks what an entry would do to an account.
-type preview struct {
-	Unit    ledger.Unit      `json:"unit"`
-	Plan    serviceplan.Plan `json:"plan"`
-	Site    string           `json:"site"`
-	Account ledger.Packed    `json:"account"` // base64
-	ID      string           `json:"id"`
-	At      time.Time        `json:"at"`
-	Now     time.Time        `json:"now"`
-	By      string           `json:"by"`
-	Kind    ledger.Kind      `json:"kind"`
-	Body    json.RawMessage  `json:"body"`
+// device is the one walk that lies open.
+type device struct {
+	shared *walk.Shared
+	text   string // of the pack that was read last
+	pack   walk.Pack
 }
 
-// answer to a preview.
-type answer struct {
-	// Failed says why there is no answer; empty when there is one.
-	Failed string `json:"failed,omitempty"`
-	// Later: it takes the server, which has the account's entries.
-	Later   bool             `json:"later,omitempty"`
-	Refused []*refusal.Field `json:"refused,omitempty"`
-	Text    string           `json:"text,omitempty"`
-	Notes   []string         `json:"notes,omitempty"`
-	Verdict clock.Verdict    `json:"verdict,omitempty"`
-	Reason  string           `json:"reason,omitempty"`
-	Account *ledger.Packed   `json:"account,omitempty"` // after the entry
+func (d *device) share(args []string) (any, error) {
+	shared, err := walk.Read([]byte(args[0]))
+	if err == nil {
+		*d = device{shared: shared}
+	}
+	return struct{}{}, err
 }
 
-func (p preview) answer() (a answer) {
-	account, err := ledger.Restore(p.Unit, p.Account)
-	if err != nil {
-		return answer{Failed: err.Error()}
+// unit of the pack, the waiting entries and the time.
+func (d *device) unit(args []string) (*walk.Unit, error) {
+	if d.shared == nil {
+		return nil, fmt.Errorf("no walk is open")
 	}
-	body, err := ledger.ParseBody(p.Kind, p.Body)
-	if err != nil {
-		return answer{Failed: err.Error()}
-	}
-	e := ledger.Entry{ID: p.ID, Unit: p.Unit.Code, At: p.At, RecordedAt: p.Now, RecordedBy: p.By, Body: body}
-	history, ok := ledger.Continued(account, e)
-	if !ok {
-		return answer{Later: true}
-	}
-	if a.Refused = ledger.CheckIn(history, e, p.Now); len(a.Refused) > 0 {
-		return a
-	}
-	after := history.After(e)
-	// Without the site's cold its freeze clock is unknown, and says so.
-	status := clock.Evaluate(after, p.Plan, clock.Conditions{Zone: time.UTC}, measure.DateOf(p.Now, time.UTC))
-	a.Text, a.Verdict, a.Reason = words.Entry(body), status.Verdict, words.Metric.Reason(status.Governing, p.Site)
-	for _, n := range after.Lines[0].Notes {
-		text, _ := words.Note(n)
-		a.Notes = append(a.Notes, text)
-	}
-	packed, err := after.Store()
-	if err != nil {
-		return answer{Failed: err.Error()}
-	}
-	a.Account = &packed
-	return a
-}
-
-func main() {
-	js.Global().Set("diligentPreview", js.FuncOf(func(_ js.Value, args []js.Value) any {
-		var p preview
-		var a answer
-		if err := json.Unmarshal([]byte(args[0].String()), &p); err != nil {
-			a.Failed = err.Error()
-		} else {
-			a = p.answer()
-		}
-		text, err := json.Marshal(a)
+	if d.text != args[0] {
+		pack, err := walk.ReadPack([]byte(args[0]))
 		if err != nil {
-			return `{"failed":"the answer cannot be written"}`
+			return nil, err
+		}
+		d.text, d.pack = args[0], pack
+	}
+	var waiting []walk.Waiting
+	if err := json.Unmarshal([]byte(args[1]), &waiting); err != nil {
+		return nil, err
+	}
+	now, err := time.Parse(time.RFC3339Nano, args[2])
+	if err != nil {
+		return nil, err
+	}
+	return walk.Open(d.shared, d.pack, waiting, now)
+}
+
+func (d *device) view(args []string) (any, error) {
+	u, err := d.unit(args)
+	if err != nil {
+		return nil, err
+	}
+	return u.View(), nil
+}
+
+func (d *device) preview(args []string) (any, error) {
+	u, err := d.unit(args)
+	if err != nil {
+		return nil, err
+	}
+	return u.Preview(args[3], []byte(args[4])), nil
+}
+
+func scale(args []string) (any, error) {
+	return coolant.ScaleLines(coolant.ScaleKind(args[0]), coolant.Base(args[1]))
+}
+
+// define a function of the page: a panic is an answer that failed, and leaves the program running.
+func define(name string, takes int, f func(args []string) (any, error)) {
+	js.Global().Set(name, js.FuncOf(func(_ js.Value, args []js.Value) (out any) {
+		failed := func(why string) string {
+			text, _ := json.Marshal(map[string]string{"failed": why}) // a text always encodes
+			return string(text)
+		}
+		defer func() {
+			if r := recover(); r != nil {
+				out = failed(fmt.Sprint(r))
+			}
+		}()
+		if len(args) != takes {
+			return failed(fmt.Sprintf("%s takes %d texts", name, takes))
+		}
+		texts := make([]string, takes)
+		for i, a := range args {
+			texts[i] = a.String()
+		}
+		answer, err := f(texts)
+		if err != nil {
+			return failed(err.Error())
+		}
+		text, err := json.Marshal(answer)
+		if err != nil {
+			return failed(err.Error())
 		}
 		return string(text)
 	}))
+}
+
+func main() {
+	var d device
+	define("diligentShare", 1, d.share)
+	define("diligentUnit", 3, d.view)
+	define("diligentPreview", 5, d.preview)
+	define("diligentScale", 2, scale)
 	select {}
 }

@@ -1,13 +1,12 @@
 package ledger
 
 import (
-	"crypto/sha256"
 	"encoding/json"
 	"time"
 )
 
 // Hash is the link of one entry to the one recorded before it.
-type Hash [sha256.Size]byte
+type Hash [32]byte
 
 // The versions of a record, by how it is hashed.
 const (
@@ -50,25 +49,4 @@ type Envelope struct {
 // Empty reports whether there is nothing in it.
 func (e Envelope) Empty() bool {
 	return e.Job == "" && e.Step == "" && len(e.Attachments) == 0 && e.Device == "" && e.Instrument == 0
-}
-
-// ChainHash is the hash of the record after prev: SHA-256 (FIPS 180-4) over prev and
-// the record's fields in a fixed order, each as JSON on a line of its own, so
-// that no two records can run together to the same bytes; a record of version 2 begins with
-// its number, which no field of version 1 is in that place. The zero Hash precedes the
-// first record.
-func ChainHash(prev Hash, r Record) Hash {
-	h := sha256.New()
-	h.Write(prev[:])
-	enc := json.NewEncoder(h)
-	at, recorded := r.At.UTC().Format(time.RFC3339Nano), r.RecordedAt.UTC().Format(time.RFC3339Nano)
-	fields := []any{r.ID, r.Unit, r.Seq, r.Kind, at, recorded, r.RecordedBy, string(r.Payload)}
-	if r.Version > RecordV1 {
-		fields = []any{r.Version, r.ID, r.Circuit, r.Seq, r.Kind, at, recorded, r.RecordedByID, r.RecordedBy, string(r.Envelope), string(r.Payload)}
-	}
-	for _, field := range fields {
-		// Strings and an integer always encode, and a hash never fails to write.
-		_ = enc.Encode(field)
-	}
-	return Hash(h.Sum(nil))
 }

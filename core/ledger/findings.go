@@ -92,8 +92,6 @@ func stateOf(states []string, grade coolant.Grade) string {
 
 func (a *Account) hoses(line *Line, b HoseCheck) {
 	for _, h := range b.Hoses {
-		var states []string
-		grade := coolant.GradeGood
 		if h.State == "renewed" {
 			next := make(map[string]time.Time, len(a.HoseSince)+1)
 			maps.Copy(next, a.HoseSince)
@@ -102,23 +100,39 @@ func (a *Account) hoses(line *Line, b HoseCheck) {
 			a.worked(line, h.Hose+"_hose")
 			a.repaired = true
 		}
-		switch h.State {
-		case "cracked", "bulging", "weeping":
-			grade = coolant.GradeBad
-		case "soft", "hard", "chafed":
-			grade = coolant.GradeSoft
-		}
-		if grade != coolant.GradeGood {
-			states = append(states, h.State)
-		}
-		if h.Clamp == "loose" || h.Clamp == "on_ridge" {
-			states = append(states, "clamp_"+h.Clamp)
-			if coolant.GradeSoft.Worse(grade) {
-				grade = coolant.GradeSoft
-			}
-		}
+		states, grade := GradeOfHose(h.State, h.Clamp)
 		a.found(line, h.Hose+"_hose", stateOf(states, grade), grade)
 	}
+}
+
+// GradeOfHose is how a hose in a state of [HoseStates] with a clamp of [Clamps] is judged, and what of
+// the two is not good.
+func GradeOfHose(state, clamp string) (states []string, grade coolant.Grade) {
+	grade = coolant.GradeGood
+	switch state {
+	case "cracked", "bulging", "weeping":
+		grade = coolant.GradeBad
+	case "soft", "hard", "chafed":
+		grade = coolant.GradeSoft
+	}
+	if grade != coolant.GradeGood {
+		states = append(states, state)
+	}
+	if clamp == "loose" || clamp == "on_ridge" {
+		states = append(states, "clamp_"+clamp)
+		if coolant.GradeSoft.Worse(grade) {
+			grade = coolant.GradeSoft
+		}
+	}
+	return states, grade
+}
+
+// GradeOfPoint is how an inspected point in a state of [PointStates] is judged; unknown for any other.
+func GradeOfPoint(state string) coolant.Grade {
+	if grade, ok := pointGrades[state]; ok {
+		return grade
+	}
+	return coolant.GradeUnknown
 }
 
 // Blocked shares of a radiator's face, per cent (common practice: replaced from

@@ -192,8 +192,11 @@ func writeTable(ctx context.Context, tx *sql.Tx, out io.Writer, table string, co
 	return n, errors.Join(rows.Err(), buffered.Flush())
 }
 
-// batch of rows in one statement.
-const batch = 200
+// batch of rows in one statement, or of bytes of their texts: a row may hold a photo.
+const (
+	batch      = 200
+	batchBytes = 4 << 20
+)
 
 // Read an archive into empty books: all of it or nothing; how many rows. db must be of a user who owns the tables.
 func Read(ctx context.Context, db *sql.DB, content []byte) (n int, err error) {
@@ -288,8 +291,9 @@ func readTable(ctx context.Context, tx *sql.Tx, in io.Reader, table string, colu
 	lines := bufio.NewReaderSize(in, 1<<20)
 	var used []column
 	var args []any
-	rows := 0
+	rows, size := 0, 0
 	flush := func() error {
+		size = 0
 		if rows == 0 {
 			return nil
 		}
@@ -342,7 +346,8 @@ func readTable(ctx context.Context, tx *sql.Tx, in io.Reader, table string, colu
 			}
 		}
 		n++
-		if rows++; rows == batch {
+		size += len(line)
+		if rows++; rows == batch || size > batchBytes {
 			if err := flush(); err != nil {
 				return n, err
 			}

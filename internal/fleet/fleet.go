@@ -18,6 +18,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/serviceplan"
+	"diligentledger/internal/intake"
 	"diligentledger/internal/store"
 )
 
@@ -265,44 +266,28 @@ func (f *Fleet) Instruments(ctx context.Context) ([]string, error) {
 // Ready reports whether the database answers.
 func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 
-// check refuses what the writer may not write, what cannot be right, and an entry after which the
-// account could not be evaluated, though it could before: what a preview cannot answer is not
-// written either.
-func (f *Fleet) check(o *store.Opened, w Actor, h *ledger.History, e ledger.Entry) error {
-	u := o.Unit
-	if u.Ended {
-		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Kind()), Accepted: "nothing here: the unit does not have this circuit any more"}}}
-	}
-	if on := u.LeftOn; on != nil && !e.At.Before(on.Start(u.Zone)) {
-		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/at", Got: refusal.Moment(e.At), Accepted: "a time before " + refusal.Day(on.Start(u.Zone)) + ", when the unit left the fleet; or bring it back first"}}}
-	}
-	if f := access.CheckIn(w, h, e); f != nil {
-		return &Forbidden{f}
-	}
-	fields := ledger.CheckIn(h, e, f.now())
-	if tool := ledger.ToolOf(e.Body); tool != "" && !e.Confirmed {
-		if known := o.Instrument(tool); known != "" {
-			fields = append(fields, &refusal.Field{Pointer: "/" + ledger.FieldName(e.Kind()) + "/tool", Got: tool, Accepted: known + ", which is in the register, or another name if it is another instrument", Question: true})
-		}
-	}
-	if len(fields) > 0 {
-		return &refusal.Error{Fields: fields}
-	}
+// place of an opened unit, which decides whether it takes an entry.
+func (f *Fleet) place(o *store.Opened) intake.Place {
+	u, tools := o.Unit, instruments(o.Instruments())
 	d := conditions{now: f.now()}
-	failure := func(a *ledger.Account) string {
-		if c := d.evaluate(a, u.Plan, u).Governing; c.Kind == clock.Evaluation {
-			return c.Reason.About.Text
-		}
-		return ""
+	return intake.Place{Ended: u.Ended, LeftOn: u.LeftOn, Zone: u.Zone, Meant: tools.Meant, StripsUntil: tools.StripsUntil,
+		Evaluate: func(a *ledger.Account) clock.UnitStatus { return d.evaluate(a, u.Plan, u) }}
+}
+
+func instruments(all []store.Instrument) (out intake.Instruments) {
+	for _, one := range all {
+		out = append(out, intake.InstrumentOf(one.Name, one.Facts))
 	}
-	if why := failure(h.EvaluatedAfter(e)); why != "" && failure(h.EvaluatedBefore()) == "" {
-		return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/kind", Got: string(e.Kind()) + ", after which " + why + ",", Accepted: "an entry after which the account can be evaluated"}}}
-	}
-	return nil
+	return out
+}
+
+// check an entry by [intake.Check].
+func (f *Fleet) check(o *store.Opened, w Actor, h *ledger.History, e ledger.Entry) error {
+	return intake.Check(f.place(o), w, h, e, f.now())
 }
 
 // Forbidden says that the writer's role may not write such an entry.
-type Forbidden struct{ *refusal.Field }
+type Forbidden = intake.Forbidden
 
 // Open the unit of that code, to write an entry of that id; [store.ErrNoUnit].
 func (f *Fleet) Open(ctx context.Context, code, entry string) (*store.Opened, error) {

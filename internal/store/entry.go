@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"diligentledger/core/ledger"
@@ -413,7 +414,14 @@ func (s *Store) EntriesOf(ctx context.Context, units []Unit) (map[string][]ledge
 	for _, u := range circuitsOf(units) {
 		codes[u.circuit] = u.Address()
 	}
-	rows, err := s.db.QueryContext(ctx, entryQuery+` ORDER BY circuit_id, seq`)
+	where, args := ``, []any(nil)
+	if n := len(codes); n > 0 && n <= fewUnits {
+		where = ` WHERE circuit_id IN (?` + strings.Repeat(`, ?`, n-1) + `)`
+		for id := range codes {
+			args = append(args, id)
+		}
+	}
+	rows, err := s.db.QueryContext(ctx, entryQuery+where+` ORDER BY circuit_id, seq`, args...)
 	all, err := collect(rows, err, func(rows *sql.Rows) (ledger.Entry, error) {
 		circuit, e, err := scanEntry(rows)
 		e.Unit = codes[circuit]

@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"diligentledger/core/climate"
 	"diligentledger/core/coolant"
@@ -259,27 +258,18 @@ type AccountKey struct {
 	facts   [32]byte
 }
 
+// There reports whether an entry of the id that it was opened for is in the books already.
+func (o *Opened) There() bool { return o.there }
+
 // Additives of the register, by name.
 func (o *Opened) Additives() []coolant.Additive { return slices.Clone(o.shared.additives) }
 
-// Instrument that a name may be meant for: the same but for its case, dashes and spaces. Empty
-// when the name is an instrument's own, or like no other.
-func (o *Opened) Instrument(name string) string {
-	plain := func(s string) string {
-		return strings.Map(func(c rune) rune {
-			if unicode.IsLetter(c) || unicode.IsDigit(c) {
-				return unicode.ToLower(c)
-			}
-			return -1
-		}, s)
+// Instruments of the register, by name.
+func (o *Opened) Instruments() []Instrument {
+	if o.shared == nil {
+		return nil
 	}
-	if o.shared == nil || slices.Contains(o.shared.instruments, name) || plain(name) == "" {
-		return ""
-	}
-	if i := slices.IndexFunc(o.shared.instruments, func(other string) bool { return plain(other) == plain(name) }); i >= 0 {
-		return o.shared.instruments[i]
-	}
-	return ""
+	return o.shared.instruments
 }
 
 // Product of that code; [ErrNoProduct] when there is none.

@@ -3,9 +3,12 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
+	"slices"
 	"time"
 
 	"diligentledger/core/coolant"
+	"diligentledger/core/register"
 )
 
 // shared is what the units of a fleet share: sites with their cold, service plans, products and
@@ -16,12 +19,11 @@ type shared struct {
 	sites   []Site // by name
 	plans   []ServicePlan
 	// site and plan by id.
-	site      map[int64]Site
-	plan      map[int64]ServicePlan
-	products  []coolant.Product
-	additives []coolant.Additive
-	// instruments by name
-	instruments []string
+	site        map[int64]Site
+	plan        map[int64]ServicePlan
+	products    []coolant.Product
+	additives   []coolant.Additive
+	instruments []Instrument // by name
 }
 
 // coldFact counts in installation how often a curve or a forecast was written.
@@ -71,8 +73,8 @@ func (s *Store) sharedOf(ctx context.Context, version string) (*shared, error) {
 	if r.additives, err = collect(rows, err, func(rows *sql.Rows) (coolant.Additive, error) { return scanAdditive(rows) }); err != nil {
 		return nil, err
 	}
-	rows, err = s.db.QueryContext(ctx, `SELECT name FROM instrument ORDER BY name`)
-	if r.instruments, err = collect(rows, err, func(rows *sql.Rows) (name string, err error) { return name, rows.Scan(&name) }); err != nil {
+	rows, err = s.db.QueryContext(ctx, `SELECT name, COALESCE(facts, '{}') FROM instrument ORDER BY name`)
+	if r.instruments, err = collect(rows, err, scanInstrument); err != nil {
 		return nil, err
 	}
 	s.kept.Store(r)
@@ -91,7 +93,34 @@ func (s *Store) Instruments(ctx context.Context) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	return append([]string{}, r.instruments...), nil
+	names := make([]string, len(r.instruments))
+	for i, one := range r.instruments {
+		names[i] = one.Name
+	}
+	return names, nil
+}
+
+// Instrument of the register with its facts, such as its kind; none of one that a test brought in.
+type Instrument struct {
+	Name  string
+	Facts register.Facts
+}
+
+func scanInstrument(rows *sql.Rows) (i Instrument, err error) {
+	var facts []byte
+	if err = rows.Scan(&i.Name, &facts); err == nil {
+		err = json.Unmarshal(facts, &i.Facts)
+	}
+	return i, err
+}
+
+// RegisteredInstruments by name.
+func (s *Store) RegisteredInstruments(ctx context.Context) ([]Instrument, error) {
+	r, err := s.sharedNow(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Clone(r.instruments), nil
 }
 
 // Rules that the units of the fleet are evaluated by.

@@ -64,6 +64,8 @@ var Rights = map[string]string{
 	"import_entry":    "SELECT, INSERT",
 	"import_heading":  "SELECT, INSERT, UPDATE",
 	"register_change": "SELECT, INSERT, UPDATE (undone_at, undone_by)",
+	"round_log":       "SELECT, INSERT, UPDATE",
+	"attachment":      "SELECT, INSERT",
 
 	"goose_db_version": "SELECT",
 

@@ -4,10 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/hex"
-	"encoding/json"
-	"errors"
 	"fmt"
-	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -21,11 +18,11 @@ import (
 	"diligentledger/core/access"
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
-	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/internal/fleet"
+	"diligentledger/internal/intake"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
@@ -327,15 +324,15 @@ func writtenEntry(w store.WrittenEntry) api.WrittenEntry {
 // WriteEntry stores an entry once, and with it the strike of the one it takes
 // the place of.
 func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject) (api.WriteEntryResponseObject, error) {
-	sent, err := entryOf(*r.Body)
+	sent, err := intake.Parse(*r.Body)
 	if err != nil {
 		return nil, err
 	}
-	unit, err := h.fleet.Open(ctx, r.Code, sent.head.Id.String())
+	unit, err := h.fleet.Open(ctx, r.Code, sent.ID)
 	if err != nil {
 		return nil, err
 	}
-	entries, _, err := entriesOf(unit, sent)
+	entries, _, err := sent.Entries(unit.Code, unit)
 	if err != nil {
 		return nil, err
 	}
@@ -354,7 +351,7 @@ func (h handlers) WriteEntry(ctx context.Context, r api.WriteEntryRequestObject)
 
 // PreviewEntry gives what an entry would do.
 func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObject) (api.PreviewEntryResponseObject, error) {
-	sent, err := entryOf(*r.Body)
+	sent, err := intake.Parse(*r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -362,7 +359,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 	if err != nil {
 		return nil, err
 	}
-	entries, read, err := entriesOf(unit, sent)
+	entries, read, err := sent.Entries(unit.Code, unit)
 	if err != nil {
 		return nil, err
 	}
@@ -375,121 +372,6 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 		Line: line(reading, wordsUnit(effect.After), effect.After.Account, effect.Line)}
 	inZone(&out, effect.After.Unit.Zone)
 	return out, nil
-}
-
-// sentEntry is an entry as it was sent: its head, and its content by name.
-type sentEntry struct {
-	head    api.EntryHead
-	content map[string]json.RawMessage
-}
-
-// headFields are those of an entry that are no content.
-var headFields = []string{"id", "kind", "at", "confirmed", "strikes", "attachments"}
-
-func entryOf(text json.RawMessage) (s sentEntry, err error) {
-	if err = json.Unmarshal(text, &s.head); err == nil {
-		err = json.Unmarshal(text, &s.content)
-	}
-	if err != nil {
-		return s, fieldProblem("", "an entry that cannot be read: "+err.Error(), "an entry by the contract")
-	}
-	for _, name := range headFields {
-		delete(s.content, name)
-	}
-	return s, nil
-}
-
-// entriesOf reads what was sent into what the core understands: a strike first,
-// when the entry takes the place of another.
-func entriesOf(unit *store.Opened, in sentEntry) (entries []ledger.Entry, read []string, err error) {
-	head := in.head
-	if s := head.Strikes; s != nil {
-		if s.Id.Version() != 7 || s.Id == head.Id {
-			return nil, nil, fieldProblem("/strikes/id", s.Id.String(), "a UUID of version 7 of its own")
-		}
-		entries = append(entries, ledger.Entry{ID: s.Id.String(), Unit: unit.Code, At: head.At, Body: ledger.Strike{Entry: s.Entry.String(), Why: s.Why}})
-	}
-	if head.Id.Version() != 7 {
-		return nil, nil, fieldProblem("/id", head.Id.String(), "a UUID of version 7")
-	}
-	body, read, err := bodyOf(unit, in)
-	if err != nil {
-		return nil, nil, err
-	}
-	entry := ledger.Entry{ID: head.Id.String(), Unit: unit.Code, At: head.At, Body: body}
-	if head.Attachments != nil {
-		entry.Envelope.Attachments = *head.Attachments
-	}
-	entries = append(entries, entry)
-	for i := range entries {
-		entries[i].Confirmed = head.Confirmed != nil && *head.Confirmed
-	}
-	return entries, read, nil
-}
-
-// bodyOf is the content named by the kind; any other is refused. The code of a product or an
-// additive in it becomes what the register says of it now, for the books to keep.
-func bodyOf(unit *store.Opened, in sentEntry) (body ledger.Body, read []string, err error) {
-	kind := ledger.Kind(in.head.Kind)
-	name := ledger.FieldName(kind)
-	var strange []*refusal.Field
-	for _, other := range slices.Sorted(maps.Keys(in.content)) {
-		if other != name {
-			strange = append(strange, &refusal.Field{Pointer: "/" + other, Got: other, Accepted: fmt.Sprintf("nothing here in a %s entry", kind)})
-		}
-	}
-	if len(strange) > 0 {
-		return nil, nil, &refusal.Error{Fields: strange}
-	}
-	if in.content[name] == nil {
-		return nil, nil, fieldProblem("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", kind))
-	}
-	var fields map[string]any
-	if err := json.Unmarshal(in.content[name], &fields); err != nil {
-		return nil, nil, fieldProblem("/"+name, string(in.content[name]), fmt.Sprintf("the content of a %s entry", kind))
-	}
-	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
-		return nil, nil, &refusal.Error{Fields: wrong}
-	}
-	if kind == ledger.KindFreezeTest {
-		var sent map[string]any
-		if err := json.Unmarshal(in.content[name], &sent); err != nil {
-			return nil, nil, err
-		}
-		read = readMinus(sent, fields)
-	}
-	if code, ok := fields["product"].(string); ok {
-		if fields["product"], err = namedProduct(unit, "/"+name+"/product", code); err != nil {
-			return nil, nil, err
-		}
-	}
-	if code, ok := fields["additive"].(string); ok {
-		if fields["additive"], err = namedAdditive(unit, "/"+name+"/additive", code); err != nil {
-			return nil, nil, err
-		}
-	}
-	text, err := json.Marshal(fields)
-	if err != nil {
-		return nil, nil, err
-	}
-	body, err = ledger.ParseBody(kind, text)
-	return body, read, err
-}
-
-func namedProduct(unit *store.Opened, field, code string) (*coolant.Product, error) {
-	p, err := unit.Product(code)
-	if errors.Is(err, store.ErrNoProduct) {
-		return nil, fieldProblem(field, code, "the code of a product in the register")
-	}
-	return &p, err
-}
-
-func namedAdditive(unit *store.Opened, field, code string) (*coolant.Additive, error) {
-	a, err := unit.Additive(code)
-	if errors.Is(err, store.ErrNoAdditive) {
-		return nil, fieldProblem(field, code, "the code of an additive in the register")
-	}
-	return &a, err
 }
 
 func fieldProblem(field, got, accepted string) error {

@@ -1,0 +1,75 @@
+package intake
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+
+	"diligentledger/core/measure"
+)
+
+// Kinds of instrument in the register.
+const (
+	KindRefractometer = "refractometer"
+	KindDigital       = "digital_refractometer"
+	KindHydrometer    = "hydrometer"
+	KindDiscs         = "disc_tester"
+	KindStrips        = "strips"
+	KindVoltmeter     = "multimeter"
+)
+
+// Instrument as the register has it.
+type Instrument struct {
+	Name string `json:"name"`
+	// Kind of the register; empty when it is not known.
+	Kind string `json:"kind,omitempty"`
+	// Scale: EG, PG, EG_PG or brix; empty when it is not known.
+	Scale string `json:"scale,omitempty"`
+	// Chart of a disc tester: what one, two, … floating discs protect to, °C.
+	Chart []measure.Celsius `json:"chart,omitempty"`
+	Site  string            `json:"site,omitempty"`
+	// Expires is the last day of strips; nil when it is not known.
+	Expires   *measure.Date `json:"expires,omitempty"`
+	Withdrawn bool          `json:"withdrawn,omitempty"`
+}
+
+// Instruments of the register.
+type Instruments []Instrument
+
+// Named instrument; false when the register has none of that name.
+func (all Instruments) Named(name string) (Instrument, bool) {
+	if i := slices.IndexFunc(all, func(one Instrument) bool { return one.Name == name }); i >= 0 {
+		return all[i], true
+	}
+	return Instrument{}, false
+}
+
+// Meant is the instrument that a name may be meant for: the same but for its case, dashes and spaces.
+// Empty when the name is an instrument's own, or like no other.
+func (all Instruments) Meant(name string) string {
+	if _, own := all.Named(name); own || plain(name) == "" {
+		return ""
+	}
+	if i := slices.IndexFunc(all, func(one Instrument) bool { return plain(one.Name) == plain(name) }); i >= 0 {
+		return all[i].Name
+	}
+	return ""
+}
+
+func plain(name string) string {
+	return strings.Map(func(c rune) rune {
+		if unicode.IsLetter(c) || unicode.IsDigit(c) {
+			return unicode.ToLower(c)
+		}
+		return -1
+	}, name)
+}
+
+// StripsUntil is the last day of the strips of that name; nil for what are no strips, or of which it is
+// not known.
+func (all Instruments) StripsUntil(name string) *measure.Date {
+	if one, ok := all.Named(name); ok && one.Kind == KindStrips {
+		return one.Expires
+	}
+	return nil
+}
