@@ -49,9 +49,19 @@ build_ui() {
   if [ ! -f ui/dist/index.html ]; then rm -f "$work/ui"; fi
   [ "$(cat "$work/npm" 2>/dev/null)" = "$lock" ] || say "fetching the interface's packages (about half a minute)"
   once npm "$lock" npm --prefix ui ci --no-audit --no-fund
+  build_core
   screens=$(fingerprint ui)
   [ "$(cat "$work/ui" 2>/dev/null)" = "$screens" ] || say "building the interface"
   once ui "$screens" npm --prefix ui run build
+}
+
+# build_core: the core with its words as WebAssembly, for the interface; written only when it is another one.
+build_core() {
+  need_tool go "Go 1.26 or newer"
+  mkdir -p ui/core
+  GOOS=js GOARCH=wasm go build -trimpath -buildvcs=false -ldflags "-s -w" -o "$work/core.wasm" ./cmd/core || fail "the core does not build; see above"
+  cmp -s "$work/core.wasm" ui/core/core.wasm || cp "$work/core.wasm" ui/core/core.wasm
+  cmp -s "$(go env GOROOT)/lib/wasm/wasm_exec.js" ui/core/wasm_exec.js || cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" ui/core/wasm_exec.js
 }
 
 build_binary() { # build_binary PATH

@@ -97,19 +97,19 @@ func (e AdditiveRelease) Valid() bool {
 
 // Defines values for Base.
 const (
-	EG        Base = "EG"
-	PG        Base = "PG"
-	Waterless Base = "waterless"
+	BaseEG        Base = "EG"
+	BasePG        Base = "PG"
+	BaseWaterless Base = "waterless"
 )
 
 // Valid indicates whether the value is a known member of the Base enum.
 func (e Base) Valid() bool {
 	switch e {
-	case EG:
+	case BaseEG:
 		return true
-	case PG:
+	case BasePG:
 		return true
-	case Waterless:
+	case BaseWaterless:
 		return true
 	default:
 		return false
@@ -350,6 +350,30 @@ func (e EntryKind) Valid() bool {
 	}
 }
 
+// Defines values for EntryOutcomeState.
+const (
+	EntryOutcomeStateAlready EntryOutcomeState = "already"
+	EntryOutcomeStateLater   EntryOutcomeState = "later"
+	EntryOutcomeStateRefused EntryOutcomeState = "refused"
+	EntryOutcomeStateWritten EntryOutcomeState = "written"
+)
+
+// Valid indicates whether the value is a known member of the EntryOutcomeState enum.
+func (e EntryOutcomeState) Valid() bool {
+	switch e {
+	case EntryOutcomeStateAlready:
+		return true
+	case EntryOutcomeStateLater:
+		return true
+	case EntryOutcomeStateRefused:
+		return true
+	case EntryOutcomeStateWritten:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ExplanationCause.
 const (
 	ExplanationCauseConcentrateAdded ExplanationCause = "concentrate_added"
@@ -391,16 +415,16 @@ func (e ExplanationCause) Valid() bool {
 
 // Defines values for ExplanationDistinguish.
 const (
-	OtherScale       ExplanationDistinguish = "other_scale"
-	SecondInstrument ExplanationDistinguish = "second_instrument"
+	ExplanationDistinguishOtherScale       ExplanationDistinguish = "other_scale"
+	ExplanationDistinguishSecondInstrument ExplanationDistinguish = "second_instrument"
 )
 
 // Valid indicates whether the value is a known member of the ExplanationDistinguish enum.
 func (e ExplanationDistinguish) Valid() bool {
 	switch e {
-	case OtherScale:
+	case ExplanationDistinguishOtherScale:
 		return true
-	case SecondInstrument:
+	case ExplanationDistinguishSecondInstrument:
 		return true
 	default:
 		return false
@@ -547,40 +571,40 @@ func (e ImportOptionsToday) Valid() bool {
 
 // Defines values for ImportState.
 const (
-	Cancelled  ImportState = "cancelled"
-	Cancelling ImportState = "cancelling"
-	Checked    ImportState = "checked"
-	Checking   ImportState = "checking"
-	Done       ImportState = "done"
-	Failed     ImportState = "failed"
-	Reversed   ImportState = "reversed"
-	Reversing  ImportState = "reversing"
-	Running    ImportState = "running"
-	Uploaded   ImportState = "uploaded"
+	ImportStateCancelled  ImportState = "cancelled"
+	ImportStateCancelling ImportState = "cancelling"
+	ImportStateChecked    ImportState = "checked"
+	ImportStateChecking   ImportState = "checking"
+	ImportStateDone       ImportState = "done"
+	ImportStateFailed     ImportState = "failed"
+	ImportStateReversed   ImportState = "reversed"
+	ImportStateReversing  ImportState = "reversing"
+	ImportStateRunning    ImportState = "running"
+	ImportStateUploaded   ImportState = "uploaded"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
-	case Cancelled:
+	case ImportStateCancelled:
 		return true
-	case Cancelling:
+	case ImportStateCancelling:
 		return true
-	case Checked:
+	case ImportStateChecked:
 		return true
-	case Checking:
+	case ImportStateChecking:
 		return true
-	case Done:
+	case ImportStateDone:
 		return true
-	case Failed:
+	case ImportStateFailed:
 		return true
-	case Reversed:
+	case ImportStateReversed:
 		return true
-	case Reversing:
+	case ImportStateReversing:
 		return true
-	case Running:
+	case ImportStateRunning:
 		return true
-	case Uploaded:
+	case ImportStateUploaded:
 		return true
 	default:
 		return false
@@ -709,28 +733,28 @@ func (e MeterReadingIn) Valid() bool {
 
 // Defines values for MeterReadingResultOutcome.
 const (
-	DropOut  MeterReadingResultOutcome = "drop_out"
-	Known    MeterReadingResultOutcome = "known"
-	Outlier  MeterReadingResultOutcome = "outlier"
-	Recorded MeterReadingResultOutcome = "recorded"
-	Refused  MeterReadingResultOutcome = "refused"
-	Thinned  MeterReadingResultOutcome = "thinned"
+	MeterReadingResultOutcomeDropOut  MeterReadingResultOutcome = "drop_out"
+	MeterReadingResultOutcomeKnown    MeterReadingResultOutcome = "known"
+	MeterReadingResultOutcomeOutlier  MeterReadingResultOutcome = "outlier"
+	MeterReadingResultOutcomeRecorded MeterReadingResultOutcome = "recorded"
+	MeterReadingResultOutcomeRefused  MeterReadingResultOutcome = "refused"
+	MeterReadingResultOutcomeThinned  MeterReadingResultOutcome = "thinned"
 )
 
 // Valid indicates whether the value is a known member of the MeterReadingResultOutcome enum.
 func (e MeterReadingResultOutcome) Valid() bool {
 	switch e {
-	case DropOut:
+	case MeterReadingResultOutcomeDropOut:
 		return true
-	case Known:
+	case MeterReadingResultOutcomeKnown:
 		return true
-	case Outlier:
+	case MeterReadingResultOutcomeOutlier:
 		return true
-	case Recorded:
+	case MeterReadingResultOutcomeRecorded:
 		return true
-	case Refused:
+	case MeterReadingResultOutcomeRefused:
 		return true
-	case Thinned:
+	case MeterReadingResultOutcomeThinned:
 		return true
 	default:
 		return false
@@ -1241,6 +1265,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for RoundStopState.
+const (
+	RoundStopStateDone    RoundStopState = "done"
+	RoundStopStateSkipped RoundStopState = "skipped"
+	RoundStopStateWaiting RoundStopState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the RoundStopState enum.
+func (e RoundStopState) Valid() bool {
+	switch e {
+	case RoundStopStateDone:
+		return true
+	case RoundStopStateSkipped:
+		return true
+	case RoundStopStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ServicePlanInputDistanceUnit.
 const (
 	ServicePlanInputDistanceUnitKm ServicePlanInputDistanceUnit = "km"
@@ -1454,6 +1499,72 @@ func (e Verdict) Valid() bool {
 	}
 }
 
+// Defines values for WalkCircuitFitsFit.
+const (
+	WalkCircuitFitsFitBase       WalkCircuitFitsFit = "base"
+	WalkCircuitFitsFitDensity    WalkCircuitFitsFit = "density"
+	WalkCircuitFitsFitFits       WalkCircuitFitsFit = "fits"
+	WalkCircuitFitsFitOtherScale WalkCircuitFitsFit = "other_scale"
+	WalkCircuitFitsFitWaterless  WalkCircuitFitsFit = "waterless"
+)
+
+// Valid indicates whether the value is a known member of the WalkCircuitFitsFit enum.
+func (e WalkCircuitFitsFit) Valid() bool {
+	switch e {
+	case WalkCircuitFitsFitBase:
+		return true
+	case WalkCircuitFitsFitDensity:
+		return true
+	case WalkCircuitFitsFitFits:
+		return true
+	case WalkCircuitFitsFitOtherScale:
+		return true
+	case WalkCircuitFitsFitWaterless:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WalkQuestion.
+const (
+	WalkQuestionAppearance WalkQuestion = "appearance"
+	WalkQuestionCap        WalkQuestion = "cap"
+	WalkQuestionChemistry  WalkQuestion = "chemistry"
+	WalkQuestionFreezeTest WalkQuestion = "freeze_test"
+	WalkQuestionHoses      WalkQuestion = "hoses"
+	WalkQuestionInspection WalkQuestion = "inspection"
+	WalkQuestionLevel      WalkQuestion = "level"
+	WalkQuestionMeter      WalkQuestion = "meter"
+	WalkQuestionRawWater   WalkQuestion = "raw_water"
+)
+
+// Valid indicates whether the value is a known member of the WalkQuestion enum.
+func (e WalkQuestion) Valid() bool {
+	switch e {
+	case WalkQuestionAppearance:
+		return true
+	case WalkQuestionCap:
+		return true
+	case WalkQuestionChemistry:
+		return true
+	case WalkQuestionFreezeTest:
+		return true
+	case WalkQuestionHoses:
+		return true
+	case WalkQuestionInspection:
+		return true
+	case WalkQuestionLevel:
+		return true
+	case WalkQuestionMeter:
+		return true
+	case WalkQuestionRawWater:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Work.
 const (
 	WorkCap        Work = "cap"
@@ -1631,6 +1742,24 @@ func (e ListHorizonUnitsParamsGroup) Valid() bool {
 	case ListHorizonUnitsParamsGroupKind:
 		return true
 	case ListHorizonUnitsParamsGroupSite:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetTagSheetParamsLayout.
+const (
+	A4     GetTagSheetParamsLayout = "a4"
+	Single GetTagSheetParamsLayout = "single"
+)
+
+// Valid indicates whether the value is a known member of the GetTagSheetParamsLayout enum.
+func (e GetTagSheetParamsLayout) Valid() bool {
+	switch e {
+	case A4:
+		return true
+	case Single:
 		return true
 	default:
 		return false
@@ -2100,6 +2229,33 @@ type DoseBody = json.RawMessage
 // DrainedBody defines model for DrainedBody.
 type DrainedBody = json.RawMessage
 
+// EntryBatch defines model for EntryBatch.
+type EntryBatch struct {
+	Entries []struct {
+		// Account Id of the account, by which it is found when its unit was renamed.
+		Account *int64 `json:"account,omitempty"`
+
+		// Entry An EntryInput as JSON, byte for byte as it was recorded.
+		Entry string `json:"entry"`
+
+		// Id Of the entry.
+		Id openapi_types.UUID `json:"id"`
+
+		// Sha256 Of these bytes in UTF-8.
+		Sha256 string `json:"sha256"`
+
+		// Unit Address of the account.
+		Unit string `json:"unit"`
+	} `json:"entries"`
+}
+
+// EntryBatchAnswer defines model for EntryBatchAnswer.
+type EntryBatchAnswer struct {
+	// Now Time of the server.
+	Now     time.Time      `json:"now"`
+	Results []EntryOutcome `json:"results"`
+}
+
 // EntryBody What happened; the one property named by the kind. The fields of a kind are here alone.
 type EntryBody = json.RawMessage
 
@@ -2126,15 +2282,21 @@ type EntryHead struct {
 	// At When it happened.
 	At time.Time `json:"at"`
 
-	// Attachments Reports that belong to it, each by its SHA-256.
+	// Attachments Reports and photos that belong to it, each by its SHA-256.
 	Attachments *[]string `json:"attachments,omitempty"`
 
 	// Confirmed The author has confirmed what was asked about; see question in FieldProblem.
 	Confirmed *bool `json:"confirmed,omitempty"`
 
+	// Device Name of the device that it was recorded on.
+	Device *string `json:"device,omitempty"`
+
 	// Id UUID version 7 made by the author.
 	Id   openapi_types.UUID `json:"id"`
 	Kind EntryKind          `json:"kind"`
+
+	// Round Round that it was recorded on.
+	Round *openapi_types.UUID `json:"round,omitempty"`
 
 	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
 	Strikes *StrikesInput `json:"strikes,omitempty"`
@@ -2145,6 +2307,21 @@ type EntryInput = json.RawMessage
 
 // EntryKind defines model for EntryKind.
 type EntryKind string
+
+// EntryOutcome defines model for EntryOutcome.
+type EntryOutcome struct {
+	Id      openapi_types.UUID `json:"id"`
+	Problem *Problem           `json:"problem,omitempty"`
+
+	// State later: not answered now; send it again as it is.
+	State EntryOutcomeState `json:"state"`
+
+	// Unit Address of the account that it is in.
+	Unit *string `json:"unit,omitempty"`
+}
+
+// EntryOutcomeState later: not answered now; send it again as it is.
+type EntryOutcomeState string
 
 // Explanation Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first.
 type Explanation struct {
@@ -2655,6 +2832,9 @@ type Morning struct {
 	// PendingCount Units with a check that is due.
 	PendingCount int `json:"pendingCount"`
 
+	// Rounds Rounds under way and those of the last day, the newest first.
+	Rounds []RoundSummary `json:"rounds"`
+
 	// Rows The first units of each verdict with their governing clock, soonest due first.
 	Rows    []MorningRow       `json:"rows"`
 	Today   openapi_types.Date `json:"today"`
@@ -3128,6 +3308,70 @@ type ReturnBody = json.RawMessage
 // Role defines model for Role.
 type Role string
 
+// RoundInput defines model for RoundInput.
+type RoundInput struct {
+	ClosedAt  *time.Time `json:"closedAt,omitempty"`
+	Device    string     `json:"device"`
+	Revision  int        `json:"revision"`
+	StartedAt time.Time  `json:"startedAt"`
+	Stops     []struct {
+		At    *time.Time     `json:"at,omitempty"`
+		State RoundStopState `json:"state"`
+		Unit  string         `json:"unit"`
+
+		// Why It was skipped.
+		Why *string `json:"why,omitempty"`
+	} `json:"stops"`
+	Title string `json:"title"`
+}
+
+// RoundReport defines model for RoundReport.
+type RoundReport struct {
+	Round RoundSummary      `json:"round"`
+	Stops []RoundReportStop `json:"stops"`
+}
+
+// RoundReportStop defines model for RoundReportStop.
+type RoundReportStop struct {
+	At   *time.Time `json:"at,omitempty"`
+	Name string     `json:"name"`
+
+	// Reason Of its status now.
+	Reason *string `json:"reason,omitempty"`
+
+	// Recorded What is in the books of it.
+	Recorded []string       `json:"recorded"`
+	State    RoundStopState `json:"state"`
+	Unit     string         `json:"unit"`
+	Verdict  *Verdict       `json:"verdict,omitempty"`
+	Why      *string        `json:"why,omitempty"`
+}
+
+// RoundStopState defines model for RoundStopState.
+type RoundStopState string
+
+// RoundSummary defines model for RoundSummary.
+type RoundSummary struct {
+	ClosedAt *time.Time `json:"closedAt,omitempty"`
+	Done     int        `json:"done"`
+
+	// Found What was found that is not good, a line each.
+	Found *[]string `json:"found,omitempty"`
+
+	// Held Units of the round that are on hold now.
+	Held      int                `json:"held"`
+	Id        openapi_types.UUID `json:"id"`
+	Skipped   int                `json:"skipped"`
+	StartedAt time.Time          `json:"startedAt"`
+
+	// Text How far it is.
+	Text      string    `json:"text"`
+	Title     string    `json:"title"`
+	UpdatedAt time.Time `json:"updatedAt"`
+	Waiting   int       `json:"waiting"`
+	Who       string    `json:"who"`
+}
+
 // Season defines model for Season.
 type Season struct {
 	From openapi_types.Date `json:"from"`
@@ -3376,6 +3620,19 @@ type SumStep struct {
 	What    string `json:"what"`
 }
 
+// Tag defines model for Tag.
+type Tag struct {
+	// Address What the QR code says.
+	Address string `json:"address"`
+
+	// Lines Product and strength, renewed on, next due.
+	Lines []string `json:"lines"`
+
+	// Modules Rows of the QR code (ISO/IEC 18004), 1 for dark.
+	Modules []string `json:"modules"`
+	Unit    UnitName `json:"unit"`
+}
+
 // Token defines model for Token.
 type Token struct {
 	CreatedAt time.Time          `json:"createdAt"`
@@ -3496,6 +3753,188 @@ type UnitSystemFactsMetal string
 // Verdict defines model for Verdict.
 type Verdict string
 
+// Walk defines model for Walk.
+type Walk struct {
+	// Now Time of the server.
+	Now time.Time `json:"now"`
+
+	// Shared What the units share, for the core on the device alone.
+	Shared string             `json:"shared"`
+	Title  string             `json:"title"`
+	Today  openapi_types.Date `json:"today"`
+	Units  []WalkUnit         `json:"units"`
+
+	// Version Of the form of what the core reads.
+	Version string `json:"version"`
+}
+
+// WalkAccount defines model for WalkAccount.
+type WalkAccount struct {
+	Code string `json:"code"`
+	Id   int64  `json:"id"`
+}
+
+// WalkAsked defines model for WalkAsked.
+type WalkAsked struct {
+	// Hot It may be asked while the engine is hot.
+	Hot      bool         `json:"hot"`
+	Name     string       `json:"name"`
+	Question WalkQuestion `json:"question"`
+}
+
+// WalkChoice defines model for WalkChoice.
+type WalkChoice struct {
+	Instruments []WalkInstrument `json:"instruments"`
+
+	// Probe A simulated digital refractometer can be read.
+	Probe bool      `json:"probe"`
+	Rows  []WalkRow `json:"rows"`
+}
+
+// WalkCircuit defines model for WalkCircuit.
+type WalkCircuit struct {
+	Address string `json:"address"`
+	Base    *Base  `json:"base,omitempty"`
+
+	// Cap Its rating, worded.
+	Cap *string `json:"cap,omitempty"`
+
+	// Circuit Of a unit with several; none for a unit with one.
+	Circuit *Circuit    `json:"circuit,omitempty"`
+	Defects []string    `json:"defects"`
+	First   []WalkAsked `json:"first"`
+	Fits    []struct {
+		Fit        WalkCircuitFitsFit `json:"fit"`
+		Instrument string             `json:"instrument"`
+
+		// Text What is to be known before it is used here.
+		Text *string `json:"text,omitempty"`
+	} `json:"fits"`
+
+	// Freeze °C that it is relied on to protect to.
+	Freeze *float64 `json:"freeze,omitempty"`
+
+	// HasTank The register knows the marks of its tank.
+	HasTank bool `json:"hasTank"`
+
+	// Held A person's hold is in force.
+	Held   *bool  `json:"held,omitempty"`
+	Inside string `json:"inside"`
+
+	// Marks mm between the marks of the tank.
+	Marks  *float64 `json:"marks,omitempty"`
+	Meters []struct {
+		Last *string     `json:"last,omitempty"`
+		Unit MeasureUnit `json:"unit"`
+	} `json:"meters"`
+	Owed []struct {
+		Question WalkQuestion `json:"question"`
+		Text     string       `json:"text"`
+		Verdict  Verdict      `json:"verdict"`
+	} `json:"owed"`
+	Points   []WalkPoint `json:"points"`
+	Protects string      `json:"protects"`
+	Rest     []WalkAsked `json:"rest"`
+
+	// Stages Of the pressure cap.
+	Stages  *int    `json:"stages,omitempty"`
+	Verdict Verdict `json:"verdict"`
+}
+
+// WalkCircuitFitsFit defines model for WalkCircuit.Fits.Fit.
+type WalkCircuitFitsFit string
+
+// WalkInstrument defines model for WalkInstrument.
+type WalkInstrument struct {
+	// Chart What one, two, … floating discs protect to, °C.
+	Chart *[]float64 `json:"chart,omitempty"`
+
+	// Kind Of the register, such as refractometer; left out when it is not known.
+	Kind *string `json:"kind,omitempty"`
+	Name string  `json:"name"`
+
+	// Refused Why it cannot be used; left out when it can.
+	Refused *string `json:"refused,omitempty"`
+	Scale   *string `json:"scale,omitempty"`
+	Site    *string `json:"site,omitempty"`
+
+	// Text Its kind, scale and last zero check, worded.
+	Text string `json:"text"`
+
+	// Zero Its zero on purified water is due, or was never checked.
+	Zero *bool `json:"zero,omitempty"`
+}
+
+// WalkPoint defines model for WalkPoint.
+type WalkPoint struct {
+	Code string    `json:"code"`
+	Hot  bool      `json:"hot"`
+	Kind EntryKind `json:"kind"`
+
+	// Last What was found last.
+	Last    *string `json:"last,omitempty"`
+	Name    string  `json:"name"`
+	Options []struct {
+		Clamp *string `json:"clamp,omitempty"`
+		Grade Grade   `json:"grade"`
+
+		// Leads What it leads to.
+		Leads string  `json:"leads"`
+		Name  string  `json:"name"`
+		State *string `json:"state,omitempty"`
+	} `json:"options"`
+}
+
+// WalkQuestion defines model for WalkQuestion.
+type WalkQuestion string
+
+// WalkRow defines model for WalkRow.
+type WalkRow struct {
+	// Row Empty for units without a place.
+	Row   string `json:"row"`
+	Site  string `json:"site"`
+	Units int    `json:"units"`
+}
+
+// WalkStrip How a test strip is read.
+type WalkStrip struct {
+	// Freeze Steps of its fields, °C from the warm end.
+	Freeze []float64 `json:"freeze"`
+
+	// From s after dipping, from which on it is read.
+	From int `json:"from"`
+
+	// Molybdate ppm
+	Molybdate []float64 `json:"molybdate"`
+
+	// Nitrite ppm
+	Nitrite []float64 `json:"nitrite"`
+	Ph      []float64 `json:"ph"`
+
+	// Until s after which it is read too late.
+	Until int `json:"until"`
+}
+
+// WalkUnit defines model for WalkUnit.
+type WalkUnit struct {
+	Accounts []WalkAccount `json:"accounts"`
+
+	// Pack The unit with its accounts, for the core on the device alone.
+	Pack string `json:"pack"`
+
+	// Place Empty for a unit without a place.
+	Place        string   `json:"place"`
+	Registration *string  `json:"registration,omitempty"`
+	Tag          *string  `json:"tag,omitempty"`
+	Unit         UnitName `json:"unit"`
+
+	// View What a device shows of a unit; the core on the device gives it anew with the entries that wait there.
+	View WalkView `json:"view"`
+}
+
+// WalkView What a device shows of a unit; the core on the device gives it anew with the entries that wait there.
+type WalkView = json.RawMessage
+
 // Water Water for mixing as it was tested, ppm; none for what was not.
 type Water struct {
 	Chloride *float64 `json:"chloride,omitempty"`
@@ -3614,6 +4053,12 @@ type SiteFilter = string
 
 // Sort defines model for sort.
 type Sort string
+
+// TagSite defines model for tagSite.
+type TagSite = string
+
+// TagUnits defines model for tagUnits.
+type TagUnits = []string
 
 // TextFilter defines model for textFilter.
 type TextFilter = string
@@ -3951,6 +4396,28 @@ type TakeStartingRegisterJSONBody struct {
 	Types []string `json:"types"`
 }
 
+// ListTagsParams defines parameters for ListTags.
+type ListTagsParams struct {
+	// Unit Codes of the units.
+	Unit *TagUnits `form:"unit,omitempty" json:"unit,omitempty"`
+
+	// Site Name of a site, for all its units.
+	Site *TagSite `form:"site,omitempty" json:"site,omitempty"`
+}
+
+// GetTagSheetParams defines parameters for GetTagSheet.
+type GetTagSheetParams struct {
+	// Unit Codes of the units.
+	Unit *TagUnits `form:"unit,omitempty" json:"unit,omitempty"`
+
+	// Site Name of a site, for all its units.
+	Site   *TagSite                 `form:"site,omitempty" json:"site,omitempty"`
+	Layout *GetTagSheetParamsLayout `form:"layout,omitempty" json:"layout,omitempty"`
+}
+
+// GetTagSheetParamsLayout defines parameters for GetTagSheet.
+type GetTagSheetParamsLayout string
+
 // AddTokenJSONBody defines parameters for AddToken.
 type AddTokenJSONBody struct {
 	// EndsOn The last day on which it is good.
@@ -4032,6 +4499,18 @@ type AssignServicePlanJSONBody struct {
 	Plan int64 `json:"plan"`
 }
 
+// GetWalkParams defines parameters for GetWalk.
+type GetWalkParams struct {
+	// Site Name of the site.
+	Site *string `form:"site,omitempty" json:"site,omitempty"`
+
+	// Row Row of its parking places; all rows when it is left out.
+	Row *string `form:"row,omitempty" json:"row,omitempty"`
+
+	// Tag Number, tag or registration of one unit, in place of a site.
+	Tag *string `form:"tag,omitempty" json:"tag,omitempty"`
+}
+
 // AddWorkJSONBody defines parameters for AddWork.
 type AddWorkJSONBody struct {
 	// From Without it, from the first day of each unit's window.
@@ -4061,6 +4540,9 @@ type ConvertBenchJSONRequestBody ConvertBenchJSONBody
 
 // ReadDatesJSONRequestBody defines body for ReadDates for application/json ContentType.
 type ReadDatesJSONRequestBody ReadDatesJSONBody
+
+// WriteEntriesJSONRequestBody defines body for WriteEntries for application/json ContentType.
+type WriteEntriesJSONRequestBody = EntryBatch
 
 // CheckImportJSONRequestBody defines body for CheckImport for application/json ContentType.
 type CheckImportJSONRequestBody CheckImportJSONBody
@@ -4094,6 +4576,9 @@ type PreviewRecordJSONRequestBody = RecordInput
 
 // UndoRecordChangeJSONRequestBody defines body for UndoRecordChange for application/json ContentType.
 type UndoRecordChangeJSONRequestBody UndoRecordChangeJSONBody
+
+// ReportRoundJSONRequestBody defines body for ReportRound for application/json ContentType.
+type ReportRoundJSONRequestBody = RoundInput
 
 // AddServicePlanJSONRequestBody defines body for AddServicePlan for application/json ContentType.
 type AddServicePlanJSONRequestBody = ServicePlanInput
@@ -4228,6 +4713,12 @@ type ServerInterface interface {
 	// GetArchive Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it.
 	// (GET /api/v1/archive)
 	GetArchive(ctx *echo.Context) error
+	// GetAttachment A photo by its SHA-256.
+	// (GET /api/v1/attachments/{sha256})
+	GetAttachment(ctx *echo.Context, sha256 string) error
+	// AddAttachment Keep a photo that an entry names. At most 600 kB; one that holds a place or other data of the camera is refused.
+	// (PUT /api/v1/attachments/{sha256})
+	AddAttachment(ctx *echo.Context, sha256 string) error
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx *echo.Context, params ListAuditParams) error
@@ -4246,6 +4737,9 @@ type ServerInterface interface {
 	// ListEntries What was recorded in all accounts, the entry recorded last first.
 	// (GET /api/v1/entries)
 	ListEntries(ctx *echo.Context, params ListEntriesParams) error
+	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once.
+	// (POST /api/v1/entries)
+	WriteEntries(ctx *echo.Context) error
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx *echo.Context, params GetHorizonParams) error
@@ -4336,6 +4830,15 @@ type ServerInterface interface {
 	// UndoRecordChange Undo a change of a record, unless a later one changed the same facts.
 	// (POST /api/v1/register/{of}/records/{key}/undo)
 	UndoRecordChange(ctx *echo.Context, of RecordOf, key RecordKey, params UndoRecordChangeParams) error
+	// ListRounds Rounds under way and those of the last day, the newest first.
+	// (GET /api/v1/rounds)
+	ListRounds(ctx *echo.Context) error
+	// GetRound A round with what was found on it, a line for each unit.
+	// (GET /api/v1/rounds/{id})
+	GetRound(ctx *echo.Context, id openapi_types.UUID) error
+	// ReportRound How far a round is, by the device that walks. A report of an earlier revision changes nothing.
+	// (PUT /api/v1/rounds/{id})
+	ReportRound(ctx *echo.Context, id openapi_types.UUID) error
 	// ListServicePlans The service plans and how many units are on each.
 	// (GET /api/v1/service-plans)
 	ListServicePlans(ctx *echo.Context) error
@@ -4387,6 +4890,12 @@ type ServerInterface interface {
 	// TakeStartingRegister Add some of them to the register; what is there already stays.
 	// (POST /api/v1/starting-register)
 	TakeStartingRegister(ctx *echo.Context) error
+	// ListTags What the labels of units say, each with the QR code of its address.
+	// (GET /api/v1/tags)
+	ListTags(ctx *echo.Context, params ListTagsParams) error
+	// GetTagSheet The labels as a PDF: 21 to an A4 sheet, or one to a page of its size.
+	// (GET /api/v1/tags/sheet)
+	GetTagSheet(ctx *echo.Context, params GetTagSheetParams) error
 	// ListTokens Tokens for scripts and gateways, the good ones first.
 	// (GET /api/v1/tokens)
 	ListTokens(ctx *echo.Context) error
@@ -4426,6 +4935,12 @@ type ServerInterface interface {
 	// AssignServicePlan Put a unit on another plan.
 	// (PUT /api/v1/units/{code}/service-plan)
 	AssignServicePlan(ctx *echo.Context, code Code) error
+	// GetWalk What a device takes along on a round: units in the order of parking, each with what it is owed, and with what the core on the device computes from.
+	// (GET /api/v1/walk)
+	GetWalk(ctx *echo.Context, params GetWalkParams) error
+	// ListWalkRows Rows of parking places that can be walked, and what a walk needs to know before it begins.
+	// (GET /api/v1/walk-rows)
+	ListWalkRows(ctx *echo.Context) error
 	// ListWork The work that is meant to be done, the earliest first.
 	// (GET /api/v1/work-list)
 	ListWork(ctx *echo.Context) error
@@ -4469,6 +4984,38 @@ func (w *ServerInterfaceWrapper) GetArchive(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetArchive(ctx)
+	return err
+}
+
+// GetAttachment converts echo context to params.
+func (w *ServerInterfaceWrapper) GetAttachment(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "sha256" -------------
+	var sha256 string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sha256", ctx.Param("sha256"), &sha256, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sha256: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetAttachment(ctx, sha256)
+	return err
+}
+
+// AddAttachment converts echo context to params.
+func (w *ServerInterfaceWrapper) AddAttachment(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "sha256" -------------
+	var sha256 string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sha256", ctx.Param("sha256"), &sha256, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sha256: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddAttachment(ctx, sha256)
 	return err
 }
 
@@ -4646,6 +5193,15 @@ func (w *ServerInterfaceWrapper) ListEntries(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListEntries(ctx, params)
+	return err
+}
+
+// WriteEntries converts echo context to params.
+func (w *ServerInterfaceWrapper) WriteEntries(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WriteEntries(ctx)
 	return err
 }
 
@@ -5373,6 +5929,47 @@ func (w *ServerInterfaceWrapper) UndoRecordChange(ctx *echo.Context) error {
 	return err
 }
 
+// ListRounds converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRounds(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRounds(ctx)
+	return err
+}
+
+// GetRound converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRound(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRound(ctx, id)
+	return err
+}
+
+// ReportRound converts echo context to params.
+func (w *ServerInterfaceWrapper) ReportRound(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReportRound(ctx, id)
+	return err
+}
+
 // ListServicePlans converts echo context to params.
 func (w *ServerInterfaceWrapper) ListServicePlans(ctx *echo.Context) error {
 	var err error
@@ -5596,6 +6193,63 @@ func (w *ServerInterfaceWrapper) TakeStartingRegister(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeStartingRegister(ctx)
+	return err
+}
+
+// ListTags converts echo context to params.
+func (w *ServerInterfaceWrapper) ListTags(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListTagsParams
+	// ------------- Optional query parameter "unit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "unit", ctx.QueryParams(), &params.Unit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter unit: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListTags(ctx, params)
+	return err
+}
+
+// GetTagSheet converts echo context to params.
+func (w *ServerInterfaceWrapper) GetTagSheet(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetTagSheetParams
+	// ------------- Optional query parameter "unit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "unit", ctx.QueryParams(), &params.Unit, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter unit: %s", err))
+	}
+
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "layout" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "layout", ctx.QueryParams(), &params.Layout, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter layout: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetTagSheet(ctx, params)
 	return err
 }
 
@@ -5885,6 +6539,47 @@ func (w *ServerInterfaceWrapper) AssignServicePlan(ctx *echo.Context) error {
 	return err
 }
 
+// GetWalk converts echo context to params.
+func (w *ServerInterfaceWrapper) GetWalk(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetWalkParams
+	// ------------- Optional query parameter "site" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "site", ctx.QueryParams(), &params.Site, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", ctx.QueryParams(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter row: %s", err))
+	}
+
+	// ------------- Optional query parameter "tag" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tag", ctx.QueryParams(), &params.Tag, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter tag: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetWalk(ctx, params)
+	return err
+}
+
+// ListWalkRows converts echo context to params.
+func (w *ServerInterfaceWrapper) ListWalkRows(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListWalkRows(ctx)
+	return err
+}
+
 // ListWork converts echo context to params.
 func (w *ServerInterfaceWrapper) ListWork(ctx *echo.Context) error {
 	var err error
@@ -6073,6 +6768,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/products", wrapper.ListProducts, options.OperationMiddlewares["listProducts"]...)
 	router.GET(options.BaseURL+"/api/v1/additives", wrapper.ListAdditives, options.OperationMiddlewares["listAdditives"]...)
 	router.GET(options.BaseURL+"/api/v1/entries", wrapper.ListEntries, options.OperationMiddlewares["listEntries"]...)
+	router.POST(options.BaseURL+"/api/v1/entries", wrapper.WriteEntries, options.OperationMiddlewares["writeEntries"]...)
+	router.GET(options.BaseURL+"/api/v1/walk-rows", wrapper.ListWalkRows, options.OperationMiddlewares["listWalkRows"]...)
+	router.GET(options.BaseURL+"/api/v1/walk", wrapper.GetWalk, options.OperationMiddlewares["getWalk"]...)
+	router.GET(options.BaseURL+"/api/v1/rounds", wrapper.ListRounds, options.OperationMiddlewares["listRounds"]...)
+	router.GET(options.BaseURL+"/api/v1/rounds/:id", wrapper.GetRound, options.OperationMiddlewares["getRound"]...)
+	router.PUT(options.BaseURL+"/api/v1/rounds/:id", wrapper.ReportRound, options.OperationMiddlewares["reportRound"]...)
+	router.GET(options.BaseURL+"/api/v1/attachments/:sha256", wrapper.GetAttachment, options.OperationMiddlewares["getAttachment"]...)
+	router.PUT(options.BaseURL+"/api/v1/attachments/:sha256", wrapper.AddAttachment, options.OperationMiddlewares["addAttachment"]...)
+	router.GET(options.BaseURL+"/api/v1/tags", wrapper.ListTags, options.OperationMiddlewares["listTags"]...)
+	router.GET(options.BaseURL+"/api/v1/tags/sheet", wrapper.GetTagSheet, options.OperationMiddlewares["getTagSheet"]...)
 	router.GET(options.BaseURL+"/api/v1/instruments", wrapper.ListInstruments, options.OperationMiddlewares["listInstruments"]...)
 	router.GET(options.BaseURL+"/api/v1/bench", wrapper.ListQuestions, options.OperationMiddlewares["listQuestions"]...)
 	router.POST(options.BaseURL+"/api/v1/bench/:question", wrapper.AskBench, options.OperationMiddlewares["askBench"]...)
@@ -6212,6 +6917,155 @@ type GetArchivedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetArchivedefaultApplicationProblemPlusJSONResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetAttachmentRequestObject struct {
+	Sha256 string `json:"sha256"`
+}
+
+type GetAttachmentResponseObject interface {
+	VisitGetAttachmentResponse(w http.ResponseWriter) error
+}
+
+type GetAttachment200ImagejpegResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetAttachment200ImagejpegResponse) VisitGetAttachmentResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/jpeg")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetAttachment404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetAttachment404ApplicationProblemPlusJSONResponse) VisitGetAttachmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetAttachment429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetAttachment429ApplicationProblemPlusJSONResponse) VisitGetAttachmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetAttachmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetAttachmentdefaultApplicationProblemPlusJSONResponse) VisitGetAttachmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddAttachmentRequestObject struct {
+	Sha256 string `json:"sha256"`
+	Body   io.Reader
+}
+
+type AddAttachmentResponseObject interface {
+	VisitAddAttachmentResponse(w http.ResponseWriter) error
+}
+
+type AddAttachment204Response struct {
+}
+
+func (response AddAttachment204Response) VisitAddAttachmentResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AddAttachment403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddAttachment403ApplicationProblemPlusJSONResponse) VisitAddAttachmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddAttachment429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddAttachment429ApplicationProblemPlusJSONResponse) VisitAddAttachmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddAttachmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddAttachmentdefaultApplicationProblemPlusJSONResponse) VisitAddAttachmentResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6611,6 +7465,80 @@ type ListEntriesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListEntriesdefaultApplicationProblemPlusJSONResponse) VisitListEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteEntriesRequestObject struct {
+	Body *WriteEntriesJSONRequestBody
+}
+
+type WriteEntriesResponseObject interface {
+	VisitWriteEntriesResponse(w http.ResponseWriter) error
+}
+
+type WriteEntries200JSONResponse EntryBatchAnswer
+
+func (response WriteEntries200JSONResponse) VisitWriteEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteEntries403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response WriteEntries403ApplicationProblemPlusJSONResponse) VisitWriteEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteEntries429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response WriteEntries429ApplicationProblemPlusJSONResponse) VisitWriteEntriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteEntriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteEntriesdefaultApplicationProblemPlusJSONResponse) VisitWriteEntriesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8642,6 +9570,222 @@ func (response UndoRecordChangedefaultApplicationProblemPlusJSONResponse) VisitU
 	return err
 }
 
+type ListRoundsRequestObject struct {
+}
+
+type ListRoundsResponseObject interface {
+	VisitListRoundsResponse(w http.ResponseWriter) error
+}
+
+type ListRounds200JSONResponse []RoundSummary
+
+func (response ListRounds200JSONResponse) VisitListRoundsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRounds429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListRounds429ApplicationProblemPlusJSONResponse) VisitListRoundsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRoundsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRoundsdefaultApplicationProblemPlusJSONResponse) VisitListRoundsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRoundRequestObject struct {
+	Id openapi_types.UUID `json:"id"`
+}
+
+type GetRoundResponseObject interface {
+	VisitGetRoundResponse(w http.ResponseWriter) error
+}
+
+type GetRound200JSONResponse RoundReport
+
+func (response GetRound200JSONResponse) VisitGetRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRound404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetRound404ApplicationProblemPlusJSONResponse) VisitGetRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRound429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetRound429ApplicationProblemPlusJSONResponse) VisitGetRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRounddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRounddefaultApplicationProblemPlusJSONResponse) VisitGetRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReportRoundRequestObject struct {
+	Id   openapi_types.UUID `json:"id"`
+	Body *ReportRoundJSONRequestBody
+}
+
+type ReportRoundResponseObject interface {
+	VisitReportRoundResponse(w http.ResponseWriter) error
+}
+
+type ReportRound204Response struct {
+}
+
+func (response ReportRound204Response) VisitReportRoundResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ReportRound403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ReportRound403ApplicationProblemPlusJSONResponse) VisitReportRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReportRound404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response ReportRound404ApplicationProblemPlusJSONResponse) VisitReportRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReportRound429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ReportRound429ApplicationProblemPlusJSONResponse) VisitReportRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReportRounddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReportRounddefaultApplicationProblemPlusJSONResponse) VisitReportRoundResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListServicePlansRequestObject struct {
 }
 
@@ -9812,6 +10956,136 @@ func (response TakeStartingRegisterdefaultApplicationProblemPlusJSONResponse) Vi
 	return err
 }
 
+type ListTagsRequestObject struct {
+	Params ListTagsParams
+}
+
+type ListTagsResponseObject interface {
+	VisitListTagsResponse(w http.ResponseWriter) error
+}
+
+type ListTags200JSONResponse []Tag
+
+func (response ListTags200JSONResponse) VisitListTagsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTags429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListTags429ApplicationProblemPlusJSONResponse) VisitListTagsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTagsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTagsdefaultApplicationProblemPlusJSONResponse) VisitListTagsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTagSheetRequestObject struct {
+	Params GetTagSheetParams
+}
+
+type GetTagSheetResponseObject interface {
+	VisitGetTagSheetResponse(w http.ResponseWriter) error
+}
+
+type GetTagSheet200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetTagSheet200ApplicationpdfResponse struct {
+	Body          io.Reader
+	Headers       GetTagSheet200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetTagSheet200ApplicationpdfResponse) VisitGetTagSheetResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetTagSheet429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetTagSheet429ApplicationProblemPlusJSONResponse) VisitGetTagSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTagSheetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetTagSheetdefaultApplicationProblemPlusJSONResponse) VisitGetTagSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListTokensRequestObject struct {
 }
 
@@ -10709,6 +11983,137 @@ func (response AssignServicePlandefaultApplicationProblemPlusJSONResponse) Visit
 	return err
 }
 
+type GetWalkRequestObject struct {
+	Params GetWalkParams
+}
+
+type GetWalkResponseObject interface {
+	VisitGetWalkResponse(w http.ResponseWriter) error
+}
+
+type GetWalk200JSONResponse Walk
+
+func (response GetWalk200JSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWalk403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response GetWalk403ApplicationProblemPlusJSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWalk429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetWalk429ApplicationProblemPlusJSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWalkdefaultApplicationProblemPlusJSONResponse) VisitGetWalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWalkRowsRequestObject struct {
+}
+
+type ListWalkRowsResponseObject interface {
+	VisitListWalkRowsResponse(w http.ResponseWriter) error
+}
+
+type ListWalkRows200JSONResponse WalkChoice
+
+func (response ListWalkRows200JSONResponse) VisitListWalkRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWalkRows429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListWalkRows429ApplicationProblemPlusJSONResponse) VisitListWalkRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListWalkRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListWalkRowsdefaultApplicationProblemPlusJSONResponse) VisitListWalkRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListWorkRequestObject struct {
 }
 
@@ -11161,6 +12566,12 @@ type StrictServerInterface interface {
 	// GetArchive Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it.
 	// (GET /api/v1/archive)
 	GetArchive(ctx context.Context, request GetArchiveRequestObject) (GetArchiveResponseObject, error)
+	// GetAttachment A photo by its SHA-256.
+	// (GET /api/v1/attachments/{sha256})
+	GetAttachment(ctx context.Context, request GetAttachmentRequestObject) (GetAttachmentResponseObject, error)
+	// AddAttachment Keep a photo that an entry names. At most 600 kB; one that holds a place or other data of the camera is refused.
+	// (PUT /api/v1/attachments/{sha256})
+	AddAttachment(ctx context.Context, request AddAttachmentRequestObject) (AddAttachmentResponseObject, error)
 	// ListAudit Sign-ins and changes to people, register and rules, the newest first.
 	// (GET /api/v1/audit)
 	ListAudit(ctx context.Context, request ListAuditRequestObject) (ListAuditResponseObject, error)
@@ -11179,6 +12590,9 @@ type StrictServerInterface interface {
 	// ListEntries What was recorded in all accounts, the entry recorded last first.
 	// (GET /api/v1/entries)
 	ListEntries(ctx context.Context, request ListEntriesRequestObject) (ListEntriesResponseObject, error)
+	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once.
+	// (POST /api/v1/entries)
+	WriteEntries(ctx context.Context, request WriteEntriesRequestObject) (WriteEntriesResponseObject, error)
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
 	// (GET /api/v1/horizon)
 	GetHorizon(ctx context.Context, request GetHorizonRequestObject) (GetHorizonResponseObject, error)
@@ -11269,6 +12683,15 @@ type StrictServerInterface interface {
 	// UndoRecordChange Undo a change of a record, unless a later one changed the same facts.
 	// (POST /api/v1/register/{of}/records/{key}/undo)
 	UndoRecordChange(ctx context.Context, request UndoRecordChangeRequestObject) (UndoRecordChangeResponseObject, error)
+	// ListRounds Rounds under way and those of the last day, the newest first.
+	// (GET /api/v1/rounds)
+	ListRounds(ctx context.Context, request ListRoundsRequestObject) (ListRoundsResponseObject, error)
+	// GetRound A round with what was found on it, a line for each unit.
+	// (GET /api/v1/rounds/{id})
+	GetRound(ctx context.Context, request GetRoundRequestObject) (GetRoundResponseObject, error)
+	// ReportRound How far a round is, by the device that walks. A report of an earlier revision changes nothing.
+	// (PUT /api/v1/rounds/{id})
+	ReportRound(ctx context.Context, request ReportRoundRequestObject) (ReportRoundResponseObject, error)
 	// ListServicePlans The service plans and how many units are on each.
 	// (GET /api/v1/service-plans)
 	ListServicePlans(ctx context.Context, request ListServicePlansRequestObject) (ListServicePlansResponseObject, error)
@@ -11320,6 +12743,12 @@ type StrictServerInterface interface {
 	// TakeStartingRegister Add some of them to the register; what is there already stays.
 	// (POST /api/v1/starting-register)
 	TakeStartingRegister(ctx context.Context, request TakeStartingRegisterRequestObject) (TakeStartingRegisterResponseObject, error)
+	// ListTags What the labels of units say, each with the QR code of its address.
+	// (GET /api/v1/tags)
+	ListTags(ctx context.Context, request ListTagsRequestObject) (ListTagsResponseObject, error)
+	// GetTagSheet The labels as a PDF: 21 to an A4 sheet, or one to a page of its size.
+	// (GET /api/v1/tags/sheet)
+	GetTagSheet(ctx context.Context, request GetTagSheetRequestObject) (GetTagSheetResponseObject, error)
 	// ListTokens Tokens for scripts and gateways, the good ones first.
 	// (GET /api/v1/tokens)
 	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
@@ -11359,6 +12788,12 @@ type StrictServerInterface interface {
 	// AssignServicePlan Put a unit on another plan.
 	// (PUT /api/v1/units/{code}/service-plan)
 	AssignServicePlan(ctx context.Context, request AssignServicePlanRequestObject) (AssignServicePlanResponseObject, error)
+	// GetWalk What a device takes along on a round: units in the order of parking, each with what it is owed, and with what the core on the device computes from.
+	// (GET /api/v1/walk)
+	GetWalk(ctx context.Context, request GetWalkRequestObject) (GetWalkResponseObject, error)
+	// ListWalkRows Rows of parking places that can be walked, and what a walk needs to know before it begins.
+	// (GET /api/v1/walk-rows)
+	ListWalkRows(ctx context.Context, request ListWalkRowsRequestObject) (ListWalkRowsResponseObject, error)
 	// ListWork The work that is meant to be done, the earliest first.
 	// (GET /api/v1/work-list)
 	ListWork(ctx context.Context, request ListWorkRequestObject) (ListWorkResponseObject, error)
@@ -11434,6 +12869,58 @@ func (sh *strictHandler) GetArchive(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetArchiveResponseObject); ok {
 		return validResponse.VisitGetArchiveResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetAttachment operation middleware
+func (sh *strictHandler) GetAttachment(ctx *echo.Context, sha256 string) error {
+	var request GetAttachmentRequestObject
+
+	request.Sha256 = sha256
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetAttachment(ctx.Request().Context(), request.(GetAttachmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetAttachment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetAttachmentResponseObject); ok {
+		return validResponse.VisitGetAttachmentResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddAttachment operation middleware
+func (sh *strictHandler) AddAttachment(ctx *echo.Context, sha256 string) error {
+	var request AddAttachmentRequestObject
+
+	request.Sha256 = sha256
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddAttachment(ctx.Request().Context(), request.(AddAttachmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddAttachment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddAttachmentResponseObject); ok {
+		return validResponse.VisitAddAttachmentResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11649,6 +13136,52 @@ func (sh *strictHandler) ListEntries(ctx *echo.Context, params ListEntriesParams
 		return err
 	} else if validResponse, ok := response.(ListEntriesResponseObject); ok {
 		return validResponse.VisitListEntriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WriteEntries operation middleware
+func (sh *strictHandler) WriteEntries(ctx *echo.Context) error {
+	var request WriteEntriesRequestObject
+
+	var body WriteEntriesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteEntries(ctx.Request().Context(), request.(WriteEntriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteEntries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WriteEntriesResponseObject); ok {
+		return validResponse.VisitWriteEntriesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -12652,6 +14185,102 @@ func (sh *strictHandler) UndoRecordChange(ctx *echo.Context, of RecordOf, key Re
 	return nil
 }
 
+// ListRounds operation middleware
+func (sh *strictHandler) ListRounds(ctx *echo.Context) error {
+	var request ListRoundsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRounds(ctx.Request().Context(), request.(ListRoundsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRounds")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRoundsResponseObject); ok {
+		return validResponse.VisitListRoundsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRound operation middleware
+func (sh *strictHandler) GetRound(ctx *echo.Context, id openapi_types.UUID) error {
+	var request GetRoundRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRound(ctx.Request().Context(), request.(GetRoundRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRound")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRoundResponseObject); ok {
+		return validResponse.VisitGetRoundResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReportRound operation middleware
+func (sh *strictHandler) ReportRound(ctx *echo.Context, id openapi_types.UUID) error {
+	var request ReportRoundRequestObject
+
+	request.Id = id
+
+	var body ReportRoundJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReportRound(ctx.Request().Context(), request.(ReportRoundRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReportRound")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReportRoundResponseObject); ok {
+		return validResponse.VisitReportRoundResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListServicePlans operation middleware
 func (sh *strictHandler) ListServicePlans(ctx *echo.Context) error {
 	var request ListServicePlansRequestObject
@@ -13290,6 +14919,56 @@ func (sh *strictHandler) TakeStartingRegister(ctx *echo.Context) error {
 	return nil
 }
 
+// ListTags operation middleware
+func (sh *strictHandler) ListTags(ctx *echo.Context, params ListTagsParams) error {
+	var request ListTagsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTags(ctx.Request().Context(), request.(ListTagsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTags")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListTagsResponseObject); ok {
+		return validResponse.VisitListTagsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetTagSheet operation middleware
+func (sh *strictHandler) GetTagSheet(ctx *echo.Context, params GetTagSheetParams) error {
+	var request GetTagSheetRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetTagSheet(ctx.Request().Context(), request.(GetTagSheetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetTagSheet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetTagSheetResponseObject); ok {
+		return validResponse.VisitGetTagSheetResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListTokens operation middleware
 func (sh *strictHandler) ListTokens(ctx *echo.Context) error {
 	var request ListTokensRequestObject
@@ -13770,6 +15449,54 @@ func (sh *strictHandler) AssignServicePlan(ctx *echo.Context, code Code) error {
 		return err
 	} else if validResponse, ok := response.(AssignServicePlanResponseObject); ok {
 		return validResponse.VisitAssignServicePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetWalk operation middleware
+func (sh *strictHandler) GetWalk(ctx *echo.Context, params GetWalkParams) error {
+	var request GetWalkRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWalk(ctx.Request().Context(), request.(GetWalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetWalkResponseObject); ok {
+		return validResponse.VisitGetWalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListWalkRows operation middleware
+func (sh *strictHandler) ListWalkRows(ctx *echo.Context) error {
+	var request ListWalkRowsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListWalkRows(ctx.Request().Context(), request.(ListWalkRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListWalkRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListWalkRowsResponseObject); ok {
+		return validResponse.VisitListWalkRowsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -2,7 +2,7 @@ import js from "@eslint/js";
 import reactHooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
-export default tseslint.config({ ignores: ["dist", "node_modules", "src/api/schema.gen.ts"] }, js.configs.recommended, {
+export default tseslint.config({ ignores: ["dist", "node_modules", "core", "compress.mjs", "src/api/schema.gen.ts"] }, js.configs.recommended, {
   files: ["src/**/*.{ts,tsx}"],
   extends: [tseslint.configs.strictTypeChecked],
   languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },

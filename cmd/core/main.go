@@ -9,16 +9,20 @@
 //	diligentUnit(pack, waiting, now)                   what is shown of a unit
 //	diligentPreview(pack, waiting, now, address, entry) what an entry would do
 //	diligentScale(kind, base)                          the lines of a refractometer
-//	diligentProbe(seed, celsius, base)                 a reading of the simulated digital refractometer
+//	diligentProbe(seed, n, celsius)                    a reading of the simulated digital refractometer
 package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
+	"strconv"
 	"syscall/js"
 	"time"
 
 	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
+	"diligentledger/internal/standin/digital"
 	"diligentledger/internal/walk"
 )
 
@@ -80,6 +84,17 @@ func scale(args []string) (any, error) {
 	return coolant.ScaleLines(coolant.ScaleKind(args[0]), coolant.Base(args[1]))
 }
 
+func probe(args []string) (any, error) {
+	seed, err1 := strconv.ParseUint(args[0], 10, 64)
+	n, err2 := strconv.Atoi(args[1])
+	truth, err3 := strconv.ParseFloat(args[2], 64)
+	if err := errors.Join(err1, err2, err3); err != nil {
+		return nil, err
+	}
+	shown, err := digital.Read(seed, n, measure.Celsius(truth))
+	return map[string]any{"celsius": shown}, err
+}
+
 // define a function of the page: a panic is an answer that failed, and leaves the program running.
 func define(name string, takes int, f func(args []string) (any, error)) {
 	js.Global().Set(name, js.FuncOf(func(_ js.Value, args []js.Value) (out any) {
@@ -117,5 +132,6 @@ func main() {
 	define("diligentUnit", 3, d.view)
 	define("diligentPreview", 5, d.preview)
 	define("diligentScale", 2, scale)
+	define("diligentProbe", 3, probe)
 	select {}
 }

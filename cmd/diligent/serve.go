@@ -234,7 +234,8 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 		return o, err
 	}
 	cfg := web.Config{Fleet: fleet.New(o.store, time.Now), People: service, Screens: ui.Screens(),
-		Log: log, Hosts: s.Hosts(), Proxies: s.Proxies, Room: func() error { return roomOn(s.Data) }}
+		Log: log, Hosts: s.Hosts(), Proxies: s.Proxies, Room: func() error { return roomOn(s.Data) },
+		Address: who.Address, Probe: s.Probe == config.WeatherStandIn || s.Probe == "" && name == demo.Name}
 	if s.Demo && name == demo.Name {
 		steps.begin("opening the demo accounts")
 		cfg.Demo = demo.People

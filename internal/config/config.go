@@ -44,6 +44,9 @@ type Config struct {
 	Weather string
 	// Telematics gateway: "standin" or "none"; empty takes the stand-in for the demo fleet.
 	Telematics string
+	// Probe is the digital refractometer of a round: "standin" or "none"; empty takes the stand-in for the
+	// demo fleet.
+	Probe string
 	// Mail service: "outbox" writes messages as files into Data/outbox. The only one so far.
 	Mail string
 	// Backups of the nights that are kept in Data/backups; 0 writes none. Default 7.
@@ -82,6 +85,7 @@ func (c *Config) flags(out io.Writer) (*flag.FlagSet, *parsed) {
 	f.StringVar(&c.Zone, "zone", "", "time zone of the fleet, such as Europe/Oslo (default: what is set, at first the machine's)")
 	f.StringVar(&c.Weather, "weather", "", "weather service: standin (made-up nights) or none (default: standin with the demo fleet)")
 	f.StringVar(&c.Telematics, "telematics", "", "telematics gateway: standin (made-up meter readings, a day after the fleet was loaded) or none (default: standin with the demo fleet)")
+	f.StringVar(&c.Probe, "probe", "", "digital refractometer of a round: standin (made-up readings) or none (default: standin with the demo fleet)")
 	f.StringVar(&c.Mail, "mail", MailOutbox, "mail service: outbox writes messages as files into the data folder")
 	f.IntVar(&c.Backups, "backups", 7, "backups of the nights that are kept in the data folder; 0 writes none")
 	f.StringVar(&p.log, "log", "warn", "least level that is logged as JSON lines: debug, info (a line for each request), warn, error")
@@ -179,6 +183,9 @@ func (c *Config) settle(p *parsed) error {
 	}
 	if c.Weather != "" && c.Weather != WeatherStandIn && c.Weather != NoWeather {
 		return refused("weather", strconv.Quote(c.Weather), WeatherStandIn+", "+NoWeather)
+	}
+	if c.Probe != "" && c.Probe != WeatherStandIn && c.Probe != NoWeather {
+		return refused("probe", strconv.Quote(c.Probe), WeatherStandIn+", "+NoWeather)
 	}
 	if c.Telematics != "" && c.Telematics != WeatherStandIn && c.Telematics != NoWeather {
 		return refused("telematics", strconv.Quote(c.Telematics), WeatherStandIn+", "+NoWeather)

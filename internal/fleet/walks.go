@@ -17,6 +17,7 @@ import (
 	"diligentledger/core/refusal"
 	"diligentledger/core/round"
 	"diligentledger/core/serviceplan"
+	"diligentledger/internal/intake"
 	"diligentledger/internal/store"
 	"diligentledger/internal/walk"
 	"diligentledger/internal/words"
@@ -98,9 +99,7 @@ func (f *Fleet) Walk(ctx context.Context, who Actor, r words.Reader, wanted Walk
 	case len(parked) > MostWalked:
 		return w, refusal.New("/site", fmt.Sprintf("%s with %d units", joinedPlace(wanted), len(parked)), fmt.Sprintf("at most %d units: choose a row", MostWalked))
 	}
-	slices.SortStableFunc(parked, func(a, b store.Parked) int {
-		return cmp.Or(round.ComparePlaces(a.Place, b.Place), cmp.Compare(a.Code, b.Code))
-	})
+	slices.SortStableFunc(parked, byPlace)
 	codes := make([]string, len(parked))
 	for i, p := range parked {
 		codes[i] = p.Code
@@ -113,7 +112,7 @@ func (f *Fleet) Walk(ctx context.Context, who Actor, r words.Reader, wanted Walk
 	if w.Today, err = f.Today(ctx); err != nil {
 		return w, err
 	}
-	if w.Shared, err = f.walkShared(ctx, who, r, w.Now); err != nil {
+	if w.Shared, err = f.walkShared(ctx, who, r); err != nil {
 		return w, err
 	}
 	packs, err := f.walkPacks(ctx, &w.Shared, units)
@@ -143,22 +142,13 @@ func joinedPlace(w WalkFilter) string {
 	return w.Site
 }
 
-func (f *Fleet) walkShared(ctx context.Context, who Actor, r words.Reader, now time.Time) (s walk.Shared, err error) {
-	s = walk.Shared{Version: walk.Version(), Actor: who, Reader: r.Text(), Plans: map[string]serviceplan.Plan{}, Colds: map[string]*climate.Climate{}, Zones: map[string][]byte{}}
+func (f *Fleet) walkShared(ctx context.Context, who Actor, r words.Reader) (walk.Shared, error) {
+	s := walk.Shared{Version: walk.Version(), Actor: who, Reader: r.Text(), Plans: map[string]serviceplan.Plan{}, Colds: map[string]*climate.Climate{}, Zones: map[string][]byte{}}
 	products, err1 := f.store.Products(ctx)
 	additives, err2 := f.store.Additives(ctx)
-	tools, err3 := f.store.RegisteredInstruments(ctx)
-	if err := errors.Join(err1, err2, err3); err != nil {
-		return s, err
-	}
-	s.Products, s.Additives = products, additives
-	names := make([]string, len(tools))
-	for i, t := range tools {
-		names[i] = t.Name
-	}
-	s.Instruments = instruments(tools)
-	s.Zeroed, err = f.store.ZeroChecks(ctx, names, now.AddDate(0, 0, -coolant.ZeroMonth-1))
-	return s, err
+	tools, zeroed, err3 := f.WalkInstruments(ctx)
+	s.Products, s.Additives, s.Instruments, s.Zeroed = products, additives, tools, zeroed
+	return s, errors.Join(err1, err2, err3)
 }
 
 // walkPacks of units, in their order; what they share goes into s.
@@ -362,4 +352,44 @@ func (f *Fleet) AddAttachment(ctx context.Context, by store.Actor, a store.Attac
 // Attachment of a hash; [store.ErrNoAttachment].
 func (f *Fleet) Attachment(ctx context.Context, hash [32]byte) (store.Attachment, error) {
 	return f.store.Attachment(ctx, hash)
+}
+
+// WalkInstruments of the register, and when each was last zeroed within the last month.
+func (f *Fleet) WalkInstruments(ctx context.Context) (intake.Instruments, map[string]time.Time, error) {
+	tools, err := f.store.RegisteredInstruments(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	names := make([]string, len(tools))
+	for i, t := range tools {
+		names[i] = t.Name
+	}
+	zeroed, err := f.store.ZeroChecks(ctx, names, f.now().AddDate(0, 0, -coolant.ZeroMonth-1))
+	return instruments(tools), zeroed, err
+}
+
+// Parked are the codes of the units of a site, in the order of parking.
+func (f *Fleet) Parked(ctx context.Context, site string) ([]string, error) {
+	parked, err := f.store.ParkedUnits(ctx, site)
+	if err != nil {
+		return nil, err
+	}
+	slices.SortStableFunc(parked, byPlace)
+	codes := make([]string, len(parked))
+	for i, p := range parked {
+		codes[i] = p.Code
+	}
+	return codes, nil
+}
+
+func byPlace(a, b store.Parked) int {
+	return cmp.Or(round.ComparePlaces(a.Place, b.Place), cmp.Compare(a.Code, b.Code))
+}
+
+// Title of the walk that a filter takes.
+func (w WalkFilter) Title() string {
+	if w.Tag != "" {
+		return w.Tag
+	}
+	return joinedPlace(w)
 }

@@ -3,8 +3,10 @@ package intake
 import (
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
+	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
 )
 
@@ -31,6 +33,15 @@ type Instrument struct {
 	// Expires is the last day of strips; nil when it is not known.
 	Expires   *measure.Date `json:"expires,omitempty"`
 	Withdrawn bool          `json:"withdrawn,omitempty"`
+}
+
+// ZeroDue reports whether a refractometer is to be zeroed on purified water before it is used: at is its
+// last zero check, nil for none within [coolant.ZeroMonth] days.
+func (i Instrument) ZeroDue(at *time.Time, today measure.Date, zone *time.Location) bool {
+	if i.Kind != KindRefractometer && i.Kind != KindDigital && i.Kind != "" {
+		return false
+	}
+	return at == nil || today.Sub(measure.DateOf(*at, zone)) > coolant.ZeroMonth
 }
 
 // Instruments of the register.

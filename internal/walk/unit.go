@@ -316,8 +316,19 @@ type View struct {
 	Hot      string        `json:"hot"`
 	// MustNotMove says why the unit must not move; empty when nothing forbids it.
 	MustNotMove string `json:"mustNotMove,omitempty"`
-	// MayRelease and so on follow from the entries; MayRecord: the person's role records at all.
-	MayRecord bool `json:"mayRecord"`
+	// MayRecord: the person's role records entries.
+	MayRecord bool  `json:"mayRecord"`
+	Strip     Strip `json:"strip"`
+}
+
+// Strip is how a test strip is read: seconds after dipping, and the steps of its fields.
+type Strip struct {
+	From      int       `json:"from"`
+	Until     int       `json:"until"`
+	Freeze    []float64 `json:"freeze"`
+	PH        []float64 `json:"ph"`
+	Nitrite   []float64 `json:"nitrite"`
+	Molybdate []float64 `json:"molybdate"`
 }
 
 // CircuitView is a circuit of a [View].
@@ -331,6 +342,7 @@ type CircuitView struct {
 	Inside   string           `json:"inside"`
 	Base     coolant.Base     `json:"base,omitempty"`
 	Marks    float64          `json:"marks,omitempty"` // mm between the marks of the tank, 0 when not known
+	HasTank  bool             `json:"hasTank"`         // its marks are known
 	Cap      string           `json:"cap,omitempty"`   // its rating, worded
 	Stages   int              `json:"stages,omitempty"`
 	Meters   []MeterView      `json:"meters"`
@@ -418,7 +430,8 @@ func (u *Unit) View() View {
 	r, unit := u.shared.reader(), u.words()
 	site := r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)
 	v := View{Code: u.pack.Code, Verdict: whole.Verdict, Reason: r.Reason(whole.Governing, site), Cautions: words.Cautions(u.pack.Kind, u.pack.Drive), Cold: words.ColdCaution, Hot: words.HotCaution,
-		MustNotMove: r.MustNotMove(unit, whole), MayRecord: slices.Contains(access.Permitted(access.Records, false), u.shared.Actor.Role)}
+		MustNotMove: r.MustNotMove(unit, whole), MayRecord: slices.Contains(access.Permitted(access.Records, false), u.shared.Actor.Role),
+		Strip: Strip{round.StripFrom, round.StripUntil, round.StripFreeze, round.StripPH, round.StripNitrite, round.StripMolybdate}}
 	for i, c := range u.pack.Circuits {
 		v.Circuits = append(v.Circuits, u.circuitView(c, accounts[i], each[i], site))
 	}
@@ -428,7 +441,7 @@ func (u *Unit) View() View {
 func (u *Unit) circuitView(c Circuit, a *ledger.Account, s clock.UnitStatus, site string) CircuitView {
 	r, unit := u.shared.reader(), u.words()
 	v := CircuitView{Address: c.Address, Circuit: c.Unit.Circuit, Verdict: s.Verdict, Owed: []OwedView{}, First: []AskedView{}, Rest: []AskedView{}, Inside: r.Inside(unit, a), Base: a.Base,
-		Marks: c.Unit.Marks, Meters: []MeterView{}, Fits: []FitView{}, Points: []PointView{}, Defects: []string{}, Held: a.Held != nil, Freeze: a.ProtectsTo(), Protects: "what it protects to is not known"}
+		Marks: c.Unit.Marks, HasTank: c.Unit.Marks > 0, Meters: []MeterView{}, Fits: []FitView{}, Points: []PointView{}, Defects: []string{}, Held: a.Held != nil, Freeze: a.ProtectsTo(), Protects: "what it protects to is not known"}
 	for _, o := range round.OwedBy(s) {
 		v.Owed = append(v.Owed, OwedView{o.Question, o.Clock.Verdict, r.OwedText(o, site)})
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/alexedwards/scs/v2"
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/google/uuid"
 	openapi "github.com/oapi-codegen/runtime/types"
 
@@ -35,6 +36,10 @@ type handlers struct {
 	sessions *scs.SessionManager
 	demo     []api.DemoAccount
 	room     func() error // nil for no check
+	// address and probe as in [Config]; entrySchema of the contract.
+	address     string
+	probe       bool
+	entrySchema *openapi3.Schema
 }
 
 var _ api.StrictServerInterface = handlers{}
@@ -90,6 +95,9 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 		Ahead:         each(m.Sites, func(s store.Site) api.NightAhead { return coldestAhead(s.Name, s.Cold, m.Today) })}
 	for v, n := range m.Counts.ByVerdict {
 		answer.Counts[string(v)] = n
+	}
+	if answer.Rounds, err = h.rounds(ctx); err != nil {
+		return nil, err
 	}
 	answer.PendingCount, answer.NightCount, answer.DiscrepancyCount = m.Counts.Pending, m.Counts.Nights, m.Counts.Discrepant
 	if m.Coldest != nil {

@@ -146,6 +146,10 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrNoRecord):
 		return newProblem(http.StatusNotFound, "No such record", err.Error()+"; accepted: a record of the register")
+	case errors.Is(err, store.ErrNoRound):
+		return newProblem(http.StatusNotFound, "No such round", err.Error())
+	case errors.Is(err, store.ErrNoAttachment):
+		return newProblem(http.StatusNotFound, "No such photo", err.Error()+": it has not arrived yet, or was never sent")
 	case errors.Is(err, store.ErrNoToken):
 		return newProblem(http.StatusNotFound, "No such token", err.Error())
 	case errors.Is(err, store.ErrNoImport):

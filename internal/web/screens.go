@@ -10,6 +10,7 @@ import (
 	"html"
 	"io/fs"
 	"maps"
+	"mime"
 	"net/http"
 	"path"
 	"slices"
@@ -86,10 +87,47 @@ func readAhead(files fs.FS) (map[string]string, error) {
 	return ahead, nil
 }
 
+// compressed is the ending of a file that the build compressed by Brotli (RFC 7932).
+const compressed = ".br"
+
+// file of the build: as it was compressed when the browser takes that.
+func (s *screens) file(c *echo.Context, name string) error {
+	header := c.Response().Header()
+	if _, err := fs.Stat(s.files, name+compressed); err != nil {
+		return c.FileFS(name, s.files)
+	}
+	header.Set("Vary", echo.HeaderAcceptEncoding)
+	takes := strings.FieldsFunc(c.Request().Header.Get(echo.HeaderAcceptEncoding), func(r rune) bool { return r == ',' || r == ' ' })
+	if !slices.Contains(takes, "br") {
+		return c.FileFS(name, s.files)
+	}
+	content, err := fs.ReadFile(s.files, name+compressed)
+	if err != nil {
+		return err
+	}
+	header.Set(echo.HeaderContentEncoding, "br")
+	return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), content)
+}
+
+// scriptPolicy of what runs beside the page: the worker with the core compiles WebAssembly, the service
+// worker fetches the shell. Empty for all else, which the page's own policy holds for.
+func scriptPolicy(name string) string {
+	switch {
+	case strings.HasPrefix(name, "assets/core.worker-"):
+		return "default-src 'none'; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'"
+	case name == "sw.js":
+		return "default-src 'none'; script-src 'self'; connect-src 'self'"
+	}
+	return ""
+}
+
 // nonceMark is in index.html where the nonce of the answer goes.
 const nonceMark = "__NONCE__"
 
 func newScreens(files fs.FS) (*screens, error) {
+	if err := mime.AddExtensionType(".webmanifest", "application/manifest+json"); err != nil {
+		return nil, err
+	}
 	index, err := fs.ReadFile(files, "index.html")
 	if err != nil {
 		return nil, fmt.Errorf("the interface is not built (run ./start, or npm run build in ui): %w", err)
@@ -107,12 +145,15 @@ func (s *screens) serve(c *echo.Context) error {
 		return newProblem(http.StatusNotFound, "No such address", "/"+name+" is not part of the API; see /api/openapi.json")
 	}
 	if name != "" && name != "index.html" {
-		if info, err := fs.Stat(s.files, name); err == nil && !info.IsDir() {
+		if info, err := fs.Stat(s.files, name); err == nil && !info.IsDir() && !strings.HasSuffix(name, compressed) {
 			if strings.HasPrefix(name, "assets/") {
 				// The build puts a hash of the content into these names.
 				c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 			}
-			return c.FileFS(name, s.files)
+			if policy := scriptPolicy(name); policy != "" {
+				c.Response().Header().Set("Content-Security-Policy", policy)
+			}
+			return s.file(c, name)
 		}
 		if strings.HasPrefix(name, "assets/") {
 			return echo.NewHTTPError(http.StatusNotFound, "no such file")
@@ -122,7 +163,7 @@ func (s *screens) serve(c *echo.Context) error {
 	_, _ = rand.Read(raw) // never fails: documented to end the program instead
 	nonce := base64.RawStdEncoding.EncodeToString(raw)
 	c.Response().Header().Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
-		"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+		"'; img-src 'self' data:; font-src 'self'; connect-src 'self'; worker-src 'self'; manifest-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	first, _, _ := strings.Cut(name, "/")
 	ahead := s.ahead[first]
 	if _, err := c.Cookie(sessionCookie); err == nil {

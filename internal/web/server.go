@@ -42,6 +42,10 @@ type Config struct {
 	// addressed; loopback's own names when empty. Any other is refused, so that
 	// a page elsewhere cannot reach the books by renaming its own server.
 	Hosts []string
+	// Address under which browsers reach the server, such as https://ledger.example, for labels.
+	Address string
+	// Probe: the simulated digital refractometer can be read.
+	Probe bool
 	// Proxies whose X-Forwarded-For names the client; none when empty.
 	Proxies []netip.Prefix
 }
@@ -77,7 +81,8 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room}
+	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room, address: cfg.Address, probe: cfg.Probe,
+		entrySchema: contract.Components.Schemas["EntryInput"].Value}
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room, cfg.People.Store.Zone)
@@ -93,7 +98,7 @@ func New(cfg Config) (http.Handler, error) {
 		}),
 		// A request with a token of its own brings no cookie along that another site could use.
 		middleware.CSRFWithConfig(middleware.CSRFConfig{Skipper: func(c *echo.Context) bool { _, ok := bearer(c); return ok }, CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.Gzip(), h.withSession, h.withRoom, readable, validate)
+		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.GzipWithConfig(middleware.GzipConfig{Skipper: isCompressed}), h.withSession, h.withRoom, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/docs/:name", answerDocument(texts))
@@ -193,10 +198,21 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// isCompressed reports whether the answer is a file of the build, which is compressed by the build, or a
+// photo.
+func isCompressed(c *echo.Context) bool {
+	path := c.Request().URL.Path
+	return strings.HasPrefix(path, "/assets/") && strings.Contains(c.Request().Header.Get(echo.HeaderAcceptEncoding), "br") || strings.HasPrefix(path, apiPrefix+"attachments/")
+}
+
 // isUpload reports whether the request brings or fetches a whole file.
 func isUpload(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return c.Request().Method == http.MethodPost && (path == apiPrefix+"imports" || path == apiPrefix+"workbook" || strings.HasPrefix(path, apiPrefix+"sites/") && strings.HasSuffix(path, "/nights")) || path == apiPrefix+"archive"
+	return isPhoto(c) || c.Request().Method == http.MethodPost && (path == apiPrefix+"imports" || path == apiPrefix+"workbook" || strings.HasPrefix(path, apiPrefix+"sites/") && strings.HasSuffix(path, "/nights")) || path == apiPrefix+"archive"
+}
+
+func isPhoto(c *echo.Context) bool {
+	return c.Request().Method == http.MethodPut && strings.HasPrefix(c.Request().URL.Path, apiPrefix+"attachments/")
 }
 
 // uploadLimit refuses a file that is too large by its length before a byte of it is read, and one that
@@ -205,6 +221,10 @@ func uploadLimit(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		req := c.Request()
 		if !isUpload(c) {
+			return next(c)
+		}
+		if isPhoto(c) {
+			req.Body = http.MaxBytesReader(nil, req.Body, mostPhoto)
 			return next(c)
 		}
 		if req.ContentLength > tabular.MostBytes {

@@ -132,7 +132,11 @@ func (r Reader) OwedText(o round.Owed, site string) string {
 	return head + ": " + r.Reason(o.Clock, site)
 }
 
-// ColdQuestion and Hot are what a walk asks before anything is opened.
+// WorthReporting reports whether a unit of a round is named in its report: all but what is sound or only
+// to be watched.
+func WorthReporting(v clock.Verdict) bool { return v != clock.Sound && v != clock.Watch }
+
+// ColdCaution and HotCaution are what a walk asks before anything is opened.
 const (
 	ColdCaution = "Never open a hot system: pressurised coolant and steam burn. Cold: the gauge is down, the upper hose is cold and soft."
 	HotCaution  = "Hot: leave the cap shut. The level is read through the tank and kept as a hot one, which proves nothing; test when it is cold."

@@ -145,7 +145,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
       } catch (error) {
         if (!sendable(error)) throw error;
         // Whether it arrived or not: with its own id it is recorded once.
-        keepUnsent({ person, unit: code, entry: now.entry, what: whatOf(draft), draft: keptOf(draft) });
+        await keepUnsent({ person, unit: code, entry: now.entry, what: whatOf(draft), draft: keptOf(draft) });
         return `${kindNames[draft.kind]} not sent; kept on this device; it will be recorded when the server answers.`;
       }
       return `${kindNames[draft.kind]} recorded.`;

@@ -233,6 +233,28 @@ export const api = {
     answer(
       client.POST("/api/v1/bench/{question}", { params: { path: { question } }, body: { units, inputs }, signal }),
     ),
+  /** Has the page ask who is signed in. */
+  noSession: () => signedOut(),
+  writeEntries: (body: Schemas["EntryBatch"]) => answer(client.POST("/api/v1/entries", { body })),
+  walkRows: (signal?: AbortSignal) => answer(client.GET("/api/v1/walk-rows", { signal })),
+  walk: (query: paths["/api/v1/walk"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/walk", { params: { query }, signal })),
+  rounds: (signal?: AbortSignal) => answer(client.GET("/api/v1/rounds", { signal })),
+  round: (id: string, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/rounds/{id}", { params: { path: { id } }, signal })),
+  reportRound: (id: string, body: Schemas["RoundInput"]) =>
+    answer(client.PUT("/api/v1/rounds/{id}", { params: { path: { id } }, body })),
+  addPhoto: (sha256: string, photo: Blob) =>
+    answer(
+      client.PUT("/api/v1/attachments/{sha256}", {
+        params: { path: { sha256 } },
+        body: photo as unknown as string,
+        bodySerializer: () => photo,
+        headers: { "Content-Type": "image/jpeg" },
+      }),
+    ),
+  tags: (query: paths["/api/v1/tags"]["get"]["parameters"]["query"], signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/tags", { params: { query }, signal })),
   write: (code: string, body: EntryInput) =>
     answer(client.POST("/api/v1/units/{code}/entries", { params: { path: { code } }, body })),
   preview: (code: string, body: EntryInput, signal?: AbortSignal) =>

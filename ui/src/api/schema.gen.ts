@@ -1070,6 +1070,132 @@ export interface paths {
         /** What was recorded in all accounts, the entry recorded last first. */
         get: operations["listEntries"];
         put?: never;
+        /** Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once. */
+        post: operations["writeEntries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walk-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of parking places that can be walked, and what a walk needs to know before it begins. */
+        get: operations["listWalkRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a device takes along on a round: units in the order of parking, each with what it is owed, and with what the core on the device computes from. */
+        get: operations["getWalk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rounds under way and those of the last day, the newest first. */
+        get: operations["listRounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** A round with what was found on it, a line for each unit. */
+        get: operations["getRound"];
+        /** How far a round is, by the device that walks. A report of an earlier revision changes nothing. */
+        put: operations["reportRound"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/attachments/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        /** A photo by its SHA-256. */
+        get: operations["getAttachment"];
+        /** Keep a photo that an entry names. At most 600 kB; one that holds a place or other data of the camera is refused. */
+        put: operations["addAttachment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the labels of units say, each with the QR code of its address. */
+        get: operations["listTags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tags/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The labels as a PDF: 21 to an A4 sheet, or one to a page of its size. */
+        get: operations["getTagSheet"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1379,8 +1505,15 @@ export interface components {
             /** @description The author has confirmed what was asked about; see question in FieldProblem. */
             confirmed?: boolean;
             strikes?: components["schemas"]["StrikesInput"];
-            /** @description Reports that belong to it, each by its SHA-256. */
+            /** @description Reports and photos that belong to it, each by its SHA-256. */
             attachments?: string[];
+            /**
+             * Format: uuid
+             * @description Round that it was recorded on.
+             */
+            round?: string;
+            /** @description Name of the device that it was recorded on. */
+            device?: string;
         };
         /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
         StrikesInput: {
@@ -1934,6 +2067,270 @@ export interface components {
             /** @description The weather service says so; otherwise it is the cold curve. */
             forecast: boolean;
         };
+        WalkChoice: {
+            rows: components["schemas"]["WalkRow"][];
+            instruments: components["schemas"]["WalkInstrument"][];
+            /** @description A simulated digital refractometer can be read. */
+            probe: boolean;
+        };
+        WalkInstrument: {
+            name: string;
+            /** @description Of the register, such as refractometer; left out when it is not known. */
+            kind?: string;
+            scale?: string;
+            /** @description What one, two, … floating discs protect to, °C. */
+            chart?: number[];
+            site?: string;
+            /** @description Its kind, scale and last zero check, worded. */
+            text: string;
+            /** @description Its zero on purified water is due, or was never checked. */
+            zero?: boolean;
+            /** @description Why it cannot be used; left out when it can. */
+            refused?: string;
+        };
+        WalkRow: {
+            site: string;
+            /** @description Empty for units without a place. */
+            row: string;
+            units: number;
+        };
+        WalkAccount: {
+            code: string;
+            /** Format: int64 */
+            id: number;
+        };
+        EntryOutcome: {
+            /** Format: uuid */
+            id: string;
+            /**
+             * @description later: not answered now; send it again as it is.
+             * @enum {string}
+             */
+            state: "written" | "already" | "refused" | "later";
+            /** @description Address of the account that it is in. */
+            unit?: string;
+            problem?: components["schemas"]["Problem"];
+        };
+        RoundReportStop: {
+            unit: string;
+            name: string;
+            state: components["schemas"]["RoundStopState"];
+            why?: string;
+            /** Format: date-time */
+            at?: string;
+            verdict?: components["schemas"]["Verdict"];
+            /** @description Of its status now. */
+            reason?: string;
+            /** @description What is in the books of it. */
+            recorded: string[];
+        };
+        Walk: {
+            title: string;
+            /** @description Of the form of what the core reads. */
+            version: string;
+            /**
+             * Format: date-time
+             * @description Time of the server.
+             */
+            now: string;
+            /** Format: date */
+            today: string;
+            /** @description What the units share, for the core on the device alone. */
+            shared: string;
+            units: components["schemas"]["WalkUnit"][];
+        };
+        WalkUnit: {
+            unit: components["schemas"]["UnitName"];
+            /** @description Empty for a unit without a place. */
+            place: string;
+            tag?: string;
+            registration?: string;
+            accounts: components["schemas"]["WalkAccount"][];
+            view: components["schemas"]["WalkView"];
+            /** @description The unit with its accounts, for the core on the device alone. */
+            pack: string;
+        };
+        /** @description What a device shows of a unit; the core on the device gives it anew with the entries that wait there. */
+        WalkView: {
+            code: string;
+            verdict: components["schemas"]["Verdict"];
+            reason: string;
+            cautions: string[];
+            /** @description Caution before anything is opened. */
+            cold: string;
+            /** @description What is true of a hot engine. */
+            hot: string;
+            /** @description Why it must not move; left out when nothing forbids it. */
+            mustNotMove?: string;
+            mayRecord: boolean;
+            strip: components["schemas"]["WalkStrip"];
+            circuits: components["schemas"]["WalkCircuit"][];
+        };
+        /** @description How a test strip is read. */
+        WalkStrip: {
+            /** @description s after dipping, from which on it is read. */
+            from: number;
+            /** @description s after which it is read too late. */
+            until: number;
+            /** @description Steps of its fields, °C from the warm end. */
+            freeze: number[];
+            ph: number[];
+            /** @description ppm */
+            nitrite: number[];
+            /** @description ppm */
+            molybdate: number[];
+        };
+        WalkCircuit: {
+            address: string;
+            circuit?: components["schemas"]["Circuit"];
+            verdict: components["schemas"]["Verdict"];
+            owed: {
+                question: components["schemas"]["WalkQuestion"];
+                verdict: components["schemas"]["Verdict"];
+                text: string;
+            }[];
+            first: components["schemas"]["WalkAsked"][];
+            rest: components["schemas"]["WalkAsked"][];
+            inside: string;
+            base?: components["schemas"]["Base"];
+            /**
+             * Format: double
+             * @description mm between the marks of the tank.
+             */
+            marks?: number;
+            /** @description The register knows the marks of its tank. */
+            hasTank: boolean;
+            /** @description Its rating, worded. */
+            cap?: string;
+            /** @description Of the pressure cap. */
+            stages?: number;
+            meters: {
+                unit: components["schemas"]["MeasureUnit"];
+                last?: string;
+            }[];
+            fits: {
+                instrument: string;
+                /** @enum {string} */
+                fit: "fits" | "other_scale" | "density" | "waterless" | "base";
+                /** @description What is to be known before it is used here. */
+                text?: string;
+            }[];
+            points: components["schemas"]["WalkPoint"][];
+            protects: string;
+            /**
+             * Format: double
+             * @description °C that it is relied on to protect to.
+             */
+            freeze?: number;
+            /** @description A person's hold is in force. */
+            held?: boolean;
+            defects: string[];
+        };
+        /** @enum {string} */
+        WalkQuestion: "level" | "freeze_test" | "cap" | "hoses" | "meter" | "chemistry" | "inspection" | "raw_water" | "appearance";
+        WalkAsked: {
+            question: components["schemas"]["WalkQuestion"];
+            name: string;
+            /** @description It may be asked while the engine is hot. */
+            hot: boolean;
+        };
+        WalkPoint: {
+            code: string;
+            kind: components["schemas"]["EntryKind"];
+            name: string;
+            hot: boolean;
+            /** @description What was found last. */
+            last?: string;
+            options: {
+                state?: string;
+                clamp?: string;
+                grade: components["schemas"]["Grade"];
+                name: string;
+                /** @description What it leads to. */
+                leads: string;
+            }[];
+        };
+        EntryBatch: {
+            entries: {
+                /**
+                 * Format: uuid
+                 * @description Of the entry.
+                 */
+                id: string;
+                /** @description Address of the account. */
+                unit: string;
+                /**
+                 * Format: int64
+                 * @description Id of the account, by which it is found when its unit was renamed.
+                 */
+                account?: number;
+                /** @description An EntryInput as JSON, byte for byte as it was recorded. */
+                entry: string;
+                /** @description Of these bytes in UTF-8. */
+                sha256: string;
+            }[];
+        };
+        EntryBatchAnswer: {
+            /**
+             * Format: date-time
+             * @description Time of the server.
+             */
+            now: string;
+            results: components["schemas"]["EntryOutcome"][];
+        };
+        /** @enum {string} */
+        RoundStopState: "waiting" | "done" | "skipped";
+        RoundInput: {
+            title: string;
+            device: string;
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            closedAt?: string;
+            revision: number;
+            stops: {
+                unit: string;
+                state: components["schemas"]["RoundStopState"];
+                /** @description It was skipped. */
+                why?: string;
+                /** Format: date-time */
+                at?: string;
+            }[];
+        };
+        RoundSummary: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            who: string;
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            closedAt?: string;
+            /** Format: date-time */
+            updatedAt: string;
+            done: number;
+            skipped: number;
+            waiting: number;
+            /** @description Units of the round that are on hold now. */
+            held: number;
+            /** @description How far it is. */
+            text: string;
+            /** @description What was found that is not good, a line each. */
+            found?: string[];
+        };
+        RoundReport: {
+            round: components["schemas"]["RoundSummary"];
+            stops: components["schemas"]["RoundReportStop"][];
+        };
+        Tag: {
+            unit: components["schemas"]["UnitName"];
+            /** @description What the QR code says. */
+            address: string;
+            /** @description Rows of the QR code (ISO/IEC 18004), 1 for dark. */
+            modules: string[];
+            /** @description Product and strength, renewed on, next due. */
+            lines: string[];
+        };
         Morning: {
             /** Format: date */
             today: string;
@@ -1958,6 +2355,8 @@ export interface components {
             nights: components["schemas"]["MorningRow"][];
             /** @description The coldest of the next ten nights at each site, by site. */
             ahead: components["schemas"]["NightAhead"][];
+            /** @description Rounds under way and those of the last day, the newest first. */
+            rounds: components["schemas"]["RoundSummary"][];
         };
         DiscrepancyRow: {
             unit: components["schemas"]["UnitName"];
@@ -3127,6 +3526,10 @@ export interface components {
         };
     };
     parameters: {
+        /** @description Codes of the units. */
+        tagUnits: string[];
+        /** @description Name of a site, for all its units. */
+        tagSite: string;
         recordOf: components["schemas"]["RecordKind"];
         /** @description Address of a unit, id of any other record. */
         recordKey: string;
@@ -5180,6 +5583,268 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WrittenEntry"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeEntries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryBatch"];
+            };
+        };
+        responses: {
+            /** @description What became of each, in their order. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryBatchAnswer"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWalkRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows by site, in the order of parking. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkChoice"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWalk: {
+        parameters: {
+            query?: {
+                /** @description Name of the site. */
+                site?: string;
+                /** @description Row of its parking places; all rows when it is left out. */
+                row?: string;
+                /** @description Number, tag or registration of one unit, in place of a site. */
+                tag?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The walk. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rounds. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundSummary"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The round. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundReport"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    reportRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundInput"];
+            };
+        };
+        responses: {
+            /** @description It is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getAttachment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The photo. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAttachment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/jpeg": string;
+            };
+        };
+        responses: {
+            /** @description It is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTags: {
+        parameters: {
+            query?: {
+                /** @description Codes of the units. */
+                unit?: components["parameters"]["tagUnits"];
+                /** @description Name of a site, for all its units. */
+                site?: components["parameters"]["tagSite"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The labels. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tag"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTagSheet: {
+        parameters: {
+            query?: {
+                /** @description Codes of the units. */
+                unit?: components["parameters"]["tagUnits"];
+                /** @description Name of a site, for all its units. */
+                site?: components["parameters"]["tagSite"];
+                layout?: "a4" | "single";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
             429: components["responses"]["TooManyRequests"];

@@ -3,22 +3,28 @@ import { useCallback, useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { keepDraft } from "../account/kept";
 import { usePerson } from "../people/session";
-import { type Unsent, dropUnsent, sendUnsent, useUnsent } from "./outbox";
+import { useClockWarning } from "./clock";
+import type { Line } from "./device";
+import { confirmUnsent, dropUnsent, sendUnsent, useUnsent } from "./outbox";
+import { sendPhotos } from "./photos";
 
 /** How often it is tried again while something waits, ms (judgement). */
 const tryEvery = 4_000;
+/** So many lines that wait are named; of more there is a count. */
+const named = 4;
 
 /** Entries that wait on this device, in the head of every page. */
 export function UnsentLines() {
   const person = usePerson().email;
   const unsent = useUnsent(person);
-  const waiting = unsent.filter((u) => u.refused === undefined);
+  const waiting = unsent.filter((u) => u.state === "waiting");
   const queries = useQueryClient();
   const [sent, setSent] = useState("");
   const send = useCallback(async () => {
-    const units = await sendUnsent(person);
+    const units = await sendUnsent(person).catch(() => []);
+    await sendPhotos(person).catch(() => undefined);
     if (units.length === 0) return;
-    setSent(units.length === 1 ? `Recorded on ${units[0] ?? ""}.` : `${units.length} entries recorded.`);
+    setSent(units.length === 1 ? `Recorded on ${units[0] ?? ""}.` : `Entries recorded on ${units.length} units.`);
     await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   }, [person, queries, setSent]);
   const some = waiting.length > 0;
@@ -33,20 +39,27 @@ export function UnsentLines() {
       window.removeEventListener("online", now);
     };
   }, [some, send]);
-  if (unsent.length === 0 && !sent) return null;
+  const clock = useClockWarning();
+  if (unsent.length === 0 && !sent && !clock) return null;
   return (
     <div className="unsent no-print" role="status">
+      {clock && <p className="alarm">{clock}</p>}
       {some && (
         <p>
-          <b>Not sent, kept on this device:</b> {waiting.map((u) => `${u.unit} ${u.what}`).join(", ")}. Sent when the
-          server answers.{" "}
+          <b>Not sent, kept on this device:</b>{" "}
+          {waiting
+            .slice(0, named)
+            .map((u) => `${u.unit} ${u.what}`)
+            .join(", ")}
+          {waiting.length > named && ` and ${waiting.length - named} more`}. <Age lines={waiting} /> Sent when the server
+          answers.{" "}
           <button type="button" className="act small" onClick={() => void send()}>
             send now
           </button>
         </p>
       )}
-      {unsent.map((u) => u.refused !== undefined && <Refused key={u.entry.id} unsent={u} person={person} />)}
-      {unsent.length === 0 && (
+      {unsent.map((u) => u.state === "refused" && <Refused key={u.id} line={u} person={person} />)}
+      {unsent.length === 0 && sent && (
         <p>
           {sent}{" "}
           <button type="button" className="act small" onClick={() => setSent("")}>
@@ -58,26 +71,49 @@ export function UnsentLines() {
   );
 }
 
-/** One that the server refused: it is opened again, or discarded. */
-function Refused({ unsent: u, person }: { unsent: Unsent; person: string }) {
+/** How long the oldest line has waited. */
+export function Age({ lines }: { lines: readonly Line[] }) {
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    const timer = setInterval(() => setNow(Date.now()), 15_000);
+    return () => clearInterval(timer);
+  }, []);
+  const oldest = Math.min(...lines.map((l) => Date.parse(l.recordedAt)));
+  if (!Number.isFinite(oldest)) return null;
+  const minutes = Math.max(0, Math.floor((now - oldest) / 60_000));
+  const age = minutes < 1 ? "under a minute" : minutes < 120 ? `${minutes} min` : `${Math.floor(minutes / 60)} h`;
+  return <span className="figures">Oldest: {age}.</span>;
+}
+
+/** One that the server refused: it is opened again, confirmed, or discarded. */
+function Refused({ line: u, person }: { line: Line; person: string }) {
   const [sure, setSure] = useState(false);
+  const asked = (u.fields?.length ?? 0) > 0 && u.fields?.every((f) => f.question);
+  const draft = u.draft;
   return (
     <p className="alarm">
       <b>
         Not recorded: {u.unit} {u.what}.
       </b>{" "}
-      {u.refused}{" "}
-      <RouterLink
-        className="act small"
-        to={`/units/${encodeURIComponent(u.unit)}?${u.draft.form}`}
-        onClick={() => {
-          keepDraft(person, u.unit, u.draft);
-          dropUnsent(u.entry.id);
-        }}
-      >
-        open it again
-      </RouterLink>{" "}
-      <button type="button" className="act small" onClick={() => (sure ? dropUnsent(u.entry.id) : setSure(true))}>
+      {u.why}{" "}
+      {asked && (
+        <button type="button" className="act small" onClick={() => void confirmUnsent(u)}>
+          yes, record it
+        </button>
+      )}
+      {draft && (
+        <RouterLink
+          className="act small"
+          to={`/units/${encodeURIComponent(u.unit)}?${draft.form}`}
+          onClick={() => {
+            keepDraft(person, u.unit, draft);
+            void dropUnsent(u.id);
+          }}
+        >
+          open it again
+        </RouterLink>
+      )}{" "}
+      <button type="button" className="act small" onClick={() => (sure ? void dropUnsent(u.id) : setSure(true))}>
         {sure ? `discard ${u.what} of ${u.unit}` : "discard"}
       </button>
     </p>

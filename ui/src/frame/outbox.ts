@@ -1,97 +1,253 @@
 import { useSyncExternalStore } from "react";
-import { type EntryInput, Problem, api } from "../api/client";
+import { type EntryInput, Problem, type Schemas, api } from "../api/client";
 import type { KeptDraft } from "../account/kept";
+import { serverSaid, timeNow } from "./clock";
+import { type Line, device, sha256 } from "./device";
 
-/** An entry that could not be sent and is kept on this device until it is. */
-export interface Unsent {
-  /** Address of the person who recorded it: no one else sends it. */
-  readonly person: string;
-  readonly unit: string;
-  readonly entry: EntryInput;
-  /** What it says, in a few words. */
-  readonly what: string;
-  /** What it was typed as, to be opened again when it is refused. */
-  readonly draft: KeptDraft;
-  /** Why the server refused it. */
-  readonly refused?: string;
-}
+/** How many entries, and bytes of them, are sent at once. */
+const mostAtOnce = 40;
+const mostBytes = 150_000;
+/** How long what was written is kept for the rounds of the device, ms. */
+const keptFor = 48 * 3600_000;
 
-const key = "diligent.unsent";
+let lines: readonly Line[] = [];
 const listeners = new Set<() => void>();
+const channel = typeof BroadcastChannel === "undefined" ? undefined : new BroadcastChannel("diligent.queue");
 
-const text = () => localStorage.getItem(key) ?? "[]";
-
-/** The entries of a text; none of one that is damaged, which must not take the page with it. */
-function entriesOf(stored: string): Unsent[] {
-  try {
-    const list: unknown = JSON.parse(stored);
-    if (!Array.isArray(list)) return [];
-    return (list as (Partial<Unsent> | null)[]).filter((u): u is Unsent => u?.entry !== undefined);
-  } catch {
-    return [];
-  }
-}
-
-const all = () => entriesOf(text());
-
-function save(list: readonly Unsent[]) {
-  localStorage.setItem(key, JSON.stringify(list));
+/** Reads the queue anew, as another tab or this one left it. */
+async function refresh() {
+  const db = await device();
+  lines = (await db.getAll("queue")).sort((a, b) => a.recordedAt.localeCompare(b.recordedAt));
   listeners.forEach((l) => l());
 }
 
-/** Keeps an entry to be sent; an error when the device has no room for it. */
-export function keepUnsent(u: Unsent) {
-  save([...all().filter((o) => o.entry.id !== u.entry.id), u]);
+async function changed() {
+  await refresh();
+  channel?.postMessage("changed");
 }
 
-export const dropUnsent = (id: string) => save(all().filter((o) => o.entry.id !== id));
+channel?.addEventListener("message", () => void refresh());
 
-export function useUnsent(person: string): Unsent[] {
-  const list = useSyncExternalStore((changed) => {
-    listeners.add(changed);
-    window.addEventListener("storage", changed);
-    return () => {
-      listeners.delete(changed);
-      window.removeEventListener("storage", changed);
-    };
-  }, text);
-  return entriesOf(list).filter((u) => u.person === person);
+/** The first program kept its queue elsewhere: what waits there is taken over. */
+const oldKey = "diligent.unsent";
+
+interface OldLine {
+  readonly person: string;
+  readonly unit: string;
+  readonly entry: EntryInput;
+  readonly what: string;
+  readonly draft?: KeptDraft;
+  readonly refused?: string;
 }
+
+async function takeOver() {
+  const stored = localStorage.getItem(oldKey);
+  if (stored === null) return;
+  let list: unknown;
+  try {
+    list = JSON.parse(stored);
+  } catch {
+    list = [];
+  }
+  const db = await device();
+  for (const o of Array.isArray(list) ? (list as (Partial<OldLine> | null)[]) : []) {
+    const entry = o?.entry;
+    if (entry === undefined || typeof o?.person !== "string" || typeof o.unit !== "string") continue;
+    const text = JSON.stringify(entry).normalize("NFC");
+    await db.put("queue", {
+      id: entry.id,
+      person: o.person,
+      unit: o.unit,
+      text,
+      sha256: await sha256(text),
+      recordedAt: entry.at,
+      what: o.what ?? entry.kind,
+      draft: o.draft,
+      state: o.refused === undefined ? "waiting" : "refused",
+      why: o.refused,
+    });
+  }
+  localStorage.removeItem(oldKey);
+}
+
+let started: Promise<void> | undefined;
+
+/** Opens the queue; an error when this device keeps nothing. */
+export const openQueue = (): Promise<void> => (started ??= takeOver().then(refresh));
+
+/** What is to be kept of an entry until it is sent. */
+export interface Unsent {
+  readonly person: string;
+  readonly unit: string;
+  readonly account?: number;
+  readonly entry: EntryInput;
+  readonly what: string;
+  readonly draft?: KeptDraft;
+  readonly round?: string;
+  readonly code?: string;
+}
+
+/** The line of an entry, with its hash. */
+export async function lineOf(u: Unsent): Promise<Line> {
+  const { entry, ...rest } = u;
+  const text = JSON.stringify(entry).normalize("NFC");
+  return {
+    ...rest,
+    id: entry.id,
+    text,
+    sha256: await sha256(text),
+    recordedAt: timeNow().toISOString(),
+    state: "waiting",
+  };
+}
+
+/** Keeps entries to be sent, all or none; an error when the device has no room for them. */
+export async function keepUnsent(...all: readonly Unsent[]) {
+  await openQueue();
+  const made = await Promise.all(all.map(lineOf));
+  const db = await device();
+  const tx = db.transaction("queue", "readwrite", { durability: "strict" });
+  await Promise.all([...made.map((l) => tx.store.put(l)), tx.done]);
+  await changed();
+}
+
+/** Drops lines that were not sent; false when one of them was meanwhile. */
+export async function dropUnsent(...ids: readonly string[]): Promise<boolean> {
+  const dropped = await locked(async () => {
+    const db = await device();
+    const tx = db.transaction("queue", "readwrite");
+    const found = await Promise.all(ids.map((id) => tx.store.get(id)));
+    const all = found.every((l) => l !== undefined && l.state !== "written");
+    if (all) await Promise.all(ids.map((id) => tx.store.delete(id)));
+    await tx.done;
+    return all;
+  }, true);
+  await changed();
+  return dropped === true;
+}
+
+/** All lines of a person, those that were written lately among them. */
+export function useLines(person: string): readonly Line[] {
+  const all = useSyncExternalStore(
+    (changed) => {
+      listeners.add(changed);
+      void openQueue().catch(() => undefined);
+      return () => listeners.delete(changed);
+    },
+    () => lines,
+  );
+  return all.filter((l) => l.person === person);
+}
+
+export const useUnsent = (person: string): readonly Line[] => useLines(person).filter((l) => l.state !== "written");
+
+/** Lines that wait or were written lately, as they are now. */
+export const currentLines = (person: string) => lines.filter((l) => l.person === person);
 
 /** Whether an error says that the entry may be sent again as it is: no answer, no session, no database. */
 export const sendable = (error: unknown) =>
   error instanceof Problem &&
   (error.status === 0 || error.status === 401 || error.status === 429 || error.status >= 500);
 
-/**
- * Sends what a person has waiting, in the order of recording, one tab at a time; gives the units that were written to. An entry
- * keeps its id, so that one whose answer was lost is recorded once.
- */
-export async function sendUnsent(person: string): Promise<string[]> {
-  const sent: string[] = [];
-  const work = async () => {
-    // Another person may have signed in since, in another tab: the server would record it as theirs.
-    const session = await api.session().catch(() => undefined);
-    if (session?.person?.email !== person) return;
-    for (const u of all().filter((o) => o.person === person && o.refused === undefined)) {
-      try {
-        await api.write(u.unit, u.entry);
-        sent.push(u.unit);
-        dropUnsent(u.entry.id);
-      } catch (error) {
-        if (sendable(error)) return;
-        const why = error instanceof Problem ? reasons(error) : String(error);
-        save(all().map((o) => (o.entry.id === u.entry.id ? { ...o, refused: why } : o)));
-      }
-    }
-  };
-  if ("locks" in navigator)
-    await navigator.locks.request(key, { ifAvailable: true }, (lock) => (lock ? work() : undefined));
-  else await work();
-  return sent;
+const reasons = (p: Pick<Schemas["Problem"], "detail" | "title" | "errors">) =>
+  p.errors && p.errors.length > 0
+    ? p.errors.map((f) => [f.detail, f.accepted].filter(Boolean).join("; accepted: ")).join("; ")
+    : (p.detail ?? p.title);
+
+/** One tab of this device works on the queue at a time. */
+async function locked<T>(work: () => Promise<T>, wait = false): Promise<T | undefined> {
+  if (!("locks" in navigator)) return work();
+  return navigator.locks.request("diligent.queue", { ifAvailable: !wait }, (lock) => (lock ? work() : undefined));
 }
 
-const reasons = (p: Problem) =>
-  p.fields.length > 0
-    ? p.fields.map((f) => [f.detail, f.accepted].filter(Boolean).join("; accepted: ")).join("; ")
-    : p.message;
+/** Lines that go into one request. */
+function portion(waiting: readonly Line[]): readonly Line[] {
+  let bytes = 0;
+  return waiting.slice(0, mostAtOnce).filter((l) => (bytes += 2 * l.text.length) < mostBytes || l === waiting[0]);
+}
+
+async function put(line: Line) {
+  const db = await device();
+  await db.put("queue", line);
+}
+
+const refusedFor = (l: Line, p: Pick<Schemas["Problem"], "detail" | "title" | "errors">): Line => ({
+  ...l,
+  state: "refused",
+  why: reasons(p),
+  fields: p.errors,
+});
+
+/** Sends some lines; false when it is to be tried again later. Units that were written to are added. */
+async function sendSome(some: readonly Line[], written: Set<string>): Promise<boolean> {
+  const asked = Date.now();
+  let answer: Schemas["EntryBatchAnswer"];
+  try {
+    answer = await api.writeEntries({
+      entries: some.map((l) => ({ id: l.id, unit: l.unit, account: l.account, entry: l.text, sha256: l.sha256 })),
+    });
+  } catch (error) {
+    if (sendable(error) || !(error instanceof Problem)) return false;
+    if (some.length > 1) {
+      // One of them spoils the request: each by itself.
+      for (const l of some) if (!(await sendSome([l], written))) return false;
+      return true;
+    }
+    for (const l of some) await put(refusedFor(l, { title: error.message, errors: [...error.fields] }));
+    return true;
+  }
+  serverSaid(answer.now, asked, Date.now());
+  let later = false;
+  for (const r of answer.results) {
+    const l = some.find((one) => one.id === r.id);
+    if (!l) continue;
+    if (r.state === "later") later = true;
+    else if (r.state === "refused") await put(refusedFor(l, r.problem ?? { title: "refused" }));
+    else {
+      written.add(r.unit ?? l.unit);
+      await put({ ...l, state: "written", why: undefined, fields: undefined });
+    }
+  }
+  return !later;
+}
+
+/**
+ * Sends what a person has waiting, one tab at a time; gives the units that were written to. An entry keeps its id, so that one
+ * whose answer was lost is recorded once.
+ */
+export async function sendUnsent(person: string): Promise<string[]> {
+  await openQueue();
+  const written = new Set<string>();
+  await locked(async () => {
+    // Another person may have signed in since, in another tab: the server would record it as theirs.
+    const session = await api.session().catch(() => undefined);
+    if (session?.person?.email !== person) {
+      if (session !== undefined) api.noSession();
+      return;
+    }
+    await refresh();
+    for (;;) {
+      const waiting = lines.filter((l) => l.person === person && l.state === "waiting");
+      if (waiting.length === 0 || !(await sendSome(portion(waiting), written))) break;
+      await refresh();
+    }
+    await prune();
+  });
+  await changed();
+  return [...written];
+}
+
+/** Forgets what was written long ago. */
+async function prune() {
+  const db = await device();
+  for (const l of await db.getAll("queue"))
+    if (l.state === "written" && Date.now() - Date.parse(l.recordedAt) > keptFor) await db.delete("queue", l.id);
+}
+
+/** Sends a refused line again, as it was confirmed. */
+export async function confirmUnsent(l: Line) {
+  const entry = { ...(JSON.parse(l.text) as EntryInput), confirmed: true };
+  const text = JSON.stringify(entry);
+  await put({ ...l, text, sha256: await sha256(text), state: "waiting", why: undefined, fields: undefined });
+  await changed();
+}

@@ -1,0 +1,69 @@
+import { useSyncExternalStore } from "react";
+
+/** What the device knows of the time of the server. */
+interface Known {
+  /** Milliseconds that the clock of the device is behind the server's, at the last answer. */
+  readonly offset: number;
+  /** The latest time of the device that was seen: earlier than it, the clock was set back. */
+  readonly seen: number;
+}
+
+const key = "diligent.clock";
+/** From which difference on it is said, ms (judgement). */
+const worthSaying = 5 * 60_000;
+const listeners = new Set<() => void>();
+
+function known(): Known {
+  try {
+    const kept = JSON.parse(localStorage.getItem(key) ?? "{}") as Partial<Known>;
+    return { offset: Number(kept.offset) || 0, seen: Number(kept.seen) || 0 };
+  } catch {
+    return { offset: 0, seen: 0 };
+  }
+}
+
+function keep(k: Known) {
+  try {
+    localStorage.setItem(key, JSON.stringify(k));
+  } catch {
+    // No room: it is learnt anew with the next answer.
+  }
+  listeners.forEach((l) => l());
+}
+
+/** Learns from an answer of the server: now is its time, asked and answered are those of the device. */
+export function serverSaid(now: string, asked: number, answered: number) {
+  const at = Date.parse(now);
+  if (Number.isNaN(at)) return;
+  keep({ offset: at - (asked + answered) / 2, seen: answered });
+}
+
+/** The time by the clock of the server, as far as it is known. */
+export function timeNow(): Date {
+  const k = known();
+  const device = Date.now();
+  if (device > k.seen + 60_000) keep({ ...k, seen: device });
+  return new Date(device + k.offset);
+}
+
+/** What is wrong with the clock of this device; empty when nothing is. */
+function wrong(): string {
+  const { offset, seen } = known();
+  if (Date.now() < seen - 60_000)
+    return "The clock of this device was set back. Times are taken from it until the server answers again: check them.";
+  if (Math.abs(offset) < worthSaying) return "";
+  const minutes = Math.round(Math.abs(offset) / 60_000);
+  const far = minutes < 120 ? `${minutes} minutes` : `${Math.round(minutes / 60)} hours`;
+  return `The clock of this device is ${far} ${offset > 0 ? "slow" : "fast"}. Entries are recorded with the time of the server.`;
+}
+
+export function useClockWarning(): string {
+  return useSyncExternalStore((changed) => {
+    listeners.add(changed);
+    const timer = setInterval(changed, 30_000);
+    return () => {
+      listeners.delete(changed);
+      clearInterval(timer);
+    };
+  }, wrong);
+}

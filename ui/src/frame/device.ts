@@ -1,0 +1,88 @@
+import { type DBSchema, type IDBPDatabase, openDB } from "idb";
+import type { KeptDraft } from "../account/kept";
+import type { Schemas } from "../api/client";
+import type { Answers, RoundState, Taken } from "../round/types";
+
+/** An entry that this device has recorded. It never changes: id, time and hash are made once. */
+export interface Line {
+  readonly id: string;
+  /** Address of the person who recorded it: no one else sends it. */
+  readonly person: string;
+  /** Address of the account, and its id where it is known. */
+  readonly unit: string;
+  readonly account?: number;
+  /** The entry as JSON, as it is sent. */
+  readonly text: string;
+  readonly sha256: string;
+  /** When it was recorded, RFC 3339, by the clock of the server as far as the device knows it. */
+  readonly recordedAt: string;
+  /** What it says, in a few words. */
+  readonly what: string;
+  /** The round and the unit of the round that it came from. */
+  readonly round?: string;
+  readonly code?: string;
+  /** What it was typed as, to be opened again when it is refused. */
+  readonly draft?: KeptDraft;
+  readonly state: "waiting" | "refused" | "written";
+  /** Why the server refused it. */
+  readonly why?: string;
+  readonly fields?: readonly Schemas["FieldProblem"][];
+}
+
+/** A photo that belongs to an entry, until the server has it. */
+export interface Photo {
+  readonly sha256: string;
+  readonly person: string;
+  readonly content: Blob;
+  readonly sent: boolean;
+  readonly why?: string;
+}
+
+interface Device extends DBSchema {
+  queue: { key: string; value: Line };
+  photos: { key: string; value: Photo };
+  /** The walk that lies open, one alone. */
+  walk: { key: "current"; value: Taken };
+  /** Answers so far, by round and unit. */
+  answers: { key: string; value: Answers };
+  rounds: { key: string; value: RoundState };
+  facts: { key: string; value: string };
+}
+
+let opened: Promise<IDBPDatabase<Device>> | undefined;
+
+/** The database of this device. A later version of the program adds to it and keeps what is there. */
+export function device(): Promise<IDBPDatabase<Device>> {
+  opened ??= openDB<Device>("diligent", 1, {
+    upgrade(db, from) {
+      if (from < 1) {
+        db.createObjectStore("queue", { keyPath: "id" });
+        db.createObjectStore("photos", { keyPath: "sha256" });
+        db.createObjectStore("walk");
+        db.createObjectStore("answers");
+        db.createObjectStore("rounds", { keyPath: "id" });
+        db.createObjectStore("facts");
+      }
+    },
+    // A newer program in another tab needs a later version: this one lets it.
+    blocking: () => void closeDevice(),
+    terminated: () => (opened = undefined),
+  }).catch((error: unknown) => {
+    opened = undefined;
+    throw error;
+  });
+  return opened;
+}
+
+async function closeDevice() {
+  const db = await opened;
+  opened = undefined;
+  db?.close();
+}
+
+/** SHA-256 of a text in UTF-8 or of some bytes, hexadecimal. */
+export async function sha256(content: string | ArrayBuffer): Promise<string> {
+  const bytes = typeof content === "string" ? new TextEncoder().encode(content) : new Uint8Array(content);
+  const hash = await crypto.subtle.digest("SHA-256", bytes);
+  return [...new Uint8Array(hash)].map((b) => b.toString(16).padStart(2, "0")).join("");
+}
