@@ -117,7 +117,7 @@ func Fleet(today time.Time) store.LoadedFleet {
 		r.live(b, 1)
 		f.Units = append(f.Units, b.recorded())
 	}
-	registered(&f)
+	registered(&f, measure.DateOf(today, today.Location()))
 	day := func(ahead int) measure.Date { return measure.DateOf(today, today.Location()).AddDays(ahead) }
 	at := func(ahead int) time.Time { return midnight(today).AddDate(0, 0, ahead) }
 	f.Planned = []store.LoadedWork{

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"diligentledger/core/measure"
 	"diligentledger/core/register"
 	"diligentledger/internal/store"
 )
@@ -19,9 +20,24 @@ var types = []register.Facts{
 		"drains": "block 8 L\nexchanger 1.5 L", "plug": "hexagon 14 mm", "torque": "25 N·m", "washers": "copper 14 mm", "fill": "gravity", "bleed": "vent_screw", "manual": "Ternvik D owner’s book, cooling"},
 }
 
+// instruments of the fleet; strips expire in months, counted from the day that the books are loaded on.
+func instruments(today measure.Date) []register.Facts {
+	return []register.Facts{
+		{"name": "R-1", "kind": "refractometer", "scale": "EG_PG", "serial": "4471", "site": depot},
+		{"name": "R-2", "kind": "refractometer", "scale": "EG_PG", "serial": "4472", "site": harbour},
+		{"name": "R-3", "kind": "refractometer", "scale": "EG", "serial": "3018", "site": strip},
+		{"name": "R-4", "kind": "refractometer", "scale": "EG_PG", "serial": "4475", "site": hill},
+		{"name": "D-1", "kind": "disc_tester", "chart": "-8 °C; -15 °C; -23 °C; -30 °C; -36 °C; -44 °C", "site": depot},
+		{"name": "H-1", "kind": "hydrometer", "site": depot},
+		{"name": "E-1", "kind": "digital_refractometer", "scale": "EG_PG", "site": harbour},
+		{"name": "strips", "kind": "strips", "expires": today.AddDate(0, 8, 0).String(), "site": depot},
+		{"name": "strips, old tube", "kind": "strips", "expires": today.AddDate(0, -2, 0).String(), "site": hill},
+	}
+}
+
 // registered gives each unit its type, its place in the order of the walk and its registration.
-func registered(f *store.LoadedFleet) {
-	f.Types = types
+func registered(f *store.LoadedFleet, today measure.Date) {
+	f.Types, f.Instruments = types, instruments(today)
 	places, numbers := map[string]int{}, map[string]int{}
 	for i := range f.Units {
 		u := &f.Units[i]

@@ -26,8 +26,10 @@ type LoadedFleet struct {
 	Sites []LoadedSite
 	Plans []serviceplan.Plan
 	// Types by their facts, with name and kind.
-	Types    []register.Facts
-	Products []coolant.Product
+	Types []register.Facts
+	// Instruments by their facts, with their name.
+	Instruments []register.Facts
+	Products    []coolant.Product
 	// Additives of the register.
 	Additives []coolant.Additive
 	Units     []LoadedUnit
@@ -165,7 +167,7 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 				return err
 			}
 		}
-		known, err := f.names(ctx, tx)
+		known, err := s.namesOf(ctx, tx, f)
 		if err != nil {
 			return err
 		}
@@ -338,8 +340,8 @@ func (n names) envelope(e ledger.Entry) (json.RawMessage, error) {
 	return json.Marshal(envelope)
 }
 
-// names of the people that there are, and of the instruments, which are added.
-func (f LoadedFleet) names(ctx context.Context, tx *sql.Tx) (n names, err error) {
+// namesOf the people that there are, and of the instruments of a fleet, which are added.
+func (s *Store) namesOf(ctx context.Context, tx *sql.Tx, f LoadedFleet) (n names, err error) {
 	n = names{map[string]int64{}, map[string]int64{}}
 	for _, u := range f.Units {
 		for _, c := range append([]LoadedUnit{u}, u.Further...) {
@@ -349,6 +351,12 @@ func (f LoadedFleet) names(ctx context.Context, tx *sql.Tx) (n names, err error)
 				}
 			}
 		}
+	}
+	for _, facts := range f.Instruments {
+		if _, err := s.addRecord(ctx, tx, register.Instrument, facts); err != nil {
+			return n, err
+		}
+		delete(n.instruments, facts["name"])
 	}
 	for _, tool := range slices.Sorted(maps.Keys(n.instruments)) {
 		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO instrument (name) VALUES (?)`, tool); err != nil {

@@ -310,6 +310,7 @@ type View struct {
 	Code     string        `json:"code"`
 	Verdict  clock.Verdict `json:"verdict"`
 	Reason   string        `json:"reason"`
+	Left     *float64      `json:"left,omitempty"` // share of the governing interval that is left
 	Circuits []CircuitView `json:"circuits"`
 	Cautions []string      `json:"cautions"`
 	Cold     string        `json:"cold"`
@@ -429,7 +430,7 @@ func (u *Unit) View() View {
 	each, whole := u.evaluated(accounts)
 	r, unit := u.shared.reader(), u.words()
 	site := r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)
-	v := View{Code: u.pack.Code, Verdict: whole.Verdict, Reason: r.Reason(whole.Governing, site), Cautions: words.Cautions(u.pack.Kind, u.pack.Drive), Cold: words.ColdCaution, Hot: words.HotCaution,
+	v := View{Code: u.pack.Code, Verdict: whole.Verdict, Left: whole.Governing.Remaining, Reason: r.Reason(whole.Governing, site), Cautions: words.Cautions(u.pack.Kind, u.pack.Drive), Cold: words.ColdCaution, Hot: words.HotCaution,
 		MustNotMove: r.MustNotMove(unit, whole), MayRecord: slices.Contains(access.Permitted(access.Records, false), u.shared.Actor.Role),
 		Strip: Strip{round.StripFrom, round.StripUntil, round.StripFreeze, round.StripPH, round.StripNitrite, round.StripMolybdate}}
 	for i, c := range u.pack.Circuits {

@@ -106,13 +106,23 @@ func (r Reader) Spot(u Unit, before, after clock.UnitStatus, a *ledger.Account, 
 			all = append(all, upperFirst(text)+".")
 		}
 	}
-	if g := l.Grade; g != "" && g != coolant.GradeGood {
+	if g := l.Grade; g != "" && g != coolant.GradeGood && found(l.Entry.Kind()) {
 		all = append(all, upperFirst(GradeName(g, a.Unit.Aircraft))+".")
 	}
 	if before.Verdict != after.Verdict {
-		all = append(all, fmt.Sprintf("Status %s → %s: %s", VerdictNames[before.Verdict], VerdictNames[after.Verdict], r.Reason(after.Governing, site)))
+		change := fmt.Sprintf("Status %s → %s", VerdictNames[before.Verdict], VerdictNames[after.Verdict])
+		if reason := r.Reason(after.Governing, site); slices.Contains(all, upperFirst(reason)) {
+			all = append(all, change+".")
+		} else {
+			all = append(all, change+": "+reason)
+		}
 	}
 	return all
+}
+
+// found reports whether an entry of a kind is of what was found at points of the system.
+func found(k ledger.Kind) bool {
+	return k == ledger.KindCapTest || k == ledger.KindHoseCheck || k == ledger.KindInspection
 }
 
 // MustNotMove says why a unit must not move; empty when nothing in its status forbids it.

@@ -11,8 +11,10 @@ import { NoPage } from "./NoPage";
 import { Place } from "./frame/Place";
 import { SessionGate } from "./people/SessionGate";
 import { Waiting } from "./frame/State";
+import { keepShell } from "./frame/shell";
 import "./base.css";
 import "./rows.css";
+import "./round.css";
 
 // Each page is fetched when it is opened first; those with forms bring Chakra UI along.
 const MorningPage = lazy(() => pages.morning().then((m) => ({ default: m.MorningPage })));
@@ -26,6 +28,13 @@ const RecordsPage = lazy(() => import("./register/RecordsPage").then((m) => ({ d
 const RecordPage = lazy(() => import("./register/RecordPage").then((m) => ({ default: m.RecordPage })));
 const ImportsPage = lazy(() => import("./register/ImportPage").then((m) => ({ default: m.ImportsPage })));
 const ImportPage = lazy(() => import("./register/ImportPage").then((m) => ({ default: m.ImportPage })));
+const RoundPage = lazy(() => import("./round/RoundPage").then((m) => ({ default: m.RoundPage })));
+const WalkPage = lazy(() => import("./round/WalkPage").then((m) => ({ default: m.WalkPage })));
+const ClosePage = lazy(() => import("./round/ClosePage").then((m) => ({ default: m.ClosePage })));
+const DeskPage = lazy(() => import("./round/DeskPage").then((m) => ({ default: m.DeskPage })));
+const SheetPage = lazy(() => import("./round/SheetPage").then((m) => ({ default: m.SheetPage })));
+const TagsPage = lazy(() => import("./round/TagsPage").then((m) => ({ default: m.TagsPage })));
+const ReportPage = lazy(() => import("./round/ReportPage").then((m) => ({ default: m.ReportPage })));
 const LinkPage = lazyWithChakra(() => import("./people/LinkPage").then((m) => m.LinkPage));
 
 const client = new QueryClient({
@@ -39,6 +48,7 @@ const client = new QueryClient({
 });
 
 fetchAhead(client, window.location);
+keepShell();
 
 const root = document.getElementById("root");
 if (!root) throw new Error("index.html has no #root");
@@ -58,6 +68,13 @@ createRoot(root).render(
                     <Route path="/" element={<MorningPage />} />
                     <Route path="/units/:code" element={<AccountPage />} />
                     <Route path="/horizon" element={<HorizonPage />} />
+                    <Route path="/round" element={<RoundPage />} />
+                    <Route path="/round/walk" element={<WalkPage />} />
+                    <Route path="/round/close" element={<ClosePage />} />
+                    <Route path="/round/desk" element={<DeskPage />} />
+                    <Route path="/round/sheet" element={<SheetPage />} />
+                    <Route path="/rounds/:id" element={<ReportPage />} />
+                    <Route path="/tags" element={<TagsPage />} />
                     <Route path="/plan" element={<PlanPage />} />
                     <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />

@@ -1,3 +1,4 @@
+import { unitOfAddress } from "../marks/UnitCode";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { Link as RouterLink, useNavigate, useParams, useSearchParams } from "react-router";
@@ -397,7 +398,10 @@ function BenchLinks({ account }: { account: Account }) {
   if (balance.litres !== undefined) values.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
   return (
     <p className="no-print" style={{ marginTop: "14px" }}>
-      On the Bench:{" "}
+      <RouterLink className="link" to={`/tags?unit=${encodeURIComponent(unitOfAddress(account.unit.code))}`}>
+        label
+      </RouterLink>
+      {" · "}On the Bench:{" "}
       {(
         [
           ["protects", "what it protects to"],

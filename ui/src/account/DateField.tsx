@@ -17,6 +17,8 @@ interface Props {
   onChange: (value: string) => void;
   /** A day with a time, in the zone of this unit's site. */
   momentOf?: string;
+  /** A day with a time, in the zone of the fleet. */
+  moment?: boolean;
   placeholder?: string;
   error?: string | undefined;
 }
@@ -34,13 +36,16 @@ export function DateField(p: Props) {
   useEffect(() => {
     change.current = p.onChange;
   });
-  const { momentOf } = p;
+  const { momentOf, moment = false } = p;
   useEffect(() => {
     if (settled.trim() === "") return undefined;
     const stop = new AbortController();
     api
       .dates(
-        { texts: { date: settled }, ...(momentOf !== undefined && { moments: true, unit: momentOf }) },
+        {
+          texts: { date: settled },
+          ...(momentOf !== undefined ? { moments: true, unit: momentOf } : moment && { moments: true }),
+        },
         stop.signal,
       )
       .then(
@@ -55,7 +60,7 @@ export function DateField(p: Props) {
         },
       );
     return () => stop.abort();
-  }, [settled, momentOf]);
+  }, [settled, momentOf, moment]);
   const read = p.value !== "" && p.value !== unread;
   return (
     <TextField

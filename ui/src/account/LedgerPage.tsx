@@ -279,9 +279,7 @@ const LedgerLine = memo(function LedgerLine(p: {
             : ""}
         </span>
         {line.attachments?.map((hash) => (
-          <div key={hash} className="small faint" title={hash}>
-            report, SHA-256 <span className="figures">{hash.slice(0, 12)}…</span>
-          </div>
+          <Attachment key={hash} hash={hash} />
         ))}
         {struck && (
           <div className="small alarm">
@@ -326,4 +324,21 @@ function LineMenu({ line, onCorrect, onStrike }: Pick<Props, "onCorrect" | "onSt
 /** The line under the account's name: every product blended in. */
 export function Blended({ account }: { account: Account }) {
   return account.blendedText === "" ? null : <p className="alarm fine">{account.blendedText}</p>;
+}
+
+/** A photo of a line; a report that is kept elsewhere is named by its hash. */
+function Attachment({ hash }: { hash: string }) {
+  const [absent, setAbsent] = useState(false);
+  const address = `/api/v1/attachments/${hash}`;
+  if (absent)
+    return (
+      <div className="small faint" title={hash}>
+        report or photo that is not here, SHA-256 <span className="figures">{hash.slice(0, 12)}…</span>
+      </div>
+    );
+  return (
+    <a className="photo-of" href={address} target="_blank" rel="noreferrer">
+      <img src={address} alt="photo of this line" loading="lazy" height={72} onError={() => setAbsent(true)} />
+    </a>
+  );
 }

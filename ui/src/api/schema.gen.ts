@@ -2155,6 +2155,11 @@ export interface components {
             code: string;
             verdict: components["schemas"]["Verdict"];
             reason: string;
+            /**
+             * Format: double
+             * @description Share of the governing interval that is left.
+             */
+            left?: number;
             cautions: string[];
             /** @description Caution before anything is opened. */
             cold: string;

@@ -51,8 +51,8 @@ export function UnsentLines() {
             .slice(0, named)
             .map((u) => `${u.unit} ${u.what}`)
             .join(", ")}
-          {waiting.length > named && ` and ${waiting.length - named} more`}. <Age lines={waiting} /> Sent when the server
-          answers.{" "}
+          {waiting.length > named && ` and ${waiting.length - named} more`}. <Age lines={waiting} /> Sent when the
+          server answers.{" "}
           <button type="button" className="act small" onClick={() => void send()}>
             send now
           </button>

@@ -1,3 +1,4 @@
+import { RoundLines } from "../round/RoundLines";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, memo, useState } from "react";
 import { flushSync } from "react-dom";
@@ -81,6 +82,8 @@ export function MorningPage() {
     queryKey: ["morning", limit],
     queryFn: ({ signal }) => api.morning(Math.min(limit, mostRows), signal),
     placeholderData: (before) => before,
+    // While a round is under way what it finds appears as it arrives.
+    refetchInterval: (q) => (q.state.data?.rounds.some((r) => r.closedAt === undefined) ? 10_000 : false),
   });
   const data = morning.data;
   const file = async (as: FileFormat) => downloadMorning(as, await api.morning(mostRows));
@@ -120,6 +123,7 @@ export function MorningPage() {
             today={data.today}
             onMore={more}
           />
+          {data.rounds.length > 0 && <RoundLines rounds={data.rounds} />}
           <Nights data={data} onMore={more} />
           <Discrepancies rows={data.discrepancies} count={data.discrepancyCount} onMore={more} />
 

@@ -2,6 +2,8 @@ import { Menu, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useContext, useState } from "react";
 import { api } from "../api/client";
+import { useUnsent } from "../frame/outbox";
+import { forgetWalks } from "../round/taken";
 import { roleNames } from "../words/names";
 import { PersonButton } from "./PersonMenu";
 import { LeaveContext, forget, usePerson } from "./session";
@@ -14,9 +16,12 @@ export function OpenMenu() {
   const leave = useContext(LeaveContext);
   const queries = useQueryClient();
   const [settings, setSettings] = useState(false);
+  const unsent = useUnsent(person.email);
+  const [leaving, setLeaving] = useState<"here" | "everywhere">();
   const signOut = useMutation({
     mutationFn: (everywhere: boolean) => api.signOut(everywhere),
     onSuccess: () => {
+      void forgetWalks(person.email).catch(() => undefined);
       leave();
       forget(queries);
     },
@@ -36,16 +41,47 @@ export function OpenMenu() {
               <Menu.Item value="reading" minH="44px" onClick={() => setSettings(true)}>
                 units and dates
               </Menu.Item>
-              <Menu.Item value="out" minH="44px" onClick={() => signOut.mutate(false)}>
+              <Menu.Item
+                value="out"
+                minH="44px"
+                onClick={() => (unsent.length > 0 ? setLeaving("here") : signOut.mutate(false))}
+              >
                 sign out
               </Menu.Item>
-              <Menu.Item value="everywhere" minH="44px" onClick={() => signOut.mutate(true)}>
+              <Menu.Item
+                value="everywhere"
+                minH="44px"
+                onClick={() => (unsent.length > 0 ? setLeaving("everywhere") : signOut.mutate(true))}
+              >
                 sign out everywhere
               </Menu.Item>
             </Menu.Content>
           </Menu.Positioner>
         </Portal>
       </Menu.Root>
+      {leaving && (
+        <div className="leaving" role="alertdialog" aria-label="Sign out">
+          <p>
+            <b>
+              {unsent.length} {unsent.length === 1 ? "line is" : "lines are"} not sent.
+            </b>{" "}
+            They stay on this device and are sent when you sign in here again.
+          </p>
+          <button type="button" className="act strong" autoFocus onClick={() => setLeaving(undefined)}>
+            stay signed in
+          </button>
+          <button
+            type="button"
+            className="act"
+            onClick={() => {
+              setLeaving(undefined);
+              signOut.mutate(leaving === "everywhere");
+            }}
+          >
+            sign out all the same
+          </button>
+        </div>
+      )}
       {settings && (
         <Suspense>
           <ReadingDialog shown onClose={() => setSettings(false)} />

@@ -4,7 +4,8 @@ import { lazyWithChakra } from "../lazily";
 import { type Schemas, api, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
 import { setReading } from "../words/figures";
-import { LeaveContext, PersonContext } from "./session";
+import { LeaveContext, PersonContext, forgetPerson, rememberPerson, rememberedPerson } from "./session";
+import { Problem } from "../api/client";
 
 const SignInPage = lazyWithChakra(() => import("./SignInPage").then((m) => m.SignInPage));
 const SignInAgain = lazyWithChakra(() => import("./SignInAgain").then((m) => m.SignInAgain));
@@ -18,7 +19,10 @@ type Person = Schemas["SignedIn"];
 export function SessionGate({ children }: { children: ReactNode }) {
   const queries = useQueryClient();
   const [last, setLast] = useState<Person>();
-  const leave = useCallback(() => setLast(undefined), []);
+  const leave = useCallback(() => {
+    setLast(undefined);
+    forgetPerson();
+  }, []);
   const session = useQuery({
     queryKey: ["session"],
     queryFn: ({ signal }) => api.session(signal),
@@ -31,14 +35,21 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const person = session.data?.person;
   // Kept while rendering, as React has it for state that follows from what came in.
   if (person && JSON.stringify(person) !== JSON.stringify(last)) setLast(person);
+  useEffect(() => {
+    if (person) rememberPerson(person);
+  }, [person]);
+  // Without a signal the person who was signed in on this device goes on with what lies on it.
+  const unreached = session.error instanceof Problem && session.error.status === 0;
+  const remembered = unreached && !session.data ? rememberedPerson() : undefined;
   if (session.isPending) return <Waiting what="the books" />;
-  if (!session.data) return <Failed error={session.error} again={() => void session.refetch()} />;
-  const shown = person ?? last;
+  if (!session.data && !remembered && !last)
+    return <Failed error={session.error} again={() => void session.refetch()} />;
+  const shown = person ?? last ?? remembered;
   if (shown) setReading(shown.reading);
   if (!shown)
     return (
       <Suspense fallback={<Waiting what="the sign-in" />}>
-        <SignInPage demo={session.data.demo} />
+        <SignInPage demo={session.data?.demo ?? []} />
       </Suspense>
     );
   return (
@@ -46,7 +57,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
       <PersonContext value={shown}>
         <div key={shown.email + JSON.stringify(shown.reading)}>{children}</div>
       </PersonContext>
-      {!person && (
+      {!person && session.data && !unreached && (
         <Suspense>
           <SignInAgain name={shown.name} email={shown.email} />
         </Suspense>

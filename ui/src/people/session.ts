@@ -30,3 +30,25 @@ export function forget(queries: QueryClient) {
   queries.setQueryData<Session>(["session"], (s) => ({ demo: s?.demo ?? [] }));
   queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
 }
+
+const rememberedKey = "diligent.person";
+
+/** Keeps who is signed in on this device, for when there is no signal; signing out forgets it. */
+export function rememberPerson(person: Schemas["SignedIn"]) {
+  try {
+    localStorage.setItem(rememberedKey, JSON.stringify(person));
+  } catch {
+    // No room: without a signal the device asks for the sign-in.
+  }
+}
+
+export function rememberedPerson(): Schemas["SignedIn"] | undefined {
+  try {
+    const kept = JSON.parse(localStorage.getItem(rememberedKey) ?? "null") as Schemas["SignedIn"] | null;
+    return typeof kept?.email === "string" ? kept : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+export const forgetPerson = () => localStorage.removeItem(rememberedKey);

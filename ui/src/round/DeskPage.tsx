@@ -1,0 +1,339 @@
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { Link as RouterLink, useSearchParams } from "react-router";
+import { api } from "../api/client";
+import { DateField, unread } from "../account/DateField";
+import { Frame } from "../frame/Frame";
+import { Failed, Waiting } from "../frame/State";
+import { keepUnsent, useLines } from "../frame/outbox";
+import { usePerson } from "../people/session";
+import { symbols } from "../words/figures";
+import { kindNames, verdictWords } from "../words/names";
+import { levelDigits } from "./SheetPage";
+import { answered, capBody, changeRound, deviceName, entryOf, freezeBody, scaleFor, waitingOf } from "./answers";
+import { openWalk, previewOf, startCore } from "./core";
+import { takeWalk } from "./taken";
+import { useReport } from "./WalkPage";
+import type { Answer, Instrument, Preview, RoundState, Taken, Tool, WaitingEntry, WalkUnit } from "./types";
+import { timeNow } from "../frame/clock";
+
+/** A row as it is typed: a text for each column of the paper sheet. */
+interface Row {
+  readonly temper: string;
+  readonly level: string;
+  readonly freeze: string;
+  readonly cap: string;
+  readonly hoses: string;
+  readonly meter: string;
+  readonly note: string;
+}
+
+const blank: Row = { temper: "", level: "", freeze: "", cap: "", hoses: "", meter: "", note: "" };
+const columns = ["temper", "level", "freeze", "cap", "hoses", "meter", "note"] as const;
+const heads: Readonly<Record<(typeof columns)[number], string>> = {
+  temper: "c / h",
+  level: "level 1–6",
+  freeze: "freeze",
+  cap: "cap 1–3",
+  hoses: "hoses 1–2",
+  meter: "meter",
+  note: "note",
+};
+
+/** What is typed in a cell that it does not take; empty when it does. */
+function wrong(column: (typeof columns)[number], text: string): string {
+  const t = text.trim();
+  if (t === "") return "";
+  switch (column) {
+    case "temper":
+      return /^[ch]$/i.test(t) ? "" : `${t} is not accepted; accepted: c or h`;
+    case "level":
+      return /^[1-6]$/.test(t) ? "" : `${t} is not accepted; accepted: 1 to 6`;
+    case "cap":
+      return /^[1-3]$/.test(t) ? "" : `${t} is not accepted; accepted: 1 to 3`;
+    case "hoses":
+      return /^[12]$/.test(t) ? "" : `${t} is not accepted; accepted: 1 or 2`;
+    default:
+      return "";
+  }
+}
+
+/** The answers of a row, in the order of its columns. */
+function answersOf(row: Row, unit: WalkUnit, tool: Tool | undefined, at: string): Answer[] {
+  const circuit = unit.view.circuits[0];
+  if (!circuit) return [];
+  const all: Answer[] = [];
+  const add = (kind: Answer["kind"], body: Answer["body"]) => all.push({ ...answered(undefined, kind, body), at });
+  const temper = /^h/i.test(row.temper) ? "hot" : "cold";
+  if (row.level) add("level_check", { temper, mark: levelDigits[Number(row.level) - 1] ?? "empty" });
+  if (row.freeze && tool) {
+    const unitOf = { discs: "discs", hydrometer: "sg", strip: "degC", refractometer: "degC", digital: "degC" }[
+      tool.kind
+    ];
+    const scale =
+      tool.kind === "refractometer" || tool.kind === "digital" ? { scale: scaleFor(tool, circuit).scale } : {};
+    add("freeze_test", freezeBody(tool, row.freeze.trim(), unitOf, scale));
+  }
+  if (row.cap)
+    add("cap_test", capBody(row.cap === "1" ? "home" : row.cap === "2" ? "off" : "seal", circuit.stages === 2));
+  if (row.hoses === "1")
+    add("hose_check", {
+      hoses: circuit.points
+        .filter((p) => p.kind === "hose_check")
+        .map((p) => ({ hose: p.code, state: "good", clamp: "good" })),
+    });
+  if (row.meter && circuit.meters[0])
+    add("meter", { meter: { value: row.meter.trim(), unit: circuit.meters[0].unit } });
+  if (row.note.trim()) add("note", { text: row.note.trim() });
+  return all;
+}
+
+/** The grid in which a paper sheet is typed up: Tab and Enter alone. */
+export function DeskPage() {
+  const person = usePerson();
+  const [params] = useSearchParams();
+  const site = params.get("site") ?? undefined;
+  const row = params.get("row") ?? undefined;
+  const choice = useQuery({ queryKey: ["walk-rows"], queryFn: ({ signal }) => api.walkRows(signal) });
+  const [tool, setTool] = useState("");
+  const [zero, setZero] = useState("");
+  const [when, setWhen] = useState("");
+  const [started, setStarted] = useState<{ taken: Taken; round: RoundState }>();
+  const [failed, setFailed] = useState("");
+  useEffect(startCore, []);
+  const instruments = choice.data?.instruments ?? [];
+  async function begin() {
+    const i = instruments.find((one) => one.name === tool);
+    setFailed("");
+    try {
+      setStarted(
+        await takeWalk(person.email, { site, row }, i && toolOf(i, zero), {
+          instruments,
+          probe: choice.data?.probe ?? false,
+        }),
+      );
+    } catch (error) {
+      setFailed(error instanceof Error ? error.message : String(error));
+    }
+  }
+  return (
+    <Frame title="Sheet" head={`${site ?? ""} ${row ?? ""}: type up a paper sheet`} here="round">
+      {choice.isPending && <Waiting what="the testers" />}
+      {choice.error && <Failed error={choice.error} again={() => void choice.refetch()} />}
+      {choice.data && !started && (
+        <form
+          className="typed-fields"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void begin();
+          }}
+        >
+          <DateField
+            label="when the round was walked"
+            width="240px"
+            moment
+            placeholder="now, or yesterday 07:30"
+            value={when}
+            onChange={setWhen}
+          />
+          <label>
+            tester
+            <select value={tool} onChange={(e) => setTool(e.target.value)} autoFocus>
+              <option value="">none</option>
+              {instruments
+                .filter((i) => toolOf(i, "") !== undefined && i.refused === undefined)
+                .map((i) => (
+                  <option key={i.name} value={i.name}>
+                    {i.name}
+                  </option>
+                ))}
+            </select>
+          </label>
+          <label>
+            on water it read, °C
+            <input value={zero} onChange={(e) => setZero(e.target.value)} placeholder="not zeroed" />
+          </label>
+          <button type="submit" className="choice go" disabled={when === unread}>
+            begin
+          </button>
+        </form>
+      )}
+      {failed && (
+        <p className="alarm" role="alert">
+          {failed}
+        </p>
+      )}
+      {started && <Grid {...started} at={when} />}
+    </Frame>
+  );
+}
+
+const kinds: Readonly<Partial<Record<string, Tool["kind"]>>> = {
+  refractometer: "refractometer",
+  hydrometer: "hydrometer",
+  disc_tester: "discs",
+  strips: "strip",
+};
+
+function toolOf(i: Instrument, zero: string): Tool | undefined {
+  const kind = kinds[i.kind ?? ""];
+  return kind && { name: i.name, kind, scale: i.scale, chart: i.chart, zero: zero.trim() || undefined };
+}
+
+function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: string }) {
+  const units = taken.walk.units;
+  const [rows, setRows] = useState<readonly Row[]>(() => units.map(() => blank));
+  const [said, setSaid] = useState<Readonly<Record<string, string>>>({});
+  const [recorded, setRecorded] = useState<Readonly<Record<string, string>>>({});
+  const [now, setNow] = useState(round);
+  const grid = useRef<HTMLTableElement>(null);
+  const lines = useLines(taken.person);
+  useReport(taken.person, now);
+  useEffect(() => grid.current?.querySelector<HTMLInputElement>("input")?.focus(), []);
+  const set = (i: number, column: keyof Row, text: string) =>
+    setRows((all) => all.map((r, n) => (n === i ? { ...r, [column]: text } : r)));
+  const focus = (i: number) => grid.current?.querySelector<HTMLInputElement>(`[data-cell="${i} temper"]`)?.focus();
+  const moment = () => (at === "" ? timeNow().toISOString() : new Date(at).toISOString());
+
+  /** Previews a row, and records it when all of it is accepted. */
+  async function record(i: number) {
+    const unit = units[i];
+    const row = rows[i];
+    if (!unit || !row) return;
+    const code = unit.unit.code;
+    if (columns.some((c) => wrong(c, row[c]) !== "")) return;
+    const answers = answersOf(row, unit, round.tool, moment());
+    if (answers.length === 0 || recorded[code]) {
+      focus(i + 1);
+      return;
+    }
+    await openWalk(taken.walk.shared);
+    const address = unit.accounts[0]?.code ?? code;
+    const queue: WaitingEntry[] = waitingOf(lines, [address]);
+    let last: Preview | undefined;
+    const made: Answer[] = [];
+    for (const a of answers) {
+      let entry = entryOf(a, round.id, deviceName());
+      let p = await previewOf(unit.pack, queue, timeNow(), address, entry);
+      const asked = p.refused?.every((f) => f.question) === true && said[code]?.startsWith("?");
+      if (asked) {
+        // Enter pressed again says that it is right.
+        entry = entryOf({ ...a, confirmed: true }, round.id, deviceName());
+        p = await previewOf(unit.pack, queue, timeNow(), address, entry);
+      }
+      if (p.refused) {
+        const mark = p.refused.every((f) => f.question) ? "? " : "";
+        const why = p.refused.map((f) => `${f.detail}${f.accepted ? `; accepted: ${f.accepted}` : ""}`).join("; ");
+        setSaid((all) => ({
+          ...all,
+          [code]: `${mark}${kindNames[a.kind]}: ${why}${mark ? " Enter again: yes." : ""}`,
+        }));
+        return;
+      }
+      queue.push({ address, entry, recordedAt: timeNow().toISOString() });
+      made.push(asked ? { ...a, confirmed: true } : a);
+      last = p;
+    }
+    await keepUnsent(
+      ...made.map((a) => ({
+        person: taken.person,
+        unit: address,
+        account: unit.accounts[0]?.id,
+        entry: entryOf(a, round.id, deviceName()),
+        what: kindNames[a.kind].toLowerCase(),
+        round: round.id,
+        code,
+      })),
+    );
+    const after = await changeRound(round.id, (r) => ({
+      ...r,
+      stops: r.stops.map((s) =>
+        s.unit === code
+          ? {
+              ...s,
+              state: "done",
+              at: timeNow().toISOString(),
+              recorded: made.map((a) => kindNames[a.kind]),
+              verdict: last?.verdict,
+              reason: last?.reason,
+              ids: made.map((a) => a.id),
+            }
+          : s,
+      ),
+    }));
+    if (after) setNow(after);
+    setRecorded((all) => ({ ...all, [code]: last?.verdict ? verdictWords[last.verdict] : "recorded" }));
+    setSaid((all) => ({
+      ...all,
+      [code]: last?.mustNotMove ? `MUST NOT MOVE: ${last.mustNotMove}` : (last?.reason ?? ""),
+    }));
+    focus(i + 1);
+  }
+  function press(event: KeyboardEvent, i: number) {
+    if (event.key !== "Enter") return;
+    event.preventDefault();
+    void record(i);
+  }
+  const done = Object.keys(recorded).length;
+  return (
+    <>
+      <p className="no-print">
+        {done} of {units.length} typed. Tab from cell to cell, Enter records the line. Level: 1 above the upper mark, 2
+        at it, 3 between, 4 at the lower mark, 5 below, 6 empty. Cap: 1 home and good, 2 not home, 3 seal bad. Hoses: 1
+        all good, 2 see the account. <RouterLink to="/round/close">Close the round</RouterLink>
+      </p>
+      <table className="desk" ref={grid}>
+        <thead>
+          <tr>
+            <th scope="col">place</th>
+            <th scope="col">unit</th>
+            {columns.map((c) => (
+              <th key={c} scope="col">
+                {c === "freeze" && round.tool
+                  ? `freeze, ${round.tool.kind === "discs" ? "discs" : round.tool.kind === "hydrometer" ? "density" : "°C"}`
+                  : heads[c]}
+              </th>
+            ))}
+            <th scope="col">status</th>
+          </tr>
+        </thead>
+        <tbody>
+          {units.map((u, i) => {
+            const code = u.unit.code;
+            const row = rows[i] ?? blank;
+            const bad = columns.map((c) => wrong(c, row[c])).find((w) => w !== "");
+            return (
+              <tr key={code} className={recorded[code] ? "done" : ""}>
+                <td>{u.place}</td>
+                <th scope="row" className="figures">
+                  {code}
+                </th>
+                {columns.map((c) => (
+                  <td key={c}>
+                    <input
+                      data-cell={`${i} ${c}`}
+                      aria-label={`${code} ${heads[c]}${c === "meter" && u.view.circuits[0]?.meters[0] ? `, ${symbols[u.view.circuits[0].meters[0].unit]}` : ""}`}
+                      aria-invalid={wrong(c, row[c]) !== ""}
+                      className={c}
+                      value={row[c]}
+                      disabled={
+                        recorded[code] !== undefined ||
+                        (c === "freeze" && round.tool === undefined) ||
+                        (c === "meter" && !u.view.circuits[0]?.meters[0])
+                      }
+                      onChange={(e) => set(i, c, e.target.value)}
+                      onKeyDown={(e) => press(e, i)}
+                    />
+                  </td>
+                ))}
+                <td className="desk-said" role="status">
+                  {recorded[code] && <b>{recorded[code]}</b>} {bad ?? said[code] ?? ""}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </>
+  );
+}
