@@ -97,8 +97,7 @@ func (s *screens) file(c *echo.Context, name string) error {
 		return c.FileFS(name, s.files)
 	}
 	header.Set("Vary", echo.HeaderAcceptEncoding)
-	takes := strings.FieldsFunc(c.Request().Header.Get(echo.HeaderAcceptEncoding), func(r rune) bool { return r == ',' || r == ' ' })
-	if !slices.Contains(takes, "br") {
+	if !takesBrotli(c) {
 		return c.FileFS(name, s.files)
 	}
 	content, err := fs.ReadFile(s.files, name+compressed)
@@ -107,6 +106,11 @@ func (s *screens) file(c *echo.Context, name string) error {
 	}
 	header.Set(echo.HeaderContentEncoding, "br")
 	return c.Blob(http.StatusOK, mime.TypeByExtension(path.Ext(name)), content)
+}
+
+func takesBrotli(c *echo.Context) bool {
+	takes := strings.FieldsFunc(c.Request().Header.Get(echo.HeaderAcceptEncoding), func(r rune) bool { return r == ',' || r == ' ' })
+	return slices.Contains(takes, "br")
 }
 
 // scriptPolicy of what runs beside the page: the worker with the core compiles WebAssembly, the service

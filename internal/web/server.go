@@ -12,6 +12,8 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -201,8 +203,9 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 // isCompressed reports whether the answer is a file of the build, which is compressed by the build, or a
 // photo.
 func isCompressed(c *echo.Context) bool {
-	path := c.Request().URL.Path
-	return strings.HasPrefix(path, "/assets/") && strings.Contains(c.Request().Header.Get(echo.HeaderAcceptEncoding), "br") || strings.HasPrefix(path, apiPrefix+"attachments/")
+	where := c.Request().URL.Path
+	built := !strings.HasPrefix(where, "/api/") && slices.Contains([]string{".js", ".css", ".svg", ".wasm"}, path.Ext(where))
+	return built && takesBrotli(c) || strings.HasPrefix(where, apiPrefix+"attachments/")
 }
 
 // isUpload reports whether the request brings or fetches a whole file.

@@ -177,13 +177,10 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
   const keys = Object.keys(given);
   const refused = keys.filter((k) => (previewOfKey(k)?.refused?.length ?? 0) > 0);
   const last = [...keys].sort((a, b) => (given[a]?.at ?? "").localeCompare(given[b]?.at ?? "")).at(-1);
-  const stop =
-    [...keys]
-      .reverse()
-      .map(previewOfKey)
-      .find((p) => p?.mustNotMove) ?? undefined;
-  const mustNotMove = stop?.mustNotMove ?? (keys.length === 0 ? view.mustNotMove : undefined);
-  const held = stop?.held ?? circuit.held ?? false;
+  // Each preview has the answers before it written: the last one is of all of them.
+  const sum = last === undefined ? undefined : previewOfKey(last);
+  const mustNotMove = sum && !sum.refused ? sum.mustNotMove : view.mustNotMove;
+  const held = sum?.held ?? circuit.held ?? false;
   const ask: QuestionProps = {
     view,
     circuit,
