@@ -95,12 +95,15 @@ func Of(c clock.Clock) (Question, bool) {
 type Owed struct {
 	Clock    clock.Clock
 	Question Question
-	// Never: what it asks for was never measured.
+	// Never: what it asks for was never recorded.
 	Never bool
 }
 
 // never are the reasons of clocks that nothing was ever recorded for.
 var never = []clock.Code{clock.FreezeNone, clock.TestNever, clock.PartUnknown, clock.HoseAgeUnknown, clock.ChemUntested, clock.RawUnknown}
+
+// unmeasured: nothing is known by which the clock could be judged.
+func (o Owed) unmeasured() bool { return o.Never || o.Clock.Verdict == clock.Unknown }
 
 // OwedBy the clocks of a unit: what was never measured first, then by urgency. A clock that is only to
 // be watched is owed nothing today.
@@ -110,11 +113,11 @@ func OwedBy(s clock.UnitStatus) (all []Owed) {
 		if !ok || c.Verdict == clock.Sound || c.Verdict == clock.Watch {
 			continue
 		}
-		all = append(all, Owed{Clock: c, Question: q, Never: c.Verdict == clock.Unknown || c.Reason.Numbers["never"] == 1 || slices.Contains(never, c.Reason.Code)})
+		all = append(all, Owed{Clock: c, Question: q, Never: c.Reason.Numbers["never"] == 1 || slices.Contains(never, c.Reason.Code)})
 	}
 	slices.SortStableFunc(all, func(a, b Owed) int {
-		if a.Never != b.Never {
-			return pick(a.Never, -1, 1)
+		if a.unmeasured() != b.unmeasured() {
+			return pick(a.unmeasured(), -1, 1)
 		}
 		return clock.ByUrgency(a.Clock, b.Clock)
 	})

@@ -77,8 +77,8 @@ func (u *Unit) add(w Waiting) {
 		if tool := zeroes(e.Body); tool != "" && e.At.After(u.zeroed[tool]) {
 			u.zeroed[tool] = e.At
 		}
-		if c == nil || slices.ContainsFunc(c.Entries, func(o Entry) bool { return o.ID == e.ID }) {
-			continue // the pack is newer than the queue: it is in the books
+		if c == nil || slices.ContainsFunc(c.Entries, func(o Entry) bool { return o.ID == e.ID }) || slices.ContainsFunc(u.waiting[w.Address], func(o ledger.Entry) bool { return o.ID == e.ID }) {
+			continue // the pack is newer than the queue and has it from the books; or it waits once already
 		}
 		u.waiting[w.Address] = append(u.waiting[w.Address], e)
 	}

@@ -37,15 +37,25 @@ func ZoneData(zone *time.Location) []byte {
 		return byte(i)
 	}
 	end := time.Date(lastYear, 12, 31, 0, 0, 0, 0, time.UTC)
-	t := time.Date(firstYear, 1, 1, 0, 0, 0, 0, time.UTC).In(zone)
-	index(t)
-	for len(at) < 1000 {
-		_, next := t.ZoneBounds()
-		if next.IsZero() || next.After(end) {
-			break
+	t := time.Date(firstYear, 1, 1, 0, 0, 0, 0, time.UTC)
+	now := index(t.In(zone))
+	// Before the first change a reader takes the first standard time: the beginning is a change, too.
+	at, of = append(at, t.Unix()), append(of, now)
+	for ; t.Before(end); t = t.Add(24 * time.Hour) {
+		if index(t.Add(24*time.Hour).In(zone)) == now {
+			continue
 		}
-		t = next.In(zone)
-		at, of = append(at, t.Unix()), append(of, index(t))
+		// The second from which on it is another one.
+		before, after := t.Unix(), t.Add(24*time.Hour).Unix()
+		for after-before > 1 {
+			if middle := (before + after) / 2; index(time.Unix(middle, 0).In(zone)) == now {
+				before = middle
+			} else {
+				after = middle
+			}
+		}
+		now = index(time.Unix(after, 0).In(zone))
+		at, of = append(at, after), append(of, now)
 	}
 	var b bytes.Buffer
 	header := func(transitions, types, chars int) {

@@ -124,8 +124,12 @@ func problemOf(err error) *problem {
 	case errors.As(err, &list):
 		return refused(list)
 	case errors.As(err, &tooLarge), errors.As(err, &coded) && coded.StatusCode() == http.StatusRequestEntityTooLarge:
+		most := int64(bodyLimit)
+		if tooLarge != nil {
+			most = tooLarge.Limit
+		}
 		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
-			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", bodyLimit>>10))
+			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", most>>10))
 	case errors.As(err, &wait):
 		return newProblem(http.StatusTooManyRequests, "Too many tries", wait.Error())
 	case errors.As(err, &forbidden):

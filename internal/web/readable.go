@@ -42,6 +42,10 @@ func readable(next echo.HandlerFunc) echo.HandlerFunc {
 			if err != nil {
 				return err
 			}
+			if isBatch(req) {
+				req.Body = io.NopCloser(bytes.NewReader(body))
+				return next(c)
+			}
 			var faults []api.FieldProblem
 			value, changed := readTexts(value, "", &faults)
 			if len(faults) > 0 {
@@ -56,6 +60,12 @@ func readable(next echo.HandlerFunc) echo.HandlerFunc {
 		req.Body, req.ContentLength = io.NopCloser(bytes.NewReader(body)), int64(len(body))
 		return next(c)
 	}
+}
+
+// isBatch reports whether a request brings the entries of a device: each is read by itself and byte for
+// byte as it was recorded, see [handlers.WriteEntries].
+func isBatch(r *http.Request) bool {
+	return r.Method == http.MethodPost && r.URL.Path == apiPrefix+"entries"
 }
 
 // oneJSON value, and nothing behind it; a 400 that says what and where.
