@@ -3333,8 +3333,11 @@ type RoundReport struct {
 
 // RoundReportStop defines model for RoundReportStop.
 type RoundReportStop struct {
-	At   *time.Time `json:"at,omitempty"`
-	Name string     `json:"name"`
+	At *time.Time `json:"at,omitempty"`
+
+	// Left Share of the governing interval that is left.
+	Left *float64 `json:"left,omitempty"`
+	Name string   `json:"name"`
 
 	// Reason Of its status now.
 	Reason *string `json:"reason,omitempty"`

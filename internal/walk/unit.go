@@ -207,6 +207,7 @@ type Preview struct {
 	Verdict clock.Verdict `json:"verdict,omitempty"`
 	Before  clock.Verdict `json:"before,omitempty"`
 	Reason  string        `json:"reason,omitempty"`
+	Left    *float64      `json:"left,omitempty"` // share of the governing interval that is left
 	// Protects to, °C; nil when it is not known.
 	Protects *measure.Celsius `json:"protects,omitempty"`
 	// MustNotMove says why the unit must not move with the entry; empty when nothing forbids it. Held:
@@ -298,7 +299,7 @@ func (u *Unit) said(c *Circuit, before, after *ledger.Account, last ledger.Entry
 	is, whole := u.evaluated(u.accounts(map[string]*ledger.Account{c.Address: after}))
 	r, unit := u.shared.reader(), u.words()
 	p := Preview{Text: words.Entry(last.Body), Read: read, Verdict: is[i].Verdict, Before: was[i].Verdict, Reason: r.Reason(is[i].Governing, r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)),
-		Protects: after.ProtectsTo(), MustNotMove: r.MustNotMove(unit, whole), Held: after.Held != nil}
+		Left: is[i].Governing.Remaining, Protects: after.ProtectsTo(), MustNotMove: r.MustNotMove(unit, whole), Held: after.Held != nil}
 	if line := slices.IndexFunc(after.Lines, func(l ledger.Line) bool { return l.Entry.ID == last.ID }); line >= 0 {
 		p.Said = r.Spot(unit, was[i], is[i], after, line, u.today)
 	}

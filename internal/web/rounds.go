@@ -71,7 +71,7 @@ func walkInstrument(r words.Reader, i intake.Instrument, zeroed map[string]time.
 	if t, ok := zeroed[i.Name]; ok {
 		at = &t
 	}
-	out.Text = r.RoundInstrument(i.Kind, i.Scale, at, zone)
+	out.Text = r.RoundInstrument(i.Kind, i.Scale, at, i.Expires, zone)
 	if i.ZeroDue(at, today, zone) {
 		due := true
 		out.Zero = &due
@@ -247,7 +247,7 @@ func (h handlers) GetRound(ctx context.Context, q api.GetRoundRequestObject) (ap
 		if status := stop.Status; status != nil {
 			verdict := api.Verdict(status.Verdict)
 			reason := r.Reason(status.Governing, r.ColdPlace(status.Site, status.Winters, status.Offset))
-			one.Verdict, one.Reason = &verdict, &reason
+			one.Verdict, one.Reason, one.Left = &verdict, &reason, status.Governing.Remaining
 		}
 		out.Stops = append(out.Stops, one)
 	}

@@ -57,20 +57,27 @@ func (r Reader) Found(unit string, c clock.Clock, place string) string {
 	return unit + " " + VerdictNames[c.Verdict] + ": " + r.Reason(c, place)
 }
 
-// RoundInstrument is an instrument as a round offers it.
-func (r Reader) RoundInstrument(kind, scale string, zeroed *time.Time, zone *time.Location) string {
+// RoundInstrument is an instrument as a round offers it: its kind and scale, its last zero check and, of
+// strips, their last day.
+func (r Reader) RoundInstrument(kind, scale string, zeroed *time.Time, until *measure.Date, zone *time.Location) string {
 	text := "kind not in the register"
 	if kind != "" {
 		text = Name(kind)
 	}
-	if scale != "" {
-		text += ", scale " + map[string]string{"EG_PG": "EG and PG", "brix": "°Bx"}[scale]
-		if _, ok := map[string]string{"EG_PG": "", "brix": ""}[scale]; !ok {
-			text += scale
-		}
+	switch scale {
+	case "":
+	case "EG_PG":
+		text += ", scales EG and PG"
+	case "brix":
+		text += ", scale °Bx"
+	default:
+		text += ", scale " + scale
 	}
 	if zeroed != nil {
 		text += ", zero checked " + r.Date(measure.DateOf(*zeroed, zone))
+	}
+	if until != nil {
+		text += ", good until " + r.Date(*until)
 	}
 	return text
 }

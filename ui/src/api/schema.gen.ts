@@ -2121,6 +2121,11 @@ export interface components {
             verdict?: components["schemas"]["Verdict"];
             /** @description Of its status now. */
             reason?: string;
+            /**
+             * Format: double
+             * @description Share of the governing interval that is left.
+             */
+            left?: number;
             /** @description What is in the books of it. */
             recorded: string[];
         };

@@ -37,7 +37,6 @@ export function ClosePage() {
     ["Not known", done.filter((s) => s.verdict === "unknown" || s.verdict === undefined)],
     ["To be watched, or sound", done.filter((s) => s.verdict === "watch" || s.verdict === "sound")],
     ["Skipped", of((s) => s.state === "skipped")],
-    ["Not visited", of((s) => s.state === "waiting")],
   ];
   async function close() {
     setBusy(true);
@@ -63,7 +62,7 @@ export function ClosePage() {
               <ul className="close-lines">
                 {stops.map((s) => (
                   <li key={s.unit}>
-                    {s.verdict && <Vial verdict={s.verdict} />}
+                    {s.verdict && <Vial verdict={s.verdict} left={s.left} />}
                     <RouterLink
                       className="link figures"
                       to={`/round/walk?unit=${encodeURIComponent(s.unit)}`}
@@ -82,6 +81,7 @@ export function ClosePage() {
             </section>
           ),
       )}
+      <NotVisited stops={of((s) => s.state === "waiting")} />
       <p className="buttons-row">
         <button type="button" className="choice go" disabled={busy} onClick={() => void close()}>
           {busy ? "closing …" : "close the round"}
@@ -91,5 +91,29 @@ export function ClosePage() {
         </RouterLink>
       </p>
     </Frame>
+  );
+}
+
+/** Units that were not visited, their numbers alone. */
+function NotVisited({ stops }: { stops: readonly Stop[] }) {
+  if (stops.length === 0) return null;
+  return (
+    <section className="section">
+      <h2 className="heading">
+        Not visited <span className="figures">{stops.length}</span>
+      </h2>
+      <p className="not-visited">
+        {stops.map((s) => (
+          <RouterLink
+            key={s.unit}
+            className="link figures"
+            to={`/round/walk?unit=${encodeURIComponent(s.unit)}`}
+            data-line
+          >
+            {s.unit}
+          </RouterLink>
+        ))}
+      </p>
+    </section>
   );
 }

@@ -14,7 +14,7 @@ import { answered, capBody, changeRound, deviceName, entryOf, freezeBody, scaleF
 import { openWalk, previewOf, startCore } from "./core";
 import { takeWalk } from "./taken";
 import { useReport } from "./WalkPage";
-import type { Answer, Instrument, Preview, RoundState, Taken, Tool, WaitingEntry, WalkUnit } from "./types";
+import type { Answer, Instrument, Preview, RoundState, Taken, Tool, WaitingEntry, WalkCircuit } from "./types";
 import { timeNow } from "../frame/clock";
 
 /** A row as it is typed: a text for each column of the paper sheet. */
@@ -58,31 +58,50 @@ function wrong(column: (typeof columns)[number], text: string): string {
   }
 }
 
+const isHot = (row: Row) => /^h/i.test(row.temper.trim());
+
+/** Questions of the columns that a hot engine leaves open. */
+const questions = { freeze: "freeze_test", cap: "cap", hoses: "hoses" } as const;
+
+/** Whether a cell is asked for: not what a hot engine forbids, as the core says, and no meter of a circuit without one. */
+function asked(column: (typeof columns)[number], row: Row, circuit: WalkCircuit, tool: Tool | undefined): boolean {
+  if (column === "freeze" && tool === undefined) return false;
+  if (column === "meter" && circuit.meters.length === 0) return false;
+  if (column !== "freeze" && column !== "cap" && column !== "hoses") return true;
+  const question = [...circuit.first, ...circuit.rest].find((q) => q.question === questions[column]);
+  return question !== undefined && (!isHot(row) || question.hot);
+}
+
 /** The answers of a row, in the order of its columns. */
-function answersOf(row: Row, unit: WalkUnit, tool: Tool | undefined, at: string): Answer[] {
-  const circuit = unit.view.circuits[0];
-  if (!circuit) return [];
+function answersOf(row: Row, circuit: WalkCircuit, tool: Tool | undefined, at: string): Answer[] {
   const all: Answer[] = [];
   const add = (kind: Answer["kind"], body: Answer["body"]) => all.push({ ...answered(undefined, kind, body), at });
-  const temper = /^h/i.test(row.temper) ? "hot" : "cold";
-  if (row.level) add("level_check", { temper, mark: levelDigits[Number(row.level) - 1] ?? "empty" });
-  if (row.freeze && tool) {
-    const unitOf = { discs: "discs", hydrometer: "sg", strip: "degC", refractometer: "degC", digital: "degC" }[
-      tool.kind
-    ];
-    const scale =
-      tool.kind === "refractometer" || tool.kind === "digital" ? { scale: scaleFor(tool, circuit).scale } : {};
-    add("freeze_test", freezeBody(tool, row.freeze.trim(), unitOf, scale));
+  const temper = isHot(row) ? "hot" : "cold";
+  if (row.level) add("level_check", { temper, mark: levelDigits[Number(row.level.trim()) - 1] ?? "empty" });
+  const takes = (c: (typeof columns)[number]) => row[c].trim() !== "" && asked(c, row, circuit, tool);
+  if (takes("freeze") && tool) {
+    const units = { discs: "discs", hydrometer: "sg", strip: "degC", refractometer: "degC", digital: "degC" };
+    const reads = tool.kind === "refractometer" || tool.kind === "digital";
+    if (reads && circuit.base === "waterless")
+      add("freeze_test", freezeBody(tool, row.freeze.trim(), "percent", { scale: "waterless" }));
+    else
+      add(
+        "freeze_test",
+        freezeBody(tool, row.freeze.trim(), units[tool.kind], reads ? { scale: scaleFor(tool, circuit).scale } : {}),
+      );
   }
-  if (row.cap)
-    add("cap_test", capBody(row.cap === "1" ? "home" : row.cap === "2" ? "off" : "seal", circuit.stages === 2));
-  if (row.hoses === "1")
+  if (takes("cap"))
+    add(
+      "cap_test",
+      capBody(row.cap.trim() === "1" ? "home" : row.cap.trim() === "2" ? "off" : "seal", circuit.stages === 2),
+    );
+  if (takes("hoses") && row.hoses.trim() === "1")
     add("hose_check", {
       hoses: circuit.points
         .filter((p) => p.kind === "hose_check")
         .map((p) => ({ hose: p.code, state: "good", clamp: "good" })),
     });
-  if (row.meter && circuit.meters[0])
+  if (takes("meter") && circuit.meters[0])
     add("meter", { meter: { value: row.meter.trim(), unit: circuit.meters[0].unit } });
   if (row.note.trim()) add("note", { text: row.note.trim() });
   return all;
@@ -181,7 +200,7 @@ function toolOf(i: Instrument, zero: string): Tool | undefined {
 }
 
 function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: string }) {
-  const units = taken.walk.units;
+  const units = taken.walk.units.flatMap((unit) => unit.view.circuits.map((circuit) => ({ unit, circuit })));
   const [rows, setRows] = useState<readonly Row[]>(() => units.map(() => blank));
   const [said, setSaid] = useState<Readonly<Record<string, string>>>({});
   const [recorded, setRecorded] = useState<Readonly<Record<string, string>>>({});
@@ -197,26 +216,27 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
 
   /** Previews a row, and records it when all of it is accepted. */
   async function record(i: number) {
-    const unit = units[i];
+    const of = units[i];
     const row = rows[i];
-    if (!unit || !row) return;
-    const code = unit.unit.code;
+    if (!of || !row) return;
+    const { unit, circuit } = of;
+    const code = circuit.address;
     if (columns.some((c) => wrong(c, row[c]) !== "")) return;
-    const answers = answersOf(row, unit, round.tool, moment());
+    const answers = answersOf(row, circuit, round.tool, moment());
     if (answers.length === 0 || recorded[code]) {
       focus(i + 1);
       return;
     }
     await openWalk(taken.walk.shared);
-    const address = unit.accounts[0]?.code ?? code;
+    const address = code;
     const queue: WaitingEntry[] = waitingOf(lines, [address]);
     let last: Preview | undefined;
     const made: Answer[] = [];
     for (const a of answers) {
       let entry = entryOf(a, round.id, deviceName());
       let p = await previewOf(unit.pack, queue, timeNow(), address, entry);
-      const asked = p.refused?.every((f) => f.question) === true && said[code]?.startsWith("?");
-      if (asked) {
+      const confirms = p.refused?.every((f) => f.question) === true && said[code]?.startsWith("?");
+      if (confirms) {
         // Enter pressed again says that it is right.
         entry = entryOf({ ...a, confirmed: true }, round.id, deviceName());
         p = await previewOf(unit.pack, queue, timeNow(), address, entry);
@@ -231,24 +251,24 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
         return;
       }
       queue.push({ address, entry, recordedAt: timeNow().toISOString() });
-      made.push(asked ? { ...a, confirmed: true } : a);
+      made.push(confirms ? { ...a, confirmed: true } : a);
       last = p;
     }
     await keepUnsent(
       ...made.map((a) => ({
         person: taken.person,
         unit: address,
-        account: unit.accounts[0]?.id,
+        account: unit.accounts.find((a) => a.code === address)?.id,
         entry: entryOf(a, round.id, deviceName()),
         what: kindNames[a.kind].toLowerCase(),
         round: round.id,
-        code,
+        code: unit.unit.code,
       })),
     );
     const after = await changeRound(round.id, (r) => ({
       ...r,
       stops: r.stops.map((s) =>
-        s.unit === code
+        s.unit === unit.unit.code
           ? {
               ...s,
               state: "done",
@@ -256,6 +276,7 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
               recorded: made.map((a) => kindNames[a.kind]),
               verdict: last?.verdict,
               reason: last?.reason,
+              left: last?.left,
               ids: made.map((a) => a.id),
             }
           : s,
@@ -280,7 +301,10 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
       <p className="no-print">
         {done} of {units.length} typed. Tab from cell to cell, Enter records the line. Level: 1 above the upper mark, 2
         at it, 3 between, 4 at the lower mark, 5 below, 6 empty. Cap: 1 home and good, 2 not home, 3 seal bad. Hoses: 1
-        all good, 2 see the account. <RouterLink to="/round/close">Close the round</RouterLink>
+        all good, 2 see the account.{" "}
+        <RouterLink className="link" to="/round/close">
+          Close the round
+        </RouterLink>
       </p>
       <table className="desk" ref={grid}>
         <thead>
@@ -298,8 +322,8 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
           </tr>
         </thead>
         <tbody>
-          {units.map((u, i) => {
-            const code = u.unit.code;
+          {units.map(({ unit: u, circuit }, i) => {
+            const code = circuit.address;
             const row = rows[i] ?? blank;
             const bad = columns.map((c) => wrong(c, row[c])).find((w) => w !== "");
             return (
@@ -312,15 +336,11 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
                   <td key={c}>
                     <input
                       data-cell={`${i} ${c}`}
-                      aria-label={`${code} ${heads[c]}${c === "meter" && u.view.circuits[0]?.meters[0] ? `, ${symbols[u.view.circuits[0].meters[0].unit]}` : ""}`}
+                      aria-label={`${code} ${heads[c]}${c === "meter" && circuit.meters[0] ? `, ${symbols[circuit.meters[0].unit]}` : ""}`}
                       aria-invalid={wrong(c, row[c]) !== ""}
                       className={c}
                       value={row[c]}
-                      disabled={
-                        recorded[code] !== undefined ||
-                        (c === "freeze" && round.tool === undefined) ||
-                        (c === "meter" && !u.view.circuits[0]?.meters[0])
-                      }
+                      disabled={recorded[code] !== undefined || !asked(c, row, circuit, round.tool)}
                       onChange={(e) => set(i, c, e.target.value)}
                       onKeyDown={(e) => press(e, i)}
                     />

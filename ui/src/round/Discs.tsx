@@ -44,7 +44,7 @@ export function Discs({ chart, floating, onFloating }: Props) {
             type="button"
             className="choice narrow"
             aria-pressed={floating === n}
-            aria-label={n === 0 ? "none floats" : `${n} of ${chart.length} float: ${celsius(chart[n - 1])}`}
+            aria-label={n === 0 ? "0 float" : `${n} of ${chart.length} float: ${celsius(chart[n - 1])}`}
             onClick={() => onFloating(n)}
           >
             {n}

@@ -135,7 +135,7 @@ function Tester(p: QuestionProps & { tool: Tool }) {
     case "digital":
       return <Digital {...p} />;
     case "refractometer":
-      return <Field {...p} circuit={circuit} />;
+      return circuit.base === "waterless" ? <WaterField {...p} /> : <Field {...p} circuit={circuit} />;
   }
 }
 
@@ -200,6 +200,25 @@ function Field({ tool, body, onBody, circuit }: QuestionProps & { tool: Tool }) 
         </div>
       </div>
     </>
+  );
+}
+
+/** A waterless coolant: the refractometer shows the share of water in it. */
+function WaterField({ tool, body, onBody }: QuestionProps & { tool: Tool }) {
+  return (
+    <div className="typed-fields">
+      <label>
+        water in it, %
+        <input
+          inputMode="decimal"
+          value={readingText(body?.value)}
+          placeholder="1"
+          onChange={(e) =>
+            onBody(e.target.value ? freezeBody(tool, e.target.value, "percent", { scale: "waterless" }) : undefined)
+          }
+        />
+      </label>
+    </div>
   );
 }
 

@@ -76,8 +76,8 @@ export function Refractometer({ scales, scale, value, onValue }: Props) {
           </clipPath>
         </defs>
         <g clipPath="url(#eyepiece)">
-          <rect width="270" height={high} className="light" />
-          <rect width="270" height={at === undefined ? 0 : yOf(at)} className="shadow" />
+          <rect width="270" height={high} className="lit" />
+          <rect width="270" height={at === undefined ? 0 : yOf(at)} className="unlit" />
         </g>
         <circle cx={middle} cy={high / 2} r={radius} className="ring" />
         {scales.map((s) => (

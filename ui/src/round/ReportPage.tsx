@@ -35,7 +35,7 @@ export function ReportPage() {
       <ul className="close-lines">
         {stops.map((s) => (
           <li key={s.unit}>
-            <Vial verdict={s.verdict ?? "unknown"} />
+            <Vial verdict={s.verdict ?? "unknown"} left={s.left} />
             <RouterLink className="link figures" to={`/units/${encodeURIComponent(s.unit)}`} data-line>
               {s.unit}
             </RouterLink>

@@ -58,28 +58,30 @@ export function SheetPage() {
           </tr>
         </thead>
         <tbody>
-          {walk.data.units.map((u) => (
-            <tr key={u.unit.code}>
-              <td>{u.place}</td>
-              <td>
-                <b className="figures">{u.unit.code}</b>
-                <small>{u.unit.name}</small>
-              </td>
-              <td className="owed-cell">
-                {u.view.circuits
-                  .flatMap((c) => c.owed.slice(0, 2).map((o) => o.text))
-                  .slice(0, 2)
-                  .join(" · ")}
-              </td>
-              <td>c / h</td>
-              <td>1 2 3 4 5 6</td>
-              <td />
-              <td>1 2 3</td>
-              <td>1 2</td>
-              <td />
-              <td className="note-cell" />
-            </tr>
-          ))}
+          {walk.data.units.flatMap((u) =>
+            u.view.circuits.map((c) => (
+              <tr key={c.address}>
+                <td>{u.place}</td>
+                <td>
+                  <b className="figures">{c.address}</b>
+                  <small>{u.unit.name}</small>
+                </td>
+                <td className="owed-cell">
+                  {c.owed
+                    .slice(0, 2)
+                    .map((o) => o.text)
+                    .join(" · ")}
+                </td>
+                <td>c / h</td>
+                <td>1 2 3 4 5 6</td>
+                <td />
+                <td>1 2 3</td>
+                <td>1 2</td>
+                <td />
+                <td className="note-cell" />
+              </tr>
+            )),
+          )}
         </tbody>
       </table>
       <ul className="sheet-head">

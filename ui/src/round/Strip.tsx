@@ -68,7 +68,7 @@ export function StripField({ name, steps, degrees, unit, step, onStep }: FieldPr
             aria-label={`${text(s)} to ${i + 1 < steps.length ? text(steps[i + 1]) : "more"}${of}`}
           >
             <svg className="swatch" viewBox="0 0 20 10" aria-hidden="true" focusable="false">
-              <rect width="20" height="10" className="light" />
+              <rect width="20" height="10" className="lit" />
               {Array.from({ length: i + 1 }, (_, n) => (
                 <path key={n} d={`M${(n + 0.5) * (20 / steps.length)} 0v10`} className="hatch" />
               ))}

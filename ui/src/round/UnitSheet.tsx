@@ -227,6 +227,7 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
                 ),
                 verdict: verdictNow?.verdict ?? view.verdict,
                 reason: verdictNow?.reason ?? view.reason,
+                left: verdictNow ? verdictNow.left : view.left,
                 ids: made.map(({ answer }) => answer.id),
               }
             : s,
@@ -481,14 +482,16 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
             <button type="button" className="choice" onClick={() => setSkipping(true)}>
               skip
             </button>
-            <button
-              type="button"
-              className="choice go"
-              disabled={busy || refused.length > 0 || (keys.length > 0 && !view.mayRecord)}
-              onClick={() => (keys.length === 0 ? setSkipping(true) : void record())}
-            >
-              {busy ? "keeping …" : keys.length === 0 ? "nothing recorded" : "record, next"}
-            </button>
+            {keys.length > 0 && (
+              <button
+                type="button"
+                className="choice go"
+                disabled={busy || refused.length > 0 || !view.mayRecord}
+                onClick={() => void record()}
+              >
+                {busy ? "keeping …" : "record, next"}
+              </button>
+            )}
           </>
         )}
       </div>

@@ -32,6 +32,7 @@ export interface Stop {
   readonly recorded?: readonly string[];
   readonly verdict?: Schemas["Verdict"];
   readonly reason?: string;
+  readonly left?: number;
   /** Ids of the entries that were recorded last. */
   readonly ids?: readonly string[];
 }
@@ -100,6 +101,7 @@ export interface Preview {
   readonly verdict?: Schemas["Verdict"];
   readonly before?: Schemas["Verdict"];
   readonly reason?: string;
+  readonly left?: number;
   readonly protects?: number;
   readonly mustNotMove?: string;
   readonly held?: boolean;

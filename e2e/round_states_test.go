@@ -1,0 +1,370 @@
+package e2e
+
+import (
+	"encoding/json"
+	"flag"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/chromedp"
+)
+
+// keepRound keeps a picture of the round for the README, when pictures are kept.
+func (b *tab) keepRound(name string) {
+	b.t.Helper()
+	b.do(chromedp.Sleep(400 * time.Millisecond))
+	png := value(b, chromedp.CaptureScreenshot())
+	if len(png) < 8_000 {
+		b.t.Errorf("%s: a picture of %d bytes shows nothing", name, len(png))
+	}
+	if *shots != "" {
+		if err := os.WriteFile(filepath.Join(*shots, name+".png"), png, 0o644); err != nil {
+			b.fail(err)
+		}
+	}
+}
+
+// thumbs reports what can be pressed on the page and is smaller than 44 × 44 pixels.
+func (b *tab) thumbs(where string) {
+	b.t.Helper()
+	for _, small := range js[[]string](b, `[...document.querySelectorAll('main button, main a.choice, main label.choice, main select, .typed-fields input:not(.hidden-label), .sheet nav a')]
+		.filter(e => e.offsetParent !== null && !e.closest('.unsent, .refresh')).filter(e => { const r = e.getBoundingClientRect(); return r.width < 44 || r.height < 44; })
+		.map(e => (e.innerText || e.ariaLabel || e.tagName) + " " + Math.round(e.getBoundingClientRect().width) + "×" + Math.round(e.getBoundingClientRect().height))`) {
+		b.t.Errorf("%s: too small for a thumb: %s", where, small)
+	}
+}
+
+func (b *tab) walk(site, tool string) {
+	b.t.Helper()
+	b.open("/round", `.walk-site`)
+	if tool != "" {
+		b.tap(tool)
+	}
+	js[chromedp.Void](b, fmt.Sprintf(`[...document.querySelectorAll('.walk-site')].find(x => x.innerText.startsWith(%q)).querySelector('button').click()`, site))
+	b.wait(`[data-testid="unit-sheet"]`)
+}
+
+func (b *tab) said(text string) {
+	b.t.Helper()
+	b.until(fmt.Sprintf(`document.querySelector('.unit-sheet').innerText.includes(%q)`, text))
+}
+
+// A unit from the first tap to the close of the round, on a phone: cold first, what a hot engine forbids, the
+// testers, the system, a photo, a unit that must not move and its hold. axe-core finds nothing serious in
+// any state, and everything fits a thumb.
+func TestRoundStates(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	b.do(chromedp.EmulateViewport(390, 844))
+	b.open("/round", `.walk-site`)
+	b.accessible("round")
+	b.thumbs("round")
+	if nav := js[map[string]float64](b, `(() => { const r = [...document.querySelectorAll('.sheet nav a')].map(a => a.getBoundingClientRect()); return { rows: new Set(r.map(x => Math.round(x.top))).size, bottom: Math.max(...r.map(x => x.bottom)), n: r.length }; })()`); nav["rows"] != 1 || nav["bottom"] < 830 || nav["n"] < 5 {
+		t.Errorf("the tabs: %v", nav)
+	}
+	if !js[bool](b, `[...document.querySelectorAll('button')].find(x => x.innerText.startsWith("strips, old tube")).disabled`) {
+		t.Error("strips past their date can be chosen")
+	}
+	b.walk("Inland depot", "D-1")
+	b.accessible("before the first answer")
+	// Hot: nothing is opened.
+	b.tap("still warm")
+	b.until(`document.querySelector('.warning')?.innerText.includes("leave the cap shut")`)
+	if js[bool](b, `document.querySelector('[data-question="freeze_test"]') !== null || document.querySelector('[data-question="cap"]') !== null`) {
+		t.Error("a hot engine is asked for a sample")
+	}
+	b.accessible("hot")
+	b.tap("cold")
+	b.tap("more")
+	b.thumbs("a unit")
+	// As many discs as this tester has, by its own chart.
+	if n := js[int](b, `document.querySelectorAll('.disc').length`); n != 6 {
+		t.Errorf("%d discs", n)
+	}
+	js[chromedp.Void](b, `[...document.querySelectorAll('.choice')].find(x => x.ariaLabel?.startsWith('3 of 6')).click()`)
+	b.said("Protects to")
+	b.said("does not reconcile")
+	b.accessible("a test that does not reconcile")
+	js[chromedp.Void](b, `document.querySelector('[data-question="freeze_test"]').scrollIntoView()`)
+	b.keepRound("round-phone")
+	// The system: one hose, then all, then the cap that is asked for.
+	js[chromedp.Void](b, `document.querySelector('[aria-label^="upper hose"]').click()`)
+	b.tap("cracked")
+	b.until(`document.querySelector('[aria-label="upper hose, bad"]')`)
+	b.said("Repair: due now.")
+	b.accessible("a point")
+	b.tap("all looked at")
+	b.until(`document.querySelector('.cap-asked')?.innerText.includes("turned home to its last stop?")`)
+	if !js[bool](b, `document.querySelector('[aria-label="upper hose, good"]') !== null`) {
+		t.Error("all was looked at and the hose is not good")
+	}
+	js[chromedp.Void](b, `[...document.querySelectorAll('.cap-asked .choice')].find(x => x.innerText.trim() === "home, good").click()`)
+	// A photo: drawn anew, so that nothing of the camera is left.
+	picture := filepath.Join(t.TempDir(), "photo.jpg")
+	out, err := os.Create(picture)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := jpeg.Encode(out, image.NewGray(image.Rect(0, 0, 2600, 1300)), nil); err != nil {
+		t.Fatal(err)
+	}
+	if err := out.Close(); err != nil {
+		t.Fatal(err)
+	}
+	b.setFile(`.photo input`, picture)
+	b.until(`document.querySelector('.choice.photo').innerText.startsWith("1 photo")`)
+	// Empty: it must not move, in the largest letters, and the hold is asked for.
+	b.tap("empty")
+	b.until(`document.querySelector('.must-not-move .loud')?.innerText === "MUST NOT MOVE"`)
+	if !js[bool](b, `parseFloat(getComputedStyle(document.querySelector('.loud')).fontSize) >= Math.max(...[...document.querySelectorAll('main *')].filter(e => !e.closest('svg')).map(e => parseFloat(getComputedStyle(e).fontSize)))`) {
+		t.Error("something is written larger than MUST NOT MOVE")
+	}
+	b.tap("put it on hold")
+	b.said("The hold is recorded with this unit.")
+	b.accessible("must not move")
+	js[chromedp.Void](b, `window.scrollTo(0, 0)`)
+	b.keepRound("round-hold")
+	code := b.text(`.unit-head h2 .figures`)
+	b.until(`!document.querySelector('.round-bar .go').disabled`)
+	b.tap("record, next")
+	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText !== %q`, code))
+	// Skipped, with a reason.
+	second := b.text(`.unit-head h2 .figures`)
+	b.tap("skip")
+	b.accessible("skipping")
+	b.tap("locked")
+	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText !== %q`, second))
+	b.untilWaiting(0)
+	if n := js[int](b, queueCount("refused")); n != 0 {
+		t.Errorf("%d lines were refused: %s", n, b.text(`.unsent`))
+	}
+	// Back at the first: what was recorded there is struck again by one press.
+	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="unit before"]').click()`)
+	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText === %q`, second))
+	b.accessible("a unit that was skipped")
+	b.open("/round/close", `.close-lines`)
+	b.accessible("close")
+	if text := b.text(`main`); !strings.Contains(text, code+" hold:") || !strings.Contains(text, "locked") {
+		t.Errorf("close of the round: %s", text)
+	}
+	account := newTab(t)
+	account.open("/units/"+code, `tr .photo-of img`)
+	account.until(`document.querySelector('.photo-of img').naturalWidth === 1600`)
+	if text := account.text(`main`); !strings.Contains(text, "MUST") && !strings.Contains(text, "held") && !strings.Contains(text, "hold") {
+		t.Errorf("the account: %.400s", text)
+	}
+	b.open("/round/close", `.close-lines`)
+	b.tap("close the round")
+	b.wait(`.round-lines`)
+	js[chromedp.Void](b, `document.querySelector('.round-lines a').click()`)
+	b.wait(`.close-lines`)
+	b.accessible("report")
+	if text := b.text(`main`); !strings.Contains(text, "1 of 10 done") || !strings.Contains(text, "Hoses: ") {
+		t.Errorf("report: %.500s", text)
+	}
+	b.calm()
+}
+
+func (b *tab) setFile(selector, path string) {
+	b.t.Helper()
+	b.do(chromedp.SetUploadFiles(chromedp.CSS(selector), []string{path}))
+}
+
+// Wide: two columns, dark; the refractometer by arrow keys, the digital one by its button, drop-outs and all.
+func TestRoundWide(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	b.view("/round", `.walk-site`, 820, 1180, true)
+	b.accessible("round, dark")
+	b.tap("R-2")
+	js[chromedp.Void](b, `[...document.querySelectorAll('.walk-site')].find(x => x.innerText.startsWith('Harbour')).querySelectorAll('button')[1].click()`)
+	b.wait(`[data-testid="unit-sheet"]`)
+	// The first holds a waterless coolant: its share of water is asked for. The next is read on the scale.
+	b.tap("cold")
+	if !js[bool](b, `document.querySelector('[data-question="freeze_test"]') !== null`) {
+		b.tap("more")
+	}
+	b.set(`[data-question="freeze_test"] input`, "1")
+	b.said("Protects to")
+	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="next unit"]').click()`)
+	b.until(`document.querySelector('.walk-head').innerText.includes("2 of 10")`)
+	b.tap("cold")
+	b.tap("more")
+	b.wait(`.refractometer svg .boundary, .refractometer svg .scale`)
+	b.do(chromedp.Focus(chromedp.CSS(`.refractometer`)))
+	for range 3 {
+		b.press(keyPageUp)
+	}
+	b.until(`document.querySelector('[role="slider"]').ariaValueNow === "-15"`)
+	b.said("Protects to")
+	b.keepRound("round-tablet")
+	b.accessible("a refractometer, dark")
+	b.open("/round", `.walk-site`)
+	b.tap("E-1")
+	b.set(`.typed-fields input[placeholder="0"]`, "0.2")
+	js[chromedp.Void](b, `[...document.querySelectorAll('.walk-site')].find(x => x.innerText.startsWith('Hill')).querySelector('button').click()`)
+	b.wait(`[data-testid="unit-sheet"]`)
+	b.tap("cold")
+	if !js[bool](b, `document.querySelector('[data-question="freeze_test"]') !== null`) {
+		b.tap("more")
+	}
+	b.tap("read the refractometer")
+	b.until(`[...document.querySelectorAll('[data-question="freeze_test"] p')].some(p => p.innerText.startsWith("It shows") || p.innerText.includes("gave no reading"))`)
+	b.until(`document.querySelector('[data-question="freeze_test"]').innerText.includes("read 0.2 on water")`)
+	b.view("/round/sheet?site=Hill%20garage", `.blank-sheet`, 1280, 800, false)
+	b.accessible("sheet")
+	b.view("/tags?site=Hill%20garage", `.tags svg`, 1280, 800, false)
+	b.accessible("labels")
+	b.calm()
+}
+
+// A sign-in that ends meanwhile keeps the queue and asks again; signing out with lines that wait warns; a clock
+// that is three hours slow is noticed, and its entries get the time of the server; what the first program
+// kept in its own place is taken over.
+func TestRoundSession(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	if _, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+		Source: `{ const real = Date.now, slow = 3 * 3600e3, D = Date; Date.now = () => real() - slow; window.Date = class extends D { constructor(...a) { if (a.length) super(...a); else super(real() - slow); } }; window.Date.now = () => real() - slow; }`}); err != nil {
+		t.Fatal(err)
+	}
+	b.do(chromedp.EmulateViewport(390, 844))
+	b.walk("Hill garage", "R-4")
+	b.until(`document.querySelector('.unsent')?.innerText.includes("3 hours slow")`)
+	app.leaveEverywhere(t, "quayle@skerrow.example")
+	begun := time.Now().Add(-time.Minute)
+	code := b.visit(1)
+	b.until(`document.querySelector('input[type="password"]') !== null`)
+	if n := waitingLines(b); n != 2 {
+		t.Fatalf("%d lines wait while nobody is signed in", n)
+	}
+	b.signIn("quayle@skerrow.example")
+	b.untilWaiting(0)
+	var written []struct {
+		At   time.Time
+		Unit struct{ Code string }
+	}
+	if err := json.Unmarshal([]byte(app.get(t, "/api/v1/entries?limit=2&unit="+strings.ReplaceAll(code, " ", "%20"))), &written); err != nil {
+		t.Fatal(err)
+	}
+	for _, w := range written {
+		if w.At.Before(begun) || w.At.After(time.Now()) {
+			t.Errorf("recorded at %s, about %s", w.At, time.Now())
+		}
+	}
+	// Nothing is sent any more: signing out warns.
+	b.block(app.address + "/api/v1/entries")
+	b.visit(2)
+	b.untilWaiting(2)
+	js[chromedp.Void](b, `document.querySelector('.who').click()`)
+	b.until(`[...document.querySelectorAll('[role="menuitem"]')].find(x => x.innerText === "sign out")`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('[role="menuitem"]')].find(x => x.innerText === "sign out").click()`)
+	b.until(`document.querySelector('.leaving')?.innerText.includes("2 lines are not sent")`)
+	b.accessible("signing out")
+	js[chromedp.Void](b, `[...document.querySelectorAll('.leaving button')].find(x => x.innerText.startsWith("sign out")).click()`)
+	b.until(`document.querySelector('input[type="password"]') !== null`)
+	if n := waitingLines(b); n != 2 {
+		t.Errorf("%d lines are kept after signing out", n)
+	}
+	b.block()
+	b.open("/", `input[type="password"]`)
+	b.signIn("quayle@skerrow.example")
+	b.untilWaiting(0)
+}
+
+var human = flag.Bool("human", false, "type up the sheet at the speed of a person, and print how long it took")
+
+// A paper sheet is typed up by keyboard alone, Tab and Enter; with -human at the speed of a person, for the
+// bench: 60 units are to take under ten minutes.
+func TestDeskByKeyboard(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	b.view("/round/desk?site=Inland%20depot", `select`, 1280, 800, false)
+	keys, begun := 0, time.Now()
+	press := func(text string) {
+		t.Helper()
+		for _, k := range text {
+			b.press(string(k))
+			keys++
+			if *human {
+				time.Sleep(250 * time.Millisecond) // four keys a second, one finger on the sheet
+			}
+		}
+	}
+	b.until(`document.activeElement.tagName === "SELECT"`)
+	js[chromedp.Void](b, `(() => { const s = document.activeElement; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "R-1"); s.dispatchEvent(new Event("change", { bubbles: true })); })()`)
+	press("\t\t\r")
+	b.wait(`.desk`)
+	b.until(`document.activeElement.dataset.cell === "0 temper"`)
+	b.accessible("desk")
+	rows := js[int](b, `document.querySelectorAll('.desk tbody tr').length`)
+	// Wrong first: it says which cell and what is accepted, and records nothing.
+	press("\t9\r")
+	b.until(`document.querySelector('.desk-said').innerText.includes("9 is not accepted; accepted: 1 to 6")`)
+	press("\b")
+	recorded, typed := 0, keys
+	for i := range rows {
+		at := `document.activeElement.dataset?.cell`
+		if cell := js[string](b, at+` ?? ""`); cell == fmt.Sprintf("%d temper", i) {
+			press("\t")
+		}
+		press("2\t-36\t1\t1")
+		press("\r")
+		b.until(fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done" || document.querySelectorAll('.desk-said')[%d].innerText.trim() !== ""`, i, i))
+		if !js[bool](b, fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done"`, i)) {
+			// What is asked is confirmed by Enter again; what is not accepted is left for its own page.
+			press("\r")
+			b.do(chromedp.Sleep(300 * time.Millisecond))
+		}
+		if js[bool](b, fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done"`, i)) {
+			recorded++
+			continue
+		}
+		js[chromedp.Void](b, fmt.Sprintf(`document.querySelector('[data-cell="%d temper"]')?.focus()`, i+1))
+	}
+	took := time.Since(begun)
+	if recorded < rows-4 {
+		t.Errorf("%d of %d lines were recorded by keyboard", recorded, rows)
+	}
+	perUnit := float64(keys-typed) / float64(rows)
+	// At three keys a second, sixty units stay under ten minutes up to thirty keys a unit.
+	if perUnit > 20 {
+		t.Errorf("%.1f keys a unit", perUnit)
+	}
+	t.Logf("%d units, %.1f keys each, %s: 60 units in %s", rows, perUnit, took.Round(time.Second), (took * 60 / time.Duration(rows)).Round(time.Second))
+	b.untilWaiting(0)
+	b.keepRound("round-desk")
+	if !*human {
+		b.calm()
+	}
+}
+
+const keyPageUp = "\u0308"
+
+// untilWaiting so many lines on the device.
+func (b *tab) untilWaiting(n int) {
+	b.t.Helper()
+	for range 300 {
+		if waitingLines(b) == n {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	b.fail(fmt.Errorf("%d lines wait, want %d", waitingLines(b), n))
+}
+
+// block addresses, as a firewall does; none lifts it.
+func (b *tab) block(addresses ...string) {
+	b.t.Helper()
+	patterns := []*network.BlockPattern{}
+	for _, a := range addresses {
+		patterns = append(patterns, &network.BlockPattern{URLPattern: a, Block: true})
+	}
+	if _, err := chromedp.Call(b.ctx, network.SetBlockedURLs, network.SetBlockedURLsParams{URLPatterns: patterns}); err != nil {
+		b.fail(err)
+	}
+}
