@@ -345,18 +345,18 @@ var views = []view{
 	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
 	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
 	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
-	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
-	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
 	{"plan", "/plan", `[data-planned]`, 1280, 800, false},
 	{"entries", "/entries", `tr[data-entry]`, 1280, 800, false},
 	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
 	{signInView + "-phone", "/", signInForm, 390, 844, true},
 	{"register-unit", "/register/unit/CA-01", `[data-fact="capacity"]`, 1280, 900, false},
-	{"register-types", "/register/type", `[data-record]`, 1280, 800, false},
 	{"account-phone", "/units/MC-08?write=top_up", figureBox, 390, 844, false},
 }
 
 var others = []view{
+	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
+	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
+	{"register-types", "/register/type", `[data-record]`, 1280, 800, false},
 	{"horizon-dark", "/horizon?zoom=36&group=site", `[data-unit]`, 1280, 800, true},
 	{"account-dark", "/units/TK-20?write=renewal", figureBox, 1280, 800, true},
 	{"bench-target", "/bench?q=target&drainable=3%20L&strength=20%20%25", `[data-testid="headline"]`, 1280, 800, false},
@@ -503,6 +503,7 @@ func (b *tab) keep(name string) {
 func TestEveryWidth(t *testing.T) {
 	b := newTab(t)
 	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/entries", `tr[data-entry]`}, {"/units/CA-31", protects},
+		{"/round", `.walk-site`}, {"/round/sheet?site=Harbour%20yard", `.blank-sheet`}, {"/tags?site=Hill%20garage", `.tags svg`},
 		{"/register", `[aria-label="Audit"] td`}, {"/register/unit", `[data-record]`}, {"/register/unit/CA-01", `[data-fact="capacity"]`}, {"/import", `input[type="file"]`}, {"/bench?q=protects", `[data-testid="headline"]`}} {
 		for _, width := range []int64{390, 600, 768, 820, 1024, 1180, 1600} {
 			b.view(v.path, v.ready, width, 900, false)

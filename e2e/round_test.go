@@ -237,6 +237,10 @@ func TestRoundWithoutSignal(t *testing.T) {
 	if !js[bool](b, `document.querySelector('.unsent').innerText.includes("Not sent") && document.querySelector('.unsent').innerText.includes("Oldest")`) {
 		t.Error("what waits is not shown with its age")
 	}
+	// A second tab is open and sends as well: one of them at a time.
+	second, _ := p.tab()
+	second.do(chromedp.Navigate(l.address + "/round/close"))
+	second.wait(`h2.heading`)
 	l.set("drops")
 	// The browser lost its session with its memory, or kept it: then nothing is asked.
 	for range 200 {

@@ -42,48 +42,50 @@ export function SheetPage() {
         level: 1 above the upper mark, 2 at it, 3 between, 4 at the lower mark, 5 below, 6 empty · cap: 1 home and good,
         2 not home, 3 seal bad · hoses: 1 all good, 2 see note
       </p>
-      <table className="blank-sheet">
-        <thead>
-          <tr>
-            <th>place</th>
-            <th>unit</th>
-            <th>owed</th>
-            <th>cold / hot</th>
-            <th>level</th>
-            <th>freeze</th>
-            <th>cap</th>
-            <th>hoses</th>
-            <th>meter</th>
-            <th>note</th>
-          </tr>
-        </thead>
-        <tbody>
-          {walk.data.units.flatMap((u) =>
-            u.view.circuits.map((c) => (
-              <tr key={c.address}>
-                <td>{u.place}</td>
-                <td>
-                  <b className="figures">{c.address}</b>
-                  <small>{u.unit.name}</small>
-                </td>
-                <td className="owed-cell">
-                  {c.owed
-                    .slice(0, 2)
-                    .map((o) => o.text)
-                    .join(" · ")}
-                </td>
-                <td>c / h</td>
-                <td>1 2 3 4 5 6</td>
-                <td />
-                <td>1 2 3</td>
-                <td>1 2</td>
-                <td />
-                <td className="note-cell" />
-              </tr>
-            )),
-          )}
-        </tbody>
-      </table>
+      <div className="sheet-scroll" tabIndex={0} role="region" aria-label="Sheet">
+        <table className="blank-sheet">
+          <thead>
+            <tr>
+              <th>place</th>
+              <th>unit</th>
+              <th>owed</th>
+              <th>cold / hot</th>
+              <th>level</th>
+              <th>freeze</th>
+              <th>cap</th>
+              <th>hoses</th>
+              <th>meter</th>
+              <th>note</th>
+            </tr>
+          </thead>
+          <tbody>
+            {walk.data.units.flatMap((u) =>
+              u.view.circuits.map((c) => (
+                <tr key={c.address}>
+                  <td>{u.place}</td>
+                  <td>
+                    <b className="figures">{c.address}</b>
+                    <small>{u.unit.name}</small>
+                  </td>
+                  <td className="owed-cell">
+                    {c.owed
+                      .slice(0, 2)
+                      .map((o) => o.text)
+                      .join(" · ")}
+                  </td>
+                  <td>c / h</td>
+                  <td>1 2 3 4 5 6</td>
+                  <td />
+                  <td>1 2 3</td>
+                  <td>1 2</td>
+                  <td />
+                  <td className="note-cell" />
+                </tr>
+              )),
+            )}
+          </tbody>
+        </table>
+      </div>
       <ul className="sheet-head">
         {cautions.map((c) => (
           <li key={c}>{c}</li>

@@ -302,15 +302,15 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
         <div className="must-not-move" role="alert">
           <p className="loud">MUST NOT MOVE</p>
           <p>{mustNotMove}</p>
-          {held ? (
-            <p>A hold is in force.</p>
-          ) : answerOf("hold") ? (
+          {answerOf("hold") ? (
             <p>
               The hold is recorded with this unit.{" "}
               <button type="button" className="act" onClick={() => set("hold", undefined)}>
                 remove it
               </button>
             </p>
+          ) : held ? (
+            <p>A hold is in force.</p>
           ) : (
             <button type="button" className="choice wide" onClick={() => set("hold", { why: holdWhy(mustNotMove) })}>
               put it on hold
@@ -500,7 +500,7 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
 }
 
 /** A hold says why in the words of the verdict. */
-const holdWhy = (why: string) => (why.length < 3 ? "must not move" : why.slice(0, 500));
+const holdWhy = (why: string) => (why.length < 3 ? "must not move" : why.slice(0, 500).replace(/\.$/, ""));
 
 /** Answers that a hot engine lets stand, by what the core says of each question and point; its level as a hot one. */
 function hotOnly(given: Answers["given"], circuits: readonly WalkCircuit[]): Answers["given"] {
