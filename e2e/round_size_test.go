@@ -77,7 +77,7 @@ func TestShell(t *testing.T) {
 		t.Errorf("%d files of %d bytes, %d workers, %d cores; at most %d bytes", len(listed), size, workers, cores, mostOffline)
 	}
 	t.Logf("%d files, %d bytes compressed", len(listed), size)
-	if _, text := plainGet(t, "/app.webmanifest"); !strings.Contains(string(text), `"start_url":"/round"`) {
+	if text := js[string](b, `fetch("/app.webmanifest").then(r => r.text())`); !strings.Contains(text, `"start_url":"/round"`) {
 		t.Errorf("manifest: %s", text)
 	}
 }

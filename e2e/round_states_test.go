@@ -149,6 +149,26 @@ func TestRoundStates(t *testing.T) {
 	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="unit before"]').click()`)
 	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText === %q`, second))
 	b.accessible("a unit that was skipped")
+	// The third is recorded, sent, and undone: its line is struck in the books.
+	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="next unit"]').click()`)
+	b.until(`document.querySelector('.walk-head').innerText.includes("3 of 10")`)
+	third := b.text(`.unit-head h2 .figures`)
+	b.tap("cold")
+	if !js[bool](b, `document.querySelector('[data-question="level"]') !== null`) {
+		b.tap("more")
+	}
+	b.tap("at the upper mark")
+	b.until(`document.querySelector('.round-bar .what').innerText.includes("→")`)
+	b.tap("record, next")
+	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText !== %q`, third))
+	b.untilWaiting(0)
+	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="unit before"]').click()`)
+	b.tap("undo: strike its lines")
+	b.until(`document.querySelector('.visited') === null`)
+	b.untilWaiting(0)
+	if struck := app.get(t, "/api/v1/entries?limit=5&struck=true&kind=level_check&unit="+third); !strings.Contains(struck, "undone on the round") {
+		t.Errorf("%s: %.300s; %d refused", third, struck, js[int](b, queueCount("refused")))
+	}
 	b.open("/round/close", `.close-lines`)
 	b.accessible("close")
 	if text := b.text(`main`); !strings.Contains(text, code+" hold:") || !strings.Contains(text, "locked") {
@@ -337,6 +357,7 @@ func TestDeskByKeyboard(t *testing.T) {
 	}
 	t.Logf("%d units, %.1f keys each, %s: 60 units in %s", rows, perUnit, took.Round(time.Second), (took * 60 / time.Duration(rows)).Round(time.Second))
 	b.untilWaiting(0)
+	js[chromedp.Void](b, `window.scrollTo(0, 0)`)
 	b.keepRound("round-desk")
 	if !*human {
 		b.calm()

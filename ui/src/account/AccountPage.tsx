@@ -398,6 +398,10 @@ function BenchLinks({ account }: { account: Account }) {
   if (balance.litres !== undefined) values.set("volume", `${Math.min(balance.litres, account.capacity).toFixed(2)} L`);
   return (
     <p className="no-print" style={{ marginTop: "14px" }}>
+      <RouterLink className="link" to={`/round?tag=${encodeURIComponent(unitOfAddress(account.unit.code))}`}>
+        round of this unit
+      </RouterLink>
+      {" · "}
       <RouterLink className="link" to={`/tags?unit=${encodeURIComponent(unitOfAddress(account.unit.code))}`}>
         label
       </RouterLink>

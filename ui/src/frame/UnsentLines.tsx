@@ -6,7 +6,8 @@ import { usePerson } from "../people/session";
 import { useClockWarning } from "./clock";
 import type { Line } from "./device";
 import { confirmUnsent, dropUnsent, sendUnsent, useUnsent } from "./outbox";
-import { sendPhotos } from "./photos";
+import { dropPhoto, sendPhotos, usePhotos } from "./photos";
+import { reportRounds } from "../round/report";
 
 /** How often it is tried again while something waits, ms (judgement). */
 const tryEvery = 4_000;
@@ -18,6 +19,8 @@ export function UnsentLines() {
   const person = usePerson().email;
   const unsent = useUnsent(person);
   const waiting = unsent.filter((u) => u.state === "waiting");
+  const photos = usePhotos(person);
+  const waitingPhotos = photos.filter((p) => p.why === undefined).length;
   const queries = useQueryClient();
   const [sent, setSent] = useState("");
   const send = useCallback(async () => {
@@ -28,8 +31,9 @@ export function UnsentLines() {
     await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   }, [person, queries, setSent]);
   const some = waiting.length > 0;
+  const something = some || waitingPhotos > 0;
   useEffect(() => {
-    if (!some) return undefined;
+    if (!something) return undefined;
     const now = () => void send();
     now();
     const timer = setInterval(now, tryEvery);
@@ -38,9 +42,20 @@ export function UnsentLines() {
       clearInterval(timer);
       window.removeEventListener("online", now);
     };
-  }, [some, send]);
+  }, [something, send]);
+  useEffect(() => {
+    // A round that was closed without a connection is reported from any page.
+    const now = () => void reportRounds(person).catch(() => undefined);
+    now();
+    const timer = setInterval(now, 30_000);
+    window.addEventListener("online", now);
+    return () => {
+      clearInterval(timer);
+      window.removeEventListener("online", now);
+    };
+  }, [person]);
   const clock = useClockWarning();
-  if (unsent.length === 0 && !sent && !clock) return null;
+  if (unsent.length === 0 && photos.length === 0 && !sent && !clock) return null;
   return (
     <div className="unsent no-print" role="status">
       {clock && <p className="alarm">{clock}</p>}
@@ -57,6 +72,22 @@ export function UnsentLines() {
             send now
           </button>
         </p>
+      )}
+      {waitingPhotos > 0 && (
+        <p>
+          {waitingPhotos} {waitingPhotos === 1 ? "photo waits" : "photos wait"} on this device.
+        </p>
+      )}
+      {photos.map(
+        (p) =>
+          p.why !== undefined && (
+            <p key={p.sha256} className="alarm">
+              <b>A photo was not taken:</b> {p.why}{" "}
+              <button type="button" className="act small" onClick={() => void dropPhoto(p.sha256)}>
+                discard it
+              </button>
+            </p>
+          ),
       )}
       {unsent.map((u) => u.state === "refused" && <Refused key={u.id} line={u} person={person} />)}
       {unsent.length === 0 && sent && (

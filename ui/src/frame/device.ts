@@ -34,7 +34,7 @@ export interface Photo {
   readonly sha256: string;
   readonly person: string;
   readonly content: Blob;
-  readonly sent: boolean;
+  /** Why the server refused it. */
   readonly why?: string;
 }
 

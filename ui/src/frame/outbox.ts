@@ -111,19 +111,19 @@ export async function keepUnsent(...all: readonly Unsent[]) {
   await changed();
 }
 
-/** Drops lines that were not sent; false when one of them was meanwhile. */
-export async function dropUnsent(...ids: readonly string[]): Promise<boolean> {
+/** Drops those of some lines that are not in the books, and gives their ids. */
+export async function dropUnsent(...ids: readonly string[]): Promise<readonly string[]> {
   const dropped = await locked(async () => {
     const db = await device();
     const tx = db.transaction("queue", "readwrite");
     const found = await Promise.all(ids.map((id) => tx.store.get(id)));
-    const all = found.every((l) => l !== undefined && l.state !== "written");
-    if (all) await Promise.all(ids.map((id) => tx.store.delete(id)));
+    const unsent = found.filter((l) => l !== undefined).filter((l) => l.state !== "written");
+    await Promise.all(unsent.map((l) => tx.store.delete(l.id)));
     await tx.done;
-    return all;
+    return unsent.map((l) => l.id);
   }, true);
   await changed();
-  return dropped === true;
+  return dropped ?? [];
 }
 
 /** All lines of a person, those that were written lately among them. */

@@ -1,10 +1,38 @@
+import { useSyncExternalStore } from "react";
 import { Problem, api } from "../api/client";
-import { device, sha256 } from "./device";
+import { type Photo, device, sha256 } from "./device";
 import { sendable } from "./outbox";
 
 /** Longest side of a photo, pixels, and how many bytes it may have. */
 const longest = 1600;
 const mostBytes = 580_000;
+
+let photos: readonly Photo[] = [];
+const listeners = new Set<() => void>();
+
+async function refresh() {
+  photos = await (await device()).getAll("photos");
+  listeners.forEach((l) => l());
+}
+
+/** The photos of a person that the server does not have. */
+export function usePhotos(person: string): readonly Photo[] {
+  const all = useSyncExternalStore(
+    (changed) => {
+      listeners.add(changed);
+      void refresh().catch(() => undefined);
+      return () => listeners.delete(changed);
+    },
+    () => photos,
+  );
+  return all.filter((p) => p.person === person);
+}
+
+/** Forgets a photo that the server refused; its entry stays, and names it. */
+export async function dropPhoto(hash: string) {
+  await (await device()).delete("photos", hash);
+  await refresh();
+}
 
 /**
  * Keeps a photo to be sent, and gives its SHA-256. It is drawn anew, so that nothing that the camera wrote into it, such as
@@ -14,7 +42,8 @@ export async function keepPhoto(person: string, file: Blob): Promise<string> {
   const content = await shrunk(file);
   const hash = await sha256(await content.arrayBuffer());
   const db = await device();
-  await db.put("photos", { sha256: hash, person, content, sent: false });
+  await db.put("photos", { sha256: hash, person, content });
+  await refresh();
   return hash;
 }
 
@@ -34,13 +63,11 @@ async function shrunk(file: Blob): Promise<Blob> {
   throw new Error("The photo cannot be made small enough.");
 }
 
-export const photoOf = async (hash: string) => (await (await device()).get("photos", hash))?.content;
-
 /** Sends the photos of a person that the server does not have; one that it refuses says why. */
 export async function sendPhotos(person: string): Promise<void> {
   const db = await device();
   for (const p of await db.getAll("photos")) {
-    if (p.person !== person || p.sent || p.why !== undefined) continue;
+    if (p.person !== person || p.why !== undefined) continue;
     try {
       await api.addPhoto(p.sha256, p.content);
       await db.delete("photos", p.sha256);
@@ -48,5 +75,6 @@ export async function sendPhotos(person: string): Promise<void> {
       if (sendable(error) || !(error instanceof Problem)) return;
       await db.put("photos", { ...p, why: error.message });
     }
+    await refresh();
   }
 }

@@ -9,6 +9,7 @@ import { keepUnsent, useLines } from "../frame/outbox";
 import { usePerson } from "../people/session";
 import { symbols } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
+import { tells } from "./Questions";
 import { levelDigits } from "./SheetPage";
 import { answered, capBody, changeRound, deviceName, entryOf, freezeBody, scaleFor, waitingOf } from "./answers";
 import { openWalk, previewOf, startCore } from "./core";
@@ -65,7 +66,7 @@ const questions = { freeze: "freeze_test", cap: "cap", hoses: "hoses" } as const
 
 /** Whether a cell is asked for: not what a hot engine forbids, as the core says, and no meter of a circuit without one. */
 function asked(column: (typeof columns)[number], row: Row, circuit: WalkCircuit, tool: Tool | undefined): boolean {
-  if (column === "freeze" && tool === undefined) return false;
+  if (column === "freeze" && (!tool || !tells(circuit.fits.find((f) => f.instrument === tool.name)?.fit))) return false;
   if (column === "meter" && circuit.meters.length === 0) return false;
   if (column !== "freeze" && column !== "cap" && column !== "hoses") return true;
   const question = [...circuit.first, ...circuit.rest].find((q) => q.question === questions[column]);
@@ -277,7 +278,7 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
               verdict: last?.verdict,
               reason: last?.reason,
               left: last?.left,
-              ids: made.map((a) => a.id),
+              made: [...(s.made ?? []), ...made.map((a) => ({ id: a.id, unit: address }))],
             }
           : s,
       ),

@@ -97,10 +97,13 @@ export function FreezeQuestion(p: QuestionProps) {
         {tool.zero !== undefined && tool.zero !== "" && `, read ${tool.zero} on water`}
       </p>
       {fit?.text && <p className="warning">{fit.text}</p>}
-      <Tester {...p} tool={tool} />
+      {tells(fit?.fit) && <Tester {...p} tool={tool} />}
     </>
   );
 }
+
+/** Whether an instrument can say anything of what is inside; where it cannot, it is not offered. */
+export const tells = (fit: string | undefined) => fit !== "density" && fit !== "waterless";
 
 function Tester(p: QuestionProps & { tool: Tool }) {
   const { tool, body, onBody, circuit, view } = p;

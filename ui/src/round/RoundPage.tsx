@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type SyntheticEvent, useEffect, useState } from "react";
-import { Link as RouterLink, useNavigate } from "react-router";
+import { Link as RouterLink, useNavigate, useSearchParams } from "react-router";
 import { Problem, api } from "../api/client";
 import { keepUnsent } from "../frame/outbox";
 import { Frame } from "../frame/Frame";
@@ -40,7 +40,8 @@ export function RoundPage() {
   const rounds = useQuery({ queryKey: ["rounds"], queryFn: ({ signal }) => api.rounds(signal), retry: 1 });
   const [tool, setTool] = useState<Tool>();
   const [zero, setZero] = useState("");
-  const [tag, setTag] = useState("");
+  const [params] = useSearchParams();
+  const [tag, setTag] = useState(params.get("tag") ?? "");
   const [busy, setBusy] = useState("");
   const [failed, setFailed] = useState("");
   const [scanning, setScanning] = useState(false);
@@ -92,7 +93,7 @@ export function RoundPage() {
             <h2 className="heading">Under way on this device</h2>
             <p>
               {open.round.title}: {open.round.stops.filter((s) => s.state !== "waiting").length} of{" "}
-              {open.round.stops.length} visited.
+              {open.round.stops.length} visited. Beginning another one closes it as it is.
             </p>
             <p className="buttons-row">
               <RouterLink className="choice go" to="/round/walk">

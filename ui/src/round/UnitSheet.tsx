@@ -228,7 +228,11 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
                 verdict: verdictNow?.verdict ?? view.verdict,
                 reason: verdictNow?.reason ?? view.reason,
                 left: verdictNow ? verdictNow.left : view.left,
-                ids: made.map(({ answer }) => answer.id),
+                made: made.map(({ answer, address: of }) => ({
+                  id: answer.id,
+                  unit: of,
+                  account: unit.accounts.find((x) => x.code === of)?.id,
+                })),
               }
             : s,
         ),

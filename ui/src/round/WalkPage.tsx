@@ -193,31 +193,32 @@ function Line({ person }: { person: string }) {
 
 /** What became of a unit that was visited already, and the way back. */
 function Visited(p: { person: string; round: RoundState; stop: Stop; onChange: () => void }) {
-  const [said, setSaid] = useState("");
   const { stop } = p;
   const lines = useUnsent(p.person);
-  const waits = (stop.ids ?? []).every((id) => lines.some((l) => l.id === id));
+  const made = stop.made ?? [];
+  const waits = made.every((m) => lines.some((l) => l.id === m.id));
   async function undo() {
-    const ids = stop.ids ?? [];
-    if (ids.length > 0 && !(await dropUnsent(...ids))) {
-      // It is in the books: each line is struck by one of its own.
+    const dropped = await dropUnsent(...made.map((m) => m.id));
+    const struck = made.filter((m) => !dropped.includes(m.id));
+    if (struck.length > 0) {
+      // They are in the books: each is struck by a line of its own.
       await keepUnsent(
-        ...ids.map((id) => ({
+        ...struck.map((m) => ({
           person: p.person,
-          unit: stop.unit,
+          unit: m.unit,
+          account: m.account,
           entry: {
             id: newId(),
             kind: "strike" as const,
             at: timeNow().toISOString(),
             round: p.round.id,
-            strike: { entry: id, why: "undone on the round" },
+            strike: { entry: m.id, why: "undone on the round" },
           },
           what: "strike of a line of the round",
           round: p.round.id,
           code: stop.unit,
         })),
       );
-      setSaid("What was in the books is struck.");
     }
     await changeRound(p.round.id, (r) => ({
       ...r,
@@ -234,7 +235,6 @@ function Visited(p: { person: string; round: RoundState; stop: Stop; onChange: (
       <button type="button" className="choice" onClick={() => void undo()}>
         {stop.state === "done" ? (waits ? "undo" : "undo: strike its lines") : "visit it after all"}
       </button>
-      {said && <p role="status">{said}</p>}
     </div>
   );
 }

@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import { serverSaid, timeNow } from "../frame/clock";
 import { device } from "../frame/device";
 import { openQueue } from "../frame/outbox";
-import { newId } from "./answers";
+import { changeRound, newId } from "./answers";
 import type { RoundState, Taken, Tool } from "./types";
 
 /** The walk that lies open on this device, with its round; null when there is none of this person. */
@@ -58,6 +58,9 @@ export async function takeWalk(
   };
   const taken: Taken = { person, query, takenAt: at, walk, round: round.id, ...known };
   const db = await device();
+  const before = await db.get("walk", "current");
+  // One round is under way at a time: the one before is closed as it is.
+  if (before) await changeRound(before.round, (r) => ({ ...r, closedAt: r.closedAt ?? at }));
   const tx = db.transaction(["walk", "rounds"], "readwrite");
   await Promise.all([tx.objectStore("walk").put(taken, "current"), tx.objectStore("rounds").put(round), tx.done]);
   await askForRoom();

@@ -33,8 +33,8 @@ export interface Stop {
   readonly verdict?: Schemas["Verdict"];
   readonly reason?: string;
   readonly left?: number;
-  /** Ids of the entries that were recorded last. */
-  readonly ids?: readonly string[];
+  /** The entries that were recorded last, each with the address of its account. */
+  readonly made?: readonly { readonly id: string; readonly unit: string; readonly account?: number }[];
 }
 
 /** A round as this device has it. */
