@@ -16,8 +16,12 @@ import (
 	"github.com/google/uuid"
 )
 
-// mostOffline bytes, compressed, of all that the first visit keeps for working without a signal.
-const mostOffline = 2_000_000
+// mostOffline bytes, compressed, of all that the first visit keeps for working without a signal, and mostCore of the
+// core in it.
+const (
+	mostOffline = 2_000_000
+	mostCore    = 1_500_000
+)
 
 func plainGet(t *testing.T, path string) (*http.Response, []byte) {
 	t.Helper()
@@ -66,6 +70,9 @@ func TestShell(t *testing.T) {
 			}
 		case strings.HasSuffix(m[1], ".wasm"):
 			cores++
+			if len(content) > mostCore || res.Header.Get("Content-Encoding") != "br" {
+				t.Errorf("the core is %d bytes, %s; at most %d compressed", len(content), res.Header.Get("Content-Encoding"), mostCore)
+			}
 			if res.Header.Get("Content-Type") != "application/wasm" {
 				t.Errorf("the core is %s", res.Header.Get("Content-Type"))
 			}

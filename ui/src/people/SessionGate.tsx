@@ -41,6 +41,8 @@ export function SessionGate({ children }: { children: ReactNode }) {
   // Without a signal the person who was signed in on this device goes on with what lies on it.
   const unreached = session.error instanceof Problem && session.error.status === 0;
   const remembered = unreached && !session.data ? rememberedPerson() : undefined;
+  // Once the server answers that nobody is signed in, the page stays under the sign-in.
+  if (remembered && last === undefined) setLast(remembered);
   if (session.isPending) return <Waiting what="the books" />;
   if (!session.data && !remembered && !last)
     return <Failed error={session.error} again={() => void session.refetch()} />;
