@@ -3812,6 +3812,9 @@ type WalkCircuit struct {
 
 		// Text What is to be known before it is used here.
 		Text *string `json:"text,omitempty"`
+
+		// Usable A reading says something of what is inside.
+		Usable bool `json:"usable"`
 	} `json:"fits"`
 
 	// Freeze °C that it is relied on to protect to.

@@ -261,7 +261,7 @@ func TestRoundSession(t *testing.T) {
 	code := b.visit(1)
 	b.until(`document.querySelector('input[type="password"]') !== null`)
 	if n := waitingLines(b); n != 2 {
-		t.Fatalf("%d lines wait while nobody is signed in", n)
+		t.Fatalf("%d lines wait while no one is signed in", n)
 	}
 	b.signIn("quayle@skerrow.example")
 	b.untilWaiting(0)
@@ -295,6 +295,20 @@ func TestRoundSession(t *testing.T) {
 	b.open("/", `input[type="password"]`)
 	b.signIn("quayle@skerrow.example")
 	b.untilWaiting(0)
+	// What the books refuse stays with its reason, and is opened again as it was recorded, to be put right.
+	js[chromedp.Void](b, `(async () => { const text = JSON.stringify({ id: "0198b2f4-6f00-7cc3-98c4-00000000abcd", kind: "level_check", at: new Date(Date.now() + 3 * 3600e3 - 60000).toISOString(), levelCheck: { temper: "cold", mark: "tilted", note: "on the slope" } });
+		const hash = [...new Uint8Array(await crypto.subtle.digest("SHA-256", new TextEncoder().encode(text)))].map(x => x.toString(16).padStart(2, "0")).join("");
+		await new Promise(done => { const o = indexedDB.open("diligent"); o.onsuccess = () => { const t = o.result.transaction("queue", "readwrite"); t.objectStore("queue").put({ id: "0198b2f4-6f00-7cc3-98c4-00000000abcd",
+			person: "quayle@skerrow.example", unit: "`+code+`", text, sha256: hash, recordedAt: new Date().toISOString(), what: "level tilted", state: "waiting" }); t.oncomplete = () => { o.result.close(); done(); }; }; }); })()`)
+	b.open("/", `.unsent`)
+	b.until(`document.querySelector('.unsent').innerText.includes("Not recorded: `+code+` level tilted")`)
+	b.accessible("a line that was refused")
+	js[chromedp.Void](b, `[...document.querySelectorAll('.unsent button')].find(x => x.innerText === "open it again").click()`)
+	b.wait(`[data-testid="form-unit"]`)
+	b.until(`[...document.querySelectorAll('.entry-form input')].some(x => x.value === "on the slope")`)
+	if n := js[int](b, queueCount("refused")); n != 0 {
+		t.Errorf("%d lines stay refused once they are opened again", n)
+	}
 }
 
 var human = flag.Bool("human", false, "type up the sheet at the speed of a person, and print how long it took")
@@ -366,7 +380,7 @@ func TestDeskByKeyboard(t *testing.T) {
 
 const keyPageUp = "\u0308"
 
-// untilWaiting so many lines on the device.
+// untilWaiting a number of lines on the device.
 func (b *tab) untilWaiting(n int) {
 	b.t.Helper()
 	for range 300 {

@@ -229,10 +229,13 @@ type Fit string
 const (
 	Fits       Fit = "fits"
 	OtherScale Fit = "other_scale" // a refractometer without the scale of the glycol inside
-	Density    Fit = "density"     // a float tester or hydrometer, and PG inside: it tells nothing
+	Density    Fit = "density"     // a float tester or hydrometer, and PG inside: it shows no strength
 	Waterless  Fit = "waterless"   // only a refractometer that reads the share of water
 	NoBase     Fit = "base"        // which glycol is inside is not known
 )
+
+// Usable reports whether a reading says anything at all of what is inside.
+func (f Fit) Usable() bool { return f != Density && f != Waterless }
 
 // FitOf a kind of instrument of the freeze test, with the scales it has (nil when that is not known),
 // for the glycol inside.

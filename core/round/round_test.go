@@ -132,7 +132,7 @@ func TestAsk(t *testing.T) {
 	}
 }
 
-// Discs and hydrometers go by density and tell nothing of PG; a refractometer without the scale of what is
+// Discs and hydrometers go by density and show no strength of PG; a refractometer without the scale of what is
 // inside is warned about; of an unknown glycol no instrument fits.
 func TestFits(t *testing.T) {
 	both, eg := []coolant.Base{coolant.EG, coolant.PG}, []coolant.Base{coolant.EG}

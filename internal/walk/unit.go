@@ -301,7 +301,7 @@ func (u *Unit) said(c *Circuit, before, after *ledger.Account, last ledger.Entry
 	p := Preview{Text: words.Entry(last.Body), Read: read, Verdict: is[i].Verdict, Before: was[i].Verdict, Reason: r.Reason(is[i].Governing, r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)),
 		Left: is[i].Governing.Remaining, Protects: after.ProtectsTo(), MustNotMove: r.MustNotMove(unit, whole), Held: after.Held != nil}
 	if line := slices.IndexFunc(after.Lines, func(l ledger.Line) bool { return l.Entry.ID == last.ID }); line >= 0 {
-		p.Said = r.Spot(unit, was[i], is[i], after, line, u.today)
+		p.Said = r.Effect(unit, was[i], is[i], after, line, u.today)
 	}
 	return p
 }
@@ -380,6 +380,7 @@ type MeterView struct {
 type FitView struct {
 	Instrument string    `json:"instrument"`
 	Fit        round.Fit `json:"fit"`
+	Usable     bool      `json:"usable"`
 	Text       string    `json:"text,omitempty"`
 }
 
@@ -470,7 +471,7 @@ func (u *Unit) circuitView(c Circuit, a *ledger.Account, s clock.UnitStatus, sit
 	for _, i := range u.shared.Instruments {
 		if with := testedWith(i.Kind); with != "" {
 			fit := round.FitOf(with, scalesOf(i.Scale), a.Base)
-			v.Fits = append(v.Fits, FitView{i.Name, fit, words.Fit(fit, a.Base)})
+			v.Fits = append(v.Fits, FitView{i.Name, fit, fit.Usable(), words.Fit(fit, a.Base)})
 		}
 	}
 	for _, d := range a.Defects {

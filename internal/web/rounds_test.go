@@ -50,7 +50,7 @@ func batch(t *testing.T, role access.Role, lines ...m) api.EntryBatchAnswer {
 	return out
 }
 
-// A batch answers entry by entry: one that is refused spoils no other, one that is sent again is stored
+// A batch answers entry by entry: one that is refused leaves the others as they are, one that is sent again is stored
 // once, and in another order, too.
 func TestEntriesOfADevice(t *testing.T) {
 	at := noon.Add(-3 * time.Hour)

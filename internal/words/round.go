@@ -23,7 +23,7 @@ func Fit(f round.Fit, inside coolant.Base) string {
 	case round.Density:
 		return "PG is inside: discs and hydrometers go by density and give no strength of PG. Use a refractometer."
 	case round.Waterless:
-		return "A waterless coolant is inside: only a refractometer that shows the share of water tells anything."
+		return "A waterless coolant is inside: only a refractometer that shows the share of water can be used."
 	case round.NoBase:
 		return "Which glycol is inside is not known: the reading is kept and not used."
 	}
@@ -73,8 +73,8 @@ func (r Reader) Protects(t ledger.Reconciliation) string {
 	return fmt.Sprintf("%s (%s to %s)", text, r.Celsius(t.High, 0), r.Celsius(t.Low, 0))
 }
 
-// Spot is what an entry says of the unit where it stands, a sentence each; line is its line of a.
-func (r Reader) Spot(u Unit, before, after clock.UnitStatus, a *ledger.Account, line int, today measure.Date) (all []string) {
+// Effect is what an entry says of its unit, a sentence each; line is its line of a.
+func (r Reader) Effect(u Unit, before, after clock.UnitStatus, a *ledger.Account, line int, today measure.Date) (all []string) {
 	l := &a.Lines[line]
 	site := r.ColdPlace(u.Site, u.Winters, u.ColdOffset)
 	if t := l.Test; t != nil {

@@ -2222,6 +2222,8 @@ export interface components {
                 instrument: string;
                 /** @enum {string} */
                 fit: "fits" | "other_scale" | "density" | "waterless" | "base";
+                /** @description A reading says something of what is inside. */
+                usable: boolean;
                 /** @description What is to be known before it is used here. */
                 text?: string;
             }[];

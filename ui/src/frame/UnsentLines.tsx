@@ -1,7 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
-import { Link as RouterLink } from "react-router";
-import { keepDraft } from "../account/kept";
+import { useNavigate } from "react-router";
+import type { EntryInput } from "../api/client";
+import { type KeptDraft, keepDraft } from "../account/kept";
 import { usePerson } from "../people/session";
 import { useClockWarning } from "./clock";
 import type { Line } from "./device";
@@ -11,7 +12,7 @@ import { reportRounds } from "../round/report";
 
 /** How often it is tried again while something waits, ms (judgement). */
 const tryEvery = 4_000;
-/** So many lines that wait are named; of more there is a count. */
+/** How many lines that wait are named; of more there is a count. */
 const named = 4;
 
 /** Entries that wait on this device, in the head of every page. */
@@ -119,8 +120,15 @@ export function Age({ lines }: { lines: readonly Line[] }) {
 /** One that the server refused: it is opened again, confirmed, or discarded. */
 function Refused({ line: u, person }: { line: Line; person: string }) {
   const [sure, setSure] = useState(false);
+  const navigate = useNavigate();
   const asked = (u.fields?.length ?? 0) > 0 && u.fields?.every((f) => f.question);
-  const draft = u.draft;
+  /** The form of the entry with what was recorded, to be put right. */
+  async function openAgain() {
+    const draft = u.draft ?? (await draftOf(u));
+    keepDraft(person, u.unit, draft);
+    await dropUnsent(u.id);
+    await navigate(`/units/${encodeURIComponent(u.unit)}?${draft.form}`);
+  }
   return (
     <p className="alarm">
       <b>
@@ -132,21 +140,26 @@ function Refused({ line: u, person }: { line: Line; person: string }) {
           yes, record it
         </button>
       )}
-      {draft && (
-        <RouterLink
-          className="act small"
-          to={`/units/${encodeURIComponent(u.unit)}?${draft.form}`}
-          onClick={() => {
-            keepDraft(person, u.unit, draft);
-            void dropUnsent(u.id);
-          }}
-        >
-          open it again
-        </RouterLink>
-      )}{" "}
+      <button type="button" className="act small" onClick={() => void openAgain()}>
+        open it again
+      </button>{" "}
       <button type="button" className="act small" onClick={() => (sure ? void dropUnsent(u.id) : setSure(true))}>
         {sure ? `discard ${u.what} of ${u.unit}` : "discard"}
       </button>
     </p>
   );
+}
+
+/** A line of a round as a form has it. */
+async function draftOf(u: Line): Promise<KeptDraft> {
+  const { bodyName, valuesFrom } = await import("../account/draft");
+  const entry = JSON.parse(u.text) as EntryInput;
+  const values = valuesFrom(entry[bodyName(entry.kind)] ?? {});
+  const photo = entry.attachments?.[0];
+  return {
+    kind: entry.kind,
+    form: `write=${entry.kind}`,
+    draft: { kind: entry.kind, when: entry.at, values: photo ? { ...values, attachments: photo } : values, why: "" },
+    changed: u.recordedAt,
+  };
 }

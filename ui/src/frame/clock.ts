@@ -26,12 +26,12 @@ function keep(k: Known) {
   try {
     localStorage.setItem(key, JSON.stringify(k));
   } catch {
-    // No room: it is learnt anew with the next answer.
+    // No room: it is known again with the next answer.
   }
   listeners.forEach((l) => l());
 }
 
-/** Learns from an answer of the server: now is its time, asked and answered are those of the device. */
+/** Takes the time from an answer of the server: now is its time, asked and answered are those of the device. */
 export function serverSaid(now: string, asked: number, answered: number) {
   const at = Date.parse(now);
   if (Number.isNaN(at)) return;

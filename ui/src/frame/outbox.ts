@@ -189,7 +189,7 @@ async function sendSome(some: readonly Line[], written: Set<string>): Promise<bo
   } catch (error) {
     if (sendable(error) || !(error instanceof Problem)) return false;
     if (some.length > 1) {
-      // One of them spoils the request: each by itself.
+      // One of them makes the whole request invalid: each by itself.
       for (const l of some) if (!(await sendSome([l], written))) return false;
       return true;
     }

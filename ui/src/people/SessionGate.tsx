@@ -41,7 +41,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
   // Without a signal the person who was signed in on this device goes on with what lies on it.
   const unreached = session.error instanceof Problem && session.error.status === 0;
   const remembered = unreached && !session.data ? rememberedPerson() : undefined;
-  // Once the server answers that nobody is signed in, the page stays under the sign-in.
+  // Once the server answers that no one is signed in, the page stays under the sign-in.
   if (remembered && last === undefined) setLast(remembered);
   if (session.isPending) return <Waiting what="the books" />;
   if (!session.data && !remembered && !last)

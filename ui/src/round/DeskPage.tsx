@@ -9,7 +9,6 @@ import { keepUnsent, useLines } from "../frame/outbox";
 import { usePerson } from "../people/session";
 import { symbols } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
-import { tells } from "./Questions";
 import { levelDigits } from "./SheetPage";
 import { answered, capBody, changeRound, deviceName, entryOf, freezeBody, scaleFor, waitingOf } from "./answers";
 import { openWalk, previewOf, startCore } from "./core";
@@ -66,7 +65,8 @@ const questions = { freeze: "freeze_test", cap: "cap", hoses: "hoses" } as const
 
 /** Whether a cell is asked for: not what a hot engine forbids, as the core says, and no meter of a circuit without one. */
 function asked(column: (typeof columns)[number], row: Row, circuit: WalkCircuit, tool: Tool | undefined): boolean {
-  if (column === "freeze" && (!tool || !tells(circuit.fits.find((f) => f.instrument === tool.name)?.fit))) return false;
+  if (column === "freeze" && (!tool || circuit.fits.find((f) => f.instrument === tool.name)?.usable === false))
+    return false;
   if (column === "meter" && circuit.meters.length === 0) return false;
   if (column !== "freeze" && column !== "cap" && column !== "hoses") return true;
   const question = [...circuit.first, ...circuit.rest].find((q) => q.question === questions[column]);

@@ -29,7 +29,7 @@ interface Option {
   readonly hint?: string;
 }
 
-/** Buttons of which one is pressed; pressing it again takes the answer back. */
+/** Buttons of which one is pressed; pressing it again removes the answer. */
 export function Choices(p: {
   label: string;
   options: readonly Option[];
@@ -97,13 +97,10 @@ export function FreezeQuestion(p: QuestionProps) {
         {tool.zero !== undefined && tool.zero !== "" && `, read ${tool.zero} on water`}
       </p>
       {fit?.text && <p className="warning">{fit.text}</p>}
-      {tells(fit?.fit) && <Tester {...p} tool={tool} />}
+      {fit?.usable !== false && <Tester {...p} tool={tool} />}
     </>
   );
 }
-
-/** Whether an instrument can say anything of what is inside; where it cannot, it is not offered. */
-export const tells = (fit: string | undefined) => fit !== "density" && fit !== "waterless";
 
 function Tester(p: QuestionProps & { tool: Tool }) {
   const { tool, body, onBody, circuit, view } = p;
@@ -230,8 +227,13 @@ function FreezeStrip({ tool, body, onBody, steps, view }: QuestionProps & { tool
   const warm = readingText(body?.value);
   const at = warm === "" ? undefined : steps.indexOf(Number(warm));
   const set = (i: number, isLate: boolean) => {
-    const cold = steps[i + 1] ?? -50;
-    onBody(freezeBody(tool, steps[i] ?? 0, "degC", { cold, ...(isLate ? { late: true } : {}) }));
+    const cold = steps[i + 1];
+    onBody(
+      freezeBody(tool, steps[i] ?? 0, "degC", {
+        ...(cold === undefined ? {} : { cold }),
+        ...(isLate ? { late: true } : {}),
+      }),
+    );
   };
   const onLate = useCallback((l: boolean) => setLate(l), []);
   return (
