@@ -301,7 +301,7 @@ func TestRoundSession(t *testing.T) {
 		await new Promise(done => { const o = indexedDB.open("diligent"); o.onsuccess = () => { const t = o.result.transaction("queue", "readwrite"); t.objectStore("queue").put({ id: "0198b2f4-6f00-7cc3-98c4-00000000abcd",
 			person: "quayle@skerrow.example", unit: "`+code+`", text, sha256: hash, recordedAt: new Date().toISOString(), what: "level tilted", state: "waiting" }); t.oncomplete = () => { o.result.close(); done(); }; }; }); })()`)
 	b.open("/", `.unsent`)
-	b.until(`document.querySelector('.unsent').innerText.includes("Not recorded: `+code+` level tilted")`)
+	b.until(`document.querySelector('.unsent').innerText.includes("Not recorded: ` + code + ` level tilted")`)
 	b.accessible("a line that was refused")
 	js[chromedp.Void](b, `[...document.querySelectorAll('.unsent button')].find(x => x.innerText === "open it again").click()`)
 	b.wait(`[data-testid="form-unit"]`)
