@@ -185,7 +185,7 @@ export function System({ kind, points, found, chosen, onChoose }: Props) {
         <span
           key={name}
           className="part-name"
-          style={{ left: `${x + w / 2}%`, top: `${w < 20 || h < 20 ? y + h + 4 : y + h - 6}%` }}
+          style={{ left: `${x + w / 2}%`, top: `${w < 16 || h < 14 ? y + h + 4 : y + h - 6}%` }}
           aria-hidden="true"
         >
           {name}
