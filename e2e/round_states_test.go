@@ -81,7 +81,14 @@ func TestRoundStates(t *testing.T) {
 		t.Error("a hot engine is asked for a sample")
 	}
 	b.accessible("hot")
+	// A level that was read hot does not become a cold one.
+	b.tap("at the upper mark")
+	b.until(`[...document.querySelectorAll('.choice')].some(x => x.innerText.trim() === "at the upper mark" && x.ariaPressed === "true")`)
 	b.tap("cold")
+	b.until(`document.querySelector('.warning') === null`)
+	if js[bool](b, `[...document.querySelectorAll('.choice')].some(x => x.innerText.trim() === "at the upper mark" && x.ariaPressed === "true")`) {
+		t.Error("a hot level is a cold one now")
+	}
 	b.tap("more")
 	b.thumbs("a unit")
 	// As many discs as this tester has, by its own chart.
@@ -123,6 +130,14 @@ func TestRoundStates(t *testing.T) {
 	// Empty: it must not move, in the largest letters, and the hold is asked for.
 	b.tap("empty")
 	b.until(`document.querySelector('.must-not-move .loud')?.innerText === "MUST NOT MOVE"`)
+	// Another answer that is not accepted takes nothing of it away, and is not recorded.
+	b.set(`[data-question="meter"] input`, "many")
+	b.said("not accepted")
+	if !js[bool](b, `document.querySelector('.must-not-move') !== null && document.querySelector('.round-bar .go').disabled`) {
+		t.Error("an answer that is refused hides that the unit must not move, or can be recorded")
+	}
+	b.set(`[data-question="meter"] input`, "")
+	b.until(`!document.querySelector('.unit-sheet').innerText.includes("not accepted") && document.querySelector('.must-not-move') !== null`)
 	if !js[bool](b, `parseFloat(getComputedStyle(document.querySelector('.loud')).fontSize) >= Math.max(...[...document.querySelectorAll('main *')].filter(e => !e.closest('svg')).map(e => parseFloat(getComputedStyle(e).fontSize)))`) {
 		t.Error("something is written larger than MUST NOT MOVE")
 	}
@@ -169,8 +184,39 @@ func TestRoundStates(t *testing.T) {
 	if struck := app.get(t, "/api/v1/entries?limit=5&struck=true&kind=level_check&unit="+third); !strings.Contains(struck, "undone on the round") {
 		t.Errorf("%s: %.300s; %d refused", third, struck, js[int](b, queueCount("refused")))
 	}
+	// What is recorded in the same breath as a tap is what the round reports, not the verdict of before the tap.
+	js[chromedp.Void](b, `document.querySelector('.walk-head [aria-label="next unit"]').click()`)
+	b.until(`document.querySelector('.walk-head').innerText.includes("4 of 10")`)
+	fourth := b.text(`.unit-head h2 .figures`)
+	b.tap("cold")
+	if !js[bool](b, `document.querySelector('[data-question="level"]') !== null`) {
+		b.tap("more")
+	}
+	b.tap("at the upper mark")
+	b.until(`document.querySelector('.round-bar .what').innerText.includes("→")`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('.choice')].find(x => x.innerText.trim() === "empty").click(); document.querySelector('.round-bar .go').click()`)
+	b.until(fmt.Sprintf(`document.querySelector('.unit-head h2 .figures')?.innerText !== %q`, fourth))
+	// Answers that are not recorded are named at the close, which waits for them.
+	fifth := b.text(`.unit-head h2 .figures`)
+	b.tap("cold")
+	if !js[bool](b, `document.querySelector('[data-question="level"]') !== null`) {
+		b.tap("more")
+	}
+	b.tap("at the upper mark")
+	b.until(`document.querySelector('.round-bar .what').innerText.startsWith("1 answer")`)
 	b.open("/round/close", `.close-lines`)
 	b.accessible("close")
+	if !js[bool](b, fmt.Sprintf(`document.querySelector('.notice').innerText.includes(%q) && [...document.querySelectorAll('button')].find(x => x.innerText === "close the round").disabled`, fifth)) {
+		t.Errorf("a round is closed over the answers at %s", fifth)
+	}
+	if text := b.text(`main`); !strings.Contains(text, fourth+" hold:") {
+		t.Errorf("%s was empty when it was recorded: %s", fourth, text)
+	}
+	b.open("/round/walk?unit="+fifth, `[data-testid="unit-sheet"]`)
+	b.tap("discard")
+	b.tap("discard 1?")
+	b.until(`document.querySelector('.round-bar .what').innerText === "nothing answered"`)
+	b.open("/round/close", `.close-lines`)
 	if text := b.text(`main`); !strings.Contains(text, code+" hold:") || !strings.Contains(text, "locked") {
 		t.Errorf("close of the round: %s", text)
 	}
@@ -186,7 +232,7 @@ func TestRoundStates(t *testing.T) {
 	js[chromedp.Void](b, `document.querySelector('.round-lines a').click()`)
 	b.wait(`.close-lines`)
 	b.accessible("report")
-	if text := b.text(`main`); !strings.Contains(text, "1 of 10 done") || !strings.Contains(text, "Hoses: ") {
+	if text := b.text(`main`); !strings.Contains(text, "2 of 10 done") || !strings.Contains(text, "Hoses: ") {
 		t.Errorf("report: %.500s", text)
 	}
 	b.calm()
@@ -225,6 +271,16 @@ func TestRoundWide(t *testing.T) {
 	b.said("Protects to")
 	b.keepRound("round-tablet")
 	b.accessible("a refractometer, dark")
+	// Another walk does not begin over answers that are not recorded.
+	b.open("/round", `.walk-site`)
+	js[chromedp.Void](b, `[...document.querySelectorAll('.walk-site')].find(x => x.innerText.startsWith('Hill')).querySelector('button').click()`)
+	b.until(`document.body.innerText.includes("answers that are not recorded, at MC-07, MC-09")`)
+	for _, unit := range []string{"MC-07", "MC-09"} {
+		b.open("/round/walk?unit="+unit, `[data-testid="unit-sheet"]`)
+		b.tap("discard")
+		b.tap("discard 1?")
+		b.until(`![...document.querySelectorAll('button')].some(x => x.innerText.startsWith("discard"))`)
+	}
 	b.open("/round", `.walk-site`)
 	b.tap("E-1")
 	b.set(`.typed-fields input[placeholder="0"]`, "0.2")
@@ -295,6 +351,14 @@ func TestRoundSession(t *testing.T) {
 	b.open("/", `input[type="password"]`)
 	b.signIn("quayle@skerrow.example")
 	b.untilWaiting(0)
+	// What the first program kept, in its own place, is taken over and sent.
+	js[chromedp.Void](b, `localStorage.setItem("diligent.unsent", JSON.stringify([{ person: "quayle@skerrow.example", unit: "`+code+`", what: "note", draft: {},
+		entry: { id: "0198b2f4-6f00-7cc3-98c4-00000000abce", kind: "note", at: new Date(Date.now() + 3 * 3600e3 - 60000).toISOString(), note: { text: "kept by the first program" } } }]))`)
+	b.open("/", `.unsent`)
+	b.until(`document.querySelector('.unsent').innerText.includes("Recorded on ` + code + `")`)
+	if js[bool](b, `localStorage.getItem("diligent.unsent") !== null`) || !strings.Contains(app.get(t, "/api/v1/entries?limit=5&kind=note&unit="+code), "kept by the first program") {
+		t.Error("what the first program kept is not in the books")
+	}
 	// What the books refuse stays with its reason, and is opened again as it was recorded, to be put right.
 	js[chromedp.Void](b, `(async () => { const text = JSON.stringify({ id: "0198b2f4-6f00-7cc3-98c4-00000000abcd", kind: "level_check", at: new Date(Date.now() + 3 * 3600e3 - 60000).toISOString(), levelCheck: { temper: "cold", mark: "tilted", note: "on the slope" } });
 		const hash = [...new Uint8Array(await crypto.subtle.digest("SHA-256", new TextEncoder().encode(text)))].map(x => x.toString(16).padStart(2, "0")).join("");

@@ -362,6 +362,13 @@ func (k *Climate) WithForecast(first measure.Date, minima []measure.Celsius) *Cl
 	return &with
 }
 
+// WithoutForecast is the climate by its curve alone, for when the forecast is too old.
+func (k *Climate) WithoutForecast() *Climate {
+	without := *k
+	without.ahead = nil
+	return &without
+}
+
 // Forecast gives what the weather service expects for the night after day; false
 // when it says nothing of it.
 func (k *Climate) Forecast(day measure.Date) (measure.Celsius, bool) {

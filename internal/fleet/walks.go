@@ -97,7 +97,7 @@ func (f *Fleet) Walk(ctx context.Context, who Actor, r words.Reader, wanted Walk
 	case len(parked) == 0:
 		return w, refusal.New("/site", joinedPlace(wanted), "a site and a row with units")
 	case len(parked) > MostWalked:
-		return w, refusal.New("/site", fmt.Sprintf("%s with %d units", joinedPlace(wanted), len(parked)), fmt.Sprintf("at most %d units: choose a row", MostWalked))
+		return w, refusal.New("/site", fmt.Sprintf("%s with %d units", joinedPlace(wanted), len(parked)), fmt.Sprintf("at most %d units: choose a row, or give the units their parking places in the register", MostWalked))
 	}
 	slices.SortStableFunc(parked, byPlace)
 	codes := make([]string, len(parked))
@@ -112,7 +112,7 @@ func (f *Fleet) Walk(ctx context.Context, who Actor, r words.Reader, wanted Walk
 	if w.Today, err = f.Today(ctx); err != nil {
 		return w, err
 	}
-	if w.Shared, err = f.walkShared(ctx, who, r); err != nil {
+	if w.Shared, err = f.walkShared(ctx, who, r, w.Now); err != nil {
 		return w, err
 	}
 	packs, err := f.walkPacks(ctx, &w.Shared, units)
@@ -142,13 +142,19 @@ func joinedPlace(w WalkFilter) string {
 	return w.Site
 }
 
-func (f *Fleet) walkShared(ctx context.Context, who Actor, r words.Reader) (walk.Shared, error) {
-	s := walk.Shared{Version: walk.Version(), Actor: who, Reader: r.Text(), Plans: map[string]serviceplan.Plan{}, Colds: map[string]*climate.Climate{}, Zones: map[string][]byte{}}
+func (f *Fleet) walkShared(ctx context.Context, who Actor, r words.Reader, now time.Time) (walk.Shared, error) {
+	s := walk.Shared{PackedAt: now, Version: walk.Version(), Actor: who, Reader: r.Text(), Plans: map[string]serviceplan.Plan{}, Colds: map[string]*climate.Climate{}, Zones: map[string][]byte{}}
 	products, err1 := f.store.Products(ctx)
 	additives, err2 := f.store.Additives(ctx)
 	tools, zeroed, err3 := f.WalkInstruments(ctx)
 	s.Products, s.Additives, s.Instruments, s.Zeroed = products, additives, tools, zeroed
-	return s, errors.Join(err1, err2, err3)
+	sites, err4 := f.store.Sites(ctx)
+	for _, site := range sites {
+		if until := site.ForecastUntil(); until != nil && (s.ForecastUntil == nil || until.Before(*s.ForecastUntil)) {
+			s.ForecastUntil = until
+		}
+	}
+	return s, errors.Join(err1, err2, err3, err4)
 }
 
 // walkPacks of units, in their order; what they share goes into s.

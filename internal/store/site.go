@@ -58,6 +58,15 @@ var ErrNoSite = errors.New("no such site")
 // day, and one day may be missed.
 const forecastGood = 36 * time.Hour
 
+// ForecastUntil is when the forecast of the site is too old; nil for none.
+func (s Site) ForecastUntil() *time.Time {
+	if s.ToldAt == nil {
+		return nil
+	}
+	until := s.ToldAt.Add(forecastGood)
+	return &until
+}
+
 // Sites by name.
 func (s *Store) Sites(ctx context.Context) ([]Site, error) {
 	r, err := s.sharedNow(ctx)

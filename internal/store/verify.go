@@ -129,6 +129,11 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 	for _, h := range more {
 		delete(wanted, h.of())
 	}
+	exchanged, err := verifyAttachments(ctx, tx)
+	if err != nil {
+		return nil, nil, err
+	}
+	breaks = append(breaks, exchanged...)
 	for _, h := range kept {
 		if wanted[h.of()] != nil {
 			delete(wanted, h.of())
@@ -136,6 +141,18 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 		}
 	}
 	return heads, breaks, nil
+}
+
+// verifyAttachments names each photo that is not what its hash says.
+func verifyAttachments(ctx context.Context, tx *sql.Tx) ([]Break, error) {
+	if there, err := hasTable(ctx, tx, "attachment"); err != nil || !there {
+		return nil, err
+	}
+	rows, err := tx.QueryContext(ctx, `SELECT LOWER(HEX(sha256)) FROM attachment WHERE SHA2(content, 256) <> LOWER(HEX(sha256)) ORDER BY sha256`)
+	return collect(rows, err, func(rows *sql.Rows) (b Break, err error) {
+		b.Unit, b.What = "attachments", "the photo is not what its hash says"
+		return b, rows.Scan(&b.ID)
+	})
 }
 
 // walk goes along one account's chain and remembers its first break.

@@ -43,6 +43,10 @@ type Shared struct {
 	Products    []coolant.Product  `json:"products"`
 	Additives   []coolant.Additive `json:"additives"`
 	Instruments intake.Instruments `json:"instruments"`
+	// PackedAt is when the walk was packed, and ForecastUntil when the first of its sites' forecasts is too
+	// old: from then on the curve alone counts, as it does on the server; nil without a forecast.
+	PackedAt      time.Time  `json:"packedAt"`
+	ForecastUntil *time.Time `json:"forecastUntil,omitempty"`
 	// Zeroed is when each instrument was last zeroed on purified water, within the last month.
 	Zeroed map[string]time.Time `json:"zeroed"`
 

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"diligentledger/core/access"
+	"diligentledger/core/climate"
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -133,11 +134,20 @@ func (u *Unit) circuit(address string) *Circuit {
 
 func (u *Unit) words() words.Unit {
 	return words.Unit{Name: u.pack.Name, Site: u.pack.Site, Winters: u.pack.Winters, ColdOffset: u.pack.ColdOffset, Heated: u.pack.Heated,
-		Climate: u.shared.Colds[u.pack.Cold], Zone: u.zone}
+		Climate: u.cold(), Zone: u.zone}
+}
+
+// cold that the unit is planned for now.
+func (u *Unit) cold() *climate.Climate {
+	cold := u.shared.Colds[u.pack.Cold]
+	if until := u.shared.ForecastUntil; cold != nil && until != nil && !u.now.Before(*until) {
+		return cold.WithoutForecast()
+	}
+	return cold
 }
 
 func (u *Unit) conditions() clock.Conditions {
-	return clock.Conditions{Climate: u.shared.Colds[u.pack.Cold], Zeroed: u.zeroed, Zone: u.zone}
+	return clock.Conditions{Climate: u.cold(), Zeroed: u.zeroed, Zone: u.zone}
 }
 
 // accounts of the circuits; instead of the account of one of them that which is given for it.
@@ -210,13 +220,22 @@ type Preview struct {
 	Left    *float64      `json:"left,omitempty"` // share of the governing interval that is left
 	// Protects to, °C; nil when it is not known.
 	Protects *measure.Celsius `json:"protects,omitempty"`
+	// Unit is the status of the whole unit, by all its circuits: what a round reports of it.
+	Unit *WholeView `json:"unit,omitempty"`
 	// MustNotMove says why the unit must not move with the entry; empty when nothing forbids it. Held:
-	// a person's hold is in force.
+	// a person's hold is in force on one of its circuits.
 	MustNotMove string `json:"mustNotMove,omitempty"`
 	Held        bool   `json:"held,omitempty"`
 }
 
-// Refuse in the words of the reader.
+// WholeView is the status of a unit by all its circuits.
+type WholeView struct {
+	Verdict clock.Verdict `json:"verdict"`
+	Reason  string        `json:"reason"`
+	Left    *float64      `json:"left,omitempty"` // share of the governing interval that is left
+}
+
+// refuse in the words of the reader.
 func (u *Unit) refuse(err error) Preview {
 	var list *refusal.Error
 	var forbidden *intake.Forbidden
@@ -296,10 +315,14 @@ func (u *Unit) history(c Circuit, entries []ledger.Entry) (*ledger.History, erro
 func (u *Unit) said(c *Circuit, before, after *ledger.Account, last ledger.Entry, read []string) Preview {
 	i := slices.IndexFunc(u.pack.Circuits, func(o Circuit) bool { return o.Address == c.Address })
 	was, _ := u.evaluated(u.accounts(map[string]*ledger.Account{c.Address: before}))
-	is, whole := u.evaluated(u.accounts(map[string]*ledger.Account{c.Address: after}))
+	accounts := u.accounts(map[string]*ledger.Account{c.Address: after})
+	is, whole := u.evaluated(accounts)
 	r, unit := u.shared.reader(), u.words()
-	p := Preview{Text: words.Entry(last.Body), Read: read, Verdict: is[i].Verdict, Before: was[i].Verdict, Reason: r.Reason(is[i].Governing, r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)),
-		Left: is[i].Governing.Remaining, Protects: after.ProtectsTo(), MustNotMove: r.MustNotMove(unit, whole), Held: after.Held != nil}
+	site := r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)
+	p := Preview{Text: words.Entry(last.Body), Read: read, Verdict: is[i].Verdict, Before: was[i].Verdict, Reason: r.Reason(is[i].Governing, site),
+		Unit: &WholeView{whole.Verdict, r.Reason(whole.Governing, site), whole.Governing.Remaining},
+		Left: is[i].Governing.Remaining, Protects: after.ProtectsTo(), MustNotMove: r.MustNotMove(unit, whole),
+		Held: slices.ContainsFunc(accounts, func(a *ledger.Account) bool { return a.Held != nil })}
 	if line := slices.IndexFunc(after.Lines, func(l ledger.Line) bool { return l.Entry.ID == last.ID }); line >= 0 {
 		p.Said = r.Effect(unit, was[i], is[i], after, line, u.today)
 	}
@@ -319,8 +342,10 @@ type View struct {
 	// MustNotMove says why the unit must not move; empty when nothing forbids it.
 	MustNotMove string `json:"mustNotMove,omitempty"`
 	// MayRecord: the person's role records entries.
-	MayRecord bool  `json:"mayRecord"`
-	Strip     Strip `json:"strip"`
+	MayRecord bool `json:"mayRecord"`
+	// Stale says that the walk was loaded long ago; empty when it was not.
+	Stale string `json:"stale,omitempty"`
+	Strip Strip  `json:"strip"`
 }
 
 // Strip is how a test strip is read: seconds after dipping, and the steps of its fields.
@@ -433,7 +458,7 @@ func (u *Unit) View() View {
 	r, unit := u.shared.reader(), u.words()
 	site := r.ColdPlace(unit.Site, unit.Winters, unit.ColdOffset)
 	v := View{Code: u.pack.Code, Verdict: whole.Verdict, Left: whole.Governing.Remaining, Reason: r.Reason(whole.Governing, site), Cautions: words.Cautions(u.pack.Kind, u.pack.Drive), Cold: words.ColdCaution, Hot: words.HotCaution,
-		MustNotMove: r.MustNotMove(unit, whole), MayRecord: slices.Contains(access.Permitted(access.Records, false), u.shared.Actor.Role),
+		MustNotMove: r.MustNotMove(unit, whole), Stale: r.WalkAge(u.now.Sub(u.shared.PackedAt)), MayRecord: slices.Contains(access.Permitted(access.Records, false), u.shared.Actor.Role),
 		Strip: Strip{round.StripFrom, round.StripUntil, round.StripFreeze, round.StripPH, round.StripNitrite, round.StripMolybdate}}
 	for i, c := range u.pack.Circuits {
 		v.Circuits = append(v.Circuits, u.circuitView(c, accounts[i], each[i], site))

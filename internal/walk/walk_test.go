@@ -9,7 +9,9 @@ import (
 	"time"
 
 	"diligentledger/core/access"
+	"diligentledger/core/climate"
 	"diligentledger/core/clock"
+	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
@@ -191,5 +193,69 @@ func TestSaid(t *testing.T) {
 	}
 	if _, err := walk.Read([]byte(`{"version":"0.1"}`)); err == nil || !strings.Contains(err.Error(), "load the walk again") {
 		t.Errorf("another version: %v", err)
+	}
+}
+
+// A forecast that is too old by then counts on the device as little as on the server: a walk that lies there for
+// days does not trust mild nights that were forecast when it was loaded.
+func TestForecastOnTheDevice(t *testing.T) {
+	now := time.Date(2026, 12, 10, 8, 0, 0, 0, time.UTC)
+	shared := walktest.Shared(rand.New(rand.NewPCG(1, 1)), now)
+	day := measure.DateOf(now, time.UTC)
+	cold := climate.MonthlyCurve{-18, -17, -12, -5, 1, 5, 8, 7, 3, -2, -9, -15}.Climate()
+	shared.Colds["Yard"] = cold.WithForecast(day, []measure.Celsius{6, 6, 6, 6, 6, 6, 6, 6, 6, 6})
+	until := now.Add(30 * time.Hour)
+	shared.PackedAt, shared.ForecastUntil = now, &until
+	u := ledger.Unit{Code: "CA-01", Kind: "car", Capacity: 8, Base: "EG"}
+	fill := ledger.Entry{ID: walktest.ID(5), Unit: "CA-01", At: now.AddDate(0, -1, 0), RecordedAt: now.AddDate(0, -1, 0), RecordedBy: "E. Marrow",
+		Body: ledger.Renewal{Volume: measure.Reading{Value: 8, Unit: measure.L}, Product: coolant.Product{Code: "T", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.27}, Emptied: true}}
+	entry, err := walk.EntryOf(fill)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pack := walk.Pack{Code: "CA-01", Kind: "car", Site: "Yard", Zone: "Europe/Oslo", Cold: "Yard", Circuits: []walk.Circuit{{Address: "CA-01", Unit: u, Plan: "1", Entries: []walk.Entry{entry}}}}
+	freeze := func(at time.Time) string {
+		t.Helper()
+		open, err := walk.Open(&shared, pack, nil, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		v := open.View()
+		return string(v.Verdict) + " " + v.Reason + " " + v.Stale
+	}
+	early, late := freeze(now), freeze(now.Add(31*time.Hour))
+	if strings.HasPrefix(early, "hold") || !strings.HasPrefix(late, "hold") {
+		t.Errorf("with mild nights ahead %s; once they are too old %s", early, late)
+	}
+	if strings.Contains(early, "loaded") || !strings.Contains(late, "This walk was loaded 31 hours ago") {
+		t.Errorf("%s; %s", early, late)
+	}
+}
+
+// What a round reports of a unit is the status of all its circuits: a sound port engine does not hide that the
+// starboard one must not run.
+func TestWholeUnit(t *testing.T) {
+	now := ledgertest.Start.AddDate(1, 0, 0)
+	shared := walktest.Shared(rand.New(rand.NewPCG(1, 1)), now)
+	shared.Actor.Role = access.Technician
+	circuit := func(name ledger.Circuit, further bool) walk.Circuit {
+		return walk.Circuit{Address: "HB-02 " + string(name), Plan: "1", Entries: []walk.Entry{}, Unit: ledger.Unit{Code: "HB-02 " + string(name), Kind: "boat", Capacity: 12, Circuit: name, Further: further}}
+	}
+	pack := walk.Pack{Code: "HB-02", Kind: "boat", Site: "Yard", Zone: "Europe/Oslo", Cold: "Yard", Circuits: []walk.Circuit{circuit("port", false), circuit(ledger.StarboardCircuit, true)}}
+	level := func(id int, mark string) []byte {
+		t.Helper()
+		sent, err := walktest.Sent(walktest.ID(id), now.Add(-time.Hour), ledger.LevelCheck{Temper: "cold", Mark: mark}, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return sent
+	}
+	open, err := walk.Open(&shared, pack, []walk.Waiting{{Address: "HB-02 starboard", Entry: level(1, "empty"), RecordedAt: now}}, now)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := open.Preview("HB-02 port", level(2, "max"))
+	if p.Verdict == clock.Hold || p.Unit == nil || p.Unit.Verdict != clock.Hold || p.MustNotMove == "" {
+		t.Errorf("port %s, unit %+v, %q", p.Verdict, p.Unit, p.MustNotMove)
 	}
 }

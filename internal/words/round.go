@@ -3,6 +3,7 @@ package words
 import (
 	"fmt"
 	"slices"
+	"time"
 
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
@@ -131,6 +132,21 @@ func (r Reader) MustNotMove(u Unit, s clock.UnitStatus) string {
 		return ""
 	}
 	return r.Reason(s.Governing, r.ColdPlace(u.Site, u.Winters, u.ColdOffset))
+}
+
+// walkOld is how long a walk may lie on a device before it is said (judgement: a working day).
+const walkOld = 16 * time.Hour
+
+// WalkAge says that a walk was loaded long ago; empty when it was not.
+func (r Reader) WalkAge(age time.Duration) string {
+	if age < walkOld {
+		return ""
+	}
+	text := fmt.Sprintf("%.0f hours", age.Hours())
+	if age >= 48*time.Hour {
+		text = fmt.Sprintf("%.0f days", age.Hours()/24)
+	}
+	return "This walk was loaded " + text + " ago: what others have recorded since is not in what you see. Load it again."
 }
 
 // OwedText is what a walk owes a unit, and why.

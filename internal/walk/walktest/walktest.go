@@ -50,7 +50,11 @@ func Shared(rng *rand.Rand, now time.Time) walk.Shared {
 	}
 	expires := measure.DateOf(now, time.UTC).AddDays(rng.IntN(60) - 30)
 	cold := climate.MonthlyCurve{-18, -17, -12, -5, 1, 5, 8, 7, 3, -2, -9, -15}.Climate()
-	return walk.Shared{Version: walk.Version(), Actor: access.Actor{ID: 7, Name: ledgertest.People[rng.IntN(3)], Role: role}, Reader: words.Metric.Text(),
+	forecast := now.Add(time.Duration(rng.IntN(48)-24) * time.Hour)
+	if rng.IntN(2) == 0 {
+		cold = cold.WithForecast(measure.DateOf(now, time.UTC).AddDays(-1), []measure.Celsius{-2, -30, 1, 2, 0, -4})
+	}
+	return walk.Shared{PackedAt: now.Add(-time.Duration(rng.IntN(80)) * time.Hour), ForecastUntil: &forecast, Version: walk.Version(), Actor: access.Actor{ID: 7, Name: ledgertest.People[rng.IntN(3)], Role: role}, Reader: words.Metric.Text(),
 		Plans: map[string]serviceplan.Plan{"1": {Name: "P", First: serviceplan.Interval{Months: 60}, Later: serviceplan.Interval{Months: 36}, FreezeMargin: 5, TestMonths: 6, CapMonths: 12, HoseMonths: 12}},
 		Colds: map[string]*climate.Climate{"Yard": cold}, Zones: map[string][]byte{"Europe/Oslo": walk.ZoneData(oslo)},
 		Products: ledgertest.Products, Additives: ledgertest.Additives, Zeroed: map[string]time.Time{"R-1": now.AddDate(0, 0, -3)},

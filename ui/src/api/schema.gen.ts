@@ -2173,6 +2173,8 @@ export interface components {
             /** @description Why it must not move; left out when nothing forbids it. */
             mustNotMove?: string;
             mayRecord: boolean;
+            /** @description That the walk was loaded long ago; left out when it was not. */
+            stale?: string;
             strip: components["schemas"]["WalkStrip"];
             circuits: components["schemas"]["WalkCircuit"][];
         };

@@ -41,8 +41,8 @@ export interface Photo {
 interface Device extends DBSchema {
   queue: { key: string; value: Line };
   photos: { key: string; value: Photo };
-  /** The walk that lies open, one alone. */
-  walk: { key: "current"; value: Taken };
+  /** The walk that lies open, one for each person. */
+  walk: { key: string; value: Taken };
   /** Answers so far, by round and unit. */
   answers: { key: string; value: Answers };
   rounds: { key: string; value: RoundState };

@@ -237,11 +237,14 @@ export async function sendUnsent(person: string): Promise<string[]> {
   return [...written];
 }
 
-/** Forgets what was written long ago. */
+/** Forgets what was written long ago, and is in the walk that its person has on the device, if there is one. */
 async function prune() {
   const db = await device();
-  for (const l of await db.getAll("queue"))
-    if (l.state === "written" && Date.now() - Date.parse(l.recordedAt) > keptFor) await db.delete("queue", l.id);
+  for (const l of await db.getAll("queue")) {
+    if (l.state !== "written" || timeNow().getTime() - Date.parse(l.recordedAt) <= keptFor) continue;
+    const walk = await db.get("walk", l.person);
+    if (!walk || l.recordedAt < walk.takenAt) await db.delete("queue", l.id);
+  }
 }
 
 /** Sends a refused line again, as it was confirmed. */

@@ -1,9 +1,9 @@
 import { Menu, Portal, Text } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useContext, useState } from "react";
 import { api } from "../api/client";
 import { useUnsent } from "../frame/outbox";
-import { forgetWalks } from "../round/taken";
+import { forgetWalks, unrecordedOf } from "../round/taken";
 import { roleNames } from "../words/names";
 import { PersonButton } from "./PersonMenu";
 import { LeaveContext, forget, usePerson } from "./session";
@@ -18,6 +18,15 @@ export function OpenMenu() {
   const [settings, setSettings] = useState(false);
   const unsent = useUnsent(person.email);
   const [leaving, setLeaving] = useState<"here" | "everywhere">();
+  const drafts = useQuery({
+    queryKey: ["unrecorded-of", person.email],
+    queryFn: () => unrecordedOf(person.email),
+    networkMode: "always",
+    staleTime: 0,
+    gcTime: 0,
+  });
+  const answered = drafts.data ?? [];
+  const asks = unsent.length > 0 || answered.length > 0;
   const signOut = useMutation({
     mutationFn: (everywhere: boolean) => api.signOut(everywhere),
     onSuccess: () => {
@@ -41,17 +50,13 @@ export function OpenMenu() {
               <Menu.Item value="reading" minH="44px" onClick={() => setSettings(true)}>
                 units and dates
               </Menu.Item>
-              <Menu.Item
-                value="out"
-                minH="44px"
-                onClick={() => (unsent.length > 0 ? setLeaving("here") : signOut.mutate(false))}
-              >
+              <Menu.Item value="out" minH="44px" onClick={() => (asks ? setLeaving("here") : signOut.mutate(false))}>
                 sign out
               </Menu.Item>
               <Menu.Item
                 value="everywhere"
                 minH="44px"
-                onClick={() => (unsent.length > 0 ? setLeaving("everywhere") : signOut.mutate(true))}
+                onClick={() => (asks ? setLeaving("everywhere") : signOut.mutate(true))}
               >
                 sign out everywhere
               </Menu.Item>
@@ -61,12 +66,20 @@ export function OpenMenu() {
       </Menu.Root>
       {leaving && (
         <div className="leaving" role="alertdialog" aria-label="Sign out">
-          <p>
-            <b>
-              {unsent.length} {unsent.length === 1 ? "line is" : "lines are"} not sent.
-            </b>{" "}
-            They stay on this device and are sent when you sign in here again.
-          </p>
+          {unsent.length > 0 && (
+            <p>
+              <b>
+                {unsent.length} {unsent.length === 1 ? "line is" : "lines are"} not sent.
+              </b>{" "}
+              They stay on this device and are sent when you sign in here again.
+            </p>
+          )}
+          {answered.length > 0 && (
+            <p>
+              <b>Answers at {answered.join(", ")} are not recorded.</b> The walk leaves this device when you sign out,
+              and they with it.
+            </p>
+          )}
           <button type="button" className="act strong" autoFocus onClick={() => setLeaving(undefined)}>
             stay signed in
           </button>

@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { Frame } from "../frame/Frame";
@@ -6,7 +7,7 @@ import { useUnsent } from "../frame/outbox";
 import { Vial } from "../marks/Vial";
 import { usePerson } from "../people/session";
 import { verdictWords } from "../words/names";
-import { changeRound } from "./answers";
+import { changeRound, unrecorded } from "./answers";
 import { reportRounds } from "./report";
 import { useOpenWalk } from "./taken";
 import type { Stop } from "./types";
@@ -19,7 +20,17 @@ export function ClosePage() {
   const { open, pending } = useOpenWalk(person.email);
   const waiting = useUnsent(person.email).filter((l) => l.state === "waiting");
   const [busy, setBusy] = useState(false);
-  if (pending) return <Waiting what="the round" />;
+  const id = open?.round.id;
+  const drafts = useQuery({
+    queryKey: ["unrecorded", id],
+    queryFn: () => unrecorded(id ?? ""),
+    enabled: id !== undefined,
+    networkMode: "always",
+    staleTime: 0,
+    gcTime: 0,
+  });
+  const left = drafts.data ?? [];
+  if (pending || (id !== undefined && drafts.isPending)) return <Waiting what="the round" />;
   if (!open)
     return (
       <Frame title="Round" head="closed" here="round">
@@ -52,6 +63,17 @@ export function ClosePage() {
           `; ${waiting.length} ${waiting.length === 1 ? "line waits" : "lines wait"} on this device and will be sent`}
         .
       </p>
+      {left.length > 0 && (
+        <p className="notice" role="alert">
+          <b>Answered and not recorded:</b>{" "}
+          {left.map((u) => (
+            <RouterLink key={u} className="link figures" to={`/round/walk?unit=${encodeURIComponent(u)}`} data-line>
+              {u}{" "}
+            </RouterLink>
+          ))}
+          Record or discard the answers, then close the round.
+        </p>
+      )}
       {groups.map(
         ([name, stops]) =>
           stops.length > 0 && (
@@ -71,7 +93,7 @@ export function ClosePage() {
                       {s.unit}
                     </RouterLink>
                     <span>
-                      {s.state === "done" && s.verdict && <b>{verdictWords[s.verdict]}: </b>}
+                      {s.verdict && <b>{verdictWords[s.verdict]}: </b>}
                       {s.state === "skipped" ? s.why : s.state === "done" ? s.reason : "not visited"}
                       {s.recorded && s.recorded.length > 0 && <small>{s.recorded.join(" · ")}</small>}
                     </span>
@@ -81,9 +103,9 @@ export function ClosePage() {
             </section>
           ),
       )}
-      <NotVisited stops={of((s) => s.state === "waiting")} />
+      <NotVisited stops={of((s) => s.state === "waiting" && !left.includes(s.unit))} />
       <p className="buttons-row">
-        <button type="button" className="choice go" disabled={busy} onClick={() => void close()}>
+        <button type="button" className="choice go" disabled={busy || left.length > 0} onClick={() => void close()}>
           {busy ? "closing …" : "close the round"}
         </button>
         <RouterLink className="choice" to="/round/walk">

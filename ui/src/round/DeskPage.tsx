@@ -266,19 +266,29 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
         code: unit.unit.code,
       })),
     );
+    const status = last?.unit;
+    // A unit is done once each of its circuits is typed.
+    const whole = unit.accounts.every((x) => x.code === address || recorded[x.code] !== undefined);
     const after = await changeRound(round.id, (r) => ({
       ...r,
       stops: r.stops.map((s) =>
         s.unit === unit.unit.code
           ? {
               ...s,
-              state: "done",
+              state: whole ? "done" : "waiting",
               at: timeNow().toISOString(),
-              recorded: made.map((a) => kindNames[a.kind]),
-              verdict: last?.verdict,
-              reason: last?.reason,
-              left: last?.left,
-              made: [...(s.made ?? []), ...made.map((a) => ({ id: a.id, unit: address }))],
+              recorded: [...(s.recorded ?? []), ...made.map((a) => kindNames[a.kind])],
+              verdict: status?.verdict,
+              reason: status?.reason,
+              left: status?.left,
+              made: [
+                ...(s.made ?? []),
+                ...made.map((a) => ({
+                  id: a.id,
+                  unit: address,
+                  account: unit.accounts.find((x) => x.code === address)?.id,
+                })),
+              ],
             }
           : s,
       ),

@@ -62,7 +62,7 @@ export function RoundPage() {
       if (tool && zero.trim() !== "" && first) await keepZero(first.code, first.id);
       await navigate(to);
     } catch (error) {
-      setFailed(error instanceof Problem ? refusalOf(error) : String(error));
+      setFailed(error instanceof Problem ? refusalOf(error) : error instanceof Error ? error.message : String(error));
     } finally {
       setBusy("");
     }
@@ -93,7 +93,7 @@ export function RoundPage() {
             <h2 className="heading">Under way on this device</h2>
             <p>
               {open.round.title}: {open.round.stops.filter((s) => s.state !== "waiting").length} of{" "}
-              {open.round.stops.length} visited. Beginning another one closes it as it is.
+              {open.round.stops.length} visited. A new walk closes this round; record or discard its answers first.
             </p>
             <p className="buttons-row">
               <RouterLink className="choice go" to="/round/walk">

@@ -72,26 +72,27 @@ interface Props {
 }
 
 /** The answers at a unit, kept on the device with each tap. */
-function useAnswers(round: string, unit: string): [Answers | undefined, (change: (a: Answers) => Answers) => void] {
+function useAnswers(round: string, unit: string) {
   const [answers, setAnswers] = useState<Answers>();
+  // As they are now, for what follows a tap before it is drawn.
+  const latest = useRef<Answers>({ given: {} });
   useEffect(() => {
     let gone = false;
     void answersOf(round, unit).then((a) => {
-      if (!gone) setAnswers(a);
+      if (gone) return;
+      latest.current = a;
+      setAnswers(a);
     });
     return () => {
       gone = true;
     };
   }, [round, unit]);
-  return [
-    answers,
-    (change) =>
-      setAnswers((before) => {
-        const after = change(before ?? { given: {} });
-        void keepAnswers(round, unit, after);
-        return after;
-      }),
-  ];
+  const change = (by: (a: Answers) => Answers) => {
+    latest.current = by(latest.current);
+    setAnswers(latest.current);
+    void keepAnswers(round, unit, latest.current);
+  };
+  return { answers, latest, change };
 }
 
 /** What the core says of the unit and of each answer, with all that waits on the device. */
@@ -113,24 +114,27 @@ function useCore(taken: Taken, unit: WalkUnit, answers: Answers | undefined, rou
   });
   const previews = useQuery({
     queryKey: ["walk-previews", taken.takenAt, unit.unit.code, waiting, settled],
-    queryFn: () => previewAll(taken, unit, queue, settled, round),
+    queryFn: () => previewAll(taken, unit, queue, JSON.parse(settled) as Answers["given"], round),
     enabled: answers !== undefined,
     networkMode: "always",
     placeholderData: (before) => before,
     retry: false,
   });
-  return { view, previews: previews.data, failed: previews.error ?? view.error, settledNow: !previews.isFetching };
+  return { view, queue, previews: previews.data, failed: previews.error ?? view.error };
 }
 
 /** Each answer in the order it was given, with those before it written. */
-async function previewAll(taken: Taken, unit: WalkUnit, queue: readonly WaitingEntry[], given: string, round: string) {
+async function previewAll(
+  taken: Taken,
+  unit: WalkUnit,
+  queue: readonly WaitingEntry[],
+  given: Answers["given"],
+  round: string,
+) {
   await openWalk(taken.walk.shared);
   const all: Record<string, Preview> = {};
   const before = [...queue];
-  const answers = Object.entries(JSON.parse(given) as Answers["given"]).sort(([, a], [, b]) =>
-    a.at.localeCompare(b.at),
-  );
-  for (const [key, a] of answers) {
+  for (const [key, a] of inOrder(given)) {
     const { address } = questionOf(key);
     const entry = entryOf(a, round, deviceName());
     const p = await previewOf(unit.pack, before, timeNow(), address, entry);
@@ -144,7 +148,7 @@ async function previewAll(taken: Taken, unit: WalkUnit, queue: readonly WaitingE
 export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
   const person = usePerson().email;
   const code = unit.unit.code;
-  const [answers, change] = useAnswers(round.id, code);
+  const { answers, latest, change } = useAnswers(round.id, code);
   const core = useCore(taken, unit, answers, round.id);
   const view = core.view.data ?? unit.view;
   const [address, setAddress] = useState(unit.accounts[0]?.code ?? code);
@@ -176,11 +180,10 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
   const previewOfKey = (key: string) => core.previews?.[key];
   const keys = Object.keys(given);
   const refused = keys.filter((k) => (previewOfKey(k)?.refused?.length ?? 0) > 0);
-  const last = [...keys].sort((a, b) => (given[a]?.at ?? "").localeCompare(given[b]?.at ?? "")).at(-1);
-  // Each preview has the answers before it written: the last one is of all of them.
-  const sum = last === undefined ? undefined : previewOfKey(last);
-  const mustNotMove = sum && !sum.refused ? sum.mustNotMove : view.mustNotMove;
-  const held = sum?.held ?? circuit.held ?? false;
+  // Each preview has the accepted answers before it written: the last accepted one is of all of them.
+  const sum = lastAccepted(given, core.previews);
+  const mustNotMove = sum ? sum.mustNotMove : view.mustNotMove;
+  const held = sum ? sum.held === true : view.circuits.some((c) => c.held);
   const ask: QuestionProps = {
     view,
     circuit,
@@ -194,25 +197,29 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
     setBusy(true);
     setProblem("");
     try {
-      // As it is now, not as it was drawn: a tap may have come since.
-      const now = await answersOf(round.id, code);
-      const made = Object.entries(now.given)
-        .sort(([, a], [, b]) => a.at.localeCompare(b.at))
-        .map(([key, a]) => ({ key, address: questionOf(key).address, answer: a }));
+      // As it is now, not as it was drawn: a tap may have come since, and what the round reports is of all of them.
+      const now = latest.current.given;
+      const previews = await previewAll(taken, unit, core.queue, now, round.id).catch(() => undefined);
+      if (Object.values(previews ?? {}).some((p) => (p.refused?.length ?? 0) > 0)) {
+        setProblem("Not accepted yet: see above.");
+        return;
+      }
+      const made = inOrder(now).map(([key, a]) => ({ key, address: questionOf(key).address, answer: a }));
+      const textOf = (key: string) => previews?.[key]?.text;
       await keepUnsent(
         ...made.map(({ address: unitAddress, answer, key }) => ({
           person,
           unit: unitAddress,
           account: unit.accounts.find((x) => x.code === unitAddress)?.id,
           entry: entryOf(answer, round.id, deviceName()),
-          what: previewOfKey(key)?.text
-            ? `${kindNames[answer.kind].toLowerCase()} ${previewOfKey(key)?.text ?? ""}`
-            : kindNames[answer.kind].toLowerCase(),
+          what: [kindNames[answer.kind].toLowerCase(), textOf(key)].filter(Boolean).join(" "),
           round: round.id,
           code,
         })),
       );
-      const verdictNow = last === undefined ? undefined : previewOfKey(last);
+      // Without the core what came of it is not known, and is not said to be as it was before.
+      const status = lastAccepted(now, previews)?.unit;
+      const silent = unit.accounts.filter((x) => !made.some((m) => m.address === x.code)).map((x) => x.code);
       const after = await changeRound(round.id, (r) => ({
         ...r,
         stops: r.stops.map((s) =>
@@ -222,12 +229,13 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
                 state: "done",
                 why: undefined,
                 at: timeNow().toISOString(),
-                recorded: made.map(({ answer, key }) =>
-                  [kindNames[answer.kind], previewOfKey(key)?.text].filter(Boolean).join(": "),
-                ),
-                verdict: verdictNow?.verdict ?? view.verdict,
-                reason: verdictNow?.reason ?? view.reason,
-                left: verdictNow ? verdictNow.left : view.left,
+                recorded: [
+                  ...made.map(({ answer, key }) => [kindNames[answer.kind], textOf(key)].filter(Boolean).join(": ")),
+                  ...silent.map((x) => `${x}: nothing recorded`),
+                ],
+                verdict: status?.verdict,
+                reason: status?.reason ?? "what came of it is not known on this device",
+                left: status?.left,
                 made: made.map(({ answer, address: of }) => ({
                   id: answer.id,
                   unit: of,
@@ -322,6 +330,7 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
           )}
         </div>
       )}
+      {view.stale && <p className="warning">{view.stale}</p>}
       <div className="columns">
         <div>
           <section className="owed" aria-label="Owed today">
@@ -360,12 +369,11 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
               ]}
               value={temper}
               onValue={(t) =>
-                change((a) => ({
-                  ...a,
-                  temper: t === "cold" || t === "hot" ? t : undefined,
-                  // What cannot be done hot was not done.
-                  given: t === "hot" ? hotOnly(a.given, view.circuits) : t === "cold" ? coldLevels(a.given) : a.given,
-                }))
+                change((a) => {
+                  // What cannot be done hot was not done; a level that was read hot is no cold one.
+                  if (t === "hot") return { ...a, temper: t, given: hotOnly(a.given, view.circuits) };
+                  return t === "cold" ? { ...a, temper: t, given: withoutHotLevels(a.given) } : a;
+                })
               }
             />
             {temper === "hot" && <p className="warning">{view.hot}</p>}
@@ -464,11 +472,7 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
       <Cautions lines={view.cautions} />
       <div className="round-bar no-print">
         <div className="what" aria-live="polite">
-          {problem ? (
-            <b className="alarm">{problem}</b>
-          ) : (
-            <Sum keys={keys} refused={refused.length} last={last === undefined ? undefined : previewOfKey(last)} />
-          )}
+          {problem ? <b className="alarm">{problem}</b> : <Sum keys={keys} refused={refused.length} sum={sum} />}
         </div>
         {skipping ? (
           <div className="choices" role="group" aria-label="Why it is skipped">
@@ -483,9 +487,13 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
           </div>
         ) : (
           <>
-            <button type="button" className="choice" onClick={() => setSkipping(true)}>
-              skip
-            </button>
+            {keys.length === 0 ? (
+              <button type="button" className="choice" onClick={() => setSkipping(true)}>
+                skip
+              </button>
+            ) : (
+              <Discard answers={keys.length} onDiscard={() => change((a) => ({ temper: a.temper, given: {} }))} />
+            )}
             {keys.length > 0 && (
               <button
                 type="button"
@@ -523,13 +531,19 @@ function hotOnly(given: Answers["given"], circuits: readonly WalkCircuit[]): Ans
   return kept;
 }
 
-const coldLevels = (given: Answers["given"]): Answers["given"] =>
-  Object.fromEntries(
-    Object.entries(given).map(([key, a]) => [
-      key,
-      a.kind === "level_check" ? { ...a, body: { ...a.body, temper: "cold" } } : a,
-    ]),
-  );
+const withoutHotLevels = (given: Answers["given"]): Answers["given"] =>
+  Object.fromEntries(Object.entries(given).filter(([, a]) => a.kind !== "level_check" || a.body.temper !== "hot"));
+
+/** Answers in the order in which they were given. */
+const inOrder = (given: Answers["given"]) => Object.entries(given).sort(([, a], [, b]) => a.at.localeCompare(b.at));
+
+/** The preview of the answer that was given last among those that are accepted: it has all others written. */
+function lastAccepted(given: Answers["given"], previews: Readonly<Record<string, Preview>> | undefined) {
+  return inOrder(given)
+    .reverse()
+    .map(([key]) => previews?.[key])
+    .find((p) => p !== undefined && (p.refused?.length ?? 0) === 0);
+}
 
 /** What an answer says of the unit, or why it is not accepted. */
 function Said(p: { preview?: Preview; onConfirm: () => void; confirmed: boolean; shown?: boolean }) {
@@ -569,7 +583,24 @@ function Said(p: { preview?: Preview; onConfirm: () => void; confirmed: boolean;
   );
 }
 
-function Sum({ keys, refused, last }: { keys: readonly string[]; refused: number; last?: Preview }) {
+/** Discards the answers at a unit, after a second press: only then it can be skipped. */
+function Discard({ answers, onDiscard }: { answers: number; onDiscard: () => void }) {
+  const [sure, setSure] = useState(false);
+  return (
+    <button
+      type="button"
+      className="choice"
+      onClick={() => {
+        if (sure) onDiscard();
+        setSure(!sure);
+      }}
+    >
+      {sure ? `discard ${answers}?` : "discard"}
+    </button>
+  );
+}
+
+function Sum({ keys, refused, sum }: { keys: readonly string[]; refused: number; sum?: Preview }) {
   if (refused > 0) return <b className="alarm">Not accepted yet: see above.</b>;
   if (keys.length === 0) return <span className="faint">nothing answered</span>;
   return (
@@ -577,7 +608,7 @@ function Sum({ keys, refused, last }: { keys: readonly string[]; refused: number
       <span>
         {keys.length} {keys.length === 1 ? "answer" : "answers"}
       </span>
-      {last?.verdict && <b> → {verdictWords[last.verdict]}</b>}
+      {sum?.unit && <b> → {verdictWords[sum.unit.verdict]}</b>}
     </>
   );
 }

@@ -17,6 +17,17 @@ export async function keepAnswers(round: string, unit: string, answers: Answers)
   await (await device()).put("answers", answers, `${round}/${unit}`);
 }
 
+/** Units of a round with answers that are not recorded. */
+export async function unrecorded(round: string): Promise<string[]> {
+  const db = await device();
+  const units: string[] = [];
+  for (const key of await db.getAllKeys("answers")) {
+    const answers = key.startsWith(`${round}/`) ? await db.get("answers", key) : undefined;
+    if (answers && Object.keys(answers.given).length > 0) units.push(key.slice(round.length + 1));
+  }
+  return units;
+}
+
 export async function dropAnswers(round: string, unit: string) {
   await (await device()).delete("answers", `${round}/${unit}`);
 }

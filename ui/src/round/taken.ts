@@ -4,7 +4,7 @@ import { api } from "../api/client";
 import { serverSaid, timeNow } from "../frame/clock";
 import { device } from "../frame/device";
 import { openQueue } from "../frame/outbox";
-import { changeRound, newId } from "./answers";
+import { changeRound, newId, unrecorded } from "./answers";
 import type { RoundState, Taken, Tool } from "./types";
 
 /** The walk that lies open on this device, with its round; null when there is none of this person. */
@@ -16,8 +16,8 @@ export interface Open {
 async function readOpen(person: string): Promise<Open | null> {
   await openQueue();
   const db = await device();
-  const taken = await db.get("walk", "current");
-  if (taken?.person !== person) return null;
+  const taken = await db.get("walk", person);
+  if (!taken) return null;
   const round = await db.get("rounds", taken.round);
   return round && round.closedAt === undefined ? { taken, round } : null;
 }
@@ -42,6 +42,13 @@ export async function takeWalk(
   tool: Tool | undefined,
   known: Pick<Taken, "instruments" | "probe">,
 ): Promise<Open> {
+  const db = await device();
+  const before = await db.get("walk", person);
+  const left = before ? await unrecorded(before.round) : [];
+  if (left.length > 0)
+    throw new Error(
+      `The round under way has answers that are not recorded, at ${left.join(", ")}: record or discard them first.`,
+    );
   const asked = Date.now();
   const walk = await api.walk(query);
   serverSaid(walk.now, asked, Date.now());
@@ -57,12 +64,10 @@ export async function takeWalk(
     stops: walk.units.map((u) => ({ unit: u.unit.code, state: "waiting" })),
   };
   const taken: Taken = { person, query, takenAt: at, walk, round: round.id, ...known };
-  const db = await device();
-  const before = await db.get("walk", "current");
   // One round is under way at a time: the one before is closed as it is.
   if (before) await changeRound(before.round, (r) => ({ ...r, closedAt: r.closedAt ?? at }));
   const tx = db.transaction(["walk", "rounds"], "readwrite");
-  await Promise.all([tx.objectStore("walk").put(taken, "current"), tx.objectStore("rounds").put(round), tx.done]);
+  await Promise.all([tx.objectStore("walk").put(taken, person), tx.objectStore("rounds").put(round), tx.done]);
   await askForRoom();
   return { taken, round };
 }
@@ -73,7 +78,7 @@ export async function takeAgain(open: Open): Promise<void> {
   const walk = await api.walk(open.taken.query);
   serverSaid(walk.now, asked, Date.now());
   const db = await device();
-  await db.put("walk", { ...open.taken, walk, takenAt: timeNow().toISOString() }, "current");
+  await db.put("walk", { ...open.taken, walk, takenAt: timeNow().toISOString() }, open.taken.person);
 }
 
 /** Asks the browser to keep what is on the device when it is short of room. */
@@ -96,7 +101,11 @@ export const keepsRoom = async (): Promise<boolean> => {
 
 /** Forgets the walks of a person who signs out. What waits to be sent stays. */
 export async function forgetWalks(person: string) {
-  const db = await device();
-  const taken = await db.get("walk", "current");
-  if (taken?.person === person) await db.delete("walk", "current");
+  await (await device()).delete("walk", person);
+}
+
+/** Units of the person's open round with answers that are not recorded: signing out would lose them. */
+export async function unrecordedOf(person: string): Promise<string[]> {
+  const taken = await (await device()).get("walk", person);
+  return taken ? unrecorded(taken.round) : [];
 }

@@ -103,6 +103,8 @@ export interface Preview {
   readonly reason?: string;
   readonly left?: number;
   readonly protects?: number;
+  /** Status of the whole unit, by all its circuits. */
+  readonly unit?: { readonly verdict: Schemas["Verdict"]; readonly reason: string; readonly left?: number };
   readonly mustNotMove?: string;
   readonly held?: boolean;
 }
