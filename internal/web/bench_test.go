@@ -30,7 +30,7 @@ func longAccounts(b *testing.B, name string, n int) (codes []string) {
 	b.Helper()
 	owner := opened(b, instance.OwnerDSN())
 	fleet := demo.Fleet(noon)
-	fleet.Name, fleet.Products, fleet.Additives, fleet.Planned = name, nil, nil, nil
+	fleet.Name, fleet.Products, fleet.Additives, fleet.Planned, fleet.Types, fleet.Instruments = name, nil, nil, nil, nil, nil
 	fleet.Sites, fleet.Plans = fleet.Sites[:1], fleet.Plans[:1]
 	fleet.Sites[0].Name, fleet.Plans[0].Name = name, name
 	pattern := slices.Clone(fleet.Units[0].Entries)
