@@ -59,7 +59,8 @@ build_ui() {
 build_core() {
   need_tool go "Go 1.26 or newer"
   mkdir -p ui/core
-  GOOS=js GOARCH=wasm go build -trimpath -buildvcs=false -ldflags "-s -w" -o "$work/core.wasm" ./cmd/core || fail "the core does not build; see above"
+  # Without inlining it is an eighth smaller once compressed.
+  GOOS=js GOARCH=wasm go build -trimpath -buildvcs=false -gcflags=all=-l -ldflags "-s -w" -o "$work/core.wasm" ./cmd/core || fail "the core does not build; see above"
   cmp -s "$work/core.wasm" ui/core/core.wasm || cp "$work/core.wasm" ui/core/core.wasm
   cmp -s "$(go env GOROOT)/lib/wasm/wasm_exec.js" ui/core/wasm_exec.js || cp "$(go env GOROOT)/lib/wasm/wasm_exec.js" ui/core/wasm_exec.js
 }

@@ -59,7 +59,7 @@ func TestCoreAsWebAssembly(t *testing.T) {
 	}
 	dir := t.TempDir()
 	wasm, script, asked, answered := filepath.Join(dir, "core.wasm"), filepath.Join(dir, "run.cjs"), filepath.Join(dir, "asked.jsonl"), filepath.Join(dir, "answers")
-	run(t, []string{"GOOS=js", "GOARCH=wasm"}, "go", "build", "-trimpath", "-ldflags", "-s -w", "-o", wasm, ".")
+	run(t, []string{"GOOS=js", "GOARCH=wasm"}, "go", "build", "-trimpath", "-gcflags=all=-l", "-ldflags", "-s -w", "-o", wasm, ".")
 	root := strings.TrimSpace(run(t, nil, "go", "env", "GOROOT"))
 	now := ledgertest.Start.AddDate(0, 0, ledgertest.Days+1)
 	var lines, wants []string

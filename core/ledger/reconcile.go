@@ -435,7 +435,8 @@ func (a *Account) settleRetest(line *Line, at time.Time) {
 		if o.What != CheckRetest || !at.After(o.Since) {
 			continue
 		}
-		if at.Sub(o.Since).Hours() < mixedAfter && !a.ranBetween(o.Since, at) {
+		test, _ := line.Entry.Body.(FreezeTest)
+		if at.Sub(o.Since).Hours() < mixedAfter && !test.Warmed && !a.ranBetween(o.Since, at) {
 			line.note(NoteNotMixed)
 			return
 		}

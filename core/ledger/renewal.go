@@ -235,15 +235,12 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 		if a.Known {
 			missing = max(0, a.Filled-held)
 		}
-		doubt := sigmaPoured(t.In)
+		doubt := 0.0
 		if missing > 0 {
-			doubt = math.Hypot(doubt, a.volume)
+			doubt = a.volume
 		}
 		t.Short = out + missing - t.In
-		t.Allowed = measure.Litre(2 * math.Hypot(math.Sqrt(variance), doubt))
-		if b.Level == Hot {
-			t.Allowed += measure.Litre(expansion * float64(a.Unit.Capacity))
-		}
+		t.Allowed = allowedShort(variance, t.In, doubt, b.Level == Hot, a.Unit.Capacity)
 		// A drain to within measuring error of all there was leaves nothing.
 		if t.Residual < measure.Litre(math.Sqrt(variance)) {
 			t.Residual = 0
@@ -258,6 +255,25 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 		}
 	}
 	return measured
+}
+
+// AllowedShort is by how much less may go into a system than came out of it by the error of measuring
+// alone: two standard uncertainties of what came out, of what went in and of what had been missing before (doubt, L),
+// and what a hot level reads high.
+func AllowedShort(out []measure.Litre, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
+	variance := 0.0
+	for _, v := range out {
+		variance += math.Pow(sigmaPoured(v), 2)
+	}
+	return allowedShort(variance, in, doubt, hot, capacity)
+}
+
+func allowedShort(variance float64, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
+	allowed := measure.Litre(2 * math.Hypot(math.Sqrt(variance), math.Hypot(sigmaPoured(in), doubt)))
+	if hot {
+		allowed += measure.Litre(expansion * float64(capacity))
+	}
+	return allowed
 }
 
 // mixWith pours fresh onto what stayed inside, which each flush thinned.

@@ -35,6 +35,8 @@ type FreezeTest struct {
 	Cold    *measure.Celsius `json:"cold,omitempty"`
 	Expired bool             `json:"expired,omitempty"`
 	Late    bool             `json:"late,omitempty"`
+	// Warmed: the engine ran warm after the last pour, until the thermostat opened, so that the sample is mixed.
+	Warmed bool `json:"warmed,omitempty"`
 }
 
 // ChemistryTest of a sample. Pointers are nil for what was not tested.

@@ -195,7 +195,7 @@ func freezeTest(b ledger.FreezeTest) string {
 	return join(", ",
 		join(" ", when(b.Instrument != ledger.DiscTester, Name(b.Instrument)), b.Tool, value),
 		when(b.Scale != "" && b.Scale != coolant.NoWater && b.Value.Unit != measure.Brix, string(b.Scale)+" scale"),
-		optional("sample ", b.Sample), zero, when(b.Expired, "strip expired"), when(b.Late, "read too late"))
+		optional("sample ", b.Sample), zero, when(b.Expired, "strip expired"), when(b.Late, "read too late"), when(b.Warmed, "mixed by a warm run"))
 }
 
 // batch of a product and the end of its shelf life.

@@ -223,7 +223,7 @@ func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
 			*ppm = maybe(rng, 900*rng.Float64())
 		}
 	}
-	t.Expired, t.Late = rng.IntN(6) == 0, rng.IntN(6) == 0
+	t.Expired, t.Late, t.Warmed = rng.IntN(6) == 0, rng.IntN(6) == 0, rng.IntN(6) == 0
 	return t
 }
 

@@ -1,0 +1,312 @@
+package job
+
+import (
+	"fmt"
+	"math"
+	"testing"
+	"time"
+
+	"diligentledger/core/access"
+	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+)
+
+var (
+	start    = time.Date(2026, 11, 27, 7, 0, 0, 0, time.UTC)
+	conc     = coolant.Product{ID: 1, Code: "GC", Name: "Green concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 1, Stated: true}
+	premix   = coolant.Product{ID: 2, Code: "GP", Name: "Green premix", Base: coolant.EG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
+	pgPremix = coolant.Product{ID: 3, Code: "PP", Name: "Blue premix", Base: coolant.PG, Technology: "OAT", Form: coolant.Premix, Glycol: 0.5}
+)
+
+func inside(b coolant.Base, v measure.Litre, glycol float64) coolant.Charge {
+	c, err := coolant.Pour(b, v, glycol)
+	if err != nil {
+		panic(err)
+	}
+	return c
+}
+
+// car of 9.7 L: 8.6 L by the petcock and the block, 0.6 L in the heater core, 0.5 L that never comes out.
+func car(kind Kind) Setup {
+	return Setup{ID: "01931c2e-0000-7000-8000-000000000001", Address: "CA-01", Unit: "CA-01", Of: "car", Kind: kind, System: "expansion_tank", HeaterCore: true, Capacity: 9.7,
+		Points: []Point{{Code: PointPetcock, Litres: 6.0}, {Code: PointBlock, Litres: 2.6}, {Code: PointHeater, Litres: 0.6}}, Cap: 138, Stages: 1, Washers: "M14 copper",
+		Torque: &measure.Reading{Value: 13, Unit: measure.NewtonMetre}, Product: conc, Target: 0.5, Inside: inside(coolant.EG, 9.7, 0.45), Known: true, Filled: 9.7}
+}
+
+// worker does the steps of a job one after the other by what the simulated unit shows.
+type worker struct {
+	t      *testing.T
+	s      Setup
+	sim    *Simulator
+	events []Event
+	role   access.Role
+	// change what is recorded at a step.
+	change func(st Step, values map[string]Value)
+}
+
+func (w *worker) at() time.Time { return start.Add(time.Duration(len(w.events)) * 10 * time.Minute) }
+
+func (w *worker) add(e Event) {
+	e.ID, e.At, e.By, e.Role = EntryID(w.s.ID, fmt.Sprint("event", len(w.events))), w.at(), "A. Person", w.role
+	w.events = append(w.events, e)
+}
+
+// next step done; false when none is left but the release.
+func (w *worker) next() bool {
+	w.t.Helper()
+	st := Open(w.s, w.events, w.at())
+	if st.Next == "" || st.Next == "release" {
+		return false
+	}
+	step := *st.Step(st.Next)
+	values := w.sim.Answer(step)
+	if w.change != nil {
+		w.change(step, values)
+	}
+	e := Event{Type: Answered, Step: step.Key, Values: values}
+	if step.Answer != nil {
+		e.Replaces = step.Answer.ID
+	}
+	w.add(e)
+	after := Open(w.s, w.events, w.at())
+	if got := after.Step(step.Key); got != nil && got.Status == Done {
+		w.sim.Apply(step, values)
+	} else {
+		w.sim.tries[step.Key]++
+	}
+	return true
+}
+
+// run to the release, at most so many steps.
+func (w *worker) run() State {
+	w.t.Helper()
+	for n := 0; w.next(); n++ {
+		if n > 120 {
+			st := Open(w.s, w.events, w.at())
+			w.t.Fatalf("no end: at %s %v", st.Next, st.Step(st.Next))
+		}
+	}
+	return Open(w.s, w.events, w.at())
+}
+
+func newWorker(t *testing.T, s Setup, f Faults) *worker {
+	if field := s.Check(); field != nil {
+		t.Fatalf("%s: %v", s.Kind, field)
+	}
+	return &worker{t: t, s: s, sim: simulator(s, f), role: access.Technician}
+}
+
+// Each method of filling with each of bleeding, and each kind of job, runs to the release on the
+// simulated unit, with as much in as out and the target reached in truth.
+func TestMethods(t *testing.T) {
+	boat := Setup{ID: "01931c2e-0000-7000-8000-000000000002", Address: "BO-01", Of: "boat", Kind: BoatLoop, System: "header_tank", HotWater: true, RawWater: true, Capacity: 12, Stages: 1, Cap: 93,
+		Points: CommonPoints("boat", 12, false, true), Product: conc, Target: 0.45, Inside: inside(coolant.EG, 12, 0.4), Known: true, Filled: 12}
+	bike := Setup{ID: "01931c2e-0000-7000-8000-000000000003", Address: "MC-01", Of: "motorcycle", Kind: DrainFill, System: "radiator_cap", Bottle: true, Capacity: 1.8, Cap: 127, Stages: 1,
+		Points: CommonPoints("motorcycle", 1.8, false, false), Product: premix, Target: 0.5, Inside: inside(coolant.EG, 1.8, 0.5), Known: true, Filled: 1.8, PremixOnly: true}
+	plane := Setup{ID: "01931c2e-0000-7000-8000-000000000004", Address: "AC-01", Of: "aircraft", Kind: Aircraft, Capacity: 3, Points: CommonPoints("aircraft", 3, false, false), Product: premix, Target: 0.5,
+		Inside: inside(coolant.EG, 3, 0.5), Known: true, Filled: 3}
+	with := func(s Setup, f func(*Setup)) Setup { f(&s); return s }
+	for _, c := range []struct {
+		name string
+		s    Setup
+	}{
+		{"gravity with a funnel", car(DrainFill)},
+		{"vacuum", with(car(DrainFill), func(s *Setup) { s.Options.Fill = Vacuum })},
+		{"pressure", with(car(DrainFill), func(s *Setup) { s.Options.Fill = Pressure })},
+		{"upper hose of an emptied block", with(car(FullFlush), func(s *Setup) { s.Options.Fill, s.Options.Bleed = Hose, VentScrew })},
+		{"electric pump, car", with(car(DrainFill), func(s *Setup) { s.Options.Bleed, s.HighVoltage = Pump, true })},
+		{"electric pump, motorcycle", with(bike, func(s *Setup) { s.Options.Bleed = Pump })},
+		{"vent screw", with(car(DrainFill), func(s *Setup) { s.Options.Bleed = VentScrew })},
+		{"lean and blip", bike},
+		{"rev", with(bike, func(s *Setup) { s.Options.Bleed = Rev })},
+		{"boat header tank", boat},
+		{"aircraft", plane},
+		{"second drain-and-fill", car(TwiceFill)},
+		{"full flush, thermostat in", car(FullFlush)},
+		{"full flush, thermostat out, cleaner, back-flush, sealant", with(car(FullFlush), func(s *Setup) {
+			s.Options.ThermostatOut, s.Options.Cleaner, s.Options.BackFlush, s.Options.Sealant = true, true, true, true
+		})},
+		{"full flush, premix only", with(car(FullFlush), func(s *Setup) { s.PremixOnly, s.Product = true, premix })},
+		{"correction", car(Correction)},
+		{"bleed only", car(BleedOnly)},
+		{"cap", with(car(PartChange), func(s *Setup) { s.Options.Part = "cap" })},
+		{"hose", with(car(PartChange), func(s *Setup) { s.Options.Part = "hose" })},
+		{"pump", with(car(PartChange), func(s *Setup) { s.Options.Part = "pump" })},
+		{"thermostat", with(car(PartChange), func(s *Setup) { s.Options.Part, s.Options.Sealant = "thermostat", true })},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			w := newWorker(t, c.s, Faults{Trapped: 0.05 * c.s.Capacity})
+			st := w.run()
+			if !st.Ready || st.Next != "release" {
+				t.Fatalf("not ready: next %s, gates %v", st.Next, st.Gates)
+			}
+			if !st.Inside.finite() {
+				t.Error("a figure inside is not one")
+			}
+			if c.s.drains() && !st.Balance.Holds {
+				t.Errorf("balance %+v", st.Balance)
+			}
+			if c.s.pours() && st.Aim != nil {
+				freeze, air := w.sim.Truth()
+				if off := math.Abs(float64(freeze - *st.Aim)); off > 3.5 || air > 0.1*c.s.Capacity {
+					t.Errorf("in truth %v, aimed at %v; air %v", freeze, *st.Aim, air)
+				}
+			}
+			entries := Entries(c.s, st, func(s Step) string { return s.Key })
+			seen := map[string]bool{}
+			for _, e := range entries {
+				if seen[e.ID] || e.Envelope.Job != c.s.ID || e.Envelope.Step == "" || e.Kind() == "" {
+					t.Errorf("entry %+v", e)
+				}
+				seen[e.ID] = true
+			}
+			if len(entries) < 3 {
+				t.Errorf("%d entries", len(entries))
+			}
+			for _, step := range st.Steps {
+				if c.s.PremixOnly && (step.Code == "pour_water" || step.Code == "flush_fill" || step.Code == "correct_lean") {
+					t.Errorf("%s on a system that takes no water", step.Key)
+				}
+			}
+		})
+	}
+}
+
+// A short fill is caught: too little went in, so it is bled again until as much is in as came out, and
+// no role may pass over it without a reason.
+func TestShortFill(t *testing.T) {
+	w := newWorker(t, car(DrainFill), Faults{})
+	w.change = func(st Step, v map[string]Value) {
+		if st.Code == "pour_water" {
+			v["litres"] = reading(float64(st.Facts[0].Low)-1.2, measure.L)
+		}
+		if st.Code == "rebleed" {
+			v["litres"] = reading(0, measure.L)
+		}
+	}
+	for range 60 {
+		if st := Open(w.s, w.events, w.at()); st.Next == "rebleed:3" {
+			break
+		}
+		w.next()
+	}
+	st := Open(w.s, w.events, w.at())
+	if st.Next != "rebleed:3" || st.Balance.Holds || st.Balance.Short < 1 || st.Ready || st.Gates[GateBalance] == Done {
+		t.Fatalf("next %s, balance %+v", st.Next, st.Balance)
+	}
+	override := func(r access.Role) State {
+		events := append([]Event(nil), w.events...)
+		events = append(events, Event{ID: EntryID(w.s.ID, string(r)), At: w.at(), By: "B. Boss", Role: r, Type: Overridden, Step: "balance", Why: "the pan was spilled"})
+		return Open(w.s, events, w.at().Add(time.Hour))
+	}
+	if st := override(access.Technician); st.Next != "rebleed:3" {
+		t.Errorf("a technician passed over it: %s", st.Next)
+	}
+	if st := override(access.Coordinator); st.Step("balance").Status != Overrun || st.Next != "leaks" {
+		t.Errorf("a coordinator may: %s", st.Next)
+	}
+}
+
+// A plugged spigot is asked about, and what it holds back is known to be inside.
+func TestPluggedSpigot(t *testing.T) {
+	w := newWorker(t, car(FullFlush), Faults{Plugged: PointBlock})
+	for {
+		st := Open(w.s, w.events, w.at())
+		if st.Next == "drain_check:1:block" {
+			break
+		}
+		if !w.next() {
+			t.Fatal("it was never asked about")
+		}
+	}
+	st := Open(w.s, w.events, w.at())
+	fact := st.Step(st.Next).Facts[2]
+	if fact.Code != "still_inside" || math.Abs(fact.Low-2.6*0.7) > 0.01 {
+		t.Errorf("%+v", fact)
+	}
+	if left := st.Inside.left(PointBlock); math.Abs(float64(left)-2.6*0.7) > 0.02 {
+		t.Errorf("%v L are left in the block", left)
+	}
+	if st = w.run(); !st.Ready {
+		t.Errorf("not ready: %s", st.Next)
+	}
+}
+
+// The worked numbers of the trade.
+func TestWorkedNumbers(t *testing.T) {
+	// 4.0 of 5.8 US qt drained is about 70 % of the charge (common practice).
+	qt := 0.946352946
+	small := Setup{ID: car(DrainFill).ID, Of: "car", Kind: DrainFill, Capacity: measure.Litre(5.8 * qt), Points: []Point{{Code: PointPetcock, Litres: measure.Litre(4 * qt)}}, Product: premix, Target: 0.5,
+		Inside: inside(coolant.EG, measure.Litre(5.8*qt), 0.5), Known: true, Filled: measure.Litre(5.8 * qt)}
+	w := newWorker(t, small, Faults{})
+	if st := w.run(); math.Abs(st.Replaced-0.69) > 0.015 {
+		t.Errorf("replaced %.3f, want about 0.70", st.Replaced)
+	}
+	// After a water flush of 9.7 L what never drains is water: half and half on top of it is too weak, so the concentrate goes in
+	// first, 4.85 L of it for half of 9.7 L (mass balance), then water.
+	s := car(FullFlush)
+	c := contentsOf(s)
+	for _, p := range s.Points {
+		c = c.drained(p.Code, c.left(p.Code))
+	}
+	for i := range c.Pockets { // what stayed is nearly water after the flushes
+		if c.Pockets[i].Charge.Mass() > 0 {
+			water, _ := coolant.PourWater(c.Pockets[i].Charge.Volume())
+			c.Pockets[i].Charge = water
+		}
+	}
+	plan := s.planned(c, nil)
+	if !plan.Reaches || math.Abs(float64(plan.Rich)-4.85) > 0.08 || math.Abs(float64(plan.Rich+plan.Lean)-9.2) > 0.05 {
+		t.Errorf("plan %+v", plan)
+	}
+	if plan.Careless >= 0.48 || plan.CarelessFreeze <= plan.Freeze {
+		t.Errorf("half and half on top of it: %.3f, %v", plan.Careless, plan.CarelessFreeze)
+	}
+	// A petcock alone leaves 3.7 of 9.7 L as water: 6 L of concentrate reach the half, a premix never does; the ways out are named.
+	s.Product = premix
+	c = contentsOf(s).drained(PointPetcock, 6)
+	for i := range c.Pockets {
+		water, _ := coolant.PourWater(c.Pockets[i].Charge.Volume())
+		c.Pockets[i].Charge = water
+	}
+	plan = s.planned(c, s.Points[1:])
+	if plan.Reaches || len(plan.Ways) < 3 || plan.Ways[0].Point != PointBlock || plan.Ways[len(plan.Ways)-1].Code != "best" {
+		t.Errorf("plan %+v", plan)
+	}
+	// Protection that came of it: 33 % freezes near -18 °C (trade), so the best of 6 of 9.7 L premix is warmer than -18.
+	if plan.Freeze < -18.5 || plan.Freeze > -14 {
+		t.Errorf("best %v", plan.Freeze)
+	}
+	// One bottle of cleaner to 11.4 L, two above.
+	if coolant.CleanerBottles(9.7) != 1 || coolant.CleanerBottles(12) != 2 {
+		t.Error("bottles of cleaner")
+	}
+}
+
+// An aircraft is released by a signatory alone; no role but a coordinator or a signatory passes over a
+// gate, and no one over a hot engine.
+func TestAuthority(t *testing.T) {
+	plane := Setup{Of: "aircraft"}
+	for _, r := range access.Roles {
+		if got, want := plane.MayRelease(r), r == access.Signatory; got != want {
+			t.Errorf("aircraft released by a %s: %v", r, got)
+		}
+		for _, g := range Gates {
+			if got, want := plane.MayOverride(r, g), r == access.Signatory && g != GateCold && g != GateRelease; got != want {
+				t.Errorf("gate %s of an aircraft by a %s: %v", g, r, got)
+			}
+			if got, want := (Setup{Of: "car"}).MayOverride(r, g), (r == access.Signatory || r == access.Coordinator) && g != GateCold && g != GateRelease; got != want {
+				t.Errorf("gate %s of a car by a %s: %v", g, r, got)
+			}
+		}
+	}
+	w := newWorker(t, car(DrainFill), Faults{})
+	st := w.run()
+	w.add(Event{Type: Posted})
+	w.add(Event{Type: Released}) // by a technician: it counts for nothing
+	if got := Open(w.s, w.events, w.at()); got.Released != nil || got.Phase == PhaseDone || !st.Ready {
+		t.Errorf("released by a technician: %+v", got.Released)
+	}
+	_ = ledger.Yes
+}
