@@ -611,6 +611,204 @@ func (e ImportState) Valid() bool {
 	}
 }
 
+// Defines values for JobEventType.
+const (
+	JobEventTypeAnswer   JobEventType = "answer"
+	JobEventTypeCancel   JobEventType = "cancel"
+	JobEventTypeOverride JobEventType = "override"
+	JobEventTypePause    JobEventType = "pause"
+	JobEventTypeResume   JobEventType = "resume"
+	JobEventTypeStrike   JobEventType = "strike"
+	JobEventTypeTimer    JobEventType = "timer"
+)
+
+// Valid indicates whether the value is a known member of the JobEventType enum.
+func (e JobEventType) Valid() bool {
+	switch e {
+	case JobEventTypeAnswer:
+		return true
+	case JobEventTypeCancel:
+		return true
+	case JobEventTypeOverride:
+		return true
+	case JobEventTypePause:
+		return true
+	case JobEventTypeResume:
+		return true
+	case JobEventTypeStrike:
+		return true
+	case JobEventTypeTimer:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobInputBleed.
+const (
+	ElectricPump JobInputBleed = "electric_pump"
+	Lean         JobInputBleed = "lean"
+	Overnight    JobInputBleed = "overnight"
+	Rev          JobInputBleed = "rev"
+	Self         JobInputBleed = "self"
+	VentScrew    JobInputBleed = "vent_screw"
+)
+
+// Valid indicates whether the value is a known member of the JobInputBleed enum.
+func (e JobInputBleed) Valid() bool {
+	switch e {
+	case ElectricPump:
+		return true
+	case Lean:
+		return true
+	case Overnight:
+		return true
+	case Rev:
+		return true
+	case Self:
+		return true
+	case VentScrew:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobInputFill.
+const (
+	JobInputFillGravity  JobInputFill = "gravity"
+	JobInputFillHeader   JobInputFill = "header"
+	JobInputFillHose     JobInputFill = "hose"
+	JobInputFillPressure JobInputFill = "pressure"
+	JobInputFillVacuum   JobInputFill = "vacuum"
+)
+
+// Valid indicates whether the value is a known member of the JobInputFill enum.
+func (e JobInputFill) Valid() bool {
+	switch e {
+	case JobInputFillGravity:
+		return true
+	case JobInputFillHeader:
+		return true
+	case JobInputFillHose:
+		return true
+	case JobInputFillPressure:
+		return true
+	case JobInputFillVacuum:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobInputPart.
+const (
+	JobInputPartCap        JobInputPart = "cap"
+	JobInputPartHose       JobInputPart = "hose"
+	JobInputPartPump       JobInputPart = "pump"
+	JobInputPartThermostat JobInputPart = "thermostat"
+)
+
+// Valid indicates whether the value is a known member of the JobInputPart enum.
+func (e JobInputPart) Valid() bool {
+	switch e {
+	case JobInputPartCap:
+		return true
+	case JobInputPartHose:
+		return true
+	case JobInputPartPump:
+		return true
+	case JobInputPartThermostat:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobKind.
+const (
+	JobKindAircraftTask    JobKind = "aircraft_task"
+	JobKindBleed           JobKind = "bleed"
+	JobKindBoatLoop        JobKind = "boat_loop"
+	JobKindCorrection      JobKind = "correction"
+	JobKindDrainFill       JobKind = "drain_fill"
+	JobKindFullFlush       JobKind = "full_flush"
+	JobKindPartChange      JobKind = "part_change"
+	JobKindSecondDrainFill JobKind = "second_drain_fill"
+)
+
+// Valid indicates whether the value is a known member of the JobKind enum.
+func (e JobKind) Valid() bool {
+	switch e {
+	case JobKindAircraftTask:
+		return true
+	case JobKindBleed:
+		return true
+	case JobKindBoatLoop:
+		return true
+	case JobKindCorrection:
+		return true
+	case JobKindDrainFill:
+		return true
+	case JobKindFullFlush:
+		return true
+	case JobKindPartChange:
+		return true
+	case JobKindSecondDrainFill:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for JobPhase.
+const (
+	JobPhaseBleeding  JobPhase = "bleeding"
+	JobPhaseCancelled JobPhase = "cancelled"
+	JobPhaseChecking  JobPhase = "checking"
+	JobPhaseCleaner   JobPhase = "cleaner"
+	JobPhaseCooling   JobPhase = "cooling"
+	JobPhaseDone      JobPhase = "done"
+	JobPhaseDraining  JobPhase = "draining"
+	JobPhaseFilling   JobPhase = "filling"
+	JobPhaseFlushing  JobPhase = "flushing"
+	JobPhasePrepare   JobPhase = "prepare"
+	JobPhaseRelease   JobPhase = "release"
+	JobPhaseRetest    JobPhase = "retest"
+)
+
+// Valid indicates whether the value is a known member of the JobPhase enum.
+func (e JobPhase) Valid() bool {
+	switch e {
+	case JobPhaseBleeding:
+		return true
+	case JobPhaseCancelled:
+		return true
+	case JobPhaseChecking:
+		return true
+	case JobPhaseCleaner:
+		return true
+	case JobPhaseCooling:
+		return true
+	case JobPhaseDone:
+		return true
+	case JobPhaseDraining:
+		return true
+	case JobPhaseFilling:
+		return true
+	case JobPhaseFlushing:
+		return true
+	case JobPhasePrepare:
+		return true
+	case JobPhaseRelease:
+		return true
+	case JobPhaseRetest:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LeakPer.
 const (
 	Month   LeakPer = "month"
@@ -2671,6 +2869,318 @@ type Interval struct {
 	Months *int     `json:"months,omitempty"`
 }
 
+// Job defines model for Job.
+type Job struct {
+	Id openapi_types.UUID `json:"id"`
+
+	// Pack The job with its events, for the core on the device alone.
+	Pack string `json:"pack"`
+
+	// Revision Events that are kept.
+	Revision int `json:"revision"`
+
+	// View A job as a person sees it; the core on the device gives it anew with the events that wait there.
+	View JobView `json:"view"`
+}
+
+// JobAnswer defines model for JobAnswer.
+type JobAnswer struct {
+	At     string    `json:"at"`
+	By     string    `json:"by"`
+	Id     string    `json:"id"`
+	Texts  []string  `json:"texts"`
+	Values []JobFact `json:"values"`
+}
+
+// JobChoice defines model for JobChoice.
+type JobChoice struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// JobChoices defines model for JobChoices.
+type JobChoices struct {
+	Bleed    string     `json:"bleed"`
+	Bleeds   []JobNamed `json:"bleeds"`
+	Cautions []string   `json:"cautions"`
+	Fill     string     `json:"fill"`
+	Fills    []JobNamed `json:"fills"`
+	Kinds    []JobNamed `json:"kinds"`
+	Name     string     `json:"name"`
+
+	// Open Id of the job that is open on it; empty for none.
+	Open       string         `json:"open"`
+	Parameters []JobParameter `json:"parameters"`
+	Parts      []JobNamed     `json:"parts"`
+	Points     []JobNamed     `json:"points"`
+
+	// Product Code that is poured when none is chosen; empty when it is not known.
+	Product  string     `json:"product"`
+	Products []JobNamed `json:"products"`
+
+	// Type Name of its type; empty for none.
+	Type string `json:"type"`
+	Unit string `json:"unit"`
+}
+
+// JobEventType defines model for JobEventType.
+type JobEventType string
+
+// JobEvents defines model for JobEvents.
+type JobEvents struct {
+	Events []struct {
+		At time.Time `json:"at"`
+
+		// Id UUID of version 7.
+		Id openapi_types.UUID `json:"id"`
+
+		// Replaces The answer that this one takes the place of.
+		Replaces *openapi_types.UUID `json:"replaces,omitempty"`
+		Step     *string             `json:"step,omitempty"`
+		Strikes  *openapi_types.UUID `json:"strikes,omitempty"`
+		Type     JobEventType        `json:"type"`
+
+		// Values By the code of the field.
+		Values *map[string]JobValue `json:"values,omitempty"`
+		Why    *string              `json:"why,omitempty"`
+	} `json:"events"`
+}
+
+// JobFact defines model for JobFact.
+type JobFact struct {
+	Label    string `json:"label"`
+	Measured bool   `json:"measured"`
+	Strong   bool   `json:"strong"`
+	Text     string `json:"text"`
+}
+
+// JobField defines model for JobField.
+type JobField struct {
+	Choices  []JobChoice `json:"choices"`
+	Code     string      `json:"code"`
+	Form     string      `json:"form"`
+	Given    *string     `json:"given,omitempty"`
+	Label    string      `json:"label"`
+	Optional bool        `json:"optional"`
+	Unit     *string     `json:"unit,omitempty"`
+}
+
+// JobGate defines model for JobGate.
+type JobGate struct {
+	Name       string `json:"name"`
+	Status     string `json:"status"`
+	StatusName string `json:"statusName"`
+}
+
+// JobInput defines model for JobInput.
+type JobInput struct {
+	BackFlush *bool          `json:"backFlush,omitempty"`
+	Bleed     *JobInputBleed `json:"bleed,omitempty"`
+
+	// Cleaner Cleaner in the system for some days of driving before the flush.
+	Cleaner *bool `json:"cleaner,omitempty"`
+
+	// Exercise On a simulated unit: nothing of it goes to the ledger.
+	Exercise *bool         `json:"exercise,omitempty"`
+	Fill     *JobInputFill `json:"fill,omitempty"`
+
+	// Id UUID of version 7.
+	Id   openapi_types.UUID `json:"id"`
+	Job  JobKind            `json:"job"`
+	Part *JobInputPart      `json:"part,omitempty"`
+
+	// Points Drain points; those that the job takes when it is left out.
+	Points *[]string `json:"points,omitempty"`
+
+	// Product Code of the product that is poured; that of the register or the one inside when it is left out.
+	Product *string `json:"product,omitempty"`
+
+	// Sealant Sealant in place of a gasket.
+	Sealant *bool `json:"sealant,omitempty"`
+
+	// ThermostatOut Flush with the thermostat out.
+	ThermostatOut *bool `json:"thermostatOut,omitempty"`
+
+	// Unit Address of the unit or circuit.
+	Unit string `json:"unit"`
+}
+
+// JobInputBleed defines model for JobInput.Bleed.
+type JobInputBleed string
+
+// JobInputFill defines model for JobInput.Fill.
+type JobInputFill string
+
+// JobInputPart defines model for JobInput.Part.
+type JobInputPart string
+
+// JobKind defines model for JobKind.
+type JobKind string
+
+// JobMove defines model for JobMove.
+type JobMove struct {
+	Litres float64 `json:"litres"`
+	Out    bool    `json:"out"`
+	Text   string  `json:"text"`
+}
+
+// JobNamed defines model for JobNamed.
+type JobNamed struct {
+	Code string `json:"code"`
+	Name string `json:"name"`
+}
+
+// JobParameter defines model for JobParameter.
+type JobParameter struct {
+	Code   string  `json:"code"`
+	Common float64 `json:"common"`
+	Least  float64 `json:"least"`
+	Most   float64 `json:"most"`
+	Name   string  `json:"name"`
+
+	// Set By whom, when and why it was set.
+	Set    *string `json:"set,omitempty"`
+	Source string  `json:"source"`
+	Unit   string  `json:"unit"`
+
+	// Value In effect.
+	Value float64 `json:"value"`
+}
+
+// JobParameterInput defines model for JobParameterInput.
+type JobParameterInput struct {
+	Code string `json:"code"`
+
+	// OfType For all units of its type.
+	OfType bool `json:"ofType"`
+
+	// Unit Address of the unit.
+	Unit string `json:"unit"`
+
+	// Value In the parameter's own unit; left out for the common value again.
+	Value *float64 `json:"value,omitempty"`
+
+	// Why Where it comes from, such as the page of the manual.
+	Why string `json:"why"`
+}
+
+// JobPhase defines model for JobPhase.
+type JobPhase string
+
+// JobPocket defines model for JobPocket.
+type JobPocket struct {
+	Fill     float64 `json:"fill"`
+	Holds    float64 `json:"holds"`
+	Litres   float64 `json:"litres"`
+	Name     string  `json:"name"`
+	Point    string  `json:"point"`
+	Share    float64 `json:"share"`
+	Strength string  `json:"strength"`
+	Text     string  `json:"text"`
+}
+
+// JobRelease defines model for JobRelease.
+type JobRelease struct {
+	Certificate     *string `json:"certificate,omitempty"`
+	CertificateKind *string `json:"certificateKind,omitempty"`
+
+	// Confirmed A hold that another person put on the unit ends too.
+	Confirmed *bool `json:"confirmed,omitempty"`
+
+	// Data Approved maintenance data.
+	Data *string `json:"data,omitempty"`
+
+	// TotalTime Hours of the aircraft, as they were typed.
+	TotalTime *string `json:"totalTime,omitempty"`
+
+	// What What was done, as the release says it.
+	What string `json:"what"`
+}
+
+// JobReleaseBy defines model for JobReleaseBy.
+type JobReleaseBy struct {
+	Aircraft bool   `json:"aircraft"`
+	May      bool   `json:"may"`
+	Roles    string `json:"roles"`
+}
+
+// JobRow defines model for JobRow.
+type JobRow struct {
+	// Empty The system is not filled: the engine must not be started.
+	Empty    bool               `json:"empty"`
+	Ended    bool               `json:"ended"`
+	Exercise bool               `json:"exercise"`
+	Id       openapi_types.UUID `json:"id"`
+	Name     string             `json:"name"`
+
+	// Next Title of the next step.
+	Next string `json:"next"`
+
+	// Owed Checks that are still owed after its release.
+	Owed []string `json:"owed"`
+
+	// Paused Why the work stopped.
+	Paused    *string   `json:"paused,omitempty"`
+	Phase     JobPhase  `json:"phase"`
+	PhaseName string    `json:"phaseName"`
+	Site      string    `json:"site"`
+	StartedAt time.Time `json:"startedAt"`
+
+	// Text What it waits for, a sentence.
+	Text string `json:"text"`
+
+	// Timer When the timer of its step is over.
+	Timer *time.Time `json:"timer,omitempty"`
+	Title string     `json:"title"`
+
+	// Unit Address of the unit or circuit.
+	Unit string `json:"unit"`
+	Who  string `json:"who"`
+}
+
+// JobStep defines model for JobStep.
+type JobStep struct {
+	Answer      *JobAnswer  `json:"answer,omitempty"`
+	Cautions    []string    `json:"cautions"`
+	Do          []string    `json:"do"`
+	Facts       []JobFact   `json:"facts"`
+	Fields      []JobField  `json:"fields"`
+	Gate        *string     `json:"gate,omitempty"`
+	Key         string      `json:"key"`
+	MayOverride bool        `json:"mayOverride"`
+	Others      []JobAnswer `json:"others"`
+	Override    *string     `json:"override,omitempty"`
+	Status      string      `json:"status"`
+	StatusName  string      `json:"statusName"`
+	Sums        bool        `json:"sums"`
+	Timer       *JobTimer   `json:"timer,omitempty"`
+	Title       string      `json:"title"`
+	Why         []string    `json:"why"`
+}
+
+// JobTimer defines model for JobTimer.
+type JobTimer struct {
+	Began   *string `json:"began,omitempty"`
+	Ends    *string `json:"ends,omitempty"`
+	Label   string  `json:"label"`
+	Left    *string `json:"left,omitempty"`
+	Over    bool    `json:"over"`
+	Seconds int     `json:"seconds"`
+}
+
+// JobValue defines model for JobValue.
+type JobValue struct {
+	Choice  *string `json:"choice,omitempty"`
+	Reading *struct {
+		Unit  MeasureUnit `json:"unit"`
+		Value float64     `json:"value"`
+	} `json:"reading,omitempty"`
+	Text *string `json:"text,omitempty"`
+}
+
+// JobView A job as a person sees it; the core on the device gives it anew with the events that wait there.
+type JobView = json.RawMessage
+
 // LastTest The last freeze test that could be trusted, and the instrument that made it.
 type LastTest struct {
 	At         time.Time `json:"at"`
@@ -4036,6 +4546,9 @@ type Code = string
 // Group defines model for group.
 type Group string
 
+// JobId defines model for jobId.
+type JobId = openapi_types.UUID
+
 // KindFilter defines model for kindFilter.
 type KindFilter = UnitKind
 
@@ -4261,6 +4774,24 @@ type CheckImportJSONBody struct {
 
 	// Options Answers to what a file leaves open; without one it is asked.
 	Options ImportOptions `json:"options"`
+}
+
+// GetJobChoicesParams defines parameters for GetJobChoices.
+type GetJobChoicesParams struct {
+	// Unit Address of the unit or circuit.
+	Unit string `form:"unit" json:"unit"`
+}
+
+// PrintJobsParams defines parameters for PrintJobs.
+type PrintJobsParams struct {
+	// Job Ids of the jobs.
+	Job []openapi_types.UUID `form:"job" json:"job"`
+}
+
+// GetJobParams defines parameters for GetJob.
+type GetJobParams struct {
+	// Revision Events that the device has.
+	Revision *int `form:"revision,omitempty" json:"revision,omitempty"`
 }
 
 // UseLinkJSONBody defines parameters for UseLink.
@@ -4553,6 +5084,21 @@ type WriteEntriesJSONRequestBody = EntryBatch
 // CheckImportJSONRequestBody defines body for CheckImport for application/json ContentType.
 type CheckImportJSONRequestBody CheckImportJSONBody
 
+// StartJobJSONRequestBody defines body for StartJob for application/json ContentType.
+type StartJobJSONRequestBody = JobInput
+
+// SetJobParameterJSONRequestBody defines body for SetJobParameter for application/json ContentType.
+type SetJobParameterJSONRequestBody = JobParameterInput
+
+// PreviewJobJSONRequestBody defines body for PreviewJob for application/json ContentType.
+type PreviewJobJSONRequestBody = JobInput
+
+// AddJobEventsJSONRequestBody defines body for AddJobEvents for application/json ContentType.
+type AddJobEventsJSONRequestBody = JobEvents
+
+// ReleaseJobJSONRequestBody defines body for ReleaseJob for application/json ContentType.
+type ReleaseJobJSONRequestBody = JobRelease
+
 // UseLinkJSONRequestBody defines body for UseLink for application/json ContentType.
 type UseLinkJSONRequestBody UseLinkJSONBody
 
@@ -4782,6 +5328,36 @@ type ServerInterface interface {
 	// ListInstruments Instruments that tests were made with, as they are called.
 	// (GET /api/v1/instruments)
 	ListInstruments(ctx *echo.Context) error
+	// ListJobs Jobs that are open, and those released within the last weeks with the checks that are still owed; the oldest first. One's own exercises too.
+	// (GET /api/v1/jobs)
+	ListJobs(ctx *echo.Context) error
+	// StartJob Begin a job. The unit is on hold from then on until it is released, unless this is an exercise. Sent twice it is one job.
+	// (POST /api/v1/jobs)
+	StartJob(ctx *echo.Context) error
+	// GetJobChoices What can be chosen for a job on a unit, with what the register has, and its parameters of the methods.
+	// (GET /api/v1/jobs/choices)
+	GetJobChoices(ctx *echo.Context, params GetJobChoicesParams) error
+	// SetJobParameter Set a parameter of the methods for a unit or its type, as the maker's manual has it. Each change is kept.
+	// (PUT /api/v1/jobs/parameters)
+	SetJobParameter(ctx *echo.Context) error
+	// PreviewJob The sheet of a job as it would be, with nothing kept.
+	// (POST /api/v1/jobs/sheet)
+	PreviewJob(ctx *echo.Context) error
+	// PrintJobs Sheets of jobs to write on, a page each, as PDF.
+	// (GET /api/v1/jobs/sheets.pdf)
+	PrintJobs(ctx *echo.Context, params PrintJobsParams) error
+	// GetJob A job with what a device computes its sheet from. With a revision that it still has, 204.
+	// (GET /api/v1/jobs/{id})
+	GetJob(ctx *echo.Context, id JobId, params GetJobParams) error
+	// AddJobEvents What happened on a job. Events are only added; one that is sent twice is kept once. The first answer to a step counts unless a later one names it as replaced. When all steps are done the entries go to the ledger.
+	// (POST /api/v1/jobs/{id}/events)
+	AddJobEvents(ctx *echo.Context, id JobId) error
+	// GetJobRecord The record of a job as PDF: all readings, figures, gates, people, signatures and cautions.
+	// (GET /api/v1/jobs/{id}/record.pdf)
+	GetJobRecord(ctx *echo.Context, id JobId) error
+	// ReleaseJob Release the unit of a job whose steps are all done. An aircraft by a licensed signatory alone.
+	// (POST /api/v1/jobs/{id}/release)
+	ReleaseJob(ctx *echo.Context, id JobId) error
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx *echo.Context, token string) error
@@ -5562,6 +6138,151 @@ func (w *ServerInterfaceWrapper) ListInstruments(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListInstruments(ctx)
+	return err
+}
+
+// ListJobs converts echo context to params.
+func (w *ServerInterfaceWrapper) ListJobs(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListJobs(ctx)
+	return err
+}
+
+// StartJob converts echo context to params.
+func (w *ServerInterfaceWrapper) StartJob(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartJob(ctx)
+	return err
+}
+
+// GetJobChoices converts echo context to params.
+func (w *ServerInterfaceWrapper) GetJobChoices(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetJobChoicesParams
+	// ------------- Required query parameter "unit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "unit", ctx.QueryParams(), &params.Unit, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter unit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetJobChoices(ctx, params)
+	return err
+}
+
+// SetJobParameter converts echo context to params.
+func (w *ServerInterfaceWrapper) SetJobParameter(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetJobParameter(ctx)
+	return err
+}
+
+// PreviewJob converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewJob(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewJob(ctx)
+	return err
+}
+
+// PrintJobs converts echo context to params.
+func (w *ServerInterfaceWrapper) PrintJobs(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PrintJobsParams
+	// ------------- Required query parameter "job" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "job", ctx.QueryParams(), &params.Job, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter job: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PrintJobs(ctx, params)
+	return err
+}
+
+// GetJob converts echo context to params.
+func (w *ServerInterfaceWrapper) GetJob(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetJobParams
+	// ------------- Optional query parameter "revision" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "revision", ctx.QueryParams(), &params.Revision, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter revision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetJob(ctx, id, params)
+	return err
+}
+
+// AddJobEvents converts echo context to params.
+func (w *ServerInterfaceWrapper) AddJobEvents(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddJobEvents(ctx, id)
+	return err
+}
+
+// GetJobRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) GetJobRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetJobRecord(ctx, id)
+	return err
+}
+
+// ReleaseJob converts echo context to params.
+func (w *ServerInterfaceWrapper) ReleaseJob(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id JobId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReleaseJob(ctx, id)
 	return err
 }
 
@@ -6780,6 +7501,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/rounds", wrapper.ListRounds, options.OperationMiddlewares["listRounds"]...)
 	router.GET(options.BaseURL+"/api/v1/rounds/:id", wrapper.GetRound, options.OperationMiddlewares["getRound"]...)
 	router.PUT(options.BaseURL+"/api/v1/rounds/:id", wrapper.ReportRound, options.OperationMiddlewares["reportRound"]...)
+	router.GET(options.BaseURL+"/api/v1/jobs", wrapper.ListJobs, options.OperationMiddlewares["listJobs"]...)
+	router.POST(options.BaseURL+"/api/v1/jobs", wrapper.StartJob, options.OperationMiddlewares["startJob"]...)
+	router.GET(options.BaseURL+"/api/v1/jobs/choices", wrapper.GetJobChoices, options.OperationMiddlewares["getJobChoices"]...)
+	router.PUT(options.BaseURL+"/api/v1/jobs/parameters", wrapper.SetJobParameter, options.OperationMiddlewares["setJobParameter"]...)
+	router.POST(options.BaseURL+"/api/v1/jobs/sheet", wrapper.PreviewJob, options.OperationMiddlewares["previewJob"]...)
+	router.GET(options.BaseURL+"/api/v1/jobs/sheets.pdf", wrapper.PrintJobs, options.OperationMiddlewares["printJobs"]...)
+	router.GET(options.BaseURL+"/api/v1/jobs/:id", wrapper.GetJob, options.OperationMiddlewares["getJob"]...)
+	router.POST(options.BaseURL+"/api/v1/jobs/:id/events", wrapper.AddJobEvents, options.OperationMiddlewares["addJobEvents"]...)
+	router.POST(options.BaseURL+"/api/v1/jobs/:id/release", wrapper.ReleaseJob, options.OperationMiddlewares["releaseJob"]...)
+	router.GET(options.BaseURL+"/api/v1/jobs/:id/record.pdf", wrapper.GetJobRecord, options.OperationMiddlewares["getJobRecord"]...)
 	router.GET(options.BaseURL+"/api/v1/attachments/:sha256", wrapper.GetAttachment, options.OperationMiddlewares["getAttachment"]...)
 	router.PUT(options.BaseURL+"/api/v1/attachments/:sha256", wrapper.AddAttachment, options.OperationMiddlewares["addAttachment"]...)
 	router.GET(options.BaseURL+"/api/v1/tags", wrapper.ListTags, options.OperationMiddlewares["listTags"]...)
@@ -8343,6 +9074,794 @@ type ListInstrumentsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListInstrumentsdefaultApplicationProblemPlusJSONResponse) VisitListInstrumentsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListJobsRequestObject struct {
+}
+
+type ListJobsResponseObject interface {
+	VisitListJobsResponse(w http.ResponseWriter) error
+}
+
+type ListJobs200JSONResponse []JobRow
+
+func (response ListJobs200JSONResponse) VisitListJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListJobs429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListJobs429ApplicationProblemPlusJSONResponse) VisitListJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListJobsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListJobsdefaultApplicationProblemPlusJSONResponse) VisitListJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartJobRequestObject struct {
+	Body *StartJobJSONRequestBody
+}
+
+type StartJobResponseObject interface {
+	VisitStartJobResponse(w http.ResponseWriter) error
+}
+
+type StartJob200JSONResponse Job
+
+func (response StartJob200JSONResponse) VisitStartJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartJob403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response StartJob403ApplicationProblemPlusJSONResponse) VisitStartJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartJob429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response StartJob429ApplicationProblemPlusJSONResponse) VisitStartJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartJobdefaultApplicationProblemPlusJSONResponse) VisitStartJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobChoicesRequestObject struct {
+	Params GetJobChoicesParams
+}
+
+type GetJobChoicesResponseObject interface {
+	VisitGetJobChoicesResponse(w http.ResponseWriter) error
+}
+
+type GetJobChoices200JSONResponse JobChoices
+
+func (response GetJobChoices200JSONResponse) VisitGetJobChoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobChoices404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetJobChoices404ApplicationProblemPlusJSONResponse) VisitGetJobChoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobChoices429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetJobChoices429ApplicationProblemPlusJSONResponse) VisitGetJobChoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobChoicesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetJobChoicesdefaultApplicationProblemPlusJSONResponse) VisitGetJobChoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetJobParameterRequestObject struct {
+	Body *SetJobParameterJSONRequestBody
+}
+
+type SetJobParameterResponseObject interface {
+	VisitSetJobParameterResponse(w http.ResponseWriter) error
+}
+
+type SetJobParameter204Response struct {
+}
+
+func (response SetJobParameter204Response) VisitSetJobParameterResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetJobParameter403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response SetJobParameter403ApplicationProblemPlusJSONResponse) VisitSetJobParameterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetJobParameter404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response SetJobParameter404ApplicationProblemPlusJSONResponse) VisitSetJobParameterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetJobParameter429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response SetJobParameter429ApplicationProblemPlusJSONResponse) VisitSetJobParameterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetJobParameterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetJobParameterdefaultApplicationProblemPlusJSONResponse) VisitSetJobParameterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewJobRequestObject struct {
+	Body *PreviewJobJSONRequestBody
+}
+
+type PreviewJobResponseObject interface {
+	VisitPreviewJobResponse(w http.ResponseWriter) error
+}
+
+type PreviewJob200JSONResponse JobView
+
+func (response PreviewJob200JSONResponse) VisitPreviewJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewJob429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response PreviewJob429ApplicationProblemPlusJSONResponse) VisitPreviewJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewJobdefaultApplicationProblemPlusJSONResponse) VisitPreviewJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintJobsRequestObject struct {
+	Params PrintJobsParams
+}
+
+type PrintJobsResponseObject interface {
+	VisitPrintJobsResponse(w http.ResponseWriter) error
+}
+
+type PrintJobs200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type PrintJobs200ApplicationpdfResponse struct {
+	Body          io.Reader
+	Headers       PrintJobs200ResponseHeaders
+	ContentLength int64
+}
+
+func (response PrintJobs200ApplicationpdfResponse) VisitPrintJobsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type PrintJobs404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response PrintJobs404ApplicationProblemPlusJSONResponse) VisitPrintJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintJobs429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response PrintJobs429ApplicationProblemPlusJSONResponse) VisitPrintJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PrintJobsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PrintJobsdefaultApplicationProblemPlusJSONResponse) VisitPrintJobsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobRequestObject struct {
+	Id     JobId `json:"id"`
+	Params GetJobParams
+}
+
+type GetJobResponseObject interface {
+	VisitGetJobResponse(w http.ResponseWriter) error
+}
+
+type GetJob200JSONResponse Job
+
+func (response GetJob200JSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJob204Response struct {
+}
+
+func (response GetJob204Response) VisitGetJobResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type GetJob404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetJob404ApplicationProblemPlusJSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJob429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetJob429ApplicationProblemPlusJSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetJobdefaultApplicationProblemPlusJSONResponse) VisitGetJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddJobEventsRequestObject struct {
+	Id   JobId `json:"id"`
+	Body *AddJobEventsJSONRequestBody
+}
+
+type AddJobEventsResponseObject interface {
+	VisitAddJobEventsResponse(w http.ResponseWriter) error
+}
+
+type AddJobEvents200JSONResponse Job
+
+func (response AddJobEvents200JSONResponse) VisitAddJobEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddJobEvents403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddJobEvents403ApplicationProblemPlusJSONResponse) VisitAddJobEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddJobEvents404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response AddJobEvents404ApplicationProblemPlusJSONResponse) VisitAddJobEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddJobEvents429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddJobEvents429ApplicationProblemPlusJSONResponse) VisitAddJobEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddJobEventsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddJobEventsdefaultApplicationProblemPlusJSONResponse) VisitAddJobEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobRecordRequestObject struct {
+	Id JobId `json:"id"`
+}
+
+type GetJobRecordResponseObject interface {
+	VisitGetJobRecordResponse(w http.ResponseWriter) error
+}
+
+type GetJobRecord200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetJobRecord200ApplicationpdfResponse struct {
+	Body          io.Reader
+	Headers       GetJobRecord200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetJobRecord200ApplicationpdfResponse) VisitGetJobRecordResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetJobRecord404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetJobRecord404ApplicationProblemPlusJSONResponse) VisitGetJobRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobRecord429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetJobRecord429ApplicationProblemPlusJSONResponse) VisitGetJobRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJobRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetJobRecorddefaultApplicationProblemPlusJSONResponse) VisitGetJobRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseJobRequestObject struct {
+	Id   JobId `json:"id"`
+	Body *ReleaseJobJSONRequestBody
+}
+
+type ReleaseJobResponseObject interface {
+	VisitReleaseJobResponse(w http.ResponseWriter) error
+}
+
+type ReleaseJob200JSONResponse Job
+
+func (response ReleaseJob200JSONResponse) VisitReleaseJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseJob403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ReleaseJob403ApplicationProblemPlusJSONResponse) VisitReleaseJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseJob404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response ReleaseJob404ApplicationProblemPlusJSONResponse) VisitReleaseJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseJob429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ReleaseJob429ApplicationProblemPlusJSONResponse) VisitReleaseJobResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReleaseJobdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReleaseJobdefaultApplicationProblemPlusJSONResponse) VisitReleaseJobResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12635,6 +14154,36 @@ type StrictServerInterface interface {
 	// ListInstruments Instruments that tests were made with, as they are called.
 	// (GET /api/v1/instruments)
 	ListInstruments(ctx context.Context, request ListInstrumentsRequestObject) (ListInstrumentsResponseObject, error)
+	// ListJobs Jobs that are open, and those released within the last weeks with the checks that are still owed; the oldest first. One's own exercises too.
+	// (GET /api/v1/jobs)
+	ListJobs(ctx context.Context, request ListJobsRequestObject) (ListJobsResponseObject, error)
+	// StartJob Begin a job. The unit is on hold from then on until it is released, unless this is an exercise. Sent twice it is one job.
+	// (POST /api/v1/jobs)
+	StartJob(ctx context.Context, request StartJobRequestObject) (StartJobResponseObject, error)
+	// GetJobChoices What can be chosen for a job on a unit, with what the register has, and its parameters of the methods.
+	// (GET /api/v1/jobs/choices)
+	GetJobChoices(ctx context.Context, request GetJobChoicesRequestObject) (GetJobChoicesResponseObject, error)
+	// SetJobParameter Set a parameter of the methods for a unit or its type, as the maker's manual has it. Each change is kept.
+	// (PUT /api/v1/jobs/parameters)
+	SetJobParameter(ctx context.Context, request SetJobParameterRequestObject) (SetJobParameterResponseObject, error)
+	// PreviewJob The sheet of a job as it would be, with nothing kept.
+	// (POST /api/v1/jobs/sheet)
+	PreviewJob(ctx context.Context, request PreviewJobRequestObject) (PreviewJobResponseObject, error)
+	// PrintJobs Sheets of jobs to write on, a page each, as PDF.
+	// (GET /api/v1/jobs/sheets.pdf)
+	PrintJobs(ctx context.Context, request PrintJobsRequestObject) (PrintJobsResponseObject, error)
+	// GetJob A job with what a device computes its sheet from. With a revision that it still has, 204.
+	// (GET /api/v1/jobs/{id})
+	GetJob(ctx context.Context, request GetJobRequestObject) (GetJobResponseObject, error)
+	// AddJobEvents What happened on a job. Events are only added; one that is sent twice is kept once. The first answer to a step counts unless a later one names it as replaced. When all steps are done the entries go to the ledger.
+	// (POST /api/v1/jobs/{id}/events)
+	AddJobEvents(ctx context.Context, request AddJobEventsRequestObject) (AddJobEventsResponseObject, error)
+	// GetJobRecord The record of a job as PDF: all readings, figures, gates, people, signatures and cautions.
+	// (GET /api/v1/jobs/{id}/record.pdf)
+	GetJobRecord(ctx context.Context, request GetJobRecordRequestObject) (GetJobRecordResponseObject, error)
+	// ReleaseJob Release the unit of a job whose steps are all done. An aircraft by a licensed signatory alone.
+	// (POST /api/v1/jobs/{id}/release)
+	ReleaseJob(ctx context.Context, request ReleaseJobRequestObject) (ReleaseJobResponseObject, error)
 	// GetLink Whose one-time link this is, and what for.
 	// (GET /api/v1/links/{token})
 	GetLink(ctx context.Context, request GetLinkRequestObject) (GetLinkResponseObject, error)
@@ -13509,6 +15058,364 @@ func (sh *strictHandler) ListInstruments(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ListInstrumentsResponseObject); ok {
 		return validResponse.VisitListInstrumentsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListJobs operation middleware
+func (sh *strictHandler) ListJobs(ctx *echo.Context) error {
+	var request ListJobsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListJobs(ctx.Request().Context(), request.(ListJobsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListJobs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListJobsResponseObject); ok {
+		return validResponse.VisitListJobsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartJob operation middleware
+func (sh *strictHandler) StartJob(ctx *echo.Context) error {
+	var request StartJobRequestObject
+
+	var body StartJobJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartJob(ctx.Request().Context(), request.(StartJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartJobResponseObject); ok {
+		return validResponse.VisitStartJobResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetJobChoices operation middleware
+func (sh *strictHandler) GetJobChoices(ctx *echo.Context, params GetJobChoicesParams) error {
+	var request GetJobChoicesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetJobChoices(ctx.Request().Context(), request.(GetJobChoicesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetJobChoices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetJobChoicesResponseObject); ok {
+		return validResponse.VisitGetJobChoicesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetJobParameter operation middleware
+func (sh *strictHandler) SetJobParameter(ctx *echo.Context) error {
+	var request SetJobParameterRequestObject
+
+	var body SetJobParameterJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetJobParameter(ctx.Request().Context(), request.(SetJobParameterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetJobParameter")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetJobParameterResponseObject); ok {
+		return validResponse.VisitSetJobParameterResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewJob operation middleware
+func (sh *strictHandler) PreviewJob(ctx *echo.Context) error {
+	var request PreviewJobRequestObject
+
+	var body PreviewJobJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewJob(ctx.Request().Context(), request.(PreviewJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewJobResponseObject); ok {
+		return validResponse.VisitPreviewJobResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PrintJobs operation middleware
+func (sh *strictHandler) PrintJobs(ctx *echo.Context, params PrintJobsParams) error {
+	var request PrintJobsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PrintJobs(ctx.Request().Context(), request.(PrintJobsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PrintJobs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PrintJobsResponseObject); ok {
+		return validResponse.VisitPrintJobsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetJob operation middleware
+func (sh *strictHandler) GetJob(ctx *echo.Context, id JobId, params GetJobParams) error {
+	var request GetJobRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetJob(ctx.Request().Context(), request.(GetJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetJobResponseObject); ok {
+		return validResponse.VisitGetJobResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddJobEvents operation middleware
+func (sh *strictHandler) AddJobEvents(ctx *echo.Context, id JobId) error {
+	var request AddJobEventsRequestObject
+
+	request.Id = id
+
+	var body AddJobEventsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddJobEvents(ctx.Request().Context(), request.(AddJobEventsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddJobEvents")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddJobEventsResponseObject); ok {
+		return validResponse.VisitAddJobEventsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetJobRecord operation middleware
+func (sh *strictHandler) GetJobRecord(ctx *echo.Context, id JobId) error {
+	var request GetJobRecordRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetJobRecord(ctx.Request().Context(), request.(GetJobRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetJobRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetJobRecordResponseObject); ok {
+		return validResponse.VisitGetJobRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReleaseJob operation middleware
+func (sh *strictHandler) ReleaseJob(ctx *echo.Context, id JobId) error {
+	var request ReleaseJobRequestObject
+
+	request.Id = id
+
+	var body ReleaseJobJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReleaseJob(ctx.Request().Context(), request.(ReleaseJobRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReleaseJob")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReleaseJobResponseObject); ok {
+		return validResponse.VisitReleaseJobResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -10,6 +10,9 @@
 //	diligentPreview(pack, waiting, now, address, entry) what an entry would do
 //	diligentScale(kind, base)                          the lines of a refractometer
 //	diligentProbe(seed, n, celsius)                    a reading of the simulated digital refractometer
+//	diligentJob(pack, events, now)                     what is shown of a job
+//	diligentJobRead(pack, events, now, step, texts)    what was typed at a step, read
+//	diligentJobAnswer(pack, events, now, step)         what a simulated unit shows at a step
 package main
 
 import (
@@ -21,7 +24,9 @@ import (
 	"time"
 
 	"diligentledger/core/coolant"
+	core "diligentledger/core/job"
 	"diligentledger/core/measure"
+	"diligentledger/internal/sheet"
 	"diligentledger/internal/standin/digital"
 	"diligentledger/internal/walk"
 )
@@ -95,6 +100,44 @@ func probe(args []string) (any, error) {
 	return map[string]any{"celsius": shown}, err
 }
 
+// job of a pack, the events that wait and the time.
+func job(args []string) (p sheet.Pack, waiting []core.Event, now time.Time, err error) {
+	p, err1 := sheet.ReadPack([]byte(args[0]))
+	err2 := json.Unmarshal([]byte(args[1]), &waiting)
+	now, err3 := time.Parse(time.RFC3339Nano, args[2])
+	return p, waiting, now, errors.Join(err1, err2, err3)
+}
+
+func jobView(args []string) (any, error) {
+	p, waiting, now, err := job(args)
+	if err != nil {
+		return nil, err
+	}
+	return p.View(waiting, now), nil
+}
+
+func jobRead(args []string) (any, error) {
+	p, waiting, now, err := job(args)
+	if err != nil {
+		return nil, err
+	}
+	var texts map[string]string
+	if err := json.Unmarshal([]byte(args[4]), &texts); err != nil {
+		return nil, err
+	}
+	values, refused, err := p.Read(waiting, now, args[3], texts)
+	return map[string]any{"values": values, "refused": refused}, err
+}
+
+func jobAnswer(args []string) (any, error) {
+	p, waiting, now, err := job(args)
+	if err != nil {
+		return nil, err
+	}
+	values, err := p.Simulated(waiting, now, args[3])
+	return map[string]any{"values": values}, err
+}
+
 // define a function of the page: a panic is an answer that failed, and leaves the program running.
 func define(name string, takes int, f func(args []string) (any, error)) {
 	js.Global().Set(name, js.FuncOf(func(_ js.Value, args []js.Value) (out any) {
@@ -133,5 +176,8 @@ func main() {
 	define("diligentPreview", 5, d.preview)
 	define("diligentScale", 2, scale)
 	define("diligentProbe", 3, probe)
+	define("diligentJob", 3, jobView)
+	define("diligentJobRead", 5, jobRead)
+	define("diligentJobAnswer", 4, jobAnswer)
 	select {}
 }

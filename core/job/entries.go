@@ -25,9 +25,9 @@ func EntryID(job, name string) string {
 	return fmt.Sprintf("%s-%s-%s-%s-%s", text[:8], text[8:12], text[12:16], text[16:20], text[20:32])
 }
 
-// HoldEntry that keeps the unit from running while the job is under way.
-func HoldEntry(s Setup, at time.Time, why string) ledger.Entry {
-	return entry(s, "hold", "hold", at, ledger.Hold{Why: why})
+// HoldEntry that keeps the unit from running while the job is under way, by the name that its id is made of.
+func HoldEntry(s Setup, name string, at time.Time, why string) ledger.Entry {
+	return entry(s, name, "hold", at, ledger.Hold{Why: why})
 }
 
 func entry(s Setup, name, step string, at time.Time, body ledger.Body) ledger.Entry {
@@ -185,6 +185,12 @@ func (w *writer) tested(step Step, e Event) {
 // what was topped up.
 func (w *writer) poured() {
 	if len(w.st.In) == 0 {
+		// A job that ends before anything was poured: what came out is gone.
+		for _, m := range w.st.Out {
+			if (m.What == "coolant" || m.What == "corrected") && m.Litres >= 0.01 {
+				w.add("loss:"+m.Step, m.Step, m.At, ledger.Loss{Volume: litres(m.Litres), Cause: "drained"})
+			}
+		}
 		return
 	}
 	if !w.s.drains() {

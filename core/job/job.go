@@ -316,3 +316,6 @@ func CommonPoints(kind string, capacity measure.Litre, heaterCore, hotWater bool
 	}
 	return points
 }
+
+// Methods of filling and bleeding that the job uses.
+func (s Setup) Methods() (fill, bleed string) { return s.fill(), s.bleed() }

@@ -111,7 +111,7 @@ func (b *builder) cautions() []string {
 	case "aircraft":
 		all = append(all, "aircraft")
 	default:
-		all = append(all, "stands")
+		all = append(all, "jack")
 	}
 	if b.s.HighVoltage {
 		all = append(all, "high_voltage")

@@ -103,7 +103,7 @@ type State struct {
 	residual   measure.Litre // inside when the last fill began
 }
 
-// MayOverride reports whether a role may take on a gate that is not passed. Nobody may open a system
+// MayOverride reports whether a role may take on a gate that is not passed. No role may open a system
 // that is not shown to be cold, and a release is never overridden.
 func (s Setup) MayOverride(r access.Role, g Gate) bool {
 	if g == "" || g == GateCold || g == GateRelease {

@@ -185,33 +185,40 @@ func (f Field) read(typed string, usual func(measure.Dimension, measure.Unit) me
 	return Value{Text: typed}, ""
 }
 
-// complete reports whether an answer has each field that is not optional, and each within its range:
-// what a device sent, or an earlier version of the program, is held against the step as it is now.
-func (s Step) complete(e Event) bool {
+// Missing are the fields that an answer lacks, or has outside their range: what a device sent, or an earlier version of the
+// program, is held against the step as it is now.
+func (s Step) Missing(e Event) (all []Field) {
 	for _, f := range s.Fields {
 		v, there := e.Values[f.Code]
-		if !there {
-			if f.Optional {
-				continue
-			}
-			return false
+		if !there && f.Optional {
+			continue
 		}
-		switch f.Form {
-		case Choice:
-			if !slices.Contains(f.Choices, v.Choice) {
-				return false
-			}
-		case Quantity:
-			if v.Reading == nil {
-				return false
-			}
-			if m, err := v.Reading.Metric(f.Dimension); err != nil || m < f.Least || m > f.Most {
-				return false
-			}
+		if !there || !f.holds(v) {
+			all = append(all, f)
 		}
 	}
-	return true
+	return all
 }
+
+// holds reports whether a value is one of the field.
+func (f Field) holds(v Value) bool {
+	switch f.Form {
+	case Choice:
+		return slices.Contains(f.Choices, v.Choice)
+	case Quantity:
+		if v.Reading == nil {
+			return false
+		}
+		m, err := v.Reading.Metric(f.Dimension)
+		return err == nil && m >= f.Least && m <= f.Most
+	}
+	return utf8.RuneCountInString(v.Text) <= longestLine
+}
+
+func (s Step) complete(e Event) bool { return len(s.Missing(e)) == 0 }
+
+// Accepted says what the field takes.
+func (f Field) Accepted() string { return f.accepted() }
 
 func litresField(code string, most measure.Litre) Field {
 	return Field{Code: code, Form: Quantity, Dimension: measure.Volume, Unit: measure.L, Most: float64(most)}

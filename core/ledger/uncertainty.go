@@ -94,3 +94,6 @@ func (u Unit) capacitySigma() float64 {
 	}
 	return 2 * sigmaLevel * float64(u.Capacity)
 }
+
+// VolumeDoubt is the standard uncertainty of the book's litres, L.
+func (a *Account) VolumeDoubt() float64 { return a.volume }

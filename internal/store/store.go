@@ -66,6 +66,9 @@ var Rights = map[string]string{
 	"register_change": "SELECT, INSERT, UPDATE (undone_at, undone_by)",
 	"round_log":       "SELECT, INSERT, UPDATE",
 	"attachment":      "SELECT, INSERT",
+	"job":             "SELECT, INSERT, UPDATE (updated_at, ended_at, phase, next_step, empty, paused, used, events, head_hash)",
+	"job_event":       "SELECT, INSERT",
+	"job_parameter":   "SELECT, INSERT",
 
 	"goose_db_version": "SELECT",
 

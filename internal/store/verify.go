@@ -134,6 +134,11 @@ func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks [
 		return nil, nil, err
 	}
 	breaks = append(breaks, exchanged...)
+	jobs, err := verifyJobs(ctx, tx)
+	if err != nil {
+		return nil, nil, err
+	}
+	breaks = append(breaks, jobs...)
 	for _, h := range kept {
 		if wanted[h.of()] != nil {
 			delete(wanted, h.of())

@@ -40,6 +40,7 @@ var mayCall = map[string]string{
 	"importNights": "c", "sendMeterReadings": "ct", "listTokens": "c", "addToken": "c", "revokeToken": "c",
 	"makeWorkbook": "ctsr", "getArchive": "c",
 	"listImports": "c", "uploadImport": "c", "getImport": "c", "checkImport": "c", "runImport": "c", "cancelImport": "c", "reverseImport": "c", "getImportRest": "c",
+	"listJobs": "ctsr", "startJob": "cts", "getJobChoices": "ctsr", "setJobParameter": "c", "previewJob": "ctsr", "printJobs": "ctsr", "getJob": "ctsr", "addJobEvents": "cts", "releaseJob": "cts", "getJobRecord": "ctsr",
 	"listRecords": "ctsr", "getRecord": "ctsr", "getRecordForm": "ctsr",
 	"addRecord": "c", "changeRecord": "c", "previewRecord": "c", "undoRecordChange": "c", "leaveFleet": "c", "addCircuit": "c", "changeCircuit": "c", "returnToFleet": "c", "getStartingRegister": "c", "takeStartingRegister": "c",
 }

@@ -150,6 +150,14 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusPreconditionFailed, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrNoRecord):
 		return newProblem(http.StatusNotFound, "No such record", err.Error()+"; accepted: a record of the register")
+	case errors.Is(err, store.ErrNoJob):
+		return newProblem(http.StatusNotFound, "No such job", err.Error())
+	case errors.Is(err, store.ErrJobOpen):
+		return newProblem(http.StatusConflict, "A job is open on it", err.Error()+": go on with that one, or end it first")
+	case errors.Is(err, store.ErrJobEnded):
+		return newProblem(http.StatusConflict, "The job has ended", err.Error())
+	case errors.Is(err, store.ErrEventDiffers):
+		return newProblem(http.StatusConflict, "Kept with another content", err.Error())
 	case errors.Is(err, store.ErrNoRound):
 		return newProblem(http.StatusNotFound, "No such round", err.Error())
 	case errors.Is(err, store.ErrNoAttachment):

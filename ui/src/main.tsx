@@ -15,6 +15,7 @@ import { keepShell } from "./frame/shell";
 import "./base.css";
 import "./rows.css";
 import "./round.css";
+import "./job.css";
 
 // Each page is fetched when it is opened first; those with forms bring Chakra UI along.
 const MorningPage = lazy(() => pages.morning().then((m) => ({ default: m.MorningPage })));
@@ -35,6 +36,9 @@ const DeskPage = lazy(() => import("./round/DeskPage").then((m) => ({ default: m
 const SheetPage = lazy(() => import("./round/SheetPage").then((m) => ({ default: m.SheetPage })));
 const TagsPage = lazy(() => import("./round/TagsPage").then((m) => ({ default: m.TagsPage })));
 const ReportPage = lazy(() => import("./round/ReportPage").then((m) => ({ default: m.ReportPage })));
+const JobsPage = lazy(() => import("./job/JobsPage").then((m) => ({ default: m.JobsPage })));
+const StartPage = lazy(() => import("./job/StartPage").then((m) => ({ default: m.StartPage })));
+const JobPage = lazy(() => import("./job/JobPage").then((m) => ({ default: m.JobPage })));
 const LinkPage = lazyWithChakra(() => import("./people/LinkPage").then((m) => m.LinkPage));
 
 const client = new QueryClient({
@@ -75,6 +79,9 @@ createRoot(root).render(
                     <Route path="/round/sheet" element={<SheetPage />} />
                     <Route path="/rounds/:id" element={<ReportPage />} />
                     <Route path="/tags" element={<TagsPage />} />
+                    <Route path="/job" element={<JobsPage />} />
+                    <Route path="/job/new" element={<StartPage />} />
+                    <Route path="/job/:id" element={<JobPage />} />
                     <Route path="/plan" element={<PlanPage />} />
                     <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />

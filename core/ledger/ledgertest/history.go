@@ -223,7 +223,7 @@ func chemistryTest(rng *rand.Rand) ledger.ChemistryTest {
 			*ppm = maybe(rng, 900*rng.Float64())
 		}
 	}
-	t.Expired, t.Late, t.Warmed = rng.IntN(6) == 0, rng.IntN(6) == 0, rng.IntN(6) == 0
+	t.Expired, t.Late = rng.IntN(6) == 0, rng.IntN(6) == 0
 	return t
 }
 
@@ -259,6 +259,7 @@ func freezeTest(rng *rand.Rand) ledger.FreezeTest {
 		t.Value, t.Scale = measure.Reading{Value: 6 * rng.Float64(), Unit: measure.Percent}, coolant.NoWater
 	}
 	t.Zero = maybe(rng, 3*rng.Float64()-1.5)
+	t.Warmed = rng.IntN(4) == 0
 	return t
 }
 

@@ -72,6 +72,21 @@ export type EntriesQuery = NonNullable<paths["/api/v1/entries"]["get"]["paramete
 export type AuditQuery = NonNullable<paths["/api/v1/audit"]["get"]["parameters"]["query"]>;
 
 export const api = {
+  jobs: (signal?: AbortSignal) => answer(client.GET("/api/v1/jobs", { signal })),
+  jobChoices: (unit: string, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/jobs/choices", { params: { query: { unit } }, signal })),
+  previewJob: (body: Schemas["JobInput"], signal?: AbortSignal) =>
+    answer(client.POST("/api/v1/jobs/sheet", { body, signal })),
+  startJob: (body: Schemas["JobInput"]) => answer(client.POST("/api/v1/jobs", { body })),
+  job: (id: string, revision?: number, signal?: AbortSignal) =>
+    answer<Schemas["Job"] | undefined>(
+      client.GET("/api/v1/jobs/{id}", { params: { path: { id }, query: { revision } }, signal }),
+    ),
+  addJobEvents: (id: string, body: Schemas["JobEvents"]) =>
+    answer(client.POST("/api/v1/jobs/{id}/events", { params: { path: { id } }, body })),
+  releaseJob: (id: string, body: Schemas["JobRelease"]) =>
+    answer(client.POST("/api/v1/jobs/{id}/release", { params: { path: { id } }, body })),
+  setJobParameter: (body: Schemas["JobParameterInput"]) => answer(client.PUT("/api/v1/jobs/parameters", { body })),
   session: (signal?: AbortSignal) => answer(client.GET("/api/v1/session", { signal })),
   signIn: (email: string, password: string) => answer(client.POST("/api/v1/session", { body: { email, password } })),
   signOut: (everywhere: boolean) => answer(client.DELETE("/api/v1/session", { params: { query: { everywhere } } })),

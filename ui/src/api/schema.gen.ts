@@ -1149,6 +1149,168 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs that are open, and those released within the last weeks with the checks that are still owed; the oldest first. One's own exercises too. */
+        get: operations["listJobs"];
+        put?: never;
+        /** Begin a job. The unit is on hold from then on until it is released, unless this is an exercise. Sent twice it is one job. */
+        post: operations["startJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be chosen for a job on a unit, with what the register has, and its parameters of the methods. */
+        get: operations["getJobChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/parameters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set a parameter of the methods for a unit or its type, as the maker's manual has it. Each change is kept. */
+        put: operations["setJobParameter"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The sheet of a job as it would be, with nothing kept. */
+        post: operations["previewJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/sheets.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sheets of jobs to write on, a page each, as PDF. */
+        get: operations["printJobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** A job with what a device computes its sheet from. With a revision that it still has, 204. */
+        get: operations["getJob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What happened on a job. Events are only added; one that is sent twice is kept once. The first answer to a step counts unless a later one names it as replaced. When all steps are done the entries go to the ledger. */
+        post: operations["addJobEvents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Release the unit of a job whose steps are all done. An aircraft by a licensed signatory alone. */
+        post: operations["releaseJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/record.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** The record of a job as PDF: all readings, figures, gates, people, signatures and cautions. */
+        get: operations["getJobRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/attachments/{sha256}": {
         parameters: {
             query?: never;
@@ -1653,6 +1815,8 @@ export interface components {
             cold?: components["schemas"]["Typed"];
             expired?: boolean;
             late?: boolean;
+            /** @description The engine ran warm after the last pour, until the thermostat opened: the sample is mixed. */
+            warmed?: boolean;
         };
         ChemistryTestBody: {
             ph?: components["schemas"]["Typed"];
@@ -2291,6 +2455,309 @@ export interface components {
              */
             now: string;
             results: components["schemas"]["EntryOutcome"][];
+        };
+        /** @enum {string} */
+        JobKind: "drain_fill" | "second_drain_fill" | "full_flush" | "correction" | "bleed" | "part_change" | "boat_loop" | "aircraft_task";
+        JobInput: {
+            /**
+             * Format: uuid
+             * @description UUID of version 7.
+             */
+            id: string;
+            /** @description Address of the unit or circuit. */
+            unit: string;
+            job: components["schemas"]["JobKind"];
+            /** @enum {string} */
+            part?: "cap" | "hose" | "pump" | "thermostat";
+            /** @enum {string} */
+            fill?: "gravity" | "vacuum" | "pressure" | "hose" | "header";
+            /** @enum {string} */
+            bleed?: "self" | "vent_screw" | "electric_pump" | "lean" | "rev" | "overnight";
+            /** @description Code of the product that is poured; that of the register or the one inside when it is left out. */
+            product?: string;
+            /** @description Drain points; those that the job takes when it is left out. */
+            points?: string[];
+            /** @description Flush with the thermostat out. */
+            thermostatOut?: boolean;
+            /** @description Cleaner in the system for some days of driving before the flush. */
+            cleaner?: boolean;
+            backFlush?: boolean;
+            /** @description Sealant in place of a gasket. */
+            sealant?: boolean;
+            /** @description On a simulated unit: nothing of it goes to the ledger. */
+            exercise?: boolean;
+        };
+        Job: {
+            /** Format: uuid */
+            id: string;
+            /** @description Events that are kept. */
+            revision: number;
+            /** @description The job with its events, for the core on the device alone. */
+            pack: string;
+            view: components["schemas"]["JobView"];
+        };
+        JobRow: {
+            /** Format: uuid */
+            id: string;
+            /** @description Address of the unit or circuit. */
+            unit: string;
+            name: string;
+            site: string;
+            title: string;
+            phase: components["schemas"]["JobPhase"];
+            phaseName: string;
+            /** @description Title of the next step. */
+            next: string;
+            /** @description The system is not filled: the engine must not be started. */
+            empty: boolean;
+            /** @description Why the work stopped. */
+            paused?: string;
+            exercise: boolean;
+            who: string;
+            /** Format: date-time */
+            startedAt: string;
+            ended: boolean;
+            /** @description What it waits for, a sentence. */
+            text: string;
+            /**
+             * Format: date-time
+             * @description When the timer of its step is over.
+             */
+            timer?: string;
+            /** @description Checks that are still owed after its release. */
+            owed: string[];
+        };
+        /** @enum {string} */
+        JobPhase: "prepare" | "cooling" | "cleaner" | "draining" | "flushing" | "filling" | "bleeding" | "checking" | "retest" | "release" | "done" | "cancelled";
+        JobValue: {
+            reading?: {
+                /** Format: double */
+                value: number;
+                unit: components["schemas"]["MeasureUnit"];
+            };
+            choice?: string;
+            text?: string;
+        };
+        /** @enum {string} */
+        JobEventType: "answer" | "timer" | "pause" | "resume" | "override" | "strike" | "cancel";
+        JobEvents: {
+            events: {
+                /**
+                 * Format: uuid
+                 * @description UUID of version 7.
+                 */
+                id: string;
+                /** Format: date-time */
+                at: string;
+                type: components["schemas"]["JobEventType"];
+                step?: string;
+                /** @description By the code of the field. */
+                values?: {
+                    [key: string]: components["schemas"]["JobValue"];
+                };
+                /**
+                 * Format: uuid
+                 * @description The answer that this one takes the place of.
+                 */
+                replaces?: string;
+                /** Format: uuid */
+                strikes?: string;
+                why?: string;
+            }[];
+        };
+        JobRelease: {
+            /** @description What was done, as the release says it. */
+            what: string;
+            certificate?: string;
+            certificateKind?: string;
+            /** @description Approved maintenance data. */
+            data?: string;
+            /** @description Hours of the aircraft, as they were typed. */
+            totalTime?: string;
+            /** @description A hold that another person put on the unit ends too. */
+            confirmed?: boolean;
+        };
+        JobParameterInput: {
+            /** @description Address of the unit. */
+            unit: string;
+            /** @description For all units of its type. */
+            ofType: boolean;
+            code: string;
+            /**
+             * Format: double
+             * @description In the parameter's own unit; left out for the common value again.
+             */
+            value?: number;
+            /** @description Where it comes from, such as the page of the manual. */
+            why: string;
+        };
+        JobNamed: {
+            code: string;
+            name: string;
+        };
+        JobParameter: {
+            code: string;
+            name: string;
+            /**
+             * Format: double
+             * @description In effect.
+             */
+            value: number;
+            /** Format: double */
+            common: number;
+            unit: string;
+            source: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** @description By whom, when and why it was set. */
+            set?: string;
+        };
+        JobChoices: {
+            unit: string;
+            name: string;
+            /** @description Name of its type; empty for none. */
+            type: string;
+            kinds: components["schemas"]["JobNamed"][];
+            parts: components["schemas"]["JobNamed"][];
+            fills: components["schemas"]["JobNamed"][];
+            bleeds: components["schemas"]["JobNamed"][];
+            points: components["schemas"]["JobNamed"][];
+            products: components["schemas"]["JobNamed"][];
+            /** @description Code that is poured when none is chosen; empty when it is not known. */
+            product: string;
+            fill: string;
+            bleed: string;
+            /** @description Id of the job that is open on it; empty for none. */
+            open: string;
+            parameters: components["schemas"]["JobParameter"][];
+            cautions: string[];
+        };
+        /** @description A job as a person sees it; the core on the device gives it anew with the events that wait there. */
+        JobView: {
+            id: string;
+            title: string;
+            unit: string;
+            name: string;
+            exercise: boolean;
+            phase: string;
+            phaseName: string;
+            next: string;
+            revision: number;
+            method: string[];
+            stop?: string;
+            pause?: string;
+            empty: boolean;
+            cautions: string[];
+            tools: string[];
+            parts: string[];
+            materials: string[];
+            plan: string[];
+            balance?: string;
+            short: boolean;
+            steps: components["schemas"]["JobStep"][];
+            gates: components["schemas"]["JobGate"][];
+            pockets: components["schemas"]["JobPocket"][];
+            moves: components["schemas"]["JobMove"][];
+            /** Format: double */
+            in: number;
+            /** Format: double */
+            out: number;
+            /** Format: double */
+            missing: number;
+            /** Format: double */
+            capacity: number;
+            totals: string[];
+            ready: boolean;
+            posted: boolean;
+            ended?: string;
+            release: components["schemas"]["JobReleaseBy"];
+            people: string[];
+            unplaced: string[];
+            missed: string[];
+        };
+        JobStep: {
+            key: string;
+            title: string;
+            do: string[];
+            cautions: string[];
+            facts: components["schemas"]["JobFact"][];
+            fields: components["schemas"]["JobField"][];
+            status: string;
+            statusName: string;
+            why: string[];
+            gate?: string;
+            answer?: components["schemas"]["JobAnswer"];
+            others: components["schemas"]["JobAnswer"][];
+            override?: string;
+            mayOverride: boolean;
+            timer?: components["schemas"]["JobTimer"];
+            sums: boolean;
+        };
+        JobFact: {
+            label: string;
+            text: string;
+            measured: boolean;
+            strong: boolean;
+        };
+        JobField: {
+            code: string;
+            label: string;
+            form: string;
+            unit?: string;
+            choices: components["schemas"]["JobChoice"][];
+            optional: boolean;
+            given?: string;
+        };
+        JobChoice: {
+            code: string;
+            name: string;
+        };
+        JobAnswer: {
+            id: string;
+            by: string;
+            at: string;
+            values: components["schemas"]["JobFact"][];
+            texts: string[];
+        };
+        JobTimer: {
+            label: string;
+            seconds: number;
+            began?: string;
+            ends?: string;
+            left?: string;
+            over: boolean;
+        };
+        JobGate: {
+            name: string;
+            status: string;
+            statusName: string;
+        };
+        JobPocket: {
+            point: string;
+            name: string;
+            /** Format: double */
+            holds: number;
+            /** Format: double */
+            litres: number;
+            text: string;
+            strength: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            fill: number;
+        };
+        JobMove: {
+            out: boolean;
+            /** Format: double */
+            litres: number;
+            text: string;
+        };
+        JobReleaseBy: {
+            may: boolean;
+            roles: string;
+            aircraft: boolean;
         };
         /** @enum {string} */
         RoundStopState: "waiting" | "done" | "skipped";
@@ -3540,6 +4007,7 @@ export interface components {
         };
     };
     parameters: {
+        jobId: string;
         /** @description Codes of the units. */
         tagUnits: string[];
         /** @description Name of a site, for all its units. */
@@ -5752,6 +6220,281 @@ export interface operations {
                 content?: never;
             };
             403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listJobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The jobs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    startJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobInput"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJobChoices: {
+        parameters: {
+            query: {
+                /** @description Address of the unit or circuit. */
+                unit: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The choices. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobChoices"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    setJobParameter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobParameterInput"];
+            };
+        };
+        responses: {
+            /** @description It is set. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobInput"];
+            };
+        };
+        responses: {
+            /** @description The sheet. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    printJobs: {
+        parameters: {
+            query: {
+                /** @description Ids of the jobs. */
+                job: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheets. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJob: {
+        parameters: {
+            query?: {
+                /** @description Events that the device has. */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description It is as the device has it. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addJobEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobEvents"];
+            };
+        };
+        responses: {
+            /** @description The job after them. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    releaseJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobRelease"];
+            };
+        };
+        responses: {
+            /** @description The job after it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJobRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
             404: components["responses"]["Problem"];
             429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];

@@ -19,7 +19,7 @@ interface Props {
   /** The account that lies open, which has an index tab of its own. */
   open?: string;
   /** Which tab this page belongs to. */
-  here?: "morning" | "horizon" | "round" | "plan" | "entries" | "bench" | "register";
+  here?: "morning" | "horizon" | "round" | "job" | "plan" | "entries" | "bench" | "register";
   keys?: readonly Key[];
   /** Only the keys of the page, while it asks for a letter. */
   only?: boolean;
@@ -43,6 +43,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
       { key: "m", does: "Morning", run: () => void navigate("/") },
       { key: "h", does: "Horizon", run: () => void navigate("/horizon") },
       { key: "d", does: "Round", run: () => void navigate("/round") },
+      { key: "o", does: "Job", run: () => void navigate("/job") },
       { key: "p", does: "Plan", run: () => void navigate("/plan") },
       { key: "t", does: "Entries", run: () => void navigate("/entries") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
@@ -98,6 +99,9 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           </IndexTab>
           <IndexTab to="/round" letter="d" current={here === "round"}>
             Round
+          </IndexTab>
+          <IndexTab to="/job" letter="o" current={here === "job"}>
+            Job
           </IndexTab>
           <IndexTab to="/plan" letter="p" current={here === "plan"}>
             Plan

@@ -47,13 +47,37 @@ interface Device extends DBSchema {
   answers: { key: string; value: Answers };
   rounds: { key: string; value: RoundState };
   facts: { key: string; value: string };
+  /** Jobs as the server had them last, by person and id. */
+  jobs: { key: string; value: KeptJob };
+  /** What happened on jobs and is not on the server yet. */
+  jobEvents: { key: string; value: JobLine };
+}
+
+/** A job that this device has taken along. */
+export interface KeptJob {
+  readonly id: string;
+  readonly person: string;
+  readonly revision: number;
+  readonly pack: string;
+}
+
+/** An event of a job that this device has recorded. It never changes: id and time are made once. */
+export interface JobLine {
+  readonly id: string;
+  readonly person: string;
+  readonly job: string;
+  readonly unit: string;
+  readonly what: string;
+  readonly event: Schemas["JobEvents"]["events"][number];
+  /** Why the server refused it; while there is none it waits. */
+  readonly why?: string;
 }
 
 let opened: Promise<IDBPDatabase<Device>> | undefined;
 
 /** The database of this device. A later version of the program adds to it and keeps what is there. */
 export function device(): Promise<IDBPDatabase<Device>> {
-  opened ??= openDB<Device>("diligent", 1, {
+  opened ??= openDB<Device>("diligent", 2, {
     upgrade(db, from) {
       if (from < 1) {
         db.createObjectStore("queue", { keyPath: "id" });
@@ -62,6 +86,10 @@ export function device(): Promise<IDBPDatabase<Device>> {
         db.createObjectStore("answers");
         db.createObjectStore("rounds", { keyPath: "id" });
         db.createObjectStore("facts");
+      }
+      if (from < 2) {
+        db.createObjectStore("jobs");
+        db.createObjectStore("jobEvents", { keyPath: "id" });
       }
     },
     // A newer program in another tab needs a later version: this one lets it.

@@ -1,3 +1,4 @@
+import type { Schemas } from "../api/client";
 import type { Answered, Call } from "./core.worker";
 import type { Preview, WaitingEntry, WalkView } from "./types";
 
@@ -76,6 +77,31 @@ export const previewOf = (
 
 export const scaleOf = (kind: "freeze" | "percent" | "brix", base: string): Promise<readonly ScaleLine[]> =>
   call("diligentScale", kind, base);
+
+/** A job as it is with events that wait on this device. */
+export const jobView = (pack: string, waiting: readonly unknown[], now: Date): Promise<Schemas["JobView"]> =>
+  call("diligentJob", pack, JSON.stringify(waiting), now.toISOString());
+
+/** What was typed at a step, read; or which fields are refused. */
+export const readStep = (
+  pack: string,
+  waiting: readonly unknown[],
+  now: Date,
+  step: string,
+  texts: Readonly<Record<string, string>>,
+): Promise<{
+  values?: Record<string, Schemas["JobValue"]>;
+  refused?: readonly { field: string; got: string; accepted: string }[];
+}> => call("diligentJobRead", pack, JSON.stringify(waiting), now.toISOString(), step, JSON.stringify(texts));
+
+/** What the simulated unit of an exercise shows at a step. */
+export const simulatedStep = (
+  pack: string,
+  waiting: readonly unknown[],
+  now: Date,
+  step: string,
+): Promise<{ values: Record<string, Schemas["JobValue"]> }> =>
+  call("diligentJobAnswer", pack, JSON.stringify(waiting), now.toISOString(), step);
 
 /** A digital refractometer that is read with one button. A real one would be another of these. */
 export interface Probe {
