@@ -3138,6 +3138,12 @@ type JobRow struct {
 	Who  string `json:"who"`
 }
 
+// JobSheet defines model for JobSheet.
+type JobSheet struct {
+	// View A job as a person sees it; the core on the device gives it anew with the events that wait there.
+	View JobView `json:"view"`
+}
+
 // JobStep defines model for JobStep.
 type JobStep struct {
 	Answer      *JobAnswer  `json:"answer,omitempty"`
@@ -3172,8 +3178,9 @@ type JobTimer struct {
 type JobValue struct {
 	Choice  *string `json:"choice,omitempty"`
 	Reading *struct {
-		Unit  MeasureUnit `json:"unit"`
-		Value float64     `json:"value"`
+		// Unit Code of a unit as in readings, or one for a plain number.
+		Unit  string  `json:"unit"`
+		Value float64 `json:"value"`
 	} `json:"reading,omitempty"`
 	Text *string `json:"text,omitempty"`
 }
@@ -9382,7 +9389,7 @@ type PreviewJobResponseObject interface {
 	VisitPreviewJobResponse(w http.ResponseWriter) error
 }
 
-type PreviewJob200JSONResponse JobView
+type PreviewJob200JSONResponse JobSheet
 
 func (response PreviewJob200JSONResponse) VisitPreviewJobResponse(w http.ResponseWriter) error {
 

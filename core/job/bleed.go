@@ -254,6 +254,10 @@ func (b *builder) retest(n int) {
 	if b.aim == nil {
 		b.aimAt(b.s.Target)
 	}
+	if !b.open && b.notMixed() {
+		b.run(keyOf("mix_run", n, ""))
+		b.phase = PhaseRetest
+	}
 	key := keyOf("retest", n, "")
 	st := Step{Key: key, Code: "retest", N: n, Gate: GateRetest}
 	if b.s.waterless() {
@@ -286,8 +290,6 @@ func (b *builder) retest(n int) {
 			return fails("wrong_scale")
 		case e.At.Before(b.st.filledAt):
 			return fails("before_fill")
-		case b.ran.Before(b.st.filledAt) && b.notMixed():
-			return fails("not_mixed")
 		}
 		at := measure.Celsius(t)
 		b.st.Measured = &at

@@ -91,6 +91,21 @@ var (
 	Bleeds = []string{Self, VentScrew, Pump, Lean, Rev, Overnight}
 )
 
+// FillsOf and BleedsOf are the methods that a kind of unit can have.
+func FillsOf(unit string) []string {
+	if unit == "boat" {
+		return Fills
+	}
+	return slices.DeleteFunc(slices.Clone(Fills), func(m string) bool { return m == Header })
+}
+
+// BleedsOf a kind of unit; see [FillsOf].
+func BleedsOf(unit string) []string {
+	return slices.DeleteFunc(slices.Clone(Bleeds), func(m string) bool {
+		return m == Overnight && unit != "boat" || (m == Lean || m == Rev) && unit != "motorcycle"
+	})
+}
+
 // Options of a job.
 type Options struct {
 	// ThermostatOut during a flush: the water circulates cold. In: it is warmed until it opens.
@@ -188,10 +203,10 @@ func (s Setup) Check() *refusal.Field {
 		return refuse("/part", s.Options.Part, fmt.Sprintf("one of %v", Parts))
 	case !(s.Capacity > 0 && s.Capacity < 1e4):
 		return refuse("/unit", fmt.Sprintf("a capacity of %v L", float64(s.Capacity)), "a unit whose capacity is in the register")
-	case s.Options.Fill != "" && !slices.Contains(Fills, s.Options.Fill):
-		return refuse("/fill", s.Options.Fill, fmt.Sprintf("one of %v", Fills))
-	case s.Options.Bleed != "" && !slices.Contains(Bleeds, s.Options.Bleed):
-		return refuse("/bleed", s.Options.Bleed, fmt.Sprintf("one of %v", Bleeds))
+	case s.Options.Fill != "" && !slices.Contains(FillsOf(s.Of), s.Options.Fill):
+		return refuse("/fill", s.Options.Fill, fmt.Sprintf("one of %v", FillsOf(s.Of)))
+	case s.Options.Bleed != "" && !slices.Contains(BleedsOf(s.Of), s.Options.Bleed):
+		return refuse("/bleed", s.Options.Bleed, fmt.Sprintf("one of %v", BleedsOf(s.Of)))
 	}
 	for _, code := range s.Options.Points {
 		if !slices.ContainsFunc(s.Points, func(p Point) bool { return p.Code == code }) {

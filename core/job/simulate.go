@@ -236,7 +236,7 @@ func (m *Simulator) litres(st Step) measure.Litre {
 	case "tank":
 		return 0.2
 	case "bleed_night", "bleed_fan", "bleed_vent", "bleed_vent_warm", "bleed_pump", "bleed_pump_motorcycle", "bleed_lean", "bleed_rev", "rebleed":
-		return min(m.freed(st), m.in.Room())
+		return max(0, m.in.Room()-(m.air-m.freed(st))) // all the room but that of the air that stays
 	case "waste":
 		for _, f := range st.Facts {
 			if f.Code == "used" {
@@ -412,3 +412,6 @@ func Missed(s Setup, events []Event) []string {
 	}
 	return all
 }
+
+// Tried counts a try of a step that was not passed: a fault that shows at the first try alone is gone at the next.
+func (m *Simulator) Tried(key string) { m.tries[key]++ }

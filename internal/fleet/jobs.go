@@ -162,7 +162,7 @@ func unitFacts(s *job.Setup, u store.Unit, facts register.Facts) {
 	}
 	if s.Options.Fill == "" {
 		for _, m := range strings.Split(facts["fill"], ",") {
-			if m != "" && s.System != "header_tank" {
+			if slices.Contains(job.FillsOf(s.Of), m) && s.System != "header_tank" {
 				s.Options.Fill = m
 				break
 			}
@@ -170,7 +170,7 @@ func unitFacts(s *job.Setup, u store.Unit, facts register.Facts) {
 	}
 	if s.Options.Bleed == "" {
 		for _, m := range strings.Split(facts["bleed"], ",") {
-			if slices.Contains(job.Bleeds, m) && s.System != "header_tank" {
+			if slices.Contains(job.BleedsOf(s.Of), m) && s.System != "header_tank" {
 				s.Options.Bleed = m
 				break
 			}
@@ -338,11 +338,19 @@ func (f *Fleet) holdForJob(ctx context.Context, who Actor, j store.Job) error {
 		return err
 	}
 	e.Unit = o.Ledger.Code
-	if o.Account != nil && o.Account.Held != nil && o.Account.Held.Envelope.Job != j.Setup.ID {
+	if o.Account != nil && o.Account.Held != nil && !ownHold(j, events, o.Account.Held.ID) {
 		return nil
 	}
 	_, err = f.WriteEntries(ctx, who, o, e)
 	return err
+}
+
+// ownHold reports whether an entry is a hold of the job.
+func ownHold(j store.Job, events []job.Event, entry string) bool {
+	if entry == job.EntryID(j.Setup.ID, "hold") {
+		return true
+	}
+	return slices.ContainsFunc(events, func(e job.Event) bool { return entry == job.EntryID(j.Setup.ID, "hold:"+e.ID) })
 }
 
 // jobHold that holds now: with the reason of the pause while there is one.
@@ -642,8 +650,9 @@ func (f *Fleet) otherHold(ctx context.Context, j store.Job, confirmed bool) erro
 		return err
 	}
 	held := o.Account.Held
-	if held.Envelope.Job == j.Setup.ID {
-		return nil
+	events, err := f.store.JobEvents(ctx, j.Setup.ID)
+	if err != nil || ownHold(j, events, held.ID) {
+		return err
 	}
 	why := ""
 	if b, ok := held.Body.(ledger.Hold); ok {

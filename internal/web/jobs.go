@@ -90,7 +90,7 @@ func (h handlers) PreviewJob(ctx context.Context, r api.PreviewJobRequestObject)
 		return nil, err
 	}
 	view, err := json.Marshal(pack.View(nil, h.fleet.Now()))
-	return api.PreviewJob200JSONResponse(view), err
+	return api.PreviewJob200JSONResponse{View: view}, err
 }
 
 // StartJob on a unit.
@@ -201,8 +201,8 @@ func (h handlers) GetJobChoices(ctx context.Context, r api.GetJobChoicesRequestO
 	out.Fill, out.Bleed = c.Setup.Methods()
 	out.Kinds = each(job.Kinds(c.Setup.Of), func(k job.Kind) api.JobNamed { return named(string(k), words.JobNames[k]) })
 	out.Parts = each(job.Parts, func(p string) api.JobNamed { return named(p, words.PartNames[p]) })
-	out.Fills = each(job.Fills, func(f string) api.JobNamed { return named(f, words.FillNames[f]) })
-	out.Bleeds = each(job.Bleeds, func(f string) api.JobNamed { return named(f, words.BleedNames[f]) })
+	out.Fills = each(job.FillsOf(c.Setup.Of), func(f string) api.JobNamed { return named(f, words.FillNames[f]) })
+	out.Bleeds = each(job.BleedsOf(c.Setup.Of), func(f string) api.JobNamed { return named(f, words.BleedNames[f]) })
 	for _, p := range c.Setup.Points {
 		out.Points = append(out.Points, named(p.Code, words.JobPoint(reader(ctx), p)))
 	}

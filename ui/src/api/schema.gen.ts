@@ -2496,6 +2496,9 @@ export interface components {
             pack: string;
             view: components["schemas"]["JobView"];
         };
+        JobSheet: {
+            view: components["schemas"]["JobView"];
+        };
         JobRow: {
             /** Format: uuid */
             id: string;
@@ -2533,7 +2536,8 @@ export interface components {
             reading?: {
                 /** Format: double */
                 value: number;
-                unit: components["schemas"]["MeasureUnit"];
+                /** @description Code of a unit as in readings, or one for a plain number. */
+                unit: string;
             };
             choice?: string;
             text?: string;
@@ -6345,7 +6349,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobView"];
+                    "application/json": components["schemas"]["JobSheet"];
                 };
             };
             429: components["responses"]["TooManyRequests"];

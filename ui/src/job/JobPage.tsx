@@ -255,6 +255,26 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
           {d}
         </p>
       ))}
+      {s.key === "prepare" && (
+        <dl className="step-prepare">
+          <dt>Coolant</dt>
+          <dd>{v.materials.join("; ")}</dd>
+          <dt>Tools</dt>
+          <dd>{v.tools.join("; ")}</dd>
+          {v.parts.length > 0 && (
+            <>
+              <dt>Parts</dt>
+              <dd>{v.parts.join("; ")}</dd>
+            </>
+          )}
+          <dt>Cautions</dt>
+          {v.cautions.map((c) => (
+            <dd key={c} className="step-caution">
+              {c}
+            </dd>
+          ))}
+        </dl>
+      )}
       {strong.length > 0 && (
         <dl className="step-strong">
           {strong.map((f) => (
@@ -547,10 +567,10 @@ function Actions({ view: v, may, send }: { view: JobView; may: boolean; send: St
           </button>
         )}
         <a className="act framed" href={`/api/v1/jobs/sheets.pdf?job=${v.id}`} target="_blank" rel="noreferrer">
-          sheet to write on
+          sheet to write on (PDF)
         </a>
         <a className="act framed" href={`/api/v1/jobs/${v.id}/record.pdf`} target="_blank" rel="noreferrer">
-          record
+          record (PDF)
         </a>
         <RouterLink className="act framed" to={`/units/${encodeURIComponent(v.unit)}`}>
           account

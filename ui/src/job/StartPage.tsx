@@ -187,7 +187,7 @@ function Choose({ choices: c }: { choices: Schemas["JobChoices"] }) {
       <div className="job-preview">
         {input === undefined && <p className="faint">Choose a job to see its sheet.</p>}
         {sheet.isError && <p className="alarm">{refusalOf(sheet.error)}</p>}
-        {sheet.data && <Preview view={sheet.data} />}
+        {sheet.data && <Preview view={sheet.data.view} />}
         {failed && (
           <p className="alarm" role="alert">
             {failed}

@@ -1,0 +1,342 @@
+package web_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"diligentledger/core/access"
+	"diligentledger/core/job"
+	"diligentledger/internal/sheet"
+	"diligentledger/internal/store"
+)
+
+type jobAnswer struct {
+	ID       string     `json:"id"`
+	Revision int        `json:"revision"`
+	Pack     string     `json:"pack"`
+	View     sheet.View `json:"view"`
+}
+
+// jobWorker does a job over HTTP by what a simulated unit shows.
+type jobWorker struct {
+	t    *testing.T
+	role access.Role
+	sim  *job.Simulator
+	id   string
+	last jobAnswer
+	// change what is recorded at a step.
+	change func(st job.Step, values map[string]job.Value)
+	sent   []string // ids of its events
+}
+
+func newUUID() string { return uuid.Must(uuid.NewV7()).String() }
+
+func beginJob(t *testing.T, role access.Role, input map[string]any) *jobWorker {
+	t.Helper()
+	w := &jobWorker{t: t, role: role, id: newUUID()}
+	input["id"] = w.id
+	res, text := ask(t, http.MethodPost, "/api/v1/jobs", input, as(role)...)
+	if res.StatusCode != http.StatusOK {
+		t.Fatalf("%v: %d %s", input, res.StatusCode, text)
+	}
+	w.took(text)
+	w.sim = job.NewSimulator(w.pack().Setup)
+	return w
+}
+
+func (w *jobWorker) took(text []byte) {
+	w.t.Helper()
+	if err := json.Unmarshal(text, &w.last); err != nil {
+		w.t.Fatal(err)
+	}
+}
+
+func (w *jobWorker) pack() sheet.Pack {
+	w.t.Helper()
+	p, err := sheet.ReadPack([]byte(w.last.Pack))
+	if err != nil {
+		w.t.Fatal(err)
+	}
+	return p
+}
+
+func (w *jobWorker) state() job.State { return w.pack().Open(nil, now()) }
+
+func (w *jobWorker) post(events ...map[string]any) (int, []byte) {
+	w.t.Helper()
+	for _, e := range events {
+		if e["id"] == nil {
+			e["id"] = newUUID()
+		}
+		if e["at"] == nil {
+			e["at"] = now()
+		}
+		w.sent = append(w.sent, e["id"].(string))
+	}
+	res, text := ask(w.t, http.MethodPost, "/api/v1/jobs/"+w.id+"/events", map[string]any{"events": events}, as(w.role)...)
+	return res.StatusCode, text
+}
+
+// next step; false when the release is next.
+func (w *jobWorker) next() bool {
+	w.t.Helper()
+	st := w.state()
+	if st.Next == "" || st.Next == "release" {
+		return false
+	}
+	step := *st.Step(st.Next)
+	values := w.sim.Answer(step)
+	if w.change != nil {
+		w.change(step, values)
+	}
+	e := map[string]any{"type": "answer", "step": step.Key, "values": values}
+	if step.Answer != nil {
+		e["replaces"] = step.Answer.ID
+	}
+	status, text := w.post(e)
+	if status != http.StatusOK {
+		w.t.Fatalf("%s: %d %s", step.Key, status, text)
+	}
+	w.took(text)
+	if after := w.state(); after.Step(step.Key) != nil && after.Step(step.Key).Status == job.Done {
+		w.sim.Apply(step, values)
+	} else {
+		w.sim.Tried(step.Key)
+	}
+	return true
+}
+
+func (w *jobWorker) run() {
+	w.t.Helper()
+	for n := 0; w.next(); n++ {
+		if n > 120 {
+			st := w.state()
+			w.t.Fatalf("no end: %s %+v, balance %+v", st.Next, st.Step(st.Next), st.Balance)
+		}
+	}
+}
+
+// A job from its beginning to the release: the unit is on hold meanwhile, a pause says why it must not be started, the entries
+// name the job and its step, and a technician cannot release.
+func TestJobOverHTTP(t *testing.T) {
+	w := beginJob(t, access.Technician, map[string]any{"unit": "CA-16", "job": "drain_fill"})
+	verdict := func() string {
+		_, text := ask(t, http.MethodGet, "/api/v1/units/CA-16", nil)
+		var a struct {
+			Status struct {
+				Verdict string `json:"verdict"`
+			} `json:"status"`
+		}
+		if err := json.Unmarshal(text, &a); err != nil {
+			t.Fatal(err)
+		}
+		return a.Status.Verdict
+	}
+	if got := verdict(); got != "hold" {
+		t.Errorf("verdict %q while it is worked on", got)
+	}
+	// A second job on the same circuit, by another person.
+	res, text := ask(t, http.MethodPost, "/api/v1/jobs", map[string]any{"id": newUUID(), "unit": "CA-16", "job": "bleed"}, as(access.Coordinator)...)
+	if res.StatusCode != http.StatusConflict {
+		t.Errorf("a second job: %d %s", res.StatusCode, text)
+	}
+	for w.state().Phase != job.PhaseFill {
+		w.next()
+	}
+	if status, text := w.post(map[string]any{"type": "pause", "why": "waiting for washers"}); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	} else {
+		w.took(text)
+	}
+	if !strings.Contains(w.last.View.Pause, "waiting for washers. System empty, do not start") {
+		t.Errorf("pause %q", w.last.View.Pause)
+	}
+	_, text = ask(t, http.MethodGet, "/api/v1/morning", nil)
+	if !strings.Contains(string(text), "waiting for washers. System empty, do not start") {
+		t.Error("the Morning does not say that it is paused and empty")
+	}
+	// Another person goes on.
+	w.role = access.Coordinator
+	if status, text := w.post(map[string]any{"type": "resume"}); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	} else {
+		w.took(text)
+	}
+	w.role = access.Technician
+	w.run()
+	if !w.last.View.Ready || !w.last.View.Posted {
+		t.Fatalf("ready %v, posted %v", w.last.View.Ready, w.last.View.Posted)
+	}
+	if len(w.last.View.People) != 2 {
+		t.Errorf("people %v", w.last.View.People)
+	}
+	entries, err := opened(t, instance.OwnerDSN()).EntriesOfJob(t.Context(), w.id)
+	if err != nil || len(entries) < 8 {
+		t.Fatalf("%d entries, %v", len(entries), err)
+	}
+	kinds := map[string]int{}
+	for _, e := range entries {
+		kinds[string(e.Kind())]++
+	}
+	if kinds["renewal"] != 1 || kinds["freeze_test"] == 0 || kinds["hold"] != 3 || kinds["level_check"] != 2 || kinds["cap_test"] < 2 {
+		t.Errorf("entries %v", kinds)
+	}
+	// A technician may not release, and nothing more is recorded on the sheet.
+	res, text = ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", map[string]any{"what": "done"}, as(access.Technician)...)
+	if res.StatusCode != http.StatusForbidden {
+		t.Errorf("released by a technician: %d %s", res.StatusCode, text)
+	}
+	if status, _ := w.post(map[string]any{"type": "answer", "step": "prepare", "values": map[string]any{}}); status == http.StatusOK {
+		t.Error("an answer after the entries were posted")
+	}
+	if got := verdict(); got != "hold" {
+		t.Errorf("verdict %q before the release", got)
+	}
+	res, text = ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", map[string]any{"what": "drain-and-fill done"}, as(access.Coordinator)...)
+	if res.StatusCode != http.StatusOK {
+		t.Fatalf("release: %d %s", res.StatusCode, text)
+	}
+	if got := verdict(); got == "hold" {
+		t.Errorf("verdict %q after the release", got)
+	}
+	for _, path := range []string{"/api/v1/jobs/" + w.id + "/record.pdf", "/api/v1/jobs/sheets.pdf?job=" + w.id} {
+		res, text := ask(t, http.MethodGet, path, nil)
+		if res.StatusCode != http.StatusOK || !bytes.HasPrefix(text, []byte("%PDF")) || len(text) < 5000 {
+			t.Errorf("%s: %d, %d bytes", path, res.StatusCode, len(text))
+		}
+	}
+	// Its chain holds, and a changed event is found.
+	if _, breaks, err := opened(t, instance.OwnerDSN()).Verify(t.Context(), nil); err != nil || slices.ContainsFunc(breaks, func(b store.Break) bool { return b.Unit == "job" }) {
+		t.Errorf("%v, %v", breaks, err)
+	}
+}
+
+// An aircraft is released by a licensed signatory alone, by whatever route it is tried; and never without the steps.
+func TestAircraftRelease(t *testing.T) {
+	w := beginJob(t, access.Technician, map[string]any{"unit": "AV-02", "job": "aircraft_task"})
+	release := func(r access.Role, body map[string]any) (int, []byte) {
+		res, text := ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", body, as(r)...)
+		return res.StatusCode, text
+	}
+	full := map[string]any{"what": "coolant renewed", "certificate": "S-204", "certificateKind": "inspection", "data": "manual 75-00", "totalTime": "1203.5"}
+	if status, _ := release(access.Signatory, full); status == http.StatusOK {
+		t.Fatal("released before it was done")
+	}
+	w.run()
+	for _, r := range []access.Role{access.Technician, access.Coordinator} {
+		if status, text := release(r, full); status != http.StatusForbidden {
+			t.Errorf("%s: %d %s", r, status, text)
+		}
+		if status, text := w.post(map[string]any{"type": "override", "step": "release", "why": "no signatory here"}); status == http.StatusOK {
+			t.Errorf("%s overrode: %s", r, text)
+		}
+		res, text := ask(t, http.MethodPost, "/api/v1/units/AV-02/entries", map[string]any{"id": newUUID(), "kind": "release", "at": now(), "release": map[string]any{"what": "done"}}, as(r)...)
+		if res.StatusCode < 400 {
+			t.Errorf("%s released by an entry: %d %s", r, res.StatusCode, text)
+		}
+	}
+	if status, text := release(access.Signatory, map[string]any{"what": "coolant renewed"}); status == http.StatusOK {
+		t.Errorf("released without a certificate: %s", text)
+	}
+	if status, text := release(access.Signatory, full); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	}
+}
+
+// What cannot be is refused with the field, the value and what is accepted.
+func TestJobRefusals(t *testing.T) {
+	w := beginJob(t, access.Coordinator, map[string]any{"unit": "CA-61", "job": "drain_fill"})
+	for _, c := range []struct {
+		name  string
+		event map[string]any
+		field string
+	}{
+		{"a missing field", map[string]any{"type": "answer", "step": "prepare", "values": map[string]any{}}, "/events/0/values/ready"},
+		{"a choice that is none", map[string]any{"type": "answer", "step": "prepare", "values": map[string]any{"ready": map[string]any{"choice": "perhaps"}}}, "/events/0/values/ready"},
+		{"a clock ahead", map[string]any{"type": "timer", "step": "cold:1", "at": now().Add(time.Hour)}, "/events/0/at"},
+		{"a time before the job", map[string]any{"type": "timer", "step": "cold:1", "at": now().Add(-time.Hour)}, "/events/0/at"},
+		{"an override without a reason", map[string]any{"type": "override", "step": "balance"}, "/events/0/why"},
+		{"a strike of nothing", map[string]any{"type": "strike"}, "/events/0/strikes"},
+	} {
+		status, text := w.post(c.event)
+		if status != http.StatusUnprocessableEntity || !strings.Contains(string(text), c.field) {
+			t.Errorf("%s: %d %s", c.name, status, text)
+		}
+	}
+	for _, c := range []struct{ name, field, value string }{{"a job of another kind of unit", "job", "boat_loop"}, {"a product that is none", "product", "NOPE"}, {"a method of a boat", "fill", "header"}} {
+		res, text := ask(t, http.MethodPost, "/api/v1/jobs/sheet", map[string]any{"id": newUUID(), "unit": "CA-61", "job": "drain_fill", c.field: c.value})
+		if res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "accepted") {
+			t.Errorf("%s: %d %s", c.name, res.StatusCode, text)
+		}
+	}
+	// The same event twice is kept once; the same id with other content is refused.
+	e := map[string]any{"id": newUUID(), "type": "answer", "step": "prepare", "at": now(), "values": map[string]any{"ready": map[string]any{"choice": "yes"}}}
+	for range 2 {
+		if status, text := w.post(e); status != http.StatusOK {
+			t.Fatalf("%d %s", status, text)
+		} else {
+			w.took(text)
+		}
+	}
+	if w.last.Revision != 1 {
+		t.Errorf("%d events", w.last.Revision)
+	}
+	e["step"] = "place"
+	if status, text := w.post(e); status != http.StatusConflict {
+		t.Errorf("other content: %d %s", status, text)
+	}
+	if status, _ := w.post(map[string]any{"type": "cancel", "why": "the wrong unit"}); status != http.StatusOK {
+		t.Error("a coordinator may cancel")
+	}
+}
+
+// Ten people on ten jobs at once: each sheet has its own steps, and no one else's.
+func TestTenJobsAtOnce(t *testing.T) {
+	units := []string{"CA-03", "CA-05", "CA-07", "CA-11", "CA-20", "CA-22", "CA-26", "CA-28", "MC-03", "MC-05"}
+	workers := make([]*jobWorker, len(units))
+	for i, u := range units {
+		workers[i] = beginJob(t, access.Technician, map[string]any{"unit": u, "job": "drain_fill"})
+	}
+	var wg sync.WaitGroup
+	for _, w := range workers {
+		wg.Go(w.run)
+	}
+	wg.Wait()
+	owner := map[string]int{}
+	for i, w := range workers {
+		for _, id := range w.sent {
+			owner[id] = i
+		}
+	}
+	for i, w := range workers {
+		events, err := opened(t, instance.OwnerDSN()).JobEvents(t.Context(), w.id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		answers := 0
+		for _, e := range events {
+			if e.Type != job.Answered {
+				continue
+			}
+			answers++
+			if of, known := owner[e.ID]; !known || of != i {
+				t.Errorf("job %d has an event of job %d", i, of)
+			}
+		}
+		if answers != len(w.sent) || !w.last.View.Ready {
+			t.Errorf("job %d: %d of %d answers, ready %v", i, answers, len(w.sent), w.last.View.Ready)
+		}
+		entries, err := opened(t, instance.OwnerDSN()).EntriesOfJob(t.Context(), w.id)
+		if err != nil || len(entries) == 0 {
+			t.Errorf("job %d: %d entries, %v", i, len(entries), err)
+		}
+	}
+}
