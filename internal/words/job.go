@@ -14,7 +14,7 @@ import (
 
 // JobNames of the kinds of job.
 var JobNames = map[job.Kind]string{job.DrainFill: "Drain-and-fill", job.TwiceFill: "Second drain-and-fill", job.FullFlush: "Full flush", job.Correction: "Correction of the mix",
-	job.BleedOnly: "Bleed only", job.PartChange: "Part change with refill", job.BoatLoop: "Boat: engine circuit with heat exchanger and hot-water circuit", job.Aircraft: "Aircraft scheduled task"}
+	job.BleedOnly: "Bleed only", job.PartChange: "Part change with refill", job.BoatLoop: "Boat circuit renewal", job.Aircraft: "Aircraft scheduled task"}
 
 // FillNames and BleedNames of the methods.
 var (
@@ -331,7 +331,7 @@ func (r Reader) JobTorque(nm float64) string {
 func (r Reader) JobValue(v job.Value) string {
 	switch {
 	case v.Reading != nil:
-		return v.Reading.String()
+		return strings.TrimSpace(v.Reading.String())
 	case v.Choice != "":
 		return JobChoice(v.Choice)
 	}

@@ -48,7 +48,7 @@ function Sheet({ job, view: v }: { job: OpenJob; view: JobView }) {
   const send = (what: string, event: Parameters<typeof keepEvent>[4]) =>
     keepEvent(person.email, v.id, v.unit, what, event);
   return (
-    <div className="job-sheet">
+    <div className="job-sheet" data-revision={v.revision} data-next={v.next}>
       <div className="job-main">
         <Notices job={job} view={v} />
         {v.ended ? (
@@ -203,8 +203,8 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
   const [why, setWhy] = useState("");
   const [overriding, setOverriding] = useState(false);
   const set = (code: string, text: string) => {
-    setTexts({ ...texts, [code]: text });
-    setRefused(refused.filter((r) => r.field !== code));
+    setTexts((now) => ({ ...now, [code]: text }));
+    setRefused((now) => now.filter((r) => r.field !== code));
   };
   useEffect(() => heading.current?.focus({ preventScroll: true }), []);
   async function record() {
@@ -474,6 +474,8 @@ function FieldInput(p: {
               key={c.code}
               type="button"
               className="choice"
+              data-field={f.code}
+              data-choice={c.code}
               aria-pressed={p.value === c.code}
               onClick={() => p.onValue(p.value === c.code ? "" : c.code)}
             >
@@ -491,6 +493,7 @@ function FieldInput(p: {
         {f.unit && `, ${f.unit}`}
         {f.optional && <span className="faint"> (optional)</span>}
         <input
+          data-field={f.code}
           className={f.form === "quantity" ? "big figures" : undefined}
           inputMode={f.form === "quantity" ? "text" : undefined}
           value={p.value}
@@ -556,7 +559,7 @@ function Actions({ view: v, may, send }: { view: JobView; may: boolean; send: St
   return (
     <div className="job-actions no-print">
       <div className="buttons-row">
-        {may && !v.posted && !v.pause && (
+        {may && !v.posted && !v.ready && !v.pause && (
           <button type="button" className="act framed" onClick={() => setAsked(asked === "pause" ? "" : "pause")}>
             pause and hand over
           </button>
