@@ -213,7 +213,7 @@ func (v viewer) view(waiting []job.Event) View {
 		out.Pause = words.JobPause(e.Why, st.Empty)
 	}
 	out.Cautions, out.Tools, out.Parts, out.Pour, out.Plan = []string{}, v.tools(), v.parts(), v.materials(), []string{}
-	if st.Plan != nil {
+	if st.Plan != nil && slices.Contains(beforeFilled, st.Phase) {
 		out.Plan = v.r.JobPlan(s, *st.Plan)
 	}
 	if b := st.Balance; b != nil {
@@ -228,7 +228,7 @@ func (v viewer) view(waiting []job.Event) View {
 	}
 	for _, g := range job.Gates {
 		if status, ok := st.Gates[g]; ok {
-			out.Gates = append(out.Gates, Gate{Name: words.GateNames[g], Status: string(status), Is: words.StepStatusNames[status]})
+			out.Gates = append(out.Gates, Gate{Name: words.GateNames[g], Status: string(status), Is: words.GateStatusNames[status]})
 		}
 	}
 	if out.Gates == nil {
@@ -258,6 +258,9 @@ func (v viewer) view(waiting []job.Event) View {
 	}
 	return out
 }
+
+// beforeFilled are the phases in which something is still to be poured by the plan.
+var beforeFilled = []job.Phase{job.PhasePrepare, job.PhaseCooling, job.PhaseCleaner, job.PhaseDrain, job.PhaseFlush, job.PhaseFill}
 
 func orNone(all []string) []string {
 	if all == nil {

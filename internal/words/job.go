@@ -35,6 +35,9 @@ var GateNames = map[job.Gate]string{job.GateCold: "engine cold", job.GateDrained
 // StepStatusNames of a step.
 var StepStatusNames = map[job.Status]string{job.Done: "done", job.Overrun: "overridden", job.Current: "next", job.Failed: "not passed", job.Later: "later"}
 
+// GateStatusNames of a gate.
+var GateStatusNames = map[job.Status]string{job.Done: "passed", job.Overrun: "overridden", job.Current: "open", job.Failed: "not passed"}
+
 // PocketNames of the drain points, and of what never drains.
 var PocketNames = map[string]string{job.PointPetcock: "radiator petcock", job.PointLowerHose: "lower hose", job.PointBlock: "block drain", job.PointHeater: "heater core", job.PointTank: "expansion tank",
 	job.PointExchanger: "heat exchanger", job.PointOther: "other drain point", job.PointStays: "never drains", "cap": "pressure cap", "hose": "hose", "pump": "water pump", "thermostat": "thermostat housing", "bottle": "recovery bottle"}

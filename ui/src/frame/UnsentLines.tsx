@@ -1,11 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useState } from "react";
-import { useNavigate } from "react-router";
+import { useLocation, useNavigate } from "react-router";
 import type { EntryInput } from "../api/client";
 import { type KeptDraft, keepDraft } from "../account/kept";
 import { usePerson } from "../people/session";
 import { useClockWarning } from "./clock";
 import type { Line } from "./device";
+import { dropEvent, sendEvents, useJobLines } from "./jobEvents";
 import { confirmUnsent, dropUnsent, sendUnsent, useUnsent } from "./outbox";
 import { dropPhoto, sendPhotos, usePhotos } from "./photos";
 import { reportRounds } from "../round/report";
@@ -22,17 +23,22 @@ export function UnsentLines() {
   const waiting = unsent.filter((u) => u.state === "waiting");
   const photos = usePhotos(person);
   const waitingPhotos = photos.filter((p) => p.why === undefined).length;
+  // On the page of its job a step is shown there.
+  const here = useLocation().pathname;
+  const steps = useJobLines(person).filter((l) => here !== `/job/${l.job}`);
+  const waitingSteps = steps.filter((l) => l.why === undefined).length;
   const queries = useQueryClient();
   const [sent, setSent] = useState("");
   const send = useCallback(async () => {
     const units = await sendUnsent(person).catch(() => []);
     await sendPhotos(person).catch(() => undefined);
+    await sendEvents(person).catch(() => undefined);
     if (units.length === 0) return;
     setSent(units.length === 1 ? `Recorded on ${units[0] ?? ""}.` : `Entries recorded on ${units.length} units.`);
     await queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" });
   }, [person, queries, setSent]);
   const some = waiting.length > 0;
-  const something = some || waitingPhotos > 0;
+  const something = some || waitingPhotos > 0 || waitingSteps > 0;
   useEffect(() => {
     if (!something) return undefined;
     const now = () => void send();
@@ -56,7 +62,7 @@ export function UnsentLines() {
     };
   }, [person]);
   const clock = useClockWarning();
-  if (unsent.length === 0 && photos.length === 0 && !sent && !clock) return null;
+  if (unsent.length === 0 && photos.length === 0 && steps.length === 0 && !sent && !clock) return null;
   return (
     <div className="unsent no-print" role="status">
       {clock && <p className="alarm">{clock}</p>}
@@ -73,6 +79,26 @@ export function UnsentLines() {
             send now
           </button>
         </p>
+      )}
+      {waitingSteps > 0 && (
+        <p>
+          <b>Not sent, kept on this device:</b> {waitingSteps} {waitingSteps === 1 ? "step" : "steps"} of{" "}
+          {[...new Set(steps.map((l) => `the job on ${l.unit}`))].join(", ")}.
+        </p>
+      )}
+      {steps.map(
+        (l) =>
+          l.why !== undefined && (
+            <p key={l.id} className="alarm">
+              <b>
+                Not recorded: {l.unit} {l.what}.
+              </b>{" "}
+              {l.why}{" "}
+              <button type="button" className="act small" onClick={() => void dropEvent(l.id)}>
+                discard it
+              </button>
+            </p>
+          ),
       )}
       {waitingPhotos > 0 && (
         <p>

@@ -289,7 +289,7 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
         <ul className="step-facts">
           {others.map((f) => (
             <li key={f.label + f.text}>
-              {f.label} <b className="figures">{f.text}</b>
+              {f.label} <b className={/^[−\d]/.test(f.text) ? "figures" : undefined}>{f.text}</b>
             </li>
           ))}
         </ul>

@@ -1,133 +1,17 @@
-import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { Problem, type Schemas, api } from "../api/client";
 import { timeNow } from "../frame/clock";
 import { type JobLine, type KeptJob, device } from "../frame/device";
-import { sendable } from "../frame/outbox";
-import { newId } from "../round/answers";
+import { keepJob, keyOf, sendEvents, useJobLines } from "../frame/jobEvents";
 import { jobView } from "../round/core";
+
+export { dropEvent, keepEvent } from "../frame/jobEvents";
 
 export type JobView = Schemas["JobView"];
 export type JobStep = Schemas["JobStep"];
-export type JobEvent = JobLine["event"];
 
 /** How often the server is asked what others did on a job that lies open, ms. */
 const askEvery = 2_000;
-
-let lines: readonly JobLine[] = [];
-const listeners = new Set<() => void>();
-const channel = typeof BroadcastChannel === "undefined" ? undefined : new BroadcastChannel("diligent.jobs");
-
-async function refresh() {
-  const db = await device();
-  lines = (await db.getAll("jobEvents")).sort(
-    (a, b) => a.event.at.localeCompare(b.event.at) || a.id.localeCompare(b.id),
-  );
-  listeners.forEach((l) => l());
-}
-
-async function changed() {
-  await refresh();
-  channel?.postMessage("changed");
-}
-
-channel?.addEventListener("message", () => void refresh());
-
-let started: Promise<void> | undefined;
-const open = () => (started ??= refresh());
-
-/** Events of a person that are not on the server yet, those that it refused among them. */
-export function useJobLines(person: string): readonly JobLine[] {
-  const all = useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      void open().catch(() => undefined);
-      return () => listeners.delete(listener);
-    },
-    () => lines,
-  );
-  return all.filter((l) => l.person === person);
-}
-
-/** Keeps an event until the server has it. */
-export async function keepEvent(
-  person: string,
-  job: string,
-  unit: string,
-  what: string,
-  event: Omit<JobEvent, "id" | "at">,
-) {
-  await open();
-  const id = newId();
-  const line: JobLine = { id, person, job, unit, what, event: { ...event, id, at: timeNow().toISOString() } };
-  const db = await device();
-  const tx = db.transaction("jobEvents", "readwrite", { durability: "strict" });
-  await Promise.all([tx.store.put(line), tx.done]);
-  await changed();
-}
-
-/** Drops an event that the server refused. */
-export async function dropEvent(id: string) {
-  await (await device()).delete("jobEvents", id);
-  await changed();
-}
-
-const keyOf = (person: string, job: string) => `${person} ${job}`;
-
-async function keepJob(person: string, job: Schemas["Job"]): Promise<KeptJob> {
-  const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack };
-  await (await device()).put("jobs", kept, keyOf(person, job.id));
-  return kept;
-}
-
-const reasons = (p: Problem) =>
-  p.fields.length > 0
-    ? p.fields.map((f) => [f.detail, f.accepted].filter(Boolean).join("; accepted: ")).join("; ")
-    : p.message;
-
-/** One tab of this device sends at a time. */
-async function locked<T>(work: () => Promise<T>): Promise<T | undefined> {
-  if (!("locks" in navigator)) return work();
-  return navigator.locks.request("diligent.jobs", { ifAvailable: true }, (lock) => (lock ? work() : undefined));
-}
-
-/** Sends some events of one job; false when it is to be tried again later. */
-async function sendSome(person: string, some: readonly JobLine[]): Promise<boolean> {
-  const first = some[0];
-  if (!first) return true;
-  try {
-    const job = await api.addJobEvents(first.job, { events: some.map((l) => l.event) });
-    await keepJob(person, job);
-    const db = await device();
-    const tx = db.transaction("jobEvents", "readwrite");
-    await Promise.all([...some.map((l) => tx.store.delete(l.id)), tx.done]);
-    return true;
-  } catch (error) {
-    if (sendable(error) || !(error instanceof Problem)) return false;
-    if (some.length > 1) {
-      for (const l of some) if (!(await sendSome(person, [l]))) return false;
-      return true;
-    }
-    await (await device()).put("jobEvents", { ...first, why: reasons(error) });
-    return true;
-  }
-}
-
-/** Sends what waits. An event keeps its id, so that one whose answer was lost is kept once. */
-export async function sendEvents(person: string) {
-  await open();
-  await locked(async () => {
-    const session = await api.session().catch(() => undefined);
-    if (session?.person?.email !== person) {
-      if (session !== undefined) api.noSession();
-      return;
-    }
-    await refresh();
-    const waiting = lines.filter((l) => l.person === person && l.why === undefined);
-    for (const job of new Set(waiting.map((l) => l.job)))
-      if (!(await sendSome(person, waiting.filter((l) => l.job === job).slice(0, 100)))) break;
-  });
-  await changed();
-}
 
 export interface OpenJob {
   readonly kept?: KeptJob;

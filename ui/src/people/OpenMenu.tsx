@@ -2,6 +2,7 @@ import { Menu, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useContext, useState } from "react";
 import { api } from "../api/client";
+import { forgetJobs, useJobLines } from "../frame/jobEvents";
 import { useUnsent } from "../frame/outbox";
 import { forgetWalks, unrecordedOf } from "../round/taken";
 import { roleNames } from "../words/names";
@@ -16,7 +17,9 @@ export function OpenMenu() {
   const leave = useContext(LeaveContext);
   const queries = useQueryClient();
   const [settings, setSettings] = useState(false);
-  const unsent = useUnsent(person.email);
+  const entries = useUnsent(person.email);
+  const steps = useJobLines(person.email);
+  const unsent = entries.length + steps.length;
   const [leaving, setLeaving] = useState<"here" | "everywhere">();
   const drafts = useQuery({
     queryKey: ["unrecorded-of", person.email],
@@ -26,11 +29,12 @@ export function OpenMenu() {
     gcTime: 0,
   });
   const answered = drafts.data ?? [];
-  const asks = unsent.length > 0 || answered.length > 0;
+  const asks = unsent > 0 || answered.length > 0;
   const signOut = useMutation({
     mutationFn: (everywhere: boolean) => api.signOut(everywhere),
     onSuccess: () => {
       void forgetWalks(person.email).catch(() => undefined);
+      void forgetJobs(person.email).catch(() => undefined);
       leave();
       forget(queries);
     },
@@ -66,10 +70,10 @@ export function OpenMenu() {
       </Menu.Root>
       {leaving && (
         <div className="leaving" role="alertdialog" aria-label="Sign out">
-          {unsent.length > 0 && (
+          {unsent > 0 && (
             <p>
               <b>
-                {unsent.length} {unsent.length === 1 ? "line is" : "lines are"} not sent.
+                {unsent} {unsent === 1 ? "line is" : "lines are"} not sent.
               </b>{" "}
               They stay on this device and are sent when you sign in here again.
             </p>
