@@ -2876,6 +2876,9 @@ type Job struct {
 	// Pack The job with its events, for the core on the device alone.
 	Pack string `json:"pack"`
 
+	// Problem Why the ledger does not take its entries: the step is to be corrected.
+	Problem *string `json:"problem,omitempty"`
+
 	// Revision Events that are kept.
 	Revision int `json:"revision"`
 
@@ -3135,7 +3138,10 @@ type JobRow struct {
 
 	// Unit Address of the unit or circuit.
 	Unit string `json:"unit"`
-	Who  string `json:"who"`
+
+	// Used Used coolant and flush that came out, for the waste record.
+	Used *string `json:"used,omitempty"`
+	Who  string  `json:"who"`
 }
 
 // JobSheet defines model for JobSheet.

@@ -75,8 +75,19 @@ type writer struct {
 	all []ledger.Entry
 }
 
+// add an entry by the person who recorded its step.
 func (w *writer) add(name, step string, at time.Time, body ledger.Body) {
-	w.all = append(w.all, entry(w.s, name, step, at, body))
+	e := entry(w.s, name, step, at, body)
+	if st := w.st.Step(step); st != nil {
+		by := st.Answer
+		if st.Override != nil && st.Override.At.Equal(at) {
+			by = st.Override
+		}
+		if by != nil {
+			e.RecordedBy, e.RecordedByID = by.By, by.ByID
+		}
+	}
+	w.all = append(w.all, e)
 }
 
 // step that brings an entry by itself.
@@ -137,6 +148,10 @@ func (w *writer) step(step Step, e Event) {
 		w.add("level_after", step.Key, e.At, ledger.LevelCheck{Temper: e.choice("temper"), Mark: e.choice("mark")})
 	case "retest", "test":
 		w.tested(step, e)
+	case "retest_waterless":
+		if v := e.Values["water"].Reading; v != nil {
+			w.add("test:"+step.Key, step.Key, e.At, ledger.FreezeTest{Value: *v, Instrument: ledger.Refractometer, Scale: coolant.NoWater, Tool: e.text("tool"), Warmed: true})
+		}
 	}
 }
 
@@ -239,8 +254,11 @@ func (w *writer) poured() {
 		}
 	}
 	w.fittings(&r)
-	at := w.st.filledAt
-	w.add("renewal", "fill", at, r)
+	at, step := w.st.filledAt, "fill"
+	if last := len(w.st.In) - 1; last >= 0 {
+		step = w.st.In[last].Step
+	}
+	w.add("renewal", step, at, r)
 	w.moves(true) // corrections after the retest are losses and top-ups of their own
 }
 

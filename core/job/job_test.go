@@ -310,3 +310,113 @@ func TestAuthority(t *testing.T) {
 	}
 	_ = ledger.Yes
 }
+
+// A timer that was begun is over when its time is, whoever looks and whenever.
+func TestTimers(t *testing.T) {
+	s := car(DrainFill)
+	e := Event{ID: EntryID(s.ID, "t"), At: start, By: "A", Role: access.Technician, Type: Timed, Step: "cold:1"}
+	ready := Event{ID: EntryID(s.ID, "r"), At: start, By: "A", Role: access.Technician, Type: Answered, Step: "prepare", Values: map[string]Value{"ready": pick("yes")}}
+	for _, c := range []struct {
+		after time.Duration
+		over  bool
+	}{{time.Minute, false}, {4*time.Hour - time.Second, false}, {4 * time.Hour, true}} {
+		st := Open(s, []Event{e, ready}, start.Add(c.after))
+		timer := st.Step("cold:1").Timer
+		if timer.Began == nil || !timer.Began.Equal(start) || timer.Expired != c.over || timer.Lasts != 4*time.Hour {
+			t.Errorf("after %v: %+v", c.after, timer)
+		}
+	}
+	s.Set = map[string]float64{"cooling": 1} // the maker's manual
+	if got := Open(s, []Event{e, ready}, start.Add(time.Hour)).Step("cold:1").Timer; !got.Expired {
+		t.Errorf("with an hour by the manual: %+v", got)
+	}
+}
+
+// A hot engine is never opened, whatever is overridden, and a climbing gauge stops the engine.
+func TestHotAndClimbing(t *testing.T) {
+	w := newWorker(t, car(DrainFill), Faults{Warm: true})
+	w.next()
+	w.next()
+	w.role = access.Coordinator
+	w.add(Event{Type: Overridden, Step: "cold:1", Why: "in a hurry"})
+	st := Open(w.s, w.events, w.at())
+	if st.Next != "cold:1" || st.Step("cold:1").Status != Failed || st.Step("cold:1").Why[0] != "hose_warm" {
+		t.Fatalf("next %s, %+v", st.Next, st.Step("cold:1"))
+	}
+	w.change = func(s Step, v map[string]Value) {
+		if s.Code == "bleed_warm" {
+			v["gauge"] = pick("climbing")
+		}
+	}
+	for range 40 {
+		if st = Open(w.s, w.events, w.at()); st.Stop != "" {
+			break
+		}
+		w.next()
+	}
+	if st.Stop != "climbing" || st.Next != "bleed:warm" || st.Ready {
+		t.Errorf("stop %q, next %s", st.Stop, st.Next)
+	}
+}
+
+// An exercise says what was missed: a plugged spigot, air, a cap that is not sound, and gates that were taken on.
+func TestMissed(t *testing.T) {
+	s := car(DrainFill)
+	s.Exercise = true
+	for seed := uint64(0); ; seed++ {
+		s.Seed = seed
+		if f := NewSimulator(s).Faults; f.Plugged != "" && !f.CapBad {
+			break
+		}
+	}
+	w := &worker{t: t, s: s, sim: NewSimulator(s), role: access.Technician}
+	if st := w.run(); !st.Ready {
+		t.Fatalf("next %s", st.Next)
+	}
+	if got := Missed(s, w.events); len(got) != 0 {
+		t.Errorf("done well, and missed %v", got)
+	}
+	w = &worker{t: t, s: s, sim: NewSimulator(s), role: access.Technician}
+	w.change = func(st Step, v map[string]Value) {
+		if st.Code == "drain_check" {
+			v["cause"] = pick("stays")
+			v["litres"] = reading(0, measure.L)
+		}
+	}
+	w.run()
+	if got := Missed(s, w.events); len(got) == 0 || got[0] != "plugged" {
+		t.Errorf("missed %v, want the plugged spigot", got)
+	}
+	if len(Entries(s, Open(s, w.events, w.at()), func(Step) string { return "" })) != 0 {
+		t.Error("an exercise writes into the ledger")
+	}
+}
+
+// A retest that misses the target is corrected until it is reached; the correction is worked out from what was measured.
+func TestRetestCorrected(t *testing.T) {
+	w := newWorker(t, car(DrainFill), Faults{})
+	w.change = func(st Step, v map[string]Value) {
+		if st.Key == "pour_rich:1" { // too little concentrate by two litres, and the rest is water
+			v["litres"] = reading(math.Max(0, st.Facts[0].Low-2), measure.L)
+		}
+		if st.Key == "pour_lean:1" {
+			v["litres"] = reading(st.Facts[0].Low+2, measure.L)
+		}
+	}
+	first := State{}
+	for w.next() {
+		if st := Open(w.s, w.events, w.at()); st.Step("retest:2") != nil && first.Steps == nil {
+			first = st
+		}
+	}
+	st := Open(w.s, w.events, w.at())
+	if first.Steps == nil || first.Step("correct_rich:1") == nil {
+		t.Fatalf("no correction: next %s, measured %v, aim %v", st.Next, st.Measured, st.Aim)
+	}
+	if !st.Ready || st.Gates[GateRetest] != Done {
+		t.Errorf("ready %v, gates %v", st.Ready, st.Gates)
+	}
+	if freeze, _ := w.sim.Truth(); math.Abs(float64(freeze-*st.Aim)) > 3 {
+		t.Errorf("in truth %v, aimed at %v", freeze, *st.Aim)
+	}
+}

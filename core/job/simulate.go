@@ -402,7 +402,7 @@ func Missed(s Setup, events []Event) []string {
 		switch {
 		case step.Status == Overrun:
 			all = append(all, "overridden:"+step.Key)
-		case step.Status == Current || step.Status == Failed:
+		case step.Key != "release" && (step.Status == Current || step.Status == Failed):
 			all = append(all, "open:"+step.Key)
 		case step.Code == "drain" && step.Answer != nil && step.Status == Done:
 			if shown := min(pointLitres(s, step.Point), contentsOf(s).left(step.Point)); step.Point == m.Faults.Plugged && step.Answer.litres("litres") > shown/2 {

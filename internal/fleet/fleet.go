@@ -298,7 +298,9 @@ func (f *Fleet) Open(ctx context.Context, code, entry string) (*store.Opened, er
 // one cannot be right, [Forbidden] or [store.ErrEntryDiffers].
 func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entries ...ledger.Entry) ([]store.Receipt, error) {
 	for i := range entries {
-		entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
+		if entries[i].RecordedBy == "" { // else by the person who did the step of a job
+			entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
+		}
 	}
 	u := o.Unit
 	var tools []string

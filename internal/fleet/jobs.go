@@ -490,7 +490,31 @@ func (f *Fleet) AddJobEvents(ctx context.Context, who Actor, id string, events [
 	if err := f.holdForJob(ctx, who, j); err != nil {
 		return err
 	}
-	return f.postJob(ctx, who, j, all)
+	// What the ledger refuses is no reason to lose a step: the sheet says what to correct ([Fleet.JobProblem]).
+	var refused *refusal.Error
+	var forbidden *Forbidden
+	if err := f.postJob(ctx, who, j, all); err != nil && !errors.As(err, &refused) && !errors.As(err, &forbidden) {
+		return err
+	}
+	return nil
+}
+
+// JobProblem is why the entries of a job that is ready are not in the ledger; nil when they are, or nothing refuses them.
+func (f *Fleet) JobProblem(ctx context.Context, who Actor, j store.Job, events []job.Event) error {
+	st := job.Open(j.Setup, events, f.now())
+	if !st.Ready || st.Posted != nil || j.Setup.Exercise {
+		return nil
+	}
+	entries := job.Entries(j.Setup, st, words.JobNote)
+	if len(entries) == 0 {
+		return nil
+	}
+	o, err := f.Open(ctx, f.jobAddress(ctx, j), entries[0].ID)
+	if err != nil {
+		return err
+	}
+	_, err = f.PreviewEntries(ctx, who, o, entries...)
+	return err
 }
 
 // checkEvent by itself.

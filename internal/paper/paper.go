@@ -170,6 +170,11 @@ func blankLines(v sheet.View) (all []line) {
 		for _, f := range s.Fields {
 			all = append(all, line{text: fieldLine(f), rule: true})
 		}
+		if s.Sums {
+			for _, what := range []string{"Out, all points", "In, all pours", "Difference"} {
+				all = append(all, line{text: what, rule: true})
+			}
+		}
 		all[len(all)-1].after = 0.7
 	}
 	return all

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -11,6 +12,7 @@ import (
 	"diligentledger/core/job"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/core/refusal"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/paper"
 	"diligentledger/internal/sheet"
@@ -50,6 +52,10 @@ func (h handlers) jobRow(ctx context.Context, j fleet.JobFollow) (api.JobRow, er
 	if j.Paused != "" {
 		why := words.JobPause(j.Paused, j.Empty)
 		row.Paused = &why
+	}
+	if j.Used > 0.005 {
+		used := reader(ctx).Litres(j.Used, 1)
+		row.Used = &used
 	}
 	if !row.Ended {
 		_, pack, err := h.fleet.Job(ctx, writer(ctx), reader(ctx), j.Setup.ID)
@@ -110,7 +116,16 @@ func (h handlers) job(ctx context.Context, id string) (out api.Job, err error) {
 	if err != nil {
 		return out, err
 	}
-	return h.jobAnswer(j, pack)
+	out, err = h.jobAnswer(j, pack)
+	if err != nil {
+		return out, err
+	}
+	var refused *refusal.Error
+	if err := h.fleet.JobProblem(ctx, writer(ctx), j, pack.Events); errors.As(err, &refused) {
+		text := refused.Error()
+		out.Problem = &text
+	}
+	return out, nil
 }
 
 func (h handlers) jobAnswer(j store.Job, pack sheet.Pack) (out api.Job, err error) {

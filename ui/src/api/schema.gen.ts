@@ -2494,6 +2494,8 @@ export interface components {
             revision: number;
             /** @description The job with its events, for the core on the device alone. */
             pack: string;
+            /** @description Why the ledger does not take its entries: the step is to be corrected. */
+            problem?: string;
             view: components["schemas"]["JobView"];
         };
         JobSheet: {
@@ -2529,6 +2531,8 @@ export interface components {
             timer?: string;
             /** @description Checks that are still owed after its release. */
             owed: string[];
+            /** @description Used coolant and flush that came out, for the waste record. */
+            used?: string;
         };
         /** @enum {string} */
         JobPhase: "prepare" | "cooling" | "cleaner" | "draining" | "flushing" | "filling" | "bleeding" | "checking" | "retest" | "release" | "done" | "cancelled";

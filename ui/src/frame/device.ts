@@ -59,6 +59,8 @@ export interface KeptJob {
   readonly person: string;
   readonly revision: number;
   readonly pack: string;
+  /** Why the ledger does not take its entries. */
+  readonly problem?: string;
 }
 
 /** An event of a job that this device has recorded. It never changes: id and time are made once. */

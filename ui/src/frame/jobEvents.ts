@@ -68,7 +68,7 @@ export async function dropEvent(id: string) {
 export const keyOf = (person: string, job: string) => `${person} ${job}`;
 
 export async function keepJob(person: string, job: Schemas["Job"]): Promise<KeptJob> {
-  const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack };
+  const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack, problem: job.problem };
   await (await device()).put("jobs", kept, keyOf(person, job.id));
   return kept;
 }

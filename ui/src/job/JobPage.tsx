@@ -153,6 +153,11 @@ function Notices({ job, view: v }: { job: OpenJob; view: JobView }) {
           <b>Paused:</b> {v.pause}
         </p>
       )}
+      {job.kept?.problem && (
+        <p className="alarm" role="alert">
+          <b>The ledger does not take the entries of this job:</b> {job.kept.problem}. Correct the step below.
+        </p>
+      )}
       {v.exercise && <p className="exercise">Exercise on a simulated unit. Nothing of it goes to the ledger.</p>}
       {waiting.length > 0 && (
         <p className="unsent" role="status">

@@ -116,6 +116,7 @@ function Section({ title, rows }: { title: string; rows: readonly Row[] }) {
               <span className="faint who">
                 {j.who}
                 {j.site && `, ${j.site}`}
+                {j.used && `, ${j.used} to waste`}
               </span>
             </RouterLink>
           </li>
