@@ -1,6 +1,7 @@
 package job
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -65,7 +66,24 @@ func Entries(s Setup, st State, note func(Step) string) []ledger.Entry {
 		}
 	}
 	w.poured()
-	slices.SortStableFunc(w.all, func(a, b ledger.Entry) int { return a.At.Compare(b.At) })
+	return w.ordered()
+}
+
+// ordered as the steps were done, each a microsecond after the one before at least: the fold takes entries of one moment in the
+// order of their ids, which say nothing of it.
+func (w *writer) ordered() []ledger.Entry {
+	place := map[string]int{}
+	for i, step := range w.st.Steps {
+		place[cutTo(step.Key, 40)] = i
+	}
+	slices.SortStableFunc(w.all, func(a, b ledger.Entry) int {
+		return cmp.Or(a.At.Compare(b.At), cmp.Compare(place[a.Envelope.Step], place[b.Envelope.Step]))
+	})
+	for i := 1; i < len(w.all); i++ {
+		if e := &w.all[i]; !e.At.After(w.all[i-1].At) {
+			e.At = w.all[i-1].At.Add(time.Microsecond)
+		}
+	}
 	return w.all
 }
 
@@ -255,8 +273,10 @@ func (w *writer) poured() {
 	}
 	w.fittings(&r)
 	at, step := w.st.filledAt, "fill"
-	if last := len(w.st.In) - 1; last >= 0 {
-		step = w.st.In[last].Step
+	for _, m := range w.st.In[w.st.filledFrom:] {
+		if !strings.HasPrefix(m.Step, "correct_") {
+			at, step = m.At, m.Step
+		}
 	}
 	w.add("renewal", step, at, r)
 	w.moves(true) // corrections after the retest are losses and top-ups of their own

@@ -121,8 +121,9 @@ func (h handlers) job(ctx context.Context, id string) (out api.Job, err error) {
 		return out, err
 	}
 	var refused *refusal.Error
-	if err := h.fleet.JobProblem(ctx, writer(ctx), j, pack.Events); errors.As(err, &refused) {
-		text := refused.Error()
+	var forbidden *fleet.Forbidden
+	if err := h.fleet.JobProblem(ctx, writer(ctx), j, pack.Events); errors.As(err, &refused) || errors.As(err, &forbidden) {
+		text := err.Error()
 		out.Problem = &text
 	}
 	return out, nil

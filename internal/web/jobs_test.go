@@ -2,9 +2,12 @@ package web_test
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -12,8 +15,12 @@ import (
 
 	"github.com/google/uuid"
 
+	"diligentledger/api"
 	"diligentledger/core/access"
 	"diligentledger/core/job"
+	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
+	"diligentledger/core/register"
 	"diligentledger/internal/sheet"
 	"diligentledger/internal/store"
 )
@@ -337,6 +344,160 @@ func TestTenJobsAtOnce(t *testing.T) {
 		entries, err := opened(t, instance.OwnerDSN()).EntriesOfJob(t.Context(), w.id)
 		if err != nil || len(entries) == 0 {
 			t.Errorf("job %d: %d entries, %v", i, len(entries), err)
+		}
+	}
+}
+
+// A parameter of the methods is set for a unit and for its type, with where it comes from; each change is kept, and the sheet has it.
+func TestJobParameters(t *testing.T) {
+	const unit = "CA-07"
+	choices := func() api.JobChoices { return get[api.JobChoices](t, "/api/v1/jobs/choices?unit="+unit) }
+	value := func(code string) (float64, string) {
+		for _, p := range choices().Parameters {
+			if p.Code == code {
+				return p.Value, *cmp.Or(p.Set, new(string))
+			}
+		}
+		return 0, ""
+	}
+	put := func(body map[string]any) (int, []byte) {
+		res, text := ask(t, http.MethodPut, "/api/v1/jobs/parameters", body)
+		return res.StatusCode, text
+	}
+	if v, set := value("cooling"); v != 4 || set != "" {
+		t.Fatalf("cooling %v, %q", v, set)
+	}
+	for _, bad := range []map[string]any{
+		{"unit": unit, "ofType": false, "code": "cooling", "value": 500, "why": "page 3"},
+		{"unit": unit, "ofType": false, "code": "coffee", "value": 5, "why": "page 3"},
+		{"unit": unit, "ofType": false, "code": "cooling", "value": 2, "why": " "},
+	} {
+		if status, text := put(bad); status != http.StatusUnprocessableEntity || !strings.Contains(string(text), "accepted") {
+			t.Errorf("%v: %d %s", bad, status, text)
+		}
+	}
+	for _, v := range []any{1.5, 2, nil} {
+		body := map[string]any{"unit": unit, "ofType": false, "code": "cooling", "why": "manual, page 3"}
+		want := 4.0
+		if v != nil {
+			body["value"] = v
+			want, _ = strconv.ParseFloat(fmt.Sprint(v), 64)
+		}
+		if status, text := put(body); status != http.StatusNoContent {
+			t.Fatalf("%d %s", status, text)
+		}
+		if got, set := value("cooling"); got != want || !strings.Contains(set, "manual, page 3") {
+			t.Errorf("cooling %v, %q; want %v", got, set, want)
+		}
+	}
+	res, text := ask(t, http.MethodPost, "/api/v1/jobs/sheet", map[string]any{"id": newUUID(), "unit": unit, "job": "full_flush", "cleaner": true})
+	if res.StatusCode != http.StatusOK || !strings.Contains(string(text), "3 d") {
+		t.Errorf("%d, no days of cleaner in the sheet", res.StatusCode)
+	}
+	books := opened(t, instance.OwnerDSN())
+	record, err := books.Record(t.Context(), register.Unit, unit)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kept, err := books.JobParameters(t.Context(), true, record.ID)
+	if err != nil || len(kept) != 3 {
+		t.Errorf("%d changes kept, %v", len(kept), err)
+	}
+}
+
+// A job that is cancelled after the drain: what came out is in the ledger, and the unit stays on hold.
+func TestJobCancelled(t *testing.T) {
+	w := beginJob(t, access.Coordinator, map[string]any{"unit": "CA-33", "job": "drain_fill"})
+	for w.state().Phase != job.PhaseFill {
+		w.next()
+	}
+	w.role = access.Technician
+	if status, text := w.post(map[string]any{"type": "cancel", "why": "no time left"}); status == http.StatusOK {
+		t.Errorf("a technician cancelled: %s", text)
+	}
+	w.role = access.Coordinator
+	if status, text := w.post(map[string]any{"type": "cancel", "why": "the unit is sold"}); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	}
+	entries, err := opened(t, instance.OwnerDSN()).EntriesOfJob(t.Context(), w.id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	lost := false
+	for _, e := range entries {
+		lost = lost || e.Kind() == ledger.KindLoss
+	}
+	if a := get[api.Account](t, "/api/v1/units/CA-33"); !lost || string(a.Status.Verdict) != "hold" {
+		t.Errorf("a loss is recorded: %v; verdict %s", lost, a.Status.Verdict)
+	}
+	// Another job can begin there.
+	w = beginJob(t, access.Coordinator, map[string]any{"unit": "CA-33", "job": "drain_fill"})
+	if w.state().Next != "prepare" {
+		t.Error(w.state().Next)
+	}
+}
+
+// What the ledger refuses is said on the sheet, nothing is lost, and once the step is corrected the entries are written; the planned
+// renewal is done with them.
+func TestJobProblem(t *testing.T) {
+	const unit = "TK-18"
+	if res, text := ask(t, http.MethodPost, "/api/v1/work-list", map[string]any{"units": []string{unit}}); res.StatusCode != http.StatusOK {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	w := beginJob(t, access.Technician, map[string]any{"unit": unit, "job": "full_flush", "thermostatOut": true})
+	capacity := w.last.View.Capacity
+	w.change = func(st job.Step, v map[string]job.Value) {
+		if st.Code == "drain" {
+			v["litres"] = job.Value{Reading: &measure.Reading{Value: 1.39 * capacity, Unit: measure.L}}
+		}
+		if st.Code == "flush_drain" {
+			v["litres"] = job.Value{Reading: &measure.Reading{Value: 1.99 * capacity, Unit: measure.L}}
+		}
+	}
+	for w.state().Phase != job.PhaseBleed {
+		w.next()
+	}
+	// More came out by these figures than a system holds: less went in, and a coordinator takes it on.
+	for w.state().Next != "rebleed:1" {
+		w.next()
+	}
+	w.role = access.Coordinator
+	if status, text := w.post(map[string]any{"type": "override", "step": "balance", "why": "the pan was misread"}); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	} else {
+		w.took(text)
+	}
+	w.role = access.Technician
+	w.run()
+	answer := get[api.Job](t, "/api/v1/jobs/"+w.id)
+	if !w.last.View.Ready || w.last.View.Posted || answer.Problem == nil || !strings.Contains(*answer.Problem, "capacity") {
+		t.Fatalf("ready %v, posted %v, problem %v", w.last.View.Ready, w.last.View.Posted, answer.Problem)
+	}
+	if res, text := ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", map[string]any{"what": "done"}); res.StatusCode == http.StatusOK {
+		t.Errorf("released without its entries: %s", text)
+	}
+	// Corrected: the last flush gave what the system holds.
+	last := ""
+	for _, s := range w.state().Steps {
+		if s.Code == "flush_drain" {
+			last = s.Key
+		}
+	}
+	w.change = nil
+	step := w.state().Step(last)
+	good := map[string]job.Value{"litres": {Reading: &measure.Reading{Value: 0.9 * capacity, Unit: measure.L}}, "look": {Choice: "colourless"}}
+	if status, text := w.post(map[string]any{"type": "answer", "step": last, "values": good, "replaces": step.Answer.ID}); status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	} else {
+		w.took(text)
+	}
+	w.run()
+	if !w.last.View.Posted {
+		t.Fatalf("not posted: next %s, %v", w.last.View.Next, *cmp.Or(get[api.Job](t, "/api/v1/jobs/"+w.id).Problem, new(string)))
+	}
+	for _, l := range get[api.WorkList](t, "/api/v1/work-list").Lines {
+		if l.Unit.Code == unit && l.Done == nil {
+			t.Errorf("planned work is still open: %+v", l.Item)
 		}
 	}
 }
