@@ -6,9 +6,12 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
 	"github.com/google/uuid"
 
 	"diligentledger/core/job"
@@ -152,7 +155,75 @@ func TestJobServerKilled(t *testing.T) {
 	if account.Status.Verdict != "hold" || holds != 1 {
 		t.Errorf("verdict %q, %d holds", account.Status.Verdict, holds)
 	}
+	p.listOfJobs(t, session)
 	if err := p.end(); err != nil {
 		t.Error(err)
 	}
+}
+
+// listOfJobs in several phases, as a coordinator sees them on a desk and on a phone.
+func (p *program) listOfJobs(t *testing.T, session string) {
+	t.Helper()
+	for _, c := range []struct {
+		unit, kind string
+		steps      int
+		pause      string
+	}{{"CA-20", "drain_fill", 1, ""}, {"TK-04", "full_flush", 13, "waiting for washers"}, {"MC-05", "drain_fill", 9, ""}, {"AV-03", "aircraft_task", 99, ""}, {"HB-06", "boat_loop", 12, ""}, {"CA-26", "bleed", 8, ""}} {
+		id := uuid.Must(uuid.NewV7()).String()
+		status, text := p.send(t, session, "POST", "/api/v1/jobs", map[string]any{"id": id, "unit": c.unit, "job": c.kind})
+		var sim *job.Simulator
+		for n := 0; ; n++ {
+			var a struct {
+				Pack string `json:"pack"`
+			}
+			if err := json.Unmarshal(text, &a); err != nil || status != http.StatusOK {
+				t.Fatalf("%s: %d %s", c.unit, status, text)
+			}
+			pack, err := sheet.ReadPack([]byte(a.Pack))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if sim == nil {
+				sim = job.NewSimulator(pack.Setup)
+				sim.Faults = job.Faults{}
+			}
+			st := pack.Open(nil, time.Now())
+			if st.Next == "release" || n >= c.steps {
+				break
+			}
+			step := *st.Step(st.Next)
+			values := sim.Answer(step)
+			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "answer", "step": step.Key, "values": values}
+			if step.Answer != nil {
+				event["replaces"] = step.Answer.ID
+			}
+			status, text = p.send(t, session, "POST", "/api/v1/jobs/"+id+"/events", map[string]any{"events": []any{event}})
+			sim.Apply(step, values)
+		}
+		if c.pause != "" {
+			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "pause", "why": c.pause}
+			if status, text := p.send(t, session, "POST", "/api/v1/jobs/"+id+"/events", map[string]any{"events": []any{event}}); status != http.StatusOK {
+				t.Fatalf("%d %s", status, text)
+			}
+		}
+	}
+	b := newTabOf(t, "")
+	yes := true
+	if _, err := chromedp.Call(b.ctx, network.SetCookie, network.SetCookieParams{
+		Name: "session", Value: p.session(t, coordinator), URL: p.address, HTTPOnly: &yes, Secure: &yes, SameSite: network.CookieSameSiteLax}); err != nil {
+		t.Fatal(err)
+	}
+	b.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(p.address+"/job"))
+	b.until(`document.querySelectorAll('.job-line').length >= 6`)
+	if text := js[string](b, `document.querySelector('.jobs').innerText`); !strings.Contains(text, "System empty, do not start") || !strings.Contains(text, "Awaits release") {
+		t.Errorf("the list: %s", text)
+	}
+	b.accessible("list of jobs")
+	b.keepRound("jobs")
+	b.do(chromedp.EmulateViewport(390, 844))
+	b.accessible("list of jobs on a phone")
+	b.thumbs("list of jobs")
+	b.keepRound("jobs-phone")
+	b.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(p.address+"/"))
+	b.until(`document.body.innerText.includes('waiting for washers. System empty, do not start')`)
 }
