@@ -265,3 +265,38 @@ func TestJobBoatOnAPhone(t *testing.T) {
 	}
 	b.until(`document.querySelector('.job-step')?.innerText.includes('stays on hold')`)
 }
+
+// An exercise by the page's own buttons alone: the simulated unit is read and recorded step by step, what was missed is said at the
+// end, and the unit itself is as it was.
+func TestJobExercise(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	before := app.get(t, "/api/v1/units/MC-07")
+	b.open("/job/new?unit=MC-07", `.job-start`)
+	b.tap("Drain-and-fill")
+	b.wait(`.job-preview .pockets`)
+	b.tap("as an exercise")
+	b.wait(`.job-step h2`)
+	for n := 0; ; n++ {
+		if n > 70 {
+			t.Fatal("no end")
+		}
+		b.until(`document.querySelector('.job-sheet') && !document.querySelector('.job-page .unsent')`)
+		if js[string](b, `document.querySelector('.job-sheet').dataset.next`) == "release" {
+			break
+		}
+		revision := js[string](b, `document.querySelector('.job-sheet').dataset.revision`)
+		b.tap("look at the simulated unit")
+		b.until(`document.querySelectorAll('.job-step .step-field').length === 0 || document.querySelector('.job-step [aria-pressed="true"]') || [...document.querySelectorAll('.job-step input')].some(i => i.value !== "")`)
+		js[chromedp.Void](b, `document.querySelector('.job-step form').requestSubmit()`)
+		b.until(fmt.Sprintf(`document.querySelector('.job-sheet')?.dataset.revision !== undefined && Number(document.querySelector('.job-sheet').dataset.revision) > %s`, revision))
+	}
+	b.until(`document.querySelector('.job-step h2')?.innerText.startsWith("Exercise done")`)
+	b.accessible("exercise done")
+	if after := app.get(t, "/api/v1/units/MC-07"); after != before {
+		t.Error("the exercise changed the account of the unit")
+	}
+	if strings.Contains(app.get(t, "/api/v1/jobs"), b.text(`.running-head h1`)) && strings.Contains(app.get(t, "/api/v1/jobs"), `"exercise":true`) {
+		t.Error("a coordinator sees another person's exercise")
+	}
+	b.calm()
+}
