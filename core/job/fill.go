@@ -77,7 +77,7 @@ func (b *builder) flushOnce(n int) (clear, ok bool) {
 	if b.s.Options.ThermostatOut {
 		code, fields, facts = "flush_run_cold", []Field{choiceField("gauge", "normal", "climbing")}, []Fact{b.one("run", "flush_cold_run")}
 	}
-	e, ok = b.step(Step{Key: keyOf("flush_run", n, ""), Code: code, N: n, Facts: facts, Fields: fields, Warns: []string{"outdoors", "moving_parts"}}, func(e *Event) judged {
+	b.step(Step{Key: keyOf("flush_run", n, ""), Code: code, N: n, Facts: facts, Fields: fields, Warns: []string{"outdoors", "moving_parts"}}, func(e *Event) judged {
 		switch {
 		case e.choice("gauge") == "climbing":
 			b.st.Stop = "climbing"

@@ -23,12 +23,11 @@ type builder struct {
 	st   State
 	open bool // a step before is not done
 	in   Contents
-	// latest time of what was done, and of the last evidence that the engine is cold.
+	// missing before the drain, by the book and what was found since.
 	missing    measure.Litre
 	outUnknown bool
 	aim        *measure.Celsius
 	capBad     bool
-	oldPoints  bool
 	phase      Phase
 	phases     map[string]Phase // of each step
 	opened     []Point          // that were opened in the last draining

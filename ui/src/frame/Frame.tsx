@@ -43,7 +43,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
       { key: "m", does: "Morning", run: () => void navigate("/") },
       { key: "h", does: "Horizon", run: () => void navigate("/horizon") },
       { key: "d", does: "Round", run: () => void navigate("/round") },
-      { key: "o", does: "Job", run: () => void navigate("/job") },
+      { key: "s", does: "Job", run: () => void navigate("/job") },
       { key: "p", does: "Plan", run: () => void navigate("/plan") },
       { key: "t", does: "Entries", run: () => void navigate("/entries") },
       { key: "b", does: "Bench", run: () => void navigate("/bench") },
@@ -100,7 +100,7 @@ export function Frame({ title, head, open, here = "morning", keys = none, only =
           <IndexTab to="/round" letter="d" current={here === "round"}>
             Round
           </IndexTab>
-          <IndexTab to="/job" letter="o" current={here === "job"}>
+          <IndexTab to="/job" letter="s" current={here === "job"}>
             Job
           </IndexTab>
           <IndexTab to="/plan" letter="p" current={here === "plan"}>
