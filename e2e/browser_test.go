@@ -503,6 +503,7 @@ func (b *tab) keep(name string) {
 func TestEveryWidth(t *testing.T) {
 	b := newTab(t)
 	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/entries", `tr[data-entry]`}, {"/units/CA-31", protects},
+		{"/job/new?unit=CA-14", `.job-start`},
 		{"/round", `.walk-site`}, {"/round/sheet?site=Harbour%20yard", `.blank-sheet`}, {"/tags?site=Hill%20garage", `.tags svg`},
 		{"/register", `[aria-label="Audit"] td`}, {"/register/unit", `[data-record]`}, {"/register/unit/CA-01", `[data-fact="capacity"]`}, {"/import", `input[type="file"]`}, {"/bench?q=protects", `[data-testid="headline"]`}} {
 		for _, width := range []int64{390, 600, 768, 820, 1024, 1180, 1600} {

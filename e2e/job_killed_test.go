@@ -49,6 +49,7 @@ func (p *program) send(t *testing.T, session, method, path string, body any) (in
 // when it comes back; what got no answer is sent again and is there once; the unit stays on hold, and at the end the entries are in
 // the ledger once.
 func TestJobServerKilled(t *testing.T) {
+	t.Parallel() // its program is its own
 	data := testfolder.New(t)
 	p := mustBegin(t, data)
 	session := p.session(t, technician)

@@ -196,6 +196,7 @@ func TestJobShortFill(t *testing.T) {
 // A boat's header tank with a plugged spigot, on a phone: it is asked about and found; the connection is cut in the middle, the tab
 // is killed after each step, every third answer is lost, and each step is kept once.
 func TestJobBoatOnAPhone(t *testing.T) {
+	t.Parallel() // its browser is its own
 	l := newLine(t)
 	p := &phone{t: t, folder: t.TempDir()}
 	p.start()
@@ -264,6 +265,24 @@ func TestJobBoatOnAPhone(t *testing.T) {
 		t.Errorf("%d answers to %d steps, ready %v, %d answers lost", answers, done, st.Ready, l.dropped)
 	}
 	b.until(`document.querySelector('.job-step')?.innerText.includes('stays on hold')`)
+}
+
+// Parameters of the methods are set on the page where a job is begun, with where they come from; what is not accepted is said.
+func TestJobParametersOnScreen(t *testing.T) {
+	b := newTab(t)
+	b.open("/job/new?unit=MC-08", `.job-parameters`)
+	b.accessible("a job to choose")
+	js[chromedp.Void](b, `document.querySelector('.job-start details').open = true`)
+	b.tap("cooling before the work")
+	b.set(`.job-parameters input`, "200")
+	b.set(`.job-parameters label.grow input`, "manual, page 12")
+	b.tap("set")
+	b.until(`document.querySelector('.job-parameters .alarm')?.innerText.includes('accepted: 0.5 to 48 h')`)
+	b.set(`.job-parameters input`, "1")
+	b.tap("set")
+	b.until(`[...document.querySelectorAll('.job-parameters li')].some(x => x.innerText.includes('cooling before the work: 1 h') && x.innerText.includes('manual, page 12'))`)
+	b.accessible("parameters")
+	b.calm()
 }
 
 // An exercise by the page's own buttons alone: the simulated unit is read and recorded step by step, what was missed is said at the

@@ -48,6 +48,7 @@ func serverPid(t *testing.T, data string) int {
 
 // Whatever is killed, whenever, the next start works and has every entry.
 func TestKilledAndStartedAgain(t *testing.T) {
+	t.Parallel() // its program is its own
 	data := testfolder.New(t)
 	p := mustBegin(t, data)
 	before := p.get(t, "/api/v1/units/CA-09")
@@ -96,6 +97,7 @@ func TestKilledAndStartedAgain(t *testing.T) {
 
 // A first start killed at any moment leaves something the next start can use.
 func TestFirstStartKilled(t *testing.T) {
+	t.Parallel() // its program is its own
 	for _, after := range []time.Duration{50, 300, 600, 900, 1200, 1500, 2000} {
 		data := testfolder.New(t)
 		cmd := exec.Command(binary, "serve", "--data", data)

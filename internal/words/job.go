@@ -51,7 +51,7 @@ var jobCautions = map[string]string{
 	"moving_parts":  "Keep clear of belts; electric fans may start with the engine off.",
 	"bilge":         "Nothing into the bilge or over the side: discharge rules apply.",
 	"aircraft":      "Approved maintenance data and a licensed signatory decide. This sheet only prepares and records; it is not approved data.",
-	"jack":          "Supported, never on a jack alone. Chock the wheels.",
+	"jack":          "Support a lifted vehicle, never on a jack alone. Chock the wheels.",
 	"high_voltage":  "High voltage: isolate, lock out and check for zero before any circuit is opened. Trained people only.",
 	"premix_only":   "This system takes premix only: no water goes in, not for flushing either.",
 	"waterless":     "Waterless coolant: no water goes in; prep fluid takes its place.",
