@@ -169,7 +169,7 @@ func (p *program) listOfJobs(t *testing.T, session string) {
 		unit, kind string
 		steps      int
 		pause      string
-	}{{"CA-20", "drain_fill", 1, ""}, {"TK-04", "full_flush", 13, "waiting for washers"}, {"MC-05", "drain_fill", 9, ""}, {"AV-03", "aircraft_task", 99, ""}, {"HB-06", "boat_loop", 12, ""}, {"CA-26", "bleed", 8, ""}} {
+	}{{"CA-20", "drain_fill", 1, ""}, {"TK-04", "drain_fill", 8, "waiting for washers"}, {"MC-05", "drain_fill", 9, ""}, {"AV-03", "aircraft_task", 99, ""}, {"HB-06", "boat_loop", 12, ""}, {"TK-06", "full_flush", 12, ""}, {"CA-26", "bleed", 8, ""}} {
 		id := uuid.Must(uuid.NewV7()).String()
 		status, text := p.send(t, session, "POST", "/api/v1/jobs", map[string]any{"id": id, "unit": c.unit, "job": c.kind})
 		var sim *job.Simulator

@@ -49,7 +49,8 @@ func (j *jobTab) pack() sheet.Pack {
 	if j.cut {
 		return *j.last
 	}
-	text := js[string](j.tab, fmt.Sprintf(`fetch("/api/v1/jobs/%s").then(r => r.json()).then(a => a.pack)`, j.id))
+	// An answer may be lost on the way.
+	text := js[string](j.tab, fmt.Sprintf(`(async () => { for (let i = 0; i < 9; i++) try { return (await (await fetch("/api/v1/jobs/%s")).json()).pack; } catch { await new Promise(r => setTimeout(r, 200)); } })()`, j.id))
 	p, err := sheet.ReadPack([]byte(text))
 	if err != nil {
 		j.t.Fatal(err)
@@ -280,7 +281,7 @@ func TestJobParametersOnScreen(t *testing.T) {
 	b.until(`document.querySelector('.job-parameters .alarm')?.innerText.includes('accepted: 0.5 to 48 h')`)
 	b.set(`.job-parameters input`, "1")
 	b.tap("set")
-	b.until(`[...document.querySelectorAll('.job-parameters li')].some(x => x.innerText.includes('cooling before the work: 1 h') && x.innerText.includes('manual, page 12'))`)
+	b.until(`[...document.querySelectorAll('.job-parameters li')].some(x => x.textContent.includes('cooling before the work: 1 h') && x.textContent.includes('manual, page 12'))`)
 	b.accessible("parameters")
 	b.calm()
 }
@@ -305,7 +306,7 @@ func TestJobExercise(t *testing.T) {
 		}
 		revision := js[string](b, `document.querySelector('.job-sheet').dataset.revision`)
 		b.tap("look at the simulated unit")
-		b.until(`document.querySelectorAll('.job-step .step-field').length === 0 || document.querySelector('.job-step [aria-pressed="true"]') || [...document.querySelectorAll('.job-step input')].some(i => i.value !== "")`)
+		b.wait(`.job-step form[data-simulated="true"]`)
 		js[chromedp.Void](b, `document.querySelector('.job-step form').requestSubmit()`)
 		b.until(fmt.Sprintf(`document.querySelector('.job-sheet')?.dataset.revision !== undefined && Number(document.querySelector('.job-sheet').dataset.revision) > %s`, revision))
 	}

@@ -420,3 +420,19 @@ func TestRetestCorrected(t *testing.T) {
 		t.Errorf("in truth %v, aimed at %v", freeze, *st.Aim)
 	}
 }
+
+// While flush water fills the system it is said: it freezes at 0 °C.
+func TestFlushInside(t *testing.T) {
+	w := newWorker(t, car(FullFlush), Faults{})
+	seen := map[bool]int{}
+	for w.next() {
+		st := Open(w.s, w.events, w.at())
+		seen[st.FlushInside]++
+		if st.FlushInside != (st.Phase == PhaseFlush && st.Inside.Total().VolumeFraction() < 0.3 && st.Inside.Room() < 1 || st.Phase == PhaseCooling && len(st.In) == 0 && len(st.Out) > 0) {
+			t.Errorf("at %s: flush inside %v, %.2f of glycol, room %v", st.Next, st.FlushInside, st.Inside.Total().VolumeFraction(), st.Inside.Room())
+		}
+	}
+	if seen[true] < 3 || seen[false] < 3 {
+		t.Error(seen)
+	}
+}

@@ -196,10 +196,21 @@ func (b *builder) finish() {
 			b.st.Replaced = max(0, min(1, 1-float64(old/b.s.Capacity)))
 		}
 	}
+	b.st.FlushInside = !b.s.PremixOnly && !b.s.waterless() && len(b.st.flushIn) > len(b.flushesOut()) && len(b.st.In) == 0
 	lowest := b.s.Capacity
 	if b.s.drains() && len(b.st.Out) > 0 {
 		b.st.Empty = b.st.Inside.Room() > 0.15*lowest // as much as a level that holds a unit (package ledger)
 	}
+}
+
+// flushesOut are the flushes that were drained again.
+func (b *builder) flushesOut() (all []Moved) {
+	for _, m := range b.st.Out {
+		if m.What == "flush" {
+			all = append(all, m)
+		}
+	}
+	return all
 }
 
 // beforeCleaner: the cleaner is not in yet, and nothing was opened for more than pouring it in.

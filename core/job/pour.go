@@ -45,8 +45,8 @@ type Way struct {
 	Reaches bool            `json:"reaches"`
 }
 
-// near the target, in volume fraction: what a tester does not tell apart (judgement).
-const near = 0.005
+// near the target, in volume fraction: less than the retest's tolerance, about 2 K at half and half (judgement).
+const near = 0.015
 
 // planned pour onto c. drains are the points that can still be opened.
 func (s Setup) planned(c Contents, drains []Point) Plan {

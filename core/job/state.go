@@ -75,6 +75,8 @@ type State struct {
 	Stop string `json:"stop,omitempty"`
 	// Empty: coolant is out and the system is not filled, so that the engine must not be started.
 	Empty bool `json:"empty,omitempty"`
+	// FlushInside: what fills the system is flush water, which freezes at 0 °C and protects nothing.
+	FlushInside bool `json:"flushInside,omitempty"`
 	// Pause under way; nil while the work goes on.
 	Pause *Event `json:"pause,omitempty"`
 	// Holds: the unit must be on hold until it is released.

@@ -116,6 +116,9 @@ type Step struct {
 // Name of a point or a code as a field of the sheet's texts: empty for none.
 const longestLine = 300
 
+// Nothing was typed into a field that a step is not recorded without.
+const Nothing = "nothing"
+
 // Read what was typed into the fields of the step. usual is the unit in which a person means a bare
 // number. All faults are given, by their field.
 func (s Step) Read(texts map[string]string, usual func(measure.Dimension, measure.Unit) measure.Unit) (map[string]Value, []refusal.Field) {
@@ -130,7 +133,7 @@ func (s Step) Read(texts map[string]string, usual func(measure.Dimension, measur
 		typed := strings.TrimSpace(texts[f.Code])
 		if typed == "" {
 			if !f.Optional {
-				faults = append(faults, refusal.Field{Pointer: "/values/" + f.Code, Got: "nothing", Accepted: f.accepted()})
+				faults = append(faults, refusal.Field{Pointer: "/values/" + f.Code, Got: Nothing, Accepted: f.accepted()})
 			}
 			continue
 		}

@@ -292,7 +292,7 @@ func jobSummary(s job.Setup, events []job.Event, now time.Time) store.JobSummary
 	used, flush := st.Used()
 	sum := store.JobSummary{Phase: st.Phase, Next: st.Next, Empty: st.Empty, Used: float64(used + flush), Ended: st.Released != nil || st.Cancelled != nil || s.Exercise && st.Posted != nil}
 	if st.Pause != nil {
-		sum.Paused = st.Pause.Why
+		sum.Paused = words.JobPause(st.Pause.Why, st.Empty, st.FlushInside)
 	}
 	return sum
 }
@@ -364,7 +364,7 @@ func jobHold(j store.Job, events []job.Event, st job.State) ledger.Entry {
 	}
 	switch {
 	case st.Pause != nil:
-		name, at, why = "hold:"+st.Pause.ID, st.Pause.At, words.JobPause(st.Pause.Why, st.Empty)
+		name, at, why = "hold:"+st.Pause.ID, st.Pause.At, words.JobPause(st.Pause.Why, st.Empty, st.FlushInside)
 	case last != nil && last.Type == job.Resumed:
 		name, at = "hold:"+last.ID, last.At
 	case len(events) > 0 && j.Setup.Options.Cleaner:

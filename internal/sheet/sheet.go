@@ -210,7 +210,7 @@ func (v viewer) view(waiting []job.Event) View {
 		out.Stop = words.JobWhy(st.Stop)
 	}
 	if e := st.Pause; e != nil {
-		out.Pause = words.JobPause(e.Why, st.Empty)
+		out.Pause = words.JobPause(e.Why, st.Empty, st.FlushInside)
 	}
 	out.Cautions, out.Tools, out.Parts, out.Pour, out.Plan = []string{}, v.tools(), v.parts(), v.materials(), []string{}
 	if st.Plan != nil && slices.Contains(beforeFilled, st.Phase) {
@@ -598,9 +598,8 @@ func (v viewer) containers(need measure.Litre) string {
 
 // Refused field of an answer.
 type Refused struct {
-	Field    string `json:"field"`
-	Got      string `json:"got"`
-	Accepted string `json:"accepted"`
+	Field string `json:"field"`
+	Text  string `json:"text"` // its label, what was typed and what is accepted
 }
 
 // Read what was typed at a step.
@@ -627,7 +626,11 @@ func (p Pack) Read(waiting []job.Event, now time.Time, step string, texts map[st
 				}
 			}
 		}
-		refused = append(refused, Refused{Field: field, Got: label + ": " + f.Got, Accepted: f.Accepted})
+		text := fmt.Sprintf("%s: %s is not accepted; accepted: %s", label, f.Got, f.Accepted)
+		if f.Got == job.Nothing {
+			text = fmt.Sprintf("%s is not entered; accepted: %s", label, f.Accepted)
+		}
+		refused = append(refused, Refused{Field: field, Text: text})
 	}
 	return values, refused, nil
 }

@@ -50,8 +50,7 @@ func (h handlers) jobRow(ctx context.Context, j fleet.JobFollow) (api.JobRow, er
 	row := api.JobRow{Id: id(j.Setup.ID), Unit: j.Address, Name: j.Setup.Name, Site: j.Site, Title: words.JobNames[j.Setup.Kind], Phase: api.JobPhase(j.Phase), PhaseName: words.PhaseNames[j.Phase],
 		Empty: j.Empty, Exercise: j.Setup.Exercise, Who: j.Who, StartedAt: j.StartedAt, Ended: j.EndedAt != nil, Owed: each(j.Owed, words.JobOwed)}
 	if j.Paused != "" {
-		why := words.JobPause(j.Paused, j.Empty)
-		row.Paused = &why
+		row.Paused = &j.Paused
 	}
 	if j.Used > 0.005 {
 		used := reader(ctx).Litres(j.Used, 1)

@@ -398,8 +398,11 @@ func JobHold(s job.Setup) string {
 }
 
 // JobPause is why a paused job is not to be touched.
-func JobPause(why string, empty bool) string {
-	if empty {
+func JobPause(why string, empty, flush bool) string {
+	switch {
+	case flush:
+		return why + ". Flush water inside, do not start; it freezes at 0 °C."
+	case empty:
 		return why + ". System empty, do not start."
 	}
 	return why

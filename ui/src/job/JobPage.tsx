@@ -202,11 +202,12 @@ interface StepProps {
 function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: StepProps) {
   const heading = useRef<HTMLHeadingElement>(null);
   const [texts, setTexts] = useState<Readonly<Record<string, string>>>({});
-  const [refused, setRefused] = useState<readonly { field: string; got: string; accepted: string }[]>([]);
+  const [refused, setRefused] = useState<readonly { field: string; text: string }[]>([]);
   const [failed, setFailed] = useState("");
   const [busy, setBusy] = useState(false);
   const [why, setWhy] = useState("");
   const [overriding, setOverriding] = useState(false);
+  const [simulated, setSimulated] = useState(false);
   const set = (code: string, text: string) => {
     setTexts((now) => ({ ...now, [code]: text }));
     setRefused((now) => now.filter((r) => r.field !== code));
@@ -237,6 +238,7 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
     const { values } = await simulatedStep(job.kept.pack, job.events, timeNow(), s.key);
     setTexts(Object.fromEntries(Object.entries(values).map(([code, value]) => [code, textOf(value)])));
     setRefused([]);
+    setSimulated(true);
   }
   const strong = s.facts.filter((f) => f.strong);
   const others = s.facts.filter((f) => !f.strong);
@@ -337,6 +339,7 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
       )}
       {may && (
         <form
+          data-simulated={simulated}
           onSubmit={(e) => {
             e.preventDefault();
             void record();
@@ -456,13 +459,13 @@ const unitText = (u: string) =>
 function FieldInput(p: {
   field: Schemas["JobField"];
   value: string;
-  refused?: { got: string; accepted: string };
+  refused?: { text: string };
   onValue: (text: string) => void;
 }) {
   const f = p.field;
   const wrong = p.refused && (
     <p className="alarm" role="alert" id={`wrong-${f.code}`}>
-      {p.refused.got} is not accepted; accepted: {p.refused.accepted}
+      {p.refused.text}
     </p>
   );
   if (f.choices.length === 1 && !f.optional) return wrong ?? null;

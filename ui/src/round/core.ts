@@ -91,7 +91,7 @@ export const readStep = (
   texts: Readonly<Record<string, string>>,
 ): Promise<{
   values?: Record<string, Schemas["JobValue"]>;
-  refused?: readonly { field: string; got: string; accepted: string }[];
+  refused?: readonly { field: string; text: string }[];
 }> => call("diligentJobRead", pack, JSON.stringify(waiting), now.toISOString(), step, JSON.stringify(texts));
 
 /** What the simulated unit of an exercise shows at a step. */
