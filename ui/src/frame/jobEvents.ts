@@ -11,8 +11,19 @@ let lines: readonly JobLine[] = [];
 const listeners = new Set<() => void>();
 const channel = typeof BroadcastChannel === "undefined" ? undefined : new BroadcastChannel("diligent.jobs");
 
+/** Jobs that lie open, as the server had them last. */
+const packs = new Map<string, KeptJob>();
+
+/**
+ * Reads events and jobs anew, as another tab or this one left them. A job is taken over before its events are gone from the queue:
+ * a sheet never goes back by a step.
+ */
 async function refresh() {
   const db = await device();
+  for (const [key, had] of packs) {
+    const now = await db.get("jobs", key);
+    if (now && now.revision >= had.revision) packs.set(key, now);
+  }
   lines = (await db.getAll("jobEvents")).sort(
     (a, b) => a.event.at.localeCompare(b.event.at) || a.id.localeCompare(b.id),
   );
@@ -65,13 +76,38 @@ export async function dropEvent(id: string) {
   await changed();
 }
 
-export const keyOf = (person: string, job: string) => `${person} ${job}`;
+const keyOf = (person: string, job: string) => `${person} ${job}`;
 
-export async function keepJob(person: string, job: Schemas["Job"]): Promise<KeptJob> {
+export async function keepJob(person: string, job: Schemas["Job"]) {
+  const key = keyOf(person, job.id);
   const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack, problem: job.problem };
-  await (await device()).put("jobs", kept, keyOf(person, job.id));
-  return kept;
+  if ((packs.get(key)?.revision ?? -1) <= kept.revision) packs.set(key, kept);
+  await (await device()).put("jobs", kept, key);
+  listeners.forEach((l) => l());
 }
+
+/** Opens a job as this device has it; undefined when it has none. */
+export async function openKept(person: string, id: string): Promise<KeptJob | undefined> {
+  const key = keyOf(person, id);
+  const had = packs.get(key);
+  if (had) return had;
+  const kept = await (await device()).get("jobs", key);
+  if (kept && !packs.has(key)) {
+    packs.set(key, kept);
+    listeners.forEach((l) => l());
+  }
+  return packs.get(key);
+}
+
+/** A job as this device has it now. */
+export const useKept = (person: string, id: string): KeptJob | undefined =>
+  useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => packs.get(keyOf(person, id)),
+  );
 
 const reasons = (p: Problem) =>
   p.fields.length > 0
@@ -125,6 +161,7 @@ export async function sendEvents(person: string) {
 
 /** Forgets the jobs that a person has taken along; what is not sent stays. */
 export async function forgetJobs(person: string) {
+  packs.clear();
   const db = await device();
   for (const key of await db.getAllKeys("jobs")) if (key.startsWith(`${person} `)) await db.delete("jobs", key);
 }

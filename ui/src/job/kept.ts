@@ -1,8 +1,8 @@
 import { useCallback, useEffect, useState } from "react";
 import { Problem, type Schemas, api } from "../api/client";
 import { timeNow } from "../frame/clock";
-import { type JobLine, type KeptJob, device } from "../frame/device";
-import { keepJob, keyOf, sendEvents, useJobLines } from "../frame/jobEvents";
+import type { JobLine, KeptJob } from "../frame/device";
+import { keepJob, openKept, sendEvents, useJobLines, useKept } from "../frame/jobEvents";
 import { jobView } from "../round/core";
 
 export { dropEvent, keepEvent } from "../frame/jobEvents";
@@ -26,20 +26,19 @@ export interface OpenJob {
 
 /** A job that lies open: from the server, else as this device has it, with what waits here. */
 export function useJob(person: string, id: string): OpenJob {
-  const [kept, setKept] = useState<KeptJob>();
+  const kept = useKept(person, id);
   const [view, setView] = useState<JobView>();
   const [error, setError] = useState<Error>();
   const [stale, setStale] = useState(false);
   const all = useJobLines(person).filter((l) => l.job === id);
   const waiting = all.filter((l) => l.why === undefined);
   const again = useCallback(async () => {
-    const before = await (await device()).get("jobs", keyOf(person, id)).catch(() => undefined);
-    if (before) setKept((now) => (now && now.revision >= before.revision ? now : before));
+    const before = await openKept(person, id).catch(() => undefined);
     try {
       const job = await api.job(id, before?.revision);
       setStale(false);
       setError(undefined);
-      if (job) setKept(await keepJob(person, job));
+      if (job) await keepJob(person, job);
     } catch (e) {
       setStale(true);
       if (!before || (e instanceof Problem && e.status === 404)) setError(e as Error);
