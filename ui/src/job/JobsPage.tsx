@@ -110,7 +110,7 @@ function Section({ title, rows }: { title: string; rows: readonly Row[] }) {
                 {j.exercise && " (exercise)"} <span className="faint">{j.name}</span>
               </span>
               <span className={j.paused ? "wait-for alarm" : "wait-for"}>
-                {j.paused ?? j.text}
+                {j.paused ? `Paused: ${j.paused}` : j.text}
                 {j.timer && <Remaining ends={j.timer} />}
               </span>
               <span className="faint who">
