@@ -76,7 +76,7 @@ func (b *builder) warm() {
 		Fields: []Field{choiceField("gauge", "normal", "climbing"), choiceField("thermostat", "opened", "not_opened"), choiceField("hoses", "hot_alike", "lower_cold", "both_cold")}}, b.warmJudge)
 	b.in = b.in.mixed()
 	if b.s.HeaterCore {
-		b.step(Step{Key: "bleed:heater", Code: "bleed_heater", Facts: []Fact{b.one("heat", "heat_at_idle")}, Fields: []Field{choiceField("air", "hot", "cold")}}, func(e *Event) judged {
+		b.step(Step{Key: "bleed:heater", Code: "bleed_heater", Timer: b.timer("heat", "heat_at_idle"), Facts: []Fact{b.one("heat", "heat_at_idle")}, Fields: []Field{choiceField("air", "hot", "cold")}}, func(e *Event) judged {
 			if e.choice("air") == "cold" {
 				return fails("air_in_heater")
 			}

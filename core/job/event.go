@@ -17,7 +17,7 @@ const (
 	Answered   EventType = "answer"   // what a step recorded
 	Timed      EventType = "timer"    // a step's timer begins
 	Paused     EventType = "pause"    // the work stops, with what is open and why
-	Resumed    EventType = "resume"   // it goes on, by whoever sends it
+	Resumed    EventType = "resume"   // it goes on, by the person who sends it
 	Overridden EventType = "override" // a gate, by a person who may, with a reason
 	Struck     EventType = "strike"   // another event never was
 	Cancelled  EventType = "cancel"   // the job ends without a release

@@ -72,12 +72,14 @@ func (b *builder) flushOnce(n int) (clear, ok bool) {
 	if ok {
 		b.flushed(key, e.litres("litres"), e.At)
 	}
+	timer := b.timer("run", "warm_to")
 	code, fields := "flush_run", []Field{choiceField("thermostat", "opened", "not_opened"), choiceField("gauge", "normal", "climbing")}
 	facts := []Fact{b.span("thermostat", "thermostat_from", "thermostat_to")}
 	if b.s.Options.ThermostatOut {
 		code, fields, facts = "flush_run_cold", []Field{choiceField("gauge", "normal", "climbing")}, []Fact{b.one("run", "flush_cold_run")}
+		timer = b.timer("run", "flush_cold_run")
 	}
-	b.step(Step{Key: keyOf("flush_run", n, ""), Code: code, N: n, Facts: facts, Fields: fields, Warns: []string{"outdoors", "moving_parts"}}, func(e *Event) judged {
+	b.step(Step{Key: keyOf("flush_run", n, ""), Code: code, N: n, Facts: facts, Fields: fields, Timer: timer, Warns: []string{"outdoors", "moving_parts"}}, func(e *Event) judged {
 		switch {
 		case e.choice("gauge") == "climbing":
 			b.st.Stop = "climbing"
@@ -96,7 +98,7 @@ func (b *builder) flushOnce(n int) (clear, ok bool) {
 	for _, p := range b.s.taken() {
 		expected += min(p.Litres, b.in.left(p.Code))
 	}
-	e, ok = b.step(Step{Key: drain, Code: "flush_drain", N: n, Gate: GateDrained, Facts: []Fact{b.fact("expected", float64(expected), float64(expected), measure.L)},
+	e, ok = b.step(Step{Key: drain, Code: "flush_drain", N: n, Gate: GateDrained, Timer: b.timer("draining", "draining"), Facts: []Fact{b.fact("expected", float64(expected), float64(expected), measure.L)},
 		Fields: []Field{litresField("litres", 2*b.s.Capacity), choiceField("look", append([]string{"colourless"}, looks...)...)}}, func(e *Event) judged {
 		if b.tooLittle(expected, e.litres("litres"), b.s.Common) {
 			return judged{heeds: []string{"more_inside"}}
@@ -434,7 +436,7 @@ func (b *builder) loop() {
 // run warm between two fills, so that all of it mixes.
 func (b *builder) run(key string) {
 	b.phase = PhaseBleed
-	b.step(Step{Key: key, Code: "run", Facts: []Fact{b.span("warm", "warm_from", "warm_to"), b.span("thermostat", "thermostat_from", "thermostat_to")}, Warns: []string{"outdoors", "moving_parts"},
+	b.step(Step{Key: key, Code: "run", Timer: b.timer("warm", "warm_to"), Facts: []Fact{b.span("warm", "warm_from", "warm_to"), b.span("thermostat", "thermostat_from", "thermostat_to")}, Warns: []string{"outdoors", "moving_parts"},
 		Fields: []Field{choiceField("gauge", "normal", "climbing"), choiceField("thermostat", "opened", "not_opened")}}, b.warmJudge)
 	b.in = b.in.mixed()
 }

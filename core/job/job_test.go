@@ -78,7 +78,7 @@ func (w *worker) next() bool {
 	return true
 }
 
-// run to the release, at most so many steps.
+// run to the release, in a limited number of steps.
 func (w *worker) run() State {
 	w.t.Helper()
 	for n := 0; w.next(); n++ {
@@ -311,7 +311,7 @@ func TestAuthority(t *testing.T) {
 	_ = ledger.Yes
 }
 
-// A timer that was begun is over when its time is, whoever looks and whenever.
+// A timer that was begun is over when its time is, for every reader.
 func TestTimers(t *testing.T) {
 	s := car(DrainFill)
 	e := Event{ID: EntryID(s.ID, "t"), At: start, By: "A", Role: access.Technician, Type: Timed, Step: "cold:1"}

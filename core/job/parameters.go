@@ -29,6 +29,7 @@ const (
 // Parameters of the methods, in the order in which they are shown.
 var Parameters = []Parameter{
 	{"cooling", measure.H, 4, 0.5, 48, practice + "; one school takes 1 h: the evidence decides, the hours plan the day"},
+	{"draining", Minutes, 10, 1, 240, judgement},
 	{"warm_from", Minutes, 15, 2, 120, practice},
 	{"warm_to", Minutes, 25, 2, 120, practice},
 	{"rpm_from", measure.One, 1500, 500, 6000, practice},

@@ -255,7 +255,7 @@ func (b *builder) drainPoint(pass int, p Point) {
 		expected = max(0, expected-b.missing)
 	}
 	key := keyOf("drain", pass, p.Code)
-	st := Step{Key: key, Code: "drain", N: pass, Point: p.Code, Gate: GateDrained,
+	st := Step{Key: key, Code: "drain", N: pass, Point: p.Code, Gate: GateDrained, Timer: b.timer("draining", "draining"),
 		Facts:  []Fact{{Code: "expected", Low: float64(expected), High: float64(expected), Unit: measure.L}},
 		Fields: []Field{litresField("litres", mostDrained*b.s.Capacity), choiceField("look", looks...)}}
 	if p.Common {

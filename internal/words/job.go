@@ -181,7 +181,7 @@ var jobWhy = map[string]string{
 	"no_target": "There is no target to hold it against.", "waste_differs": "Not what came out by the figures of this sheet.", "incomplete": "A figure is missing.", "waits": "Recorded; it counts once the steps before it are done.",
 }
 
-var jobFacts = map[string]string{"cooling": "cooling, planned", "cap_rating": "cap rating", "cover": "cover", "expected": "should give", "came": "came out", "still_inside": "still inside", "blow_limit": "blowing out: at most", "common": "common value of such units, not this one's own",
+var jobFacts = map[string]string{"cooling": "cooling, planned", "draining": "draining", "night": "the night", "cleaner": "days of driving", "cap_rating": "cap rating", "cover": "cover", "expected": "should give", "came": "came out", "still_inside": "still inside", "blow_limit": "blowing out: at most", "common": "common value of such units, not this one's own",
 	"washers": "washers", "torque": "torque", "bottles": "bottles of cleaner", "cleaner_days": "days of driving", "most_pressure": "at most", "room": "room", "thermostat": "thermostat opens", "run": "run", "curing": "curing", "pour": "pour",
 	"mix_product": "product in the container", "mix_water": "purified water in the container", "draw": "the system takes", "green": "green band, below the air outside", "hold": "hold", "most_drop": "may fall by", "squeeze": "squeezes of each hose", "warm": "until warm", "rpm": "engine speed, rpm",
 	"accelerator": "accelerator down", "pump": "pump runs", "throttle": "throttle held", "lean_run": "run", "heat": "hot air for", "fan": "fan cuts in", "overnight": "night", "short": "still missing", "test_pressure": "test pressure", "test_minutes": "held for",
@@ -465,7 +465,7 @@ func JobRoles(aircraft bool) string {
 }
 
 // ParameterNames of the methods.
-var ParameterNames = map[string]string{"cooling": "cooling before the work", "warm_from": "run warm, from", "warm_to": "run warm, to", "rpm_from": "engine speed, from (rpm)", "rpm_to": "engine speed, to (rpm)", "thermostat_from": "thermostat opens, from",
+var ParameterNames = map[string]string{"cooling": "cooling before the work", "draining": "draining of a point", "warm_from": "run warm, from", "warm_to": "run warm, to", "rpm_from": "engine speed, from (rpm)", "rpm_to": "engine speed, to (rpm)", "thermostat_from": "thermostat opens, from",
 	"thermostat_to": "thermostat opens, to", "fan": "fan cuts in", "heat_at_idle": "hot air at idle for", "squeeze_from": "squeezes of each hose, from", "squeeze_to": "squeezes of each hose, to", "flushes_least": "flushes, at least", "flushes_most": "flushes, at most",
 	"flush_cold_run": "run with the thermostat out", "cleaner_days": "driving with cleaner", "back_flush": "back-flush and blow-out, at most", "vacuum_from": "vacuum, green band from", "vacuum_to": "vacuum, green band to", "vacuum_hold": "hold the vacuum",
 	"vacuum_drop": "vacuum may fall by", "accelerator": "accelerator down (pump bleed)", "pump_from": "pump runs, from", "pump_to": "pump runs, to", "throttle": "throttle held (motorcycle pump bleed)", "lean_run": "run between leaning", "overnight": "night at the header tank",

@@ -74,6 +74,13 @@ func TestJobWords(t *testing.T) {
 					}
 					said("figure of "+f.Code, "", figure)
 				}
+				if step.Timer != nil {
+					label, _ := words.Metric.JobFact(job.Fact{Code: step.Timer.Code, Text: " "})
+					if step.Timer.Code == "night" || step.Timer.Code == "cleaner" {
+						said("timer", step.Timer.Code, label)
+					}
+					said("timer", "", label)
+				}
 				for _, why := range step.Why {
 					said("reason", why, words.JobWhy(why))
 				}
