@@ -6,14 +6,20 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
+	"diligentledger/core/job"
 	"diligentledger/core/ledger/ledgertest"
+	"diligentledger/core/measure"
+	"diligentledger/internal/sheet"
 	"diligentledger/internal/walk"
 	"diligentledger/internal/walk/walktest"
+	"diligentledger/internal/words"
 )
 
 // runner loads the program, calls it with each line of its input, [function, texts …], and writes the
@@ -46,6 +52,64 @@ func run(t *testing.T, env []string, name string, args ...string) string {
 		t.Fatalf("%s %v: %v\n%s", name, args, err, out)
 	}
 	return string(out)
+}
+
+// askJob asks for the sheet of an exercise at each of its steps, for what is typed there, and for what the simulated unit shows.
+func askJob(t *testing.T, seed uint64, asJSON func(any) string, ask func(want any, name string, texts ...string)) {
+	t.Helper()
+	rng := rand.New(rand.NewPCG(seed, 181))
+	of := []string{"car", "truck", "motorcycle", "boat", "aircraft"}[rng.IntN(5)]
+	inside, err := coolant.Pour(coolant.EG, 8, 0.45)
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds, reader := job.Kinds(of), []words.Reader{words.Metric, {Temperature: measure.DegF, Volume: measure.USQt, Pressure: measure.Psi, Distance: measure.Mi, Dates: words.MonthDayYear}}[seed%2]
+	s := job.Setup{ID: "01931c2e-0000-7000-8000-0000000000aa", Address: "X-1", Unit: "X-1", Of: of, Kind: kinds[rng.IntN(len(kinds))], Options: job.Options{Part: job.Parts[rng.IntN(4)], ThermostatOut: rng.IntN(2) == 0},
+		Exercise: true, Seed: seed, HeaterCore: true, HotWater: true, Capacity: 8.4, Points: job.CommonPoints(of, 8.4, true, true), Cap: 108, Stages: 2, Known: true, Inside: inside, Filled: 8.4, Target: 0.48,
+		Product: coolant.Product{ID: 1, Code: "C", Name: "Concentrate", Base: coolant.EG, Technology: "OAT", Form: coolant.Concentrate, Glycol: 0.96, Stated: true}}
+	p := sheet.Pack{Setup: s, Events: []job.Event{}, Actor: access.Actor{ID: 7, Name: "A. Person", Role: access.Coordinator}, Reader: reader.Text(), Zone: sheet.ZoneOf(time.UTC)}
+	packed := asJSON(p)
+	if p, err = sheet.ReadPack([]byte(packed)); err != nil {
+		t.Fatal(err)
+	}
+	var waiting []job.Event
+	now := time.Date(2026, 11, 27, 7, 0, 0, 0, time.UTC)
+	for n := range 45 {
+		now = now.Add(9 * time.Minute)
+		queue, at := asJSON(waiting), now.Format(time.RFC3339Nano)
+		ask(p.View(waiting, now), "diligentJob", packed, queue, at)
+		st := p.Open(waiting, now)
+		if st.Next == "" || st.Next == "release" {
+			return
+		}
+		step := *st.Step(st.Next)
+		values, err := p.Simulated(waiting, now, step.Key)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ask(map[string]any{"values": values}, "diligentJobAnswer", packed, queue, at, step.Key)
+		texts := map[string]string{}
+		for code, v := range values {
+			switch {
+			case rng.IntN(20) == 0:
+				texts[code] = "about 3"
+			case v.Reading != nil:
+				texts[code] = v.Reading.String()
+			default:
+				texts[code] = v.Choice + v.Text
+			}
+		}
+		read, refused, err := p.Read(waiting, now, step.Key, texts)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ask(map[string]any{"values": read, "refused": refused}, "diligentJobRead", packed, queue, at, step.Key, asJSON(texts))
+		e := job.Event{ID: job.EntryID(s.ID, strconv.Itoa(n)), At: now, By: "A. Person", ByID: 7, Role: access.Coordinator, Type: job.Answered, Step: step.Key, Values: values}
+		if step.Answer != nil {
+			e.Replaces = step.Answer.ID
+		}
+		waiting = append(waiting, e)
+	}
 }
 
 // compared is how many random accounts and entries the browser's answers are held against.
@@ -130,6 +194,9 @@ func TestCoreAsWebAssembly(t *testing.T) {
 			said++
 		}
 		ask(preview, "diligentPreview", packed, queue, now.Format(time.RFC3339Nano), pack.Code, entry)
+	}
+	for seed := range uint64(60) {
+		askJob(t, seed, asJSON, ask)
 	}
 	for file, text := range map[string]string{script: runner, asked: strings.Join(lines, "\n")} {
 		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -419,8 +420,8 @@ func (f *Fleet) setupPack(ctx context.Context, who Actor, r words.Reader, s job.
 	return p, err
 }
 
-// containers that a product is sold in, L, by the register.
-func (f *Fleet) containers(ctx context.Context, p coolant.Product) ([]float64, error) {
+// containers that a product is sold in, by the register.
+func (f *Fleet) containers(ctx context.Context, p coolant.Product) ([]coolant.Container, error) {
 	if p.ID == 0 {
 		return nil, nil
 	}
@@ -428,17 +429,32 @@ func (f *Fleet) containers(ctx context.Context, p coolant.Product) ([]float64, e
 	if errors.Is(err, store.ErrNoRecord) {
 		return nil, nil
 	}
-	var all []float64
-	for line := range strings.Lines(record.Facts["containers"]) {
-		for part := range strings.SplitSeq(line, ",") {
-			if r, err := measure.Parse(strings.TrimSpace(part), measure.Volume, measure.L); err == nil {
-				if v, err := r.Metric(measure.Volume); err == nil && v > 0 {
-					all = append(all, v)
-				}
+	return Containers(record.Facts["containers"]), err
+}
+
+// Containers of a product's fact, one a line: a volume, and its price where there is one, as in "20 L 64.00". Without prices the
+// larger ones cost what they hold. A line that is none is left out.
+func Containers(text string) (all []coolant.Container) {
+	for line := range strings.Lines(text) {
+		words := strings.Fields(line)
+		for n := len(words); n > 0; n-- {
+			r, err := measure.Parse(strings.Join(words[:n], " "), measure.Volume, measure.L)
+			if err != nil {
+				continue
 			}
+			v, err := r.Metric(measure.Volume)
+			if err != nil || v <= 0 {
+				break
+			}
+			c := coolant.Container{Size: measure.Litre(v), Price: v}
+			if price, err := strconv.ParseFloat(strings.ReplaceAll(strings.Join(words[n:], ""), ",", "."), 64); err == nil && price >= 0 {
+				c.Price = price
+			}
+			all = append(all, c)
+			break
 		}
 	}
-	return all, err
+	return all
 }
 
 // JobSheet of a job that is not begun, for its preview and its paper.

@@ -25,8 +25,8 @@ type Pack struct {
 	Actor   access.Actor `json:"actor"`
 	Reader  string       `json:"reader"` // how the person reads figures
 	Zone    []byte       `json:"zone"`   // TZif of the unit's site
-	// Containers that the product is sold in, L; for what to open.
-	Containers []float64 `json:"containers,omitempty"`
+	// Containers that the product is sold in, for what to open.
+	Containers []coolant.Container `json:"containers,omitempty"`
 }
 
 // View of a job.
@@ -576,12 +576,12 @@ func (v viewer) materials() []string {
 
 // containers to open for so much.
 func (v viewer) containers(need measure.Litre) string {
-	var list []coolant.Container
-	for _, size := range v.p.Containers {
-		list = append(list, coolant.Container{Size: measure.Litre(size), Price: size})
+	list := v.p.Containers
+	if len(list) == 0 {
+		return ""
 	}
 	basket, err := coolant.Cheapest(need, list)
-	if err != nil || len(list) == 0 {
+	if err != nil {
 		return ""
 	}
 	text := ""

@@ -402,6 +402,10 @@ function BenchLinks({ account }: { account: Account }) {
         round of this unit
       </RouterLink>
       {" · "}
+      <RouterLink className="link" to={`/job/new?unit=${encodeURIComponent(account.unit.code)}`}>
+        job
+      </RouterLink>
+      {" · "}
       <RouterLink className="link" to={`/tags?unit=${encodeURIComponent(unitOfAddress(account.unit.code))}`}>
         label
       </RouterLink>

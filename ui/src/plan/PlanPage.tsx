@@ -169,6 +169,11 @@ function PlannedLine({ line, today, coordinator }: { line: Line; today: string; 
           <Text as="span" color="faint" whiteSpace="nowrap">
             sent by {line.addedBy}
           </Text>
+          {line.done === undefined && (
+            <Link asChild className="no-print" marginLeft="8px" color="ink">
+              <RouterLink to={`/job/new?unit=${encodeURIComponent(unit.code)}`}>job</RouterLink>
+            </Link>
+          )}
         </Text>
         {coordinator && (
           <Flex className="no-print" gridColumn={{ base: "span 2", lg: "auto" }} justify="flex-end">
