@@ -305,7 +305,12 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 	u := o.Unit
 	var tools []string
 	receipts, err := f.store.Append(ctx, o, entries,
-		func(a store.Appending) error { return f.check(o, w, a.History, a.Entry) },
+		func(a store.Appending) error {
+			if err := f.check(o, w, a.History, a.Entry); err != nil {
+				return err
+			}
+			return f.jobHolds(ctx, u, a.History, a.Entry)
+		},
 		func(last store.Appending) (*ledger.Account, []store.Status, error) {
 			tools = zeroedTools(entries, last.History.Entries())
 			account := last.History.EvaluatedAfter(last.Entry)
@@ -390,6 +395,9 @@ func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, o *store.Opened, en
 			h = h.With(entries[i-1])
 		}
 		if err := f.check(o, w, h, e); err != nil {
+			return Effect{}, err
+		}
+		if err := f.jobHolds(ctx, u, h, e); err != nil {
 			return Effect{}, err
 		}
 	}

@@ -829,3 +829,16 @@ func (f *Fleet) SetUnitParameter(ctx context.Context, by store.Actor, address st
 	}
 	return f.SetJobParameter(ctx, by, fmt.Sprint(id), p)
 }
+
+// jobHolds refuses an entry that would lift the hold of a unit on which a job is under way: it is lifted by the release of the job, or
+// after it was cancelled.
+func (f *Fleet) jobHolds(ctx context.Context, u store.Unit, h *ledger.History, e ledger.Entry) error {
+	if h.Before().Held == nil || h.After(e).Held != nil {
+		return nil
+	}
+	open, err := f.store.OpenJob(ctx, u)
+	if err != nil || open == "" || open == e.Envelope.Job {
+		return err
+	}
+	return refusal.New("/kind", string(e.Kind())+", which would lift the hold of a job under way", "the release of that job, or its cancellation first")
+}

@@ -326,3 +326,12 @@ func (s *Store) TypeID(ctx context.Context, name string) (id int64, err error) {
 	}
 	return id, err
 }
+
+// OpenJob on the circuit of a unit that is no exercise, by its id; empty for none.
+func (s *Store) OpenJob(ctx context.Context, u Unit) (id string, err error) {
+	err = s.row(ctx, nil, `SELECT id FROM job WHERE open_on = ?`, u.circuit).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = nil
+	}
+	return id, err
+}
