@@ -44,6 +44,7 @@ type View struct {
 	Stop     string   `json:"stop,omitempty"`  // what must be done at once
 	Pause    string   `json:"pause,omitempty"` // why the work stops
 	Empty    bool     `json:"empty"`
+	Warning  string   `json:"warning,omitempty"` // what is inside now, where the engine must not be started
 	Cautions []string `json:"cautions"`
 	Tools    []string `json:"tools"`
 	Parts    []string `json:"parts"`
@@ -211,6 +212,9 @@ func (v viewer) view(waiting []job.Event) View {
 	}
 	if e := st.Pause; e != nil {
 		out.Pause = words.JobPause(e.Why, st.Empty, st.FlushInside)
+	}
+	if slices.Contains(beforeFilled, st.Phase) {
+		out.Warning = words.JobInside(st.Empty, st.FlushInside)
 	}
 	out.Cautions, out.Tools, out.Parts, out.Pour, out.Plan = []string{}, v.tools(), v.parts(), v.materials(), []string{}
 	if st.Plan != nil && slices.Contains(beforeFilled, st.Phase) {

@@ -408,6 +408,17 @@ func JobPause(why string, empty, flush bool) string {
 	return why
 }
 
+// JobInside says why the engine must not be started between drain and fill; empty when it may.
+func JobInside(empty, flush bool) string {
+	switch {
+	case flush:
+		return "Flush water inside: it freezes at 0 °C and protects nothing."
+	case empty:
+		return "System not filled: do not start the engine."
+	}
+	return ""
+}
+
 // JobNote of a gate that was taken on, for the ledger.
 func JobNote(s job.Step) string {
 	if s.Override == nil {

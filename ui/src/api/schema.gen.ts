@@ -2656,6 +2656,7 @@ export interface components {
             method: string[];
             stop?: string;
             pause?: string;
+            warning?: string;
             empty: boolean;
             cautions: string[];
             tools: string[];

@@ -153,6 +153,11 @@ function Notices({ job, view: v }: { job: OpenJob; view: JobView }) {
           <b>Paused:</b> {v.pause}
         </p>
       )}
+      {v.warning && !v.pause && !v.ended && (
+        <p className="job-pause" role="status">
+          <b>{v.warning}</b>
+        </p>
+      )}
       {job.kept?.problem && (
         <p className="alarm" role="alert">
           <b>The ledger does not take the entries of this job:</b> {job.kept.problem}. Correct the step below.
