@@ -1,8 +1,9 @@
 package job
 
 import (
+	"crypto/sha256"
+	"encoding/binary"
 	"math"
-	"math/rand/v2"
 	"slices"
 	"strings"
 	"time"
@@ -42,12 +43,13 @@ type Simulator struct {
 
 // NewSimulator of the unit of a setup, with faults by its seed.
 func NewSimulator(s Setup) *Simulator {
-	rng := rand.New(rand.NewPCG(s.Seed, 4711))
-	f := Faults{Warm: rng.IntN(3) == 0, CapOff: rng.IntN(4) == 0, CapBad: rng.IntN(5) == 0, Trapped: s.Capacity * measure.Litre(0.02+0.16*rng.Float64())}
-	if points := s.taken(); len(points) > 0 && rng.IntN(2) == 0 {
-		f.Plugged = points[rng.IntN(len(points))].Code
+	// The core has no randomness of its own: which faults there are follows from a hash of the seed.
+	draw := sha256.Sum256(binary.BigEndian.AppendUint64(nil, s.Seed))
+	f := Faults{Warm: draw[0]%3 == 0, CapOff: draw[1]%4 == 0, CapBad: draw[2]%5 == 0, Trapped: s.Capacity * measure.Litre(0.02+0.16*float64(draw[3])/255)}
+	if points := s.taken(); len(points) > 0 && draw[4]%2 == 0 {
+		f.Plugged = points[int(draw[5])%len(points)].Code
 	}
-	if rng.IntN(4) == 0 {
+	if draw[6]%4 == 0 {
 		f.Weeps = "cap"
 		if points := s.taken(); len(points) > 0 {
 			f.Weeps = points[0].Code

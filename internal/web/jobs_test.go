@@ -242,7 +242,7 @@ func TestJobOverHTTP(t *testing.T) {
 
 // An aircraft is released by a licensed signatory alone, by whatever route it is tried; and never without the steps.
 func TestAircraftRelease(t *testing.T) {
-	w := beginJob(t, access.Technician, map[string]any{"unit": "AV-02", "job": "aircraft_task"})
+	w := beginJob(t, access.Technician, map[string]any{"unit": "AV-04", "job": "aircraft_task"})
 	release := func(r access.Role, body map[string]any) (int, []byte) {
 		res, text := ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", body, as(r)...)
 		return res.StatusCode, text
@@ -259,7 +259,7 @@ func TestAircraftRelease(t *testing.T) {
 		if status, text := w.post(map[string]any{"type": "override", "step": "release", "why": "no signatory here"}); status == http.StatusOK {
 			t.Errorf("%s overrode: %s", r, text)
 		}
-		res, text := ask(t, http.MethodPost, "/api/v1/units/AV-02/entries", map[string]any{"id": newUUID(), "kind": "release", "at": now(), "release": map[string]any{"what": "done"}}, as(r)...)
+		res, text := ask(t, http.MethodPost, "/api/v1/units/AV-04/entries", map[string]any{"id": newUUID(), "kind": "release", "at": now(), "release": map[string]any{"what": "done"}}, as(r)...)
 		if res.StatusCode < 400 {
 			t.Errorf("%s released by an entry: %d %s", r, res.StatusCode, text)
 		}
@@ -321,7 +321,7 @@ func TestJobRefusals(t *testing.T) {
 
 // Ten people on ten jobs at once: each sheet has its own steps, and no one else's.
 func TestTenJobsAtOnce(t *testing.T) {
-	units := []string{"CA-03", "CA-05", "CA-07", "CA-11", "CA-20", "CA-22", "CA-26", "CA-28", "MC-03", "MC-05"}
+	units := []string{"CA-03", "CA-04", "CA-07", "CA-11", "CA-38", "CA-45", "CA-49", "TK-36", "MC-08", "MC-05"}
 	workers := make([]*jobWorker, len(units))
 	for i, u := range units {
 		workers[i] = beginJob(t, access.Technician, map[string]any{"unit": u, "job": "drain_fill"})
