@@ -119,21 +119,31 @@ func (b *builder) overnight() {
 // mostRebleeds that are asked for one after the other: then something else is wrong (judgement).
 const mostRebleeds = 6
 
-// balance of what came out and went in: while less went in, air is inside and it is bled again.
+// balance of what came out and went in of the last fill.
 func (b *builder) balance() {
+	hot := b.hotLevel()
+	b.even("balance", 0, func() *Balance {
+		if len(b.st.In) == b.st.filledFrom && b.open {
+			return nil // nothing is poured yet
+		}
+		return balance(b.s, &b.st, b.missing, b.outUnknown, hot)
+	})
+}
+
+// even asks to bleed again while less went in than came out, then decides the gate. Its steps are numbered from after.
+func (b *builder) even(key string, after int, now func() *Balance) {
 	overridden := false
-	for _, e := range b.overrides["balance"] {
+	for _, e := range b.overrides[key] {
 		overridden = overridden || b.s.MayOverride(e.Role, GateBalance)
 	}
-	hot := b.hotLevel()
 	for n := 1; n <= mostRebleeds && !overridden && !b.open; n++ {
-		if now := balance(b.s, &b.st, b.missing, b.outUnknown, hot); now.Holds || now.Unknown {
+		is := now()
+		if is.Holds || is.Unknown {
 			break
 		}
-		now := balance(b.s, &b.st, b.missing, b.outUnknown, hot)
-		key := keyOf("rebleed", n, "")
-		short := float64(now.Short)
-		e, ok := b.step(Step{Key: key, Code: "rebleed", N: n, Facts: []Fact{{Code: "short", Low: short, High: short, Unit: measure.L, Measured: true}, b.topUpFact()},
+		step := keyOf("rebleed", after+n, "")
+		short := float64(is.Short)
+		e, ok := b.step(Step{Key: step, Code: "rebleed", N: n, Facts: []Fact{{Code: "short", Low: short, High: short, Unit: measure.L, Measured: true}, b.topUpFact()},
 			Fields: []Field{choiceField("bubbles", "none", "still"), litresField("litres", b.s.Capacity)}}, func(e *Event) judged {
 			if e.choice("bubbles") == "still" {
 				return fails("bubbles")
@@ -141,21 +151,21 @@ func (b *builder) balance() {
 			return judged{}
 		})
 		if ok {
-			b.into(key, "mix", e.litres("litres"), e.At)
+			b.into(step, "mix", e.litres("litres"), e.At)
 		}
 	}
-	if len(b.st.In) > b.st.filledFrom {
-		b.st.Balance = balance(b.s, &b.st, b.missing, b.outUnknown, hot)
+	if is := now(); is != nil {
+		b.st.Balance = is
 	}
-	b.step(Step{Key: "balance", Code: "balance", Sums: true, Gate: GateBalance}, func(*Event) judged {
-		now := balance(b.s, &b.st, b.missing, b.outUnknown, hot)
-		b.st.Balance = now
+	b.step(Step{Key: key, Code: "balance", Sums: true, Gate: GateBalance}, func(*Event) judged {
+		is := now()
+		b.st.Balance = is
 		switch {
-		case now.Unknown:
+		case is.Unknown:
 			return fails("out_unknown")
-		case !now.Holds:
+		case !is.Holds:
 			return fails("air_trapped")
-		case -now.Short > now.Allowed:
+		case -is.Short > is.Allowed:
 			return judged{heeds: []string{"more_in"}}
 		}
 		return judged{}
@@ -168,8 +178,8 @@ func (b *builder) hotLevel() bool {
 	return e != nil && e.choice("temper") == ledger.Hot
 }
 
-// checks before the unit may run: joints, cap, level.
-func (b *builder) checks() {
+// checks before the unit may run: joints, cap, level; n is 0, or the number of the correction after which they are made again.
+func (b *builder) checks(n int) {
 	b.phase = PhaseCheck
 	joints := []string{}
 	for _, p := range b.opened {
@@ -179,7 +189,7 @@ func (b *builder) checks() {
 		joints = append(joints, b.s.Options.Part)
 	}
 	joints = append(joints, "cap")
-	st := Step{Code: "leaks", Gate: GateLeaks, Warns: []string{"hot_system"}}
+	st := Step{Key: keyOf("leaks", n, ""), Code: "leaks", Gate: GateLeaks, Warns: []string{"hot_system"}}
 	for _, j := range joints {
 		f := choiceField("joint:"+j, "dry", "weeping")
 		f.Point = j
@@ -209,16 +219,16 @@ func (b *builder) checks() {
 		}
 		return j
 	})
-	b.capHome()
-	b.levelAfter()
+	b.capHome(n)
+	b.levelAfter(n)
 }
 
 // leastDrop of a pressure test that is no reading error, kPa (judgement: half a division of a gauge).
 const leastDrop = 2
 
-func (b *builder) capHome() {
+func (b *builder) capHome(n int) {
 	fields := []Field{choiceField("stage", "home", "first_stage", "not_seated"), choiceField("cap", "same", "new")}
-	b.step(Step{Code: "cap_home", Gate: GateCap, Fields: fields}, func(e *Event) judged {
+	b.step(Step{Key: keyOf("cap_home", n, ""), Code: "cap_home", Gate: GateCap, Fields: fields}, func(e *Event) judged {
 		var j judged
 		if e.choice("stage") != "home" {
 			j.fails = append(j.fails, "cap_"+e.choice("stage"))
@@ -230,8 +240,8 @@ func (b *builder) capHome() {
 	})
 }
 
-func (b *builder) levelAfter() {
-	b.step(Step{Code: "level_after", Gate: GateLevel, Fields: []Field{choiceField("temper", ledger.Cold, ledger.Hot), choiceField("mark", ledger.Marks...)}}, func(e *Event) judged {
+func (b *builder) levelAfter(n int) {
+	b.step(Step{Key: keyOf("level_after", n, ""), Code: "level_after", Gate: GateLevel, Fields: []Field{choiceField("temper", ledger.Cold, ledger.Hot), choiceField("mark", ledger.Marks...)}}, func(e *Event) judged {
 		mark, hot := e.choice("mark"), e.choice("temper") == ledger.Hot
 		switch {
 		case mark == "below" || mark == "empty" || mark == "min":
@@ -352,6 +362,7 @@ func (b *builder) correct(n int, at measure.Celsius) {
 	// The retest is done: what follows is its correction, and the gate waits for the next one.
 	retest.Status, b.open, b.st.Next = Done, false, ""
 	b.placedCorrection(n, plan, at)
+	b.checks(n) // the cap was off, and the level is another one
 	b.retest(n + 1)
 }
 
@@ -363,17 +374,37 @@ func (b *builder) placedCorrection(n int, plan Plan, at measure.Celsius) {
 	litres := func(code string, v measure.Litre) Fact {
 		return Fact{Code: code, Low: float64(v), High: float64(v), Unit: measure.L}
 	}
-	if plan.Out > 0.01 {
+	b.opened, b.correcting = nil, true
+	defer func() { b.correcting = false }()
+	from, out := len(b.st.In), measure.Litre(0)
+	if plan.Out > 0.01 && len(b.s.Points) > 0 {
+		p := b.s.Points[0]
 		key := keyOf("correct_out", n, "")
-		e, ok := b.step(Step{Key: key, Code: "correct_out", N: n, Facts: []Fact{litres("drain", plan.Out)}, Fields: []Field{litresField("litres", b.s.Capacity)}}, b.pourJudge(plan.Out))
+		e, ok := b.step(Step{Key: key, Code: "correct_out", N: n, Point: p.Code, Facts: []Fact{litres("drain", plan.Out)}, Fields: []Field{litresField("litres", b.s.Capacity)}}, b.pourJudge(plan.Out))
 		if ok {
-			b.in = b.in.drainedAt(b.s.Points, e.litres("litres"))
-			b.st.Out = append(b.st.Out, Moved{Step: key, Point: PointPetcock, What: "corrected", Litres: e.litres("litres"), At: e.At})
+			out = e.litres("litres")
+			b.in = b.in.drainedAt(b.s.Points, out)
+			b.st.Out = append(b.st.Out, Moved{Step: key, Point: p.Code, What: "corrected", Litres: out, At: e.At})
 		}
+		b.opened = []Point{p}
+		b.closePoint(20+n, p)
 	}
 	b.correctPour(keyOf("correct_rich", n, ""), "correct_rich", "product", n, plan.Rich)
 	b.correctPour(keyOf("correct_lean", n, ""), "correct_lean", "water", n, plan.Lean)
 	b.run(keyOf("correct_run", n, ""))
+	b.even(keyOf("balance", 20+n, ""), 100*(1+n), func() *Balance { return b.exchanged(out, from) })
+}
+
+// exchanged: as much is to go in as a correction drained.
+func (b *builder) exchanged(out measure.Litre, from int) *Balance {
+	is := &Balance{Out: out}
+	for _, m := range b.st.In[from:] {
+		is.In += m.Litres
+	}
+	is.Short = out - is.In
+	is.Allowed = ledger.AllowedShort([]measure.Litre{out}, is.In, 0, false, b.s.Capacity)
+	is.Holds = is.Short <= is.Allowed
+	return is
 }
 
 func (b *builder) correctPour(key, code, what string, n int, v measure.Litre) {

@@ -130,7 +130,7 @@ func (w *writer) step(step Step, e Event) {
 		if c.Renewed {
 			c.Seal = "good"
 		}
-		w.add("cap_home", step.Key, e.At, c)
+		w.add(step.Key, step.Key, e.At, c)
 	case "drain", "flush_drain":
 		if look := coolant.Appearance(e.choice("look")); step.Code == "drain" && look != "" {
 			w.add("look:"+step.Key, step.Key, e.At, ledger.ChemistryTest{Appearance: look})
@@ -163,7 +163,7 @@ func (w *writer) step(step Step, e Event) {
 	case "leaks":
 		w.pressure(step, e)
 	case "level_after":
-		w.add("level_after", step.Key, e.At, ledger.LevelCheck{Temper: e.choice("temper"), Mark: e.choice("mark")})
+		w.add(step.Key, step.Key, e.At, ledger.LevelCheck{Temper: e.choice("temper"), Mark: e.choice("mark")})
 	case "retest", "test":
 		w.tested(step, e)
 	case "retest_waterless":
@@ -201,7 +201,7 @@ func (w *writer) pressure(step Step, e Event) {
 	minutes, ok2 := e.quantity("minutes", measure.Plain)
 	drop, ok3 := e.Values["drop"]
 	if ok1 && ok2 && ok3 && pressure.Reading != nil && drop.Reading != nil {
-		w.add("pressure", step.Key, e.At, ledger.PressureTest{Pressure: *pressure.Reading, Minutes: minutes, Drop: *drop.Reading})
+		w.add("pressure:"+step.Key, step.Key, e.At, ledger.PressureTest{Pressure: *pressure.Reading, Minutes: minutes, Drop: *drop.Reading})
 	}
 }
 
@@ -232,7 +232,7 @@ func (w *writer) poured() {
 	}
 	var product, water, all measure.Litre
 	for _, m := range w.st.In[w.st.filledFrom:] {
-		if strings.HasPrefix(m.Step, "correct_") {
+		if m.Correction {
 			continue
 		}
 		all += m.Litres
@@ -274,7 +274,7 @@ func (w *writer) poured() {
 	w.fittings(&r)
 	at, step := w.st.filledAt, "fill"
 	for _, m := range w.st.In[w.st.filledFrom:] {
-		if !strings.HasPrefix(m.Step, "correct_") {
+		if !m.Correction {
 			at, step = m.At, m.Step
 		}
 	}
@@ -326,7 +326,7 @@ func (w *writer) moves(correctionsOnly bool) {
 		}
 	}
 	for _, m := range w.st.In {
-		if correctionsOnly && !strings.HasPrefix(m.Step, "correct_") {
+		if correctionsOnly && !m.Correction {
 			continue
 		}
 		product, water := measure.Litre(0), measure.Litre(0)

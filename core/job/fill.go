@@ -287,6 +287,7 @@ func (b *builder) way(n int) Plan {
 				if p.Code == point {
 					b.phase = PhaseDrain
 					b.drainPoint(10*n+k, p)
+					b.closePoint(10*n+k, p) // the others are closed already
 					b.phase = PhaseFill
 				}
 			}

@@ -3,6 +3,7 @@ package job
 import (
 	"fmt"
 	"math"
+	"strings"
 	"testing"
 	"time"
 
@@ -434,5 +435,43 @@ func TestFlushInside(t *testing.T) {
 	}
 	if seen[true] < 3 || seen[false] < 3 {
 		t.Error(seen)
+	}
+}
+
+// A correction opens the system again: the plug gets a new washer and its torque, as much goes in as came out, and joints, cap and level
+// are seen again before the retest.
+func TestCorrectionClosesUp(t *testing.T) {
+	s := car(Correction)
+	s.Inside = inside(coolant.EG, 9.7, 0.35)
+	w := newWorker(t, s, Faults{})
+	short := true
+	w.change = func(st Step, v map[string]Value) {
+		if short && st.Code == "correct_rich" {
+			v["litres"] = reading(st.Facts[0].Low-0.9, measure.L)
+		}
+	}
+	seen := map[string]bool{}
+	for w.next() {
+		st := Open(w.s, w.events, w.at())
+		if strings.HasPrefix(st.Next, "rebleed:") {
+			seen["short"] = true
+			if st.Balance.Holds || math.Abs(float64(st.Balance.Short)-0.9) > 0.1 {
+				t.Errorf("%+v", st.Balance)
+			}
+		}
+	}
+	st := Open(w.s, w.events, w.at())
+	for _, step := range st.Steps {
+		if step.Status == Done {
+			seen[step.Code] = true
+		}
+	}
+	for _, code := range []string{"short", "correct_out", "washer", "torque", "leaks", "cap_home", "level_after", "retest"} {
+		if !seen[code] {
+			t.Errorf("%s is missing", code)
+		}
+	}
+	if !st.Ready {
+		t.Errorf("next %s", st.Next)
 	}
 }

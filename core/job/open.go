@@ -28,6 +28,7 @@ type builder struct {
 	outUnknown bool
 	aim        *measure.Celsius
 	capBad     bool
+	correcting bool // what is poured belongs to a correction
 	phase      Phase
 	phases     map[string]Phase // of each step
 	opened     []Point          // that were opened in the last draining
@@ -281,7 +282,7 @@ func (b *builder) into(step, what string, v measure.Litre, at time.Time) {
 		return
 	}
 	b.in = b.in.poured(c, b.s.Product.Base)
-	b.st.In = append(b.st.In, Moved{Step: step, What: what, Litres: c.Volume(), At: at, Share: share})
+	b.st.In = append(b.st.In, Moved{Step: step, What: what, Litres: c.Volume(), At: at, Share: share, Correction: b.correcting})
 	b.st.filledAt = at
 }
 

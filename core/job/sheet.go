@@ -55,7 +55,7 @@ func (b *builder) sheet() {
 		b.loop()
 		b.bleed()
 	}
-	b.checks()
+	b.checks(0)
 	if b.s.pours() && !(b.s.Kind == BleedOnly && len(b.st.In) == 0) {
 		b.retest(1)
 	}
@@ -376,33 +376,37 @@ func (b *builder) tank() {
 
 // closeUp each opened point: a new washer, then its torque.
 func (b *builder) closeUp() {
-	points := slices.Clone(b.opened)
-	for _, p := range points {
-		if p.Code == PointHeater || p.Code == PointTank {
-			continue // no plug
-		}
-		st := Step{Key: keyOf("washer", 0, p.Code), Code: "washer", Point: p.Code, Gate: GateWasher, Fields: []Field{choiceField("washer", "new", "old", "no_washer"), choiceField("plug", "good", "worn", "new")}}
-		if b.s.Washers != "" {
-			st.Facts = []Fact{{Code: "washers", Text: b.s.Washers}}
-		}
-		b.step(st, func(e *Event) judged {
-			var j judged
-			if e.choice("washer") == "old" {
-				j.fails = append(j.fails, "washer_old")
-			}
-			if e.choice("plug") == "worn" {
-				j.fails = append(j.fails, "plug_worn")
-			}
-			return j
-		})
-		b.torque(p)
+	for _, p := range slices.Clone(b.opened) {
+		b.closePoint(0, p)
 	}
+}
+
+// closePoint that was opened; n tells a later opening from the first one, which is 0.
+func (b *builder) closePoint(n int, p Point) {
+	if p.Code == PointHeater || p.Code == PointTank {
+		return // no plug
+	}
+	st := Step{Key: keyOf("washer", n, p.Code), Code: "washer", Point: p.Code, Gate: GateWasher, Fields: []Field{choiceField("washer", "new", "old", "no_washer"), choiceField("plug", "good", "worn", "new")}}
+	if b.s.Washers != "" {
+		st.Facts = []Fact{{Code: "washers", Text: b.s.Washers}}
+	}
+	b.step(st, func(e *Event) judged {
+		var j judged
+		if e.choice("washer") == "old" {
+			j.fails = append(j.fails, "washer_old")
+		}
+		if e.choice("plug") == "worn" {
+			j.fails = append(j.fails, "plug_worn")
+		}
+		return j
+	})
+	b.torque(n, p)
 }
 
 // torque of a plug. A point is closed by hand where that is its way (a petcock, a hose), else with
 // a torque that was measured.
-func (b *builder) torque(p Point) {
-	st := Step{Key: keyOf("torque", 0, p.Code), Code: "torque", Point: p.Code, Gate: GateTorque,
+func (b *builder) torque(n int, p Point) {
+	st := Step{Key: keyOf("torque", n, p.Code), Code: "torque", Point: p.Code, Gate: GateTorque,
 		Fields: []Field{choiceField("closed", "torque", "by_hand"), Field{Code: "torque", Form: Quantity, Dimension: measure.Torque, Unit: measure.NewtonMetre, Most: 400}.optional()}}
 	wanted, known := 0.0, false
 	if b.s.Torque != nil {

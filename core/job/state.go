@@ -39,6 +39,8 @@ type Moved struct {
 	At     time.Time     `json:"at"`
 	// Share of product in a mix, by volume before mixing, 0 to 1.
 	Share float64 `json:"share,omitempty"`
+	// Correction: it belongs to the correction of a mix, not to a fill.
+	Correction bool `json:"correction,omitempty"`
 }
 
 // Balance of the last fill: as much in as out and had been missing before.

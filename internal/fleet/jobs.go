@@ -701,11 +701,10 @@ func (f *Fleet) otherHold(ctx context.Context, j store.Job, confirmed bool) erro
 	return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/confirmed", Got: "a release of a unit that " + held.RecordedBy + " put on hold: " + why, Accepted: "a confirmation that this hold ends too", Question: true}}}
 }
 
-// JobFollow is a job of the list with what it waits for, and the unit as it is now.
+// JobFollow is a job of the list with its next step, and what its unit still owes.
 type JobFollow struct {
-	store.Job
-	Address string
-	Site    string
+	store.ListedJob
+	Step *job.Step // next; nil for none
 	// Owed checks of the ledger, of a job that was released.
 	Owed []string
 }
@@ -716,28 +715,59 @@ func (f *Fleet) Jobs(ctx context.Context, who Actor, days int) ([]JobFollow, err
 	if err != nil {
 		return nil, err
 	}
+	events, err := f.store.EventsOfJobs(ctx)
+	if err != nil {
+		return nil, err
+	}
+	owed, err := f.jobsOwed(ctx, all)
+	if err != nil {
+		return nil, err
+	}
 	out := make([]JobFollow, len(all))
 	for i, j := range all {
-		out[i] = JobFollow{Job: j, Address: f.jobAddress(ctx, j)}
-		u, err := f.store.Unit(ctx, out[i].Address)
-		if err != nil {
-			continue
+		out[i] = JobFollow{ListedJob: j}
+		if j.EndedAt == nil {
+			st := job.Open(j.Setup, events[j.Setup.ID], f.now())
+			out[i].Step = st.Step(st.Next)
 		}
-		out[i].Site = u.Site
-		if j.Phase != job.PhaseDone {
-			continue
-		}
-		accounts, _, err := f.store.Accounts(ctx, []store.Unit{u})
-		if err != nil {
-			return nil, err
-		}
-		if a := accounts[u.Address()]; a != nil {
-			for _, p := range a.Pending {
-				out[i].Owed = append(out[i].Owed, p.What)
-			}
+		if j.Phase == job.PhaseDone {
+			out[i].Owed = owed[j.Address]
 		}
 	}
 	return out, nil
+}
+
+// jobsOwed are the checks that the circuits of released jobs owe, by address; [words.NotKnown] for an account that was not read.
+func (f *Fleet) jobsOwed(ctx context.Context, all []store.ListedJob) (map[string][]string, error) {
+	owed := map[string][]string{}
+	var codes []string
+	for _, j := range all {
+		if j.Phase == job.PhaseDone && owed[j.Address] == nil {
+			owed[j.Address], codes = []string{words.NotKnown}, append(codes, j.Code)
+		}
+	}
+	if len(codes) == 0 {
+		return owed, nil
+	}
+	units, err := f.store.UnitsOf(ctx, codes)
+	if err != nil {
+		return nil, err
+	}
+	var circuits []store.Unit
+	for _, u := range units {
+		circuits = append(circuits, u.Circuits()...)
+	}
+	accounts, _, err := f.store.Accounts(ctx, circuits)
+	for address, a := range accounts {
+		if a == nil || a.Failure != "" || owed[address] == nil {
+			continue
+		}
+		owed[address] = nil
+		for _, p := range a.Pending {
+			owed[address] = append(owed[address], p.What)
+		}
+	}
+	return owed, err
 }
 
 // JobRevision is how many events of a job are kept; [store.ErrNoJob].

@@ -106,13 +106,57 @@ func (s *Store) Job(ctx context.Context, id string) (Job, error) {
 	return j, err
 }
 
-// mostJobs of a list (judgement: no fleet has so much open at once).
-const mostJobs = 500
+// mostEnded jobs of a list (judgement); those that are open are all in it.
+const mostEnded = 200
 
-// Jobs that are open, and those that ended at a time or later; the oldest first. With a person, exercises of that person too.
-func (s *Store) Jobs(ctx context.Context, since time.Time, person int64) ([]Job, error) {
-	rows, err := s.db.QueryContext(ctx, jobColumns+` WHERE (ended_at IS NULL OR ended_at >= ?) AND (NOT exercise OR person_id = ?) ORDER BY started_at, id LIMIT ?`, since.UTC(), person, mostJobs)
-	return collect(rows, err, func(rows *sql.Rows) (Job, error) { return scanJob(rows) })
+// ListedJob is a job with the address of its circuit and the site of its unit as they are now.
+type ListedJob struct {
+	Job
+	Address, Code, Site string // Code is the unit's
+}
+
+// Jobs that are open, the oldest first, then the last ones that ended at a time or later. With a person, exercises of that person too.
+func (s *Store) Jobs(ctx context.Context, since time.Time, person int64) ([]ListedJob, error) {
+	const columns = `SELECT j.id, j.setup, j.person_id, j.who, j.started_at, j.updated_at, j.ended_at, j.phase, j.next_step, j.empty, j.paused, j.used, j.events, ` + sqlAddress + `, u.code, t.name
+		FROM job j JOIN circuit c ON c.id = j.circuit_id JOIN unit u ON u.id = c.unit_id JOIN site t ON t.id = u.site_id WHERE (NOT j.exercise OR j.person_id = ?) AND `
+	scan := func(rows *sql.Rows) (l ListedJob, err error) {
+		l.Job, err = scanJob(scanner(func(into ...any) error { return rows.Scan(append(into, &l.Address, &l.Code, &l.Site)...) }))
+		return l, err
+	}
+	rows, err := s.db.QueryContext(ctx, columns+`j.ended_at IS NULL ORDER BY j.started_at, j.id`, person)
+	open, err := collect(rows, err, scan)
+	if err != nil {
+		return nil, err
+	}
+	rows, err = s.db.QueryContext(ctx, columns+`j.ended_at >= ? ORDER BY j.ended_at DESC, j.id LIMIT ?`, person, since.UTC(), mostEnded)
+	ended, err := collect(rows, err, scan)
+	return append(open, ended...), err
+}
+
+// scanner scans a row by a function.
+type scanner func(into ...any) error
+
+// Scan a row.
+func (f scanner) Scan(into ...any) error { return f(into...) }
+
+// EventsOfJobs that are open, by job, in the order of their arrival.
+func (s *Store) EventsOfJobs(ctx context.Context) (map[string][]job.Event, error) {
+	all := map[string][]job.Event{}
+	rows, err := s.db.QueryContext(ctx, `SELECT e.job_id, e.body FROM job_event e JOIN job j ON j.id = e.job_id WHERE j.ended_at IS NULL ORDER BY e.job_id, e.seq`)
+	_, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+		var id string
+		var body []byte
+		var e job.Event
+		if err := rows.Scan(&id, &body); err != nil {
+			return 0, err
+		}
+		if err := json.Unmarshal(body, &e); err != nil {
+			return 0, err
+		}
+		all[id] = append(all[id], e)
+		return 0, nil
+	})
+	return all, err
 }
 
 // JobsOf the circuit of a unit, the newest first.

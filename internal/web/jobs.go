@@ -37,42 +37,31 @@ func (h handlers) ListJobs(ctx context.Context, _ api.ListJobsRequestObject) (ap
 		return nil, err
 	}
 	for _, j := range all {
-		row, err := h.jobRow(ctx, j)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, row)
+		out = append(out, jobRow(reader(ctx), j))
 	}
 	inZone(&out, zone)
 	return out, nil
 }
 
-func (h handlers) jobRow(ctx context.Context, j fleet.JobFollow) (api.JobRow, error) {
+func jobRow(r words.Reader, j fleet.JobFollow) api.JobRow {
 	row := api.JobRow{Id: id(j.Setup.ID), Unit: j.Address, Name: j.Setup.Name, Site: j.Site, Title: words.JobNames[j.Setup.Kind], Phase: api.JobPhase(j.Phase), PhaseName: words.PhaseNames[j.Phase],
 		Empty: j.Empty, Exercise: j.Setup.Exercise, Who: j.Who, StartedAt: j.StartedAt, Ended: j.EndedAt != nil, Owed: each(j.Owed, words.JobOwed)}
 	if j.Paused != "" {
 		row.Paused = &j.Paused
 	}
 	if j.Used > 0.005 {
-		used := reader(ctx).Litres(j.Used, 1)
+		used := r.Litres(j.Used, 1)
 		row.Used = &used
 	}
-	if !row.Ended {
-		_, pack, err := h.fleet.Job(ctx, writer(ctx), reader(ctx), j.Setup.ID)
-		if err != nil {
-			return row, err
-		}
-		st := pack.Open(nil, h.fleet.Now())
-		if step := st.Step(st.Next); step != nil {
-			row.Next, _ = words.JobStep(*step)
-			if t := step.Timer; t != nil && t.Began != nil {
-				ends := t.Began.Add(t.Lasts)
-				row.Timer = &ends
-			}
+	if step := j.Step; step != nil {
+		row.Next, _ = words.JobStep(*step)
+		if t := step.Timer; t != nil && t.Began != nil {
+			ends := t.Began.Add(t.Lasts)
+			row.Timer = &ends
 		}
 	}
 	row.Text = words.JobWaits(row.PhaseName, row.Next, row.Empty, j.Phase, row.Owed)
-	return row, nil
+	return row
 }
 
 // wanted job of a request.

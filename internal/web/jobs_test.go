@@ -515,3 +515,39 @@ func TestJobProblem(t *testing.T) {
 		}
 	}
 }
+
+// However many jobs ended lately, the list has every one that is open; what a released one's unit still owes is said.
+func TestJobListIsWhole(t *testing.T) {
+	w := beginJob(t, access.Coordinator, map[string]any{"unit": "CA-47", "job": "drain_fill"})
+	w.run()
+	if res, text := ask(t, http.MethodPost, "/api/v1/jobs/"+w.id+"/release", map[string]any{"what": "done"}); res.StatusCode != http.StatusOK {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	row := func(id string) *api.JobRow {
+		all := get[[]api.JobRow](t, "/api/v1/jobs")
+		if i := slices.IndexFunc(all, func(r api.JobRow) bool { return r.Id.String() == id }); i >= 0 {
+			return &all[i]
+		}
+		return nil
+	}
+	if r := row(w.id); r == nil || !slices.Contains(r.Owed, "level check, cold") || !r.Ended {
+		t.Errorf("the released job: %+v", r)
+	}
+	open := beginJob(t, access.Coordinator, map[string]any{"unit": "TK-28", "job": "bleed"})
+	db := opened(t, instance.OwnerDSN()).DB()
+	if _, err := db.ExecContext(t.Context(), `INSERT INTO job (id, circuit_id, person_id, who, exercise, setup, started_at, updated_at, ended_at, phase, next_step, empty, paused, used, events, head_hash)
+		SELECT CONCAT('copy-', s.seq), circuit_id, person_id, who, exercise, JSON_SET(setup, '$.id', UUID()), started_at, updated_at, ended_at, phase, next_step, empty, paused, used, 0, head_hash FROM job, seq_1_to_700 s WHERE id = ?`, w.id); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if _, err := db.Exec(`DELETE FROM job WHERE id LIKE 'copy-%'`); err != nil {
+			t.Error(err)
+		}
+	})
+	if r := row(open.id); r == nil || r.Next == "" {
+		t.Errorf("an open job is missing beside 700 that ended: %+v", r)
+	}
+	if status, text := open.post(map[string]any{"type": "cancel", "why": "the end of the test"}); status != http.StatusOK {
+		t.Errorf("%d %s", status, text)
+	}
+}

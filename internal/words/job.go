@@ -482,9 +482,14 @@ var ParameterNames = map[string]string{"cooling": "cooling before the work", "dr
 	"vacuum_drop": "vacuum may fall by", "accelerator": "accelerator down (pump bleed)", "pump_from": "pump runs, from", "pump_to": "pump runs, to", "throttle": "throttle held (motorcycle pump bleed)", "lean_run": "run between leaning", "overnight": "night at the header tank",
 	"curing": "curing of sealant", "torque_within": "torque within", "drain_short": "a drain is asked about when short by", "retest_within": "retest within", "pressure_from": "pressure test held, from", "pressure_to": "pressure test held, to"}
 
+// NotKnown: what is owed could not be read.
+const NotKnown = "not_known"
+
 // JobOwed is a check that is still owed after a release.
 func JobOwed(what string) string {
 	switch what {
+	case NotKnown:
+		return "what is owed is not known"
 	case ledger.CheckLevel:
 		return "level check, cold"
 	case ledger.CheckRetest:

@@ -416,7 +416,7 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
 function BalanceOverride({ view: v, step: s, may, send }: Pick<StepProps, "view" | "step" | "may" | "send">) {
   const [open, setOpen] = useState(false);
   const [why, setWhy] = useState("");
-  const balance = v.steps.find((x) => x.key === "balance");
+  const balance = v.steps.find((x) => x.key.startsWith("balance") && x.status !== "done" && x.status !== "overridden");
   if (!may || !balance?.mayOverride || !s.key.startsWith("rebleed")) return null;
   if (!open)
     return (
@@ -434,7 +434,7 @@ function BalanceOverride({ view: v, step: s, may, send }: Pick<StepProps, "view"
         type="button"
         className="choice"
         disabled={why.trim().length < 3}
-        onClick={() => void send("override", { type: "override", step: "balance", why: why.trim() })}
+        onClick={() => void send("override", { type: "override", step: balance.key, why: why.trim() })}
       >
         override
       </button>
