@@ -227,14 +227,19 @@ func (b *builder) checks(n int) {
 const leastDrop = 2
 
 func (b *builder) capHome(n int) {
-	fields := []Field{choiceField("stage", "home", "first_stage", "not_seated"), choiceField("cap", "same", "new")}
+	fields := []Field{choiceField("stage", "home", "first_stage", "not_seated"), choiceField("cap", "same", "new"), choiceField("vacuum", "opens", "stuck", "not_tested").optional(),
+		Field{Code: "opened", Form: Quantity, Dimension: measure.Pressure, Unit: measure.KPa, Most: 400}.optional()}
 	b.step(Step{Key: keyOf("cap_home", n, ""), Code: "cap_home", Gate: GateCap, Fields: fields}, func(e *Event) judged {
 		var j judged
 		if e.choice("stage") != "home" {
 			j.fails = append(j.fails, "cap_"+e.choice("stage"))
 		}
-		if b.capBad && e.choice("cap") == "same" {
+		_, tested := e.quantity("opened", measure.Pressure)
+		switch {
+		case b.capBad && e.choice("cap") == "same", e.choice("vacuum") == "stuck", b.opensOff(e):
 			j.fails = append(j.fails, "cap_bad")
+		case b.capBad && b.s.Of == "aircraft" && (e.choice("vacuum") != "opens" || !tested && b.s.Cap > 0):
+			j.fails = append(j.fails, "cap_untested") // a finding that grounds ends with a test that found it good
 		}
 		return j
 	})
@@ -274,7 +279,7 @@ func (b *builder) retest(n int) {
 		st.Code = "retest_waterless"
 		most := 100 * mostWaterInWaterless
 		st.Facts = []Fact{b.fact("most_water", most, most, measure.Percent)}
-		st.Fields = []Field{{Code: "water", Form: Quantity, Dimension: measure.Share, Unit: measure.Percent, Most: 100}, Field{Code: "tool", Form: Line}.optional()}
+		st.Fields = []Field{{Code: "water", Form: Quantity, Dimension: measure.Share, Unit: measure.Percent, Most: 100}, Field{Code: "tool", Form: Line}.optional(), choiceField("look", looks...).optional()}
 		b.step(st, func(e *Event) judged {
 			if w, _ := e.quantity("water", measure.Share); w > most {
 				return fails("water_in")
@@ -291,7 +296,7 @@ func (b *builder) retest(n int) {
 		st.Facts = append(st.Facts, b.fact("need", float64(*b.s.Need), float64(*b.s.Need), measure.DegC))
 	}
 	st.Fields = []Field{{Code: "freeze", Form: Quantity, Dimension: measure.Temperature, Unit: measure.DegC, Least: -80, Most: 5},
-		choiceField("instrument", ledger.Refractometer, ledger.TestStrip), choiceField("scale", string(coolant.EG), string(coolant.PG)), Field{Code: "tool", Form: Line}.optional()}
+		choiceField("instrument", ledger.Refractometer, ledger.TestStrip), choiceField("scale", string(coolant.EG), string(coolant.PG)), Field{Code: "tool", Form: Line}.optional(), choiceField("look", looks...).optional()}
 	var missed *measure.Celsius
 	e, ok := b.step(st, func(e *Event) judged {
 		t, _ := e.quantity("freeze", measure.Temperature)

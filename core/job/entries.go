@@ -65,6 +65,9 @@ func Entries(s Setup, st State, note func(Step) string) []ledger.Entry {
 			}
 		}
 	}
+	if look := coolant.Appearance(w.worst.choice("look")); look != "" {
+		w.add("look", w.worstAt, w.worst.At, ledger.ChemistryTest{Appearance: look})
+	}
 	w.poured()
 	return w.ordered()
 }
@@ -91,6 +94,34 @@ type writer struct {
 	s   Setup
 	st  State
 	all []ledger.Entry
+	cap ledger.CapTest // as it was taken off
+	// thermostat as it was found; worst appearance of what was drained, and its step.
+	thermostat string
+	worst      Event
+	worstAt    string
+}
+
+// worse appearances before better ones: what one drain point shows is not undone by another.
+var worse = []coolant.Appearance{coolant.AppearanceOily, coolant.AppearanceGelled, coolant.AppearanceSediment, coolant.AppearanceRusty, coolant.AppearanceCloudy, coolant.AppearanceFaded, coolant.AppearanceClear}
+
+// looked at what a drain point gave: the worst of all counts.
+func (w *writer) looked(step Step, e Event) {
+	rank := func(e Event) int {
+		if i := slices.Index(worse, coolant.Appearance(e.choice("look"))); i >= 0 {
+			return i
+		}
+		return len(worse)
+	}
+	if w.worstAt == "" || rank(e) < rank(w.worst) {
+		w.worst, w.worstAt = e, step.Key
+	}
+}
+
+// seen appearance of the new charge, where it was recorded.
+func (w *writer) seen(step Step, e Event) {
+	if look := coolant.Appearance(e.choice("look")); look != "" {
+		w.add("look:"+step.Key, step.Key, e.At, ledger.ChemistryTest{Appearance: look})
+	}
 }
 
 // add an entry by the person who recorded its step.
@@ -118,27 +149,34 @@ func (w *writer) step(step Step, e Event) {
 	case "level_before":
 		w.add("level_before", step.Key, e.At, ledger.LevelCheck{Temper: ledger.Cold, Mark: e.choice("mark")})
 	case "cap_off":
-		w.add("cap_off", step.Key, e.At, capFound(e, false))
+		w.cap = capFound(e, false)
+		w.add("cap_off", step.Key, e.At, w.cap)
 	case "cap_fit":
-		w.add("cap_fit", step.Key, e.At, capFound(e, true))
+		w.cap = capFound(e, true)
+		w.add("cap_fit", step.Key, e.At, w.cap)
 	case "cap_home":
+		// The same cap keeps what was found on it; a new one has what was tested of it.
+		c := w.cap
+		c.Renewed = false
+		if e.choice("cap") == "new" {
+			c = capFound(e, true)
+			c.Seal = "good"
+		}
 		home := e.choice("stage") == "home"
-		c := ledger.CapTest{Seated: &home, Renewed: e.choice("cap") == "new"}
+		c.Seated = &home
 		if w.s.Stages == 2 && e.choice("stage") != "not_seated" {
 			c.Stage = e.choice("stage")
 		}
-		if c.Renewed {
-			c.Seal = "good"
-		}
 		w.add(step.Key, step.Key, e.At, c)
-	case "drain", "flush_drain":
-		if look := coolant.Appearance(e.choice("look")); step.Code == "drain" && look != "" {
-			w.add("look:"+step.Key, step.Key, e.At, ledger.ChemistryTest{Appearance: look})
-		}
+	case "drain":
+		w.looked(step, e)
 	case "thermostat_out":
-		w.point(step, e, "thermostat", e.choice("found"))
+		w.thermostat = e.choice("found")
+		w.point(step, e, "thermostat", w.thermostat)
 	case "thermostat_in":
-		w.point(step, e, "thermostat", "good")
+		if state := map[string]string{"new": "renewed", "same": w.thermostat}[e.choice("thermostat")]; state != "" {
+			w.point(step, e, "thermostat", state)
+		}
 	case "part_off":
 		w.note(step, e)
 	case "part_fit":
@@ -166,10 +204,12 @@ func (w *writer) step(step Step, e Event) {
 		w.add(step.Key, step.Key, e.At, ledger.LevelCheck{Temper: e.choice("temper"), Mark: e.choice("mark")})
 	case "retest", "test":
 		w.tested(step, e)
+		w.seen(step, e)
 	case "retest_waterless":
 		if v := e.Values["water"].Reading; v != nil {
 			w.add("test:"+step.Key, step.Key, e.At, ledger.FreezeTest{Value: *v, Instrument: ledger.Refractometer, Scale: coolant.NoWater, Tool: e.text("tool"), Warmed: true})
 		}
+		w.seen(step, e)
 	}
 }
 

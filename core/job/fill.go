@@ -43,7 +43,8 @@ func (b *builder) flush() {
 			})
 	}
 	if b.s.Options.ThermostatOut {
-		b.step(Step{Code: "thermostat_out", Fields: []Field{choiceField("found", "good", "watch", "bad")}}, nil)
+		e, _ := b.step(Step{Code: "thermostat_out", Fields: []Field{choiceField("found", "good", "watch", "bad")}}, nil)
+		b.thermostat = e.choice("found")
 	}
 	least, most := int(b.s.parameter("flushes_least")), int(b.s.parameter("flushes_most"))
 	for n := 1; ; n++ {
@@ -146,8 +147,14 @@ func (c Contents) drainedAt(points []Point, v measure.Litre) Contents {
 // gasket or sealant where a housing was opened.
 func (b *builder) gasket(code string) {
 	fields := []Field{choiceField("fitted", "gasket_new", "gasket_old", "sealant"), choiceField("vent", "uppermost", "not_uppermost", "none")}
+	if code == "thermostat_in" {
+		fields = append(fields, choiceField("thermostat", "same", "new"))
+	}
 	b.step(Step{Code: code, Fields: fields}, func(e *Event) judged {
 		var j judged
+		if b.thermostat == "bad" && e.choice("thermostat") == "same" {
+			j.fails = append(j.fails, "thermostat_bad")
+		}
 		if e.choice("fitted") == "gasket_old" {
 			j.fails = append(j.fails, "gasket_old")
 		}

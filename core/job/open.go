@@ -28,7 +28,8 @@ type builder struct {
 	outUnknown bool
 	aim        *measure.Celsius
 	capBad     bool
-	correcting bool // what is poured belongs to a correction
+	thermostat string // as it was found when it was taken out
+	correcting bool   // what is poured belongs to a correction
 	phase      Phase
 	phases     map[string]Phase // of each step
 	opened     []Point          // that were opened in the last draining

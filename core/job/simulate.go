@@ -133,6 +133,9 @@ func (m *Simulator) value(st Step, f Field) (Value, bool) {
 	case "water":
 		return reading(0, measure.Percent), true
 	case "look":
+		if f.Optional {
+			return pick(string(coolant.AppearanceClear)), true
+		}
 		return pick(m.look(st)), true
 	case "torque":
 		if m.s.Torque != nil {
@@ -155,7 +158,12 @@ func (m *Simulator) value(st Step, f Field) (Value, bool) {
 		return reading(math.Ceil(m.s.parameter("vacuum_from"))+5, measure.KPa), true
 	case "meter":
 		return Value{}, false // an exercise has no meter
-	case "opened", "hours", "batch", "tool", "note":
+	case "opened":
+		if st.Code == "cap_home" && m.Faults.CapBad && m.s.Cap > 0 {
+			return reading(float64(m.s.Cap), measure.KPa), true // the new one
+		}
+		return Value{}, false
+	case "hours", "batch", "tool", "note":
 		return Value{}, false
 	case "bottles":
 		return reading(float64(coolant.CleanerBottles(m.s.Capacity)), measure.One), true
