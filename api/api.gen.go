@@ -2891,7 +2891,6 @@ type JobAnswer struct {
 	At     string    `json:"at"`
 	By     string    `json:"by"`
 	Id     string    `json:"id"`
-	Texts  []string  `json:"texts"`
 	Values []JobFact `json:"values"`
 }
 
@@ -2962,7 +2961,6 @@ type JobField struct {
 	Choices  []JobChoice `json:"choices"`
 	Code     string      `json:"code"`
 	Form     string      `json:"form"`
-	Given    *string     `json:"given,omitempty"`
 	Label    string      `json:"label"`
 	Optional bool        `json:"optional"`
 	Unit     *string     `json:"unit,omitempty"`

@@ -2,6 +2,7 @@ package job
 
 import (
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -170,7 +171,7 @@ func (b *builder) finish() {
 	if !b.open {
 		b.st.Inside = b.in
 	}
-	for _, key := range slices.Sorted(maps(b.answers)) {
+	for _, key := range slices.Sorted(maps.Keys(b.answers)) {
 		if !b.placed[key] {
 			b.st.Unplaced = append(b.st.Unplaced, *b.answers[key])
 		}
@@ -241,18 +242,6 @@ func (b *builder) oldLeft() measure.Litre {
 	}
 	return max(0, left)
 }
-
-func maps[V any](m map[string]V) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
-}
-
-// --- contents
 
 // out records litres that a step measured on their way out.
 func (b *builder) out(step, point, what string, v measure.Litre, at time.Time) {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -115,8 +116,6 @@ type Field struct {
 	Unit     string   `json:"unit,omitempty"` // of a bare number
 	Choices  []Choice `json:"choices"`
 	Optional bool     `json:"optional"`
-	// Given is what is typed into it at first: the figure that was worked out, for the litres of the waste.
-	Given string `json:"given,omitempty"`
 }
 
 // Choice of a field.
@@ -127,11 +126,10 @@ type Choice struct {
 
 // Answer that was recorded.
 type Answer struct {
-	ID     string   `json:"id"`
-	By     string   `json:"by"`
-	At     string   `json:"at"`
-	Values []Fact   `json:"values"`
-	Texts  []string `json:"texts"`
+	ID     string `json:"id"`
+	By     string `json:"by"`
+	At     string `json:"at"`
+	Values []Fact `json:"values"`
 }
 
 // Timer of a step. Its moments are texts of RFC 3339; the page counts down to Ends.
@@ -376,7 +374,7 @@ func (v viewer) usual(d measure.Dimension, u measure.Unit) measure.Unit {
 }
 
 func (v viewer) answer(s job.Step, e job.Event) Answer {
-	a := Answer{ID: e.ID, By: e.By, At: v.moment(e.At), Values: []Fact{}, Texts: []string{}}
+	a := Answer{ID: e.ID, By: e.By, At: v.moment(e.At), Values: []Fact{}}
 	for _, f := range s.Fields {
 		if value, ok := e.Values[f.Code]; ok {
 			a.Values = append(a.Values, Fact{Label: words.JobField(s, f), Text: v.r.JobValue(value), Measured: true})
@@ -386,23 +384,13 @@ func (v viewer) answer(s job.Step, e job.Event) Answer {
 }
 
 func (v viewer) texts(e job.Event) (text string) {
-	for _, code := range slices.Sorted(keys(e.Values)) {
+	for _, code := range slices.Sorted(maps.Keys(e.Values)) {
 		if text != "" {
 			text += ", "
 		}
 		text += v.r.JobValue(e.Values[code])
 	}
 	return text
-}
-
-func keys(m map[string]job.Value) func(func(string) bool) {
-	return func(yield func(string) bool) {
-		for k := range m {
-			if !yield(k) {
-				return
-			}
-		}
-	}
 }
 
 func (v viewer) litres(l measure.Litre) string { return v.r.Litres(float64(l), 2) }

@@ -3,6 +3,7 @@ package words_test
 import (
 	"math/rand/v2"
 	"os"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -94,12 +95,10 @@ func TestJobWords(t *testing.T) {
 			step := *st.Step(st.Next)
 			values := sim.Answer(step)
 			if rng.IntN(5) == 0 {
-				for code, v := range values {
-					for _, f := range step.Fields {
-						if f.Code == code && f.Form == job.Choice {
-							v.Choice = f.Choices[rng.IntN(len(f.Choices))]
-							values[code] = v
-						}
+				for _, f := range step.Fields {
+					if v, there := values[f.Code]; there && f.Form == job.Choice {
+						v.Choice = f.Choices[rng.IntN(len(f.Choices))]
+						values[f.Code] = v
 					}
 				}
 			}
@@ -118,6 +117,22 @@ func TestJobWords(t *testing.T) {
 	}
 	if len(steps) < 55 {
 		t.Errorf("%d kinds of step were drawn", len(steps))
+	}
+	// Every reason that a step can give, as the source has them.
+	reasons := regexp.MustCompile(`(?:fails\(|\.(?:fails|heeds), |heeds: \[\]string\{|fails: \[\]string\{|Why = (?:\S+, )?\[\]string\{|return )"([a-z_]*[a-z])"`)
+	found := 0
+	for _, file := range []string{"sheet.go", "fill.go", "bleed.go", "open.go"} {
+		source, err := os.ReadFile("../../core/job/" + file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range reasons.FindAllStringSubmatch(string(source), -1) {
+			found++
+			said("reason", m[1], words.JobWhy(m[1]))
+		}
+	}
+	if found < 50 {
+		t.Errorf("%d reasons were found in the source", found)
 	}
 	doc, err := os.ReadFile("../../docs/jobs.md")
 	if err != nil {

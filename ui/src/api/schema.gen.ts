@@ -2717,7 +2717,6 @@ export interface components {
             unit?: string;
             choices: components["schemas"]["JobChoice"][];
             optional: boolean;
-            given?: string;
         };
         JobChoice: {
             code: string;
@@ -2728,7 +2727,6 @@ export interface components {
             by: string;
             at: string;
             values: components["schemas"]["JobFact"][];
-            texts: string[];
         };
         JobTimer: {
             label: string;

@@ -2,7 +2,7 @@ import { useSyncExternalStore } from "react";
 import { Problem, type Schemas, api } from "../api/client";
 import { timeNow } from "./clock";
 import { type JobLine, type KeptJob, device } from "./device";
-import { sendable } from "./outbox";
+import { locked, reasons, sendable } from "./outbox";
 import { v7 as uuidv7 } from "uuid";
 
 export type JobEvent = JobLine["event"];
@@ -109,17 +109,6 @@ export const useKept = (person: string, id: string): KeptJob | undefined =>
     () => packs.get(keyOf(person, id)),
   );
 
-const reasons = (p: Problem) =>
-  p.fields.length > 0
-    ? p.fields.map((f) => [f.detail, f.accepted].filter(Boolean).join("; accepted: ")).join("; ")
-    : p.message;
-
-/** One tab of this device sends at a time. */
-async function locked<T>(work: () => Promise<T>): Promise<T | undefined> {
-  if (!("locks" in navigator)) return work();
-  return navigator.locks.request("diligent.jobs", { ifAvailable: true }, (lock) => (lock ? work() : undefined));
-}
-
 /** Sends some events of one job; false when it is to be tried again later. */
 async function sendSome(person: string, some: readonly JobLine[]): Promise<boolean> {
   const first = some[0];
@@ -137,7 +126,9 @@ async function sendSome(person: string, some: readonly JobLine[]): Promise<boole
       for (const l of some) if (!(await sendSome(person, [l]))) return false;
       return true;
     }
-    await (await device()).put("jobEvents", { ...first, why: reasons(error) });
+    await (
+      await device()
+    ).put("jobEvents", { ...first, why: reasons({ title: error.message, errors: [...error.fields] }) });
     return true;
   }
 }
@@ -145,17 +136,21 @@ async function sendSome(person: string, some: readonly JobLine[]): Promise<boole
 /** Sends what waits. An event keeps its id, so that one whose answer was lost is kept once. */
 export async function sendEvents(person: string) {
   await open();
-  await locked(async () => {
-    const session = await api.session().catch(() => undefined);
-    if (session?.person?.email !== person) {
-      if (session !== undefined) api.noSession();
-      return;
-    }
-    await refresh();
-    const waiting = lines.filter((l) => l.person === person && l.why === undefined);
-    for (const job of new Set(waiting.map((l) => l.job)))
-      if (!(await sendSome(person, waiting.filter((l) => l.job === job).slice(0, 100)))) break;
-  });
+  await locked(
+    async () => {
+      const session = await api.session().catch(() => undefined);
+      if (session?.person?.email !== person) {
+        if (session !== undefined) api.noSession();
+        return;
+      }
+      await refresh();
+      const waiting = lines.filter((l) => l.person === person && l.why === undefined);
+      for (const job of new Set(waiting.map((l) => l.job)))
+        if (!(await sendSome(person, waiting.filter((l) => l.job === job).slice(0, 100)))) break;
+    },
+    false,
+    "diligent.jobs",
+  );
   await changed();
 }
 

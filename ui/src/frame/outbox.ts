@@ -149,15 +149,19 @@ export const sendable = (error: unknown) =>
   error instanceof Problem &&
   (error.status === 0 || error.status === 401 || error.status === 429 || error.status >= 500);
 
-const reasons = (p: Pick<Schemas["Problem"], "detail" | "title" | "errors">) =>
+export const reasons = (p: Pick<Schemas["Problem"], "detail" | "title" | "errors">) =>
   p.errors && p.errors.length > 0
     ? p.errors.map((f) => [f.detail, f.accepted].filter(Boolean).join("; accepted: ")).join("; ")
     : (p.detail ?? p.title);
 
-/** One tab of this device works on the queue at a time. */
-async function locked<T>(work: () => Promise<T>, wait = false): Promise<T | undefined> {
+/** One tab of this device works on a queue at a time. */
+export async function locked<T>(
+  work: () => Promise<T>,
+  wait = false,
+  queue = "diligent.queue",
+): Promise<T | undefined> {
   if (!("locks" in navigator)) return work();
-  return navigator.locks.request("diligent.queue", { ifAvailable: !wait }, (lock) => (lock ? work() : undefined));
+  return navigator.locks.request(queue, { ifAvailable: !wait }, (lock) => (lock ? work() : undefined));
 }
 
 /** Lines that go into one request. */

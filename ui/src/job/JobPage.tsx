@@ -316,12 +316,7 @@ function StepForm({ step: s, view: v, job, may, send, correcting, onDone }: Step
           {w}
         </p>
       ))}
-      {s.others.map((o) => (
-        <p key={o.id} className="notice">
-          Another answer, which does not count: {o.values.map((a) => `${a.label} ${a.text}`).join("; ")} ({o.by}, {o.at}
-          )
-        </p>
-      ))}
+      <Others step={s} />
       {s.timer && (
         <p className="step-timer">
           {s.timer.ends ? (
@@ -522,6 +517,15 @@ function FieldInput(p: {
   );
 }
 
+/** Answers to a step that do not count: the first one does. */
+function Others({ step }: { step: JobStep }) {
+  return step.others.map((o) => (
+    <p key={o.id} className="notice">
+      Another answer, which does not count: {o.values.map((a) => `${a.label} ${a.text}`).join("; ")} ({o.by}, {o.at})
+    </p>
+  ));
+}
+
 function DoneStep({ step: s, may, onCorrect }: { step: JobStep; may: boolean; onCorrect: () => void }) {
   const figures = s.answer?.values.map((a) => `${a.label} ${a.text}`).join("; ");
   return (
@@ -538,12 +542,7 @@ function DoneStep({ step: s, may, onCorrect }: { step: JobStep; may: boolean; on
           </p>
         )}
         {s.override && <p>{s.override}</p>}
-        {s.others.map((o) => (
-          <p key={o.id} className="notice">
-            Another answer, which does not count: {o.values.map((a) => `${a.label} ${a.text}`).join("; ")} ({o.by},{" "}
-            {o.at})
-          </p>
-        ))}
+        <Others step={s} />
         {may && !s.sums && (
           <button type="button" className="act small" onClick={onCorrect}>
             correct
