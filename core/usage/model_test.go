@@ -168,7 +168,13 @@ func TestReachesInOrder(t *testing.T) {
 		last = w
 	}
 	if _, ok := u.Reaches(1e9); ok {
-		t.Error("a date beyond all years was told")
+		t.Error("a date beyond all years was given")
+	}
+	// Around the last year that a window names, its ends stay in order: what lies beyond is that year for all of them.
+	for v := 12_000.0; v < 120_000; v += 50 {
+		if w, ok := u.Reaches(u.Last.Value + v); ok && (w.P10.After(w.P50) || w.P50.After(w.P90) || w.P90.After(u.Last.At.AddDate(MaxYears, 0, 0))) {
+			t.Fatalf("%v more: %v", v, w)
+		}
 	}
 }
 

@@ -113,7 +113,7 @@ func (u *Model) Reaches(value float64) (w Span, ok bool) {
 	if w.P10, ok = u.ReachesSide(value, Early); !ok {
 		return Span{}, false
 	}
-	far := u.Last.At.AddDate(MaxYears, 0, 0)
+	far := u.farthest()
 	if w.P50, ok = u.ReachesSide(value, Likely); !ok {
 		w.P50 = far
 	}
@@ -122,6 +122,9 @@ func (u *Model) Reaches(value float64) (w Span, ok bool) {
 	}
 	return w, true
 }
+
+// farthest moment that a window names.
+func (u *Model) farthest() time.Time { return u.Last.At.AddDate(MaxYears, 0, 0) }
 
 // Side of a window.
 type Side float64
@@ -143,6 +146,15 @@ const (
 // ReachesSide is one end of the window or its middle; false when it lies beyond
 // [MaxYears].
 func (u *Model) ReachesSide(value float64, s Side) (time.Time, bool) {
+	at, ok := u.walkTo(value, s)
+	if !ok || at.After(u.farthest()) {
+		return time.Time{}, false
+	}
+	return at, true
+}
+
+// walkTo the value in steps, the last of which may end beyond [MaxYears].
+func (u *Model) walkTo(value float64, s Side) (time.Time, bool) {
 	if !u.Known || u.Rate <= 0 {
 		return time.Time{}, false
 	}
