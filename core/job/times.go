@@ -1,0 +1,73 @@
+package job
+
+import (
+	"fmt"
+	"time"
+
+	"diligentledger/core/access"
+)
+
+// Times of a job by its sheet, in hours: what a plan of the work counts with.
+type Times struct {
+	Cool  float64 // until the engine is cold, before anything is opened
+	Hands float64 // of a person: the steps, and what must be watched, draining and a running engine among it
+	Wait  float64 // in the bay without a person: cooling between two warm runs, curing
+}
+
+// minutes of a step besides its timer (judgement; a step that is not listed takes three).
+var minutes = map[string]float64{"prepare": 10, "place": 5, "isolate": 10, "meter": 1, "level_before": 1, "cap_off": 2, "covers_off": 10, "tank": 6, "back_flush": 15, "thermostat_out": 20, "part_off": 30,
+	"exchanger": 20, "pour": 5, "test": 5, "retest": 6, "leaks": 5, "label": 2, "waste": 4, "release": 3}
+
+const usualMinutes = 3
+
+// unattended timers: cooling, curing. Beyond the day: a night's bleeding, days with cleaner inside.
+var unattended, beyondDay = map[string]bool{"cooling": true, "curing": true}, map[string]bool{"night": true, "cleaner": true}
+
+// TimesOf a job, by its sheet as it runs on a unit without faults. The error says at which step the sheet does not end.
+func TimesOf(s Setup) (t Times, err error) {
+	sim := simulator(s, Faults{})
+	var events []Event
+	counted := map[string]bool{}
+	for range 200 {
+		st := Open(s, events, time.Time{})
+		if st.Next == "" || st.Next == "release" {
+			t.Hands += minutes["release"] / 60
+			return t, nil
+		}
+		step := *st.Step(st.Next)
+		if !counted[step.Key] {
+			counted[step.Key] = true
+			t.add(step)
+		}
+		e := Event{ID: fmt.Sprintf("%08d", len(events)), Type: Answered, Step: step.Key, At: time.Time{}.Add(time.Duration(len(events)) * time.Minute), Role: access.Technician, Values: sim.Answer(step)}
+		if step.Answer != nil {
+			e.Replaces = step.Answer.ID
+		}
+		events = append(events, e)
+		if done := Open(s, events, time.Time{}).Step(step.Key); done != nil && done.Status == Done {
+			sim.Apply(step, e.Values)
+		} else {
+			sim.tries[step.Key]++
+		}
+	}
+	return t, fmt.Errorf("the sheet of %s does not end", s.Kind)
+}
+
+func (t *Times) add(step Step) {
+	own, ok := minutes[step.Code]
+	if !ok {
+		own = usualMinutes
+	}
+	t.Hands += own / 60
+	if step.Timer == nil || beyondDay[step.Timer.Code] {
+		return
+	}
+	switch hours := step.Timer.Lasts.Hours(); {
+	case step.Code == "cold" && t.Cool == 0:
+		t.Cool += hours
+	case unattended[step.Timer.Code]:
+		t.Wait += hours
+	default:
+		t.Hands += hours
+	}
+}

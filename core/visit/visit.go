@@ -1,0 +1,185 @@
+// Package visit makes a job of the plan out of a line of the work list: one visit of a unit, with all of its clocks that the
+// work serves, the night before which it must be done, and what it takes.
+//
+// A visit serves the clocks whose own work it is, and those that its sheet answers on the way: a renewal tests the
+// freeze point, sets the level, and examines cap and hoses ([job.Open]). What is not known is never taken as served: a clock without a day
+// gives the visit no window, and a unit that must not run is placed as one that waits.
+//
+// Which work serves what, and the hours of work without a sheet, are judgement; so is which bay takes it.
+package visit
+
+import (
+	"math"
+	"slices"
+
+	"diligentledger/core/clock"
+	"diligentledger/core/job"
+	"diligentledger/core/measure"
+	"diligentledger/core/schedule"
+)
+
+// Bay kinds. Place is where the unit is parked: work that needs no bay.
+const (
+	Car        = "car"
+	Heavy      = "heavy"
+	Motorcycle = "motorcycle"
+	Dock       = "dock"
+	Hangar     = "hangar"
+	Place      = "place"
+)
+
+// Bays in the order in which they are shown.
+var Bays = []string{Car, Heavy, Motorcycle, Dock, Hangar, Place}
+
+// HighVoltage is the skill of work beside a high-voltage system; the other skills are the kinds of unit.
+const HighVoltage = "high_voltage"
+
+// BayFor work on a kind of unit: what opens the system or lifts the unit takes a bay.
+func BayFor(kind string, w clock.Work) string {
+	switch w {
+	case clock.TestWork, clock.LevelWork, clock.SampleWork, clock.CapWork, clock.DoseWork:
+		return Place
+	}
+	switch kind {
+	case "truck":
+		return Heavy
+	case "motorcycle":
+		return Motorcycle
+	case "boat":
+		return Dock
+	case "aircraft":
+		return Hangar
+	}
+	return Car
+}
+
+// SkillsFor work on a unit.
+func SkillsFor(kind string, highVoltage bool) []string {
+	if highVoltage {
+		return []string{kind, HighVoltage}
+	}
+	return []string{kind}
+}
+
+// JobFor is the kind of job whose sheet the work has on a kind of unit; false for work without a sheet.
+func JobFor(kind string, w clock.Work) (job.Kind, bool) {
+	switch {
+	case w == clock.CorrectWork:
+		return job.Correction, true
+	case w == clock.RenewWork && kind == "boat":
+		return job.BoatLoop, true
+	case w == clock.RenewWork && kind == "aircraft":
+		return job.Aircraft, true
+	case w == clock.RenewWork:
+		return job.DrainFill, true
+	}
+	return "", false
+}
+
+// HoursOf work without a sheet (judgement: what a row of such units takes, each). Cold engines alone are touched; what takes a bay
+// is brought in the evening before.
+func HoursOf(w clock.Work) job.Times {
+	switch w {
+	case clock.RenewWork:
+		return job.Times{Cool: 4, Hands: 3}
+	case clock.CorrectWork:
+		return job.Times{Cool: 4, Hands: 1.5, Wait: 2}
+	case clock.RepairWork:
+		return job.Times{Cool: 4, Hands: 2.5}
+	case clock.HoseWork, clock.ServiceWork:
+		return job.Times{Cool: 4, Hands: 1.5}
+	case clock.RawWork:
+		return job.Times{Hands: 1}
+	case clock.FilterWork:
+		return job.Times{Cool: 4, Hands: 0.5}
+	case clock.CapWork, clock.DoseWork:
+		return job.Times{Hands: 0.5}
+	}
+	return job.Times{Hands: 0.25}
+}
+
+// served clocks of a renewal and of a correction, besides those whose own work they are.
+var (
+	byRenewal    = []clock.Kind{clock.Age, clock.Use, clock.Freeze, clock.Strength, clock.Chemistry, clock.Product, clock.Level, clock.TestDue, clock.FollowUp, clock.CapDue, clock.HosesDue, clock.Extender}
+	byCorrection = []clock.Kind{clock.Freeze, clock.Strength, clock.Level, clock.TestDue, clock.FollowUp}
+)
+
+// Serves reports whether a visit for the work answers the clock.
+func Serves(w clock.Work, c clock.Clock) bool {
+	own, ok := clock.WorkFor(c)
+	switch {
+	case ok && own == w:
+		return true
+	case w == clock.RenewWork:
+		return slices.Contains(byRenewal, c.Kind)
+	case w == clock.CorrectWork:
+		return slices.Contains(byCorrection, c.Kind)
+	}
+	return false
+}
+
+// far is the day by which a clock that has no day is taken to run out: never within a plan.
+const far = 15 * 366
+
+// Night before which a visit must be done: the night itself, and whether it has come already.
+type Night struct {
+	Day    measure.Date
+	Passed bool
+	Of     clock.Kind
+}
+
+// HardNight that the coolant of a unit, or its raw-water side, would not hold; nil for none. The early end of its window counts: one in ten
+// of such nights comes sooner than that, and half come later than the likely day. Once that end has passed it is the likely day.
+func HardNight(clocks []clock.Clock, w clock.Work, today measure.Date) *Night {
+	var hard *Night
+	for _, c := range clocks {
+		if c.Kind != clock.Freeze && c.Kind != clock.RawWater || !Serves(w, c) || c.Due == nil {
+			continue
+		}
+		day := *c.Due
+		if c.Window != nil && c.Window.P10.After(today) {
+			day = c.Window.P10
+		}
+		if n := (Night{day, !day.After(today), c.Kind}); hard == nil || n.Day.Before(hard.Day) {
+			hard = &n
+		}
+	}
+	return hard
+}
+
+// Clocks of the unit that the visit serves, as the plan counts them from its first day.
+func Clocks(clocks []clock.Clock, w clock.Work, first measure.Date) (served []schedule.Clock, held bool) {
+	days := func(d measure.Date) float64 { return float64(d.Sub(first)) }
+	for _, c := range clocks {
+		if !Serves(w, c) {
+			continue
+		}
+		held = held || c.Verdict == clock.Hold
+		if c.Due == nil {
+			continue
+		}
+		due := days(*c.Due)
+		s := schedule.Clock{Kind: string(c.Kind), P10: due, P50: due, P90: due, Renews: w == clock.RenewWork && (c.Kind == clock.Age || c.Kind == clock.Use)}
+		if c.Window != nil {
+			s.P10, s.P50, s.P90 = days(c.Window.P10), days(c.Window.P50), days(c.Window.P90)
+		}
+		s.P10, s.P90 = min(s.P10, s.P50), max(s.P50, s.P90)
+		s.P10, s.P50, s.P90 = within(s.P10), within(s.P50), within(s.P90)
+		served = append(served, s)
+	}
+	return served, held
+}
+
+func within(days float64) float64 { return math.Max(-far, math.Min(far, days)) }
+
+// FollowUps are the days after the work on which a check is owed by the service plan.
+func FollowUps(w clock.Work, followDays int) []int {
+	if w != clock.RenewWork && w != clock.CorrectWork {
+		return nil
+	}
+	days := []int{1} // the level is checked cold on the next day
+	if followDays > 1 {
+		days = append(days, followDays)
+	}
+	return days
+}
