@@ -99,6 +99,10 @@ func (f Field) Read(typed string, as Reading) (canonical string, wrong *refusal.
 		return f.named(typed, as, refuse)
 	case List:
 		return f.list(typed, as, refuse)
+	case Spans:
+		return f.spans(typed, as, refuse)
+	case Ways:
+		return f.ways(typed, refuse)
 	case Day:
 		d, err := measure.ReadDate(typed, as.Today, as.Order)
 		if err != nil {

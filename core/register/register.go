@@ -1,5 +1,5 @@
-// Package register defines the facts that the register keeps of units, types, sites, products and
-// instruments: which there are, of what they are, what is accepted as each, and which of them the
+// Package register defines the facts that the register keeps of units, types, sites, products, instruments and
+// technicians: which there are, of what they are, what is accepted as each, and which of them the
 // books are computed from.
 //
 // # Model
@@ -33,10 +33,11 @@ const (
 	Site       Record = "site"
 	Product    Record = "product"
 	Instrument Record = "instrument"
+	Technician Record = "technician"
 )
 
 // Records in the order in which they are offered.
-var Records = []Record{Unit, Type, Site, Product, Instrument}
+var Records = []Record{Unit, Type, Site, Product, Instrument, Technician}
 
 // Form is how a fact is written.
 type Form string
@@ -54,6 +55,8 @@ const (
 	Named     Form = "named"     // lines of a name and a quantity: "radiator petcock 4.2 L"
 	List      Form = "list"      // quantities with semicolons: "-4; -8; -12"
 	Day       Form = "day"       // a day
+	Spans     Form = "spans"     // lines of days, see [Span]
+	Ways      Form = "ways"      // lines of a site and the hours of the way to it
 )
 
 // Facts of a record by the code of their field, each in its canonical form. What is not there is
@@ -102,6 +105,8 @@ const (
 	GroupProduct    = "product"
 	GroupSite       = "site"
 	GroupBays       = "bays"
+	GroupCalendar   = "calendar"
+	GroupTechnician = "technician"
 )
 
 // Kinds of unit.
@@ -163,6 +168,7 @@ var unitFields = []Field{
 	text("winters", GroupPlace).names(string(Site)),
 	quantity("cold_offset", GroupPlace, measure.One, -30, 0),
 	yesNo("heated", GroupPlace),
+	text("away", GroupPlace).as(Spans).upTo(1200),
 
 	choice("meter", GroupEngine, "km", "h").typed(),
 	choice("second_meter", GroupEngine, "km", "h").typed(),
@@ -225,6 +231,29 @@ var siteFields = []Field{
 	{Code: "bays_motorcycle", Group: GroupBays, Form: Whole, Least: 0, Most: 200},
 	{Code: "bays_dock", Group: GroupBays, Form: Whole, Least: 0, Most: 200},
 	{Code: "bays_hangar", Group: GroupBays, Form: Whole, Least: 0, Most: 200},
+	{Code: "bays_closed", Group: GroupBays, Form: Spans, Of: "bay", Longest: 1200},
+	choice("days", GroupCalendar, Weekdays...).several(),
+	quantity("hours", GroupCalendar, measure.H, 0.5, 24),
+	text("closed", GroupCalendar).as(Spans).upTo(1200),
+	text("ways", GroupCalendar).as(Ways).upTo(600),
+}
+
+// Weekdays by code, Monday first.
+var Weekdays = []string{"mon", "tue", "wed", "thu", "fri", "sat", "sun"}
+
+// Skills of a technician: the kinds of unit, and work beside a high-voltage system.
+var Skills = append(slices.Clone(Kinds), "high_voltage")
+
+var technicianFields = []Field{
+	text("name", GroupTechnician).required().upTo(80),
+	text("account", GroupTechnician).upTo(190),
+	text("site", GroupTechnician).names(string(Site)).required(),
+	choice("skills", GroupTechnician, Skills...).several(),
+	choice("days", GroupCalendar, Weekdays...).several(),
+	quantity("hours", GroupCalendar, measure.H, 0.25, 16),
+	quantity("overtime", GroupCalendar, measure.H, 0, 8),
+	text("absent", GroupCalendar).as(Spans).upTo(1200),
+	yesNo("left", GroupTechnician),
 }
 
 var productFields = []Field{
@@ -257,7 +286,7 @@ var instrumentFields = []Field{
 	yesNo("withdrawn", GroupInstrument),
 }
 
-var fieldsOf = map[Record][]Field{Unit: unitFields, Type: typeFields, Site: siteFields, Product: productFields, Instrument: instrumentFields}
+var fieldsOf = map[Record][]Field{Unit: unitFields, Type: typeFields, Site: siteFields, Product: productFields, Instrument: instrumentFields, Technician: technicianFields}
 
 // Fields of a record in the order in which they are asked for; of a unit or type of a kind, those
 // that it can have. An empty kind takes all.

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"diligentledger/core/measure"
@@ -35,9 +36,52 @@ func instruments(today measure.Date) []register.Facts {
 	}
 }
 
+// technicians of the fleet; two of them sign in. One is on holiday in the second week from the day that the books are loaded on.
+func technicians(today measure.Date) []register.Facts {
+	monday := store.Monday(today)
+	holiday := register.Span{From: monday.AddDays(7), To: monday.AddDays(11), Note: "holiday"}
+	return []register.Facts{
+		{"name": "T. Quayle", "account": "quayle@skerrow.example", "site": depot, "skills": "car,truck,motorcycle,high_voltage", "hours": "7.5 h", "overtime": "1 h"},
+		{"name": "P. Vane", "site": depot, "skills": "car,motorcycle", "days": "mon,tue,wed,thu", "hours": "7.5 h", "absent": holiday.String()},
+		{"name": "I. Sund", "account": "sund@skerrow.example", "site": harbour, "skills": "boat,car", "hours": "7.5 h", "overtime": "1 h"},
+		{"name": "M. Orr", "site": strip, "skills": "aircraft,car", "days": "mon,tue,wed", "hours": "7.5 h"},
+		{"name": "L. Brekke", "site": hill, "skills": "car,truck,high_voltage", "hours": "7.5 h", "overtime": "1.5 h"},
+	}
+}
+
+// workshops are the sites with their bays, days, hours and the ways between them.
+func workshops(today measure.Date) []store.LoadedSite {
+	monday := store.Monday(today)
+	repair := register.Span{Bay: "car 2", From: monday.AddDays(8), To: monday.AddDays(9), Note: "lift repaired"}
+	facts := map[string]register.Facts{
+		depot:   {"bays_car": "2", "bays_heavy": "2", "bays_motorcycle": "1", "bays_closed": repair.String(), "hours": "9 h", "ways": "Harbour yard 0.5 h\nAirstrip 0.75 h\nHill garage 1 h"},
+		harbour: {"bays_dock": "2", "bays_car": "1", "hours": "8.5 h", "ways": "Airstrip 0.75 h"},
+		strip:   {"bays_hangar": "1", "bays_car": "1", "hours": "8 h"},
+		hill:    {"bays_car": "1", "bays_heavy": "1", "hours": "9 h"},
+	}
+	all := slices.Clone(sites)
+	for i := range all {
+		all[i].Facts = facts[all[i].Name].With(register.Facts{"days": "mon,tue,wed,thu,fri", "closed": "24 Dec to 1 Jan each year holidays"})
+	}
+	return all
+}
+
+// absent units: a boat at sea, a car on loan.
+func absent(code string, today measure.Date) string {
+	monday := store.Monday(today)
+	switch code {
+	case "HB-03":
+		return register.Span{From: monday.AddDays(4), To: monday.AddDays(13), Note: "at sea"}.String()
+	case "CA-21":
+		return register.Span{From: today, To: monday.AddDays(9), Note: "on loan to the hospital"}.String()
+	}
+	return ""
+}
+
 // registered gives each unit its type, its place in the order of the walk and its registration.
 func registered(f *store.LoadedFleet, today measure.Date) {
-	f.Types, f.Instruments = types, instruments(today)
+	f.Types, f.Instruments, f.Technicians = types, instruments(today), technicians(today)
+	f.Sites = workshops(today)
 	places, numbers := map[string]int{}, map[string]int{}
 	for i := range f.Units {
 		u := &f.Units[i]
@@ -53,6 +97,9 @@ func registered(f *store.LoadedFleet, today measure.Date) {
 		numbers[u.Kind]++
 		at := places[u.Site] - 1
 		u.Facts = register.Facts{"place": fmt.Sprintf("%c-%02d", 'A'+at/10, 1+at%10)}
+		if away := absent(u.Code, today); away != "" {
+			u.Facts["away"] = away
+		}
 		if u.Kind != "boat" {
 			u.Facts["registration"] = fmt.Sprintf("SK %s%03d", strings.ToUpper(u.Kind[:1]), 100+numbers[u.Kind]*7)
 		}

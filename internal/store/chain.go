@@ -42,6 +42,8 @@ var (
 		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}
 	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
+	technicianTable = &covered{name: "technician", key: []string{"id"}, chain: registerChain,
+		all: `SELECT * FROM technician WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM technician WHERE id IN `}
 	typeTable = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain,
 		all: `SELECT * FROM unit_type WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit_type WHERE id IN `}
 	tokenTable = &covered{name: "api_token", key: []string{"id"}, chain: registerChain, omitted: []string{"last_used_at", "last_result"},
@@ -66,7 +68,7 @@ var (
 		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
 )
 
-var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, typeTable, changeTable, tokenTable}
+var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, technicianTable, typeTable, changeTable, tokenTable}
 
 // row of a covered table as its line holds it.
 type row struct {

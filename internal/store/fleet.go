@@ -29,6 +29,8 @@ type LoadedFleet struct {
 	Types []register.Facts
 	// Instruments by their facts, with their name.
 	Instruments []register.Facts
+	// Technicians by their facts, with their name and site.
+	Technicians []register.Facts
 	Products    []coolant.Product
 	// Additives of the register.
 	Additives []coolant.Additive
@@ -50,6 +52,8 @@ type LoadedSite struct {
 	Name     string
 	Altitude float64 // m
 	Cold     climate.MonthlyCurve
+	// Facts of the register that no other field holds.
+	Facts register.Facts
 }
 
 // LoadedUnit is a unit with its entries, in the order of recording.
@@ -120,7 +124,11 @@ func (s *Store) Load(ctx context.Context, f LoadedFleet) error {
 		}
 		sites, plans, kept := map[string]int64{}, map[string]int64{}, map[string]serviceplan.Plan{}
 		for _, site := range f.Sites {
-			id, err := insert(`INSERT INTO site (name, altitude_m) VALUES (?, ?)`, site.Name, site.Altitude)
+			facts, err := json.Marshal(site.Facts.Known())
+			if err != nil {
+				return err
+			}
+			id, err := insert(`INSERT INTO site (name, altitude_m, facts) VALUES (?, ?, ?)`, site.Name, site.Altitude, string(facts))
 			if err != nil {
 				return err
 			}
@@ -350,6 +358,11 @@ func (s *Store) namesOf(ctx context.Context, tx *sql.Tx, f LoadedFleet) (n names
 					n.instruments[tool] = 0
 				}
 			}
+		}
+	}
+	for _, facts := range f.Technicians {
+		if _, err := s.addRecord(ctx, tx, register.Technician, facts); err != nil {
+			return n, err
 		}
 	}
 	for _, facts := range f.Instruments {

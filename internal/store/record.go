@@ -120,7 +120,7 @@ var factColumns = map[register.Record][]factColumn{
 	register.Product: {{code: "code", column: "code"}, {code: "name", column: "name"}, {code: "base", column: "base"}, {code: "technology", column: "technology"}, {code: "form", column: "form"},
 		{code: "glycol", column: "glycol", kind: requiredNumber, factor: 0.01}, {code: "density", column: "density", kind: numberColumn}, {code: "meets", column: "meets"}, {code: "named", column: "named"},
 		{code: "sca", column: "sca", kind: trueColumn}, {code: "low_conductivity", column: "low_conductivity", kind: trueColumn}, {code: "fresh", column: "fresh", kind: numberColumn, factor: 1000}, {code: "freeze", column: "freeze", kind: numberColumn}},
-	register.Instrument: {{code: "name", column: "name"}},
+	register.Instrument: {{code: "name", column: "name"}}, register.Technician: {{code: "name", column: "name"}},
 }
 
 // ownOfUnit are columns of a unit that a further circuit has not.
@@ -136,10 +136,10 @@ func circuitFacts(code string) bool {
 func CircuitFact(code string) bool { return circuitFacts(code) }
 
 // recordTables by record.
-var recordTables = map[register.Record]*covered{register.Unit: unitTable, register.Type: typeTable, register.Site: siteTable, register.Product: productTable, register.Instrument: instrumentTable}
+var recordTables = map[register.Record]*covered{register.Unit: unitTable, register.Type: typeTable, register.Site: siteTable, register.Product: productTable, register.Instrument: instrumentTable, register.Technician: technicianTable}
 
 // nameColumns by which a record is spoken of.
-var nameColumns = map[register.Record]string{register.Unit: "code", register.Type: "name", register.Site: "name", register.Product: "code", register.Instrument: "name"}
+var nameColumns = map[register.Record]string{register.Unit: "code", register.Type: "name", register.Site: "name", register.Product: "code", register.Instrument: "name", register.Technician: "name"}
 
 // columnsOf a record, or of a further circuit, and its table.
 func columnsOfRecord(of register.Record, circuit bool) (table string, columns []factColumn) {
@@ -432,7 +432,8 @@ type RecordFilter struct {
 
 // listFacts of a record's list that are in its JSON.
 var listFacts = map[register.Record][]string{register.Unit: {"make", "model", "place", "registration"}, register.Type: {"make", "model", "capacity", "base"},
-	register.Site: {"address"}, register.Product: {"containers", "waste_code"}, register.Instrument: {"kind", "scale", "site", "expires", "withdrawn"}}
+	register.Site: {"address"}, register.Product: {"containers", "waste_code"}, register.Instrument: {"kind", "scale", "site", "expires", "withdrawn"},
+	register.Technician: {"site", "skills", "days", "hours", "absent", "left"}}
 
 // Records that a filter takes, by name, and how many there are.
 func (s *Store) Records(ctx context.Context, of register.Record, f RecordFilter) (found []RecordRow, total int, err error) {

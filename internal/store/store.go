@@ -69,6 +69,13 @@ var Rights = map[string]string{
 	"job":             "SELECT, INSERT, UPDATE (updated_at, ended_at, phase, next_step, empty, paused, used, events, head_hash)",
 	"job_event":       "SELECT, INSERT",
 	"job_parameter":   "SELECT, INSERT",
+	"technician":      "SELECT, INSERT, UPDATE",
+	"plan_state":      "SELECT, UPDATE",
+	"placement":       "SELECT, INSERT, UPDATE",
+	"plan_change":     "SELECT, INSERT, UPDATE (undone)",
+	"plan_week":       "SELECT, INSERT, UPDATE, DELETE",
+	"plan_agreed":     "SELECT, INSERT, UPDATE, DELETE",
+	"calendar_feed":   "SELECT, INSERT, UPDATE (revoked_at)",
 
 	"goose_db_version": "SELECT",
 

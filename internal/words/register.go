@@ -11,13 +11,13 @@ import (
 )
 
 // RecordNames are what one record of each kind is called.
-var RecordNames = map[register.Record]string{register.Unit: "unit", register.Type: "type", register.Site: "site", register.Product: "product", register.Instrument: "instrument"}
+var RecordNames = map[register.Record]string{register.Unit: "unit", register.Type: "type", register.Site: "site", register.Product: "product", register.Instrument: "instrument", register.Technician: "technician"}
 
 // groupNames are the headings of groups of facts.
 var groupNames = map[string]string{
 	register.GroupIdentity: "Identity", register.GroupPlace: "Place", register.GroupEngine: "Engine and meter", register.GroupSystem: "Cooling system",
 	register.GroupCoolant: "Coolant prescribed", register.GroupWork: "Draining, filling, bleeding", register.GroupInstrument: "Instrument", register.GroupProduct: "Product",
-	register.GroupSite: "Site", register.GroupBays: "Bays",
+	register.GroupSite: "Site", register.GroupBays: "Bays", register.GroupCalendar: "Days and hours", register.GroupTechnician: "Technician",
 }
 
 // fieldText is what a field is called, what helps to fill it in, and what is not known without it.
@@ -104,12 +104,24 @@ var fieldTexts = map[string]fieldText{
 	"chart":               {"chart of the discs", "what each floating disc shows, with semicolons: −4; −8; −16", ""},
 	"expires":             {"strips expire on", "", ""},
 	"withdrawn":           {"withdrawn from use", "", ""},
+	"away":                {"away", "days on each line: 2026-12-03 to 2026-12-18 at sea, or 1 Nov to 31 Mar each year ploughing", ""},
+	"bays_closed":         {"bays out of use", "a bay and days on each line: car 1: 2026-12-07 to 2026-12-11 lift repaired", ""},
+	"days":                {"working days", "", "It is planned with Monday to Friday."},
+	"hours":               {"hours of a working day", "such as 8 h", "It is planned with 8 hours."},
+	"closed":              {"closed", "days on each line: 2026-12-24 to 2027-01-01 holidays", ""},
+	"ways":                {"ways to other sites", "a site and the hours of the way on each line: Harbour yard 0.5 h", "Neither people nor units are planned to go to another site."},
+	"account":             {"e-mail of their sign-in", "so that they find their own day", ""},
+	"skills":              {"skills", "", "They are planned with no work."},
+	"overtime":            {"overtime on a day, at most", "such as 1 h; empty for none", ""},
+	"absent":              {"absent", "days on each line: 2026-12-21 to 2026-12-31 holiday", ""},
+	"left":                {"left the workshop", "yes: they are planned with no more", ""},
 }
 
 // recordTexts are fields that are called otherwise in a record.
 var recordTexts = map[register.Record]map[string]fieldText{
 	register.Type:       {"name": {"name of the type", "", ""}},
 	register.Product:    {"code": {"code", "", ""}, "base": {"glycol", "", ""}},
+	register.Technician: {"site": {"works at", "", ""}, "hours": {"hours of a working day", "such as 7.5 h", "They are planned with 7.5 hours."}, "days": {"working days", "empty for those of the site", ""}},
 	register.Instrument: {"name": {"name", "as tests give it", ""}, "kind": {"kind", "", ""}, "site": {"kept at", "", ""}},
 }
 

@@ -78,6 +78,8 @@ function FactField(p: { fact: Fact; value: string; error: string | undefined; on
       );
     case "lines":
     case "named":
+    case "spans":
+    case "ways":
       return <LinesField {...common} rows={3} />;
     case "quantity":
     case "whole":

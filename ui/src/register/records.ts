@@ -69,6 +69,19 @@ export const kinds: Readonly<
       ["withdrawn", "withdrawn"],
     ],
   },
+  technician: {
+    one: "technician",
+    many: "technicians",
+    title: "Technicians",
+    columns: [
+      ["site", "works at"],
+      ["skills", "skills"],
+      ["days", "working days"],
+      ["hours", "hours"],
+      ["absent", "absent"],
+      ["left", "left"],
+    ],
+  },
 };
 
 export const recordKinds = Object.keys(kinds) as RecordKind[];
