@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"diligentledger/core/access"
+	"diligentledger/core/measure"
 )
 
 // Times of a job by its sheet, in hours: what a plan of the work counts with.
@@ -13,6 +14,9 @@ type Times struct {
 	Hands float64 // of a person: the steps, and what must be watched, draining and a running engine among it
 	Wait  float64 // in the bay without a person: cooling between two warm runs, curing
 }
+
+// Poured is what a job pours by its sheet: the product as it is in its can, and purified water.
+type Poured struct{ Product, Water measure.Litre }
 
 // minutes of a step besides its timer (judgement; a step that is not listed takes three).
 var minutes = map[string]float64{"prepare": 10, "place": 5, "isolate": 10, "meter": 1, "level_before": 1, "cap_off": 2, "covers_off": 10, "tank": 6, "back_flush": 15, "thermostat_out": 20, "part_off": 30,
@@ -23,8 +27,8 @@ const usualMinutes = 3
 // unattended timers: cooling, curing. Beyond the day: a night's bleeding, days with cleaner inside.
 var unattended, beyondDay = map[string]bool{"cooling": true, "curing": true}, map[string]bool{"night": true, "cleaner": true}
 
-// TimesOf a job, by its sheet as it runs on a unit without faults. The error says at which step the sheet does not end.
-func TimesOf(s Setup) (t Times, err error) {
+// TimesOf a job, and what it pours, by its sheet as it runs on a unit without faults. The error says at which step the sheet does not end.
+func TimesOf(s Setup) (t Times, poured Poured, err error) {
 	sim := simulator(s, Faults{})
 	var events []Event
 	counted := map[string]bool{}
@@ -32,7 +36,7 @@ func TimesOf(s Setup) (t Times, err error) {
 		st := Open(s, events, time.Time{})
 		if st.Next == "" || st.Next == "release" {
 			t.Hands += minutes["release"] / 60
-			return t, nil
+			return t, pouredOf(st.In), nil
 		}
 		step := *st.Step(st.Next)
 		if !counted[step.Key] {
@@ -50,7 +54,22 @@ func TimesOf(s Setup) (t Times, err error) {
 			sim.tries[step.Key]++
 		}
 	}
-	return t, fmt.Errorf("the sheet of %s does not end", s.Kind)
+	return t, poured, fmt.Errorf("the sheet of %s does not end", s.Kind)
+}
+
+func pouredOf(in []Moved) (p Poured) {
+	for _, m := range in {
+		switch m.What {
+		case "product":
+			p.Product += m.Litres
+		case "water":
+			p.Water += m.Litres
+		case "mix":
+			p.Product += m.Litres * measure.Litre(m.Share)
+			p.Water += m.Litres * measure.Litre(1-m.Share)
+		}
+	}
+	return p
 }
 
 func (t *Times) add(step Step) {

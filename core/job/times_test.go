@@ -31,11 +31,14 @@ func TestTimes(t *testing.T) {
 	} {
 		t.Run(of.name, func(t *testing.T) {
 			began := time.Now()
-			times, err := TimesOf(of.setup())
+			times, poured, err := TimesOf(of.setup())
 			if err != nil {
 				t.Fatal(err)
 			}
-			t.Logf("%+v in %v", times, time.Since(began))
+			t.Logf("%+v, %+v in %v", times, poured, time.Since(began))
+			if !(poured.Product > 0) || float64(poured.Product+poured.Water) > 3*float64(of.setup().Capacity) {
+				t.Errorf("it pours %+v", poured)
+			}
 			if times.Cool != of.cool || times.Hands < of.least || times.Hands > of.most || (times.Wait > 0) != of.waits {
 				t.Errorf("%+v", times)
 			}

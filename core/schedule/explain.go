@@ -34,6 +34,15 @@ func Options(p *Problem, plan Plan, job, person int) []Option {
 	return all
 }
 
+// OptionAt a day, in a bay; see [Options].
+func OptionAt(p *Problem, plan Plan, job, day, bay, person int) Option {
+	s := stateOf(p, plan)
+	if s.at[job] != nil {
+		s.remove(job)
+	}
+	return s.option(job, day, bay, person)
+}
+
 // option of a job that is not in the state.
 func (s *state) option(job, day, bay, person int) (best Option) {
 	best.Place = Place{day, bay, max(person, 0)}

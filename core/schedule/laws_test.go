@@ -128,7 +128,7 @@ func counted(p *schedule.Problem, plan schedule.Plan) (sum float64) {
 				sum += r.FollowUp
 			}
 		}
-		if job.Product != "" {
+		if job.Product != "" && job.Mixed {
 			mixed[key{site, at.Day, job.Product}] = true
 		}
 		k := key{at.Bay, at.Day, ""}

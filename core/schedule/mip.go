@@ -129,7 +129,8 @@ func (m *programme) inBay(j, d, b, site int, once *row) {
 		r.add(1, f)
 		r.add(-1, y)
 	}
-	if k := m.h.product[j]; k >= 0 {
+	k := m.h.product[j]
+	if k >= 0 && job.Mixed {
 		name := fmt.Sprintf("mix_%d_%d_%d", j, d, site)
 		first := m.rows[name] == nil
 		r := m.row(name, "<=", 0)
@@ -137,6 +138,8 @@ func (m *programme) inBay(j, d, b, site int, once *row) {
 		if first {
 			r.add(-1, m.is(fmt.Sprintf("u_%d_%d_%d", site, d, k), p.Rates.SetUp))
 		}
+	}
+	if k >= 0 {
 		for _, i := range m.h.supply[site*len(m.h.products)+k] {
 			for day := d; day < p.Days; day++ {
 				m.row(fmt.Sprintf("stock_%d_%d", i, day), "<=", p.Stock[i].Supply[day]).add(job.Litres, y)

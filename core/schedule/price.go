@@ -70,7 +70,7 @@ func (s *state) price(j int, at Place) Price {
 	if job.Held {
 		price.Held = float64(at.Day)
 	}
-	if product := s.product[j]; product >= 0 && s.mixed[s.mixedAt(site, at.Day, product)] == 0 {
+	if s.setsUp(j, site, at.Day) {
 		price.SetUps = 1
 	}
 	if s.personJobs[k] == 0 {

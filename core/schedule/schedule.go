@@ -88,9 +88,11 @@ type Job struct {
 	// Away by day, of the unit; nil for never. Earliest day.
 	Away     []bool
 	Earliest int
-	// Product that is mixed for it and how much, in L; empty for none.
+	// Product that is poured and how much, in L; empty for none. Mixed: it is a concentrate, mixed at the station of the site that
+	// morning; a premix is poured from its can.
 	Product string
 	Litres  float64
+	Mixed   bool
 	// FollowUps are the days after it on which a check is owed.
 	FollowUps []int
 	// Before is where it was placed; nil for nowhere. Pinned: it stays there.

@@ -110,7 +110,7 @@ func TestPlanOfASmallShop(t *testing.T) {
 		{"two of one product on one day: one set-up of the mixing station", func(p *schedule.Problem) {
 			for i, due := range []float64{15, 17} {
 				j := car([]string{"CA-01", "CA-02"}[i], due)
-				j.Product, j.Litres, j.Cool = "NORD", 6, 0.5
+				j.Product, j.Litres, j.Mixed, j.Cool = "NORD", 6, true, 0.5
 				p.Jobs = append(p.Jobs, j)
 			}
 		}, func(t *testing.T, p *schedule.Problem, plan schedule.Plan) {

@@ -195,7 +195,7 @@ func (h *search) cheapestAt(j int, sl slot) option {
 		return option{}
 	}
 	o := option{at: Place{sl.day, bay, person}, cost: sl.cost + bayCost + personCost, ok: true}
-	if k := h.product[j]; k >= 0 && h.mixed[h.mixedAt(sl.site, sl.day, k)] == 0 {
+	if h.setsUp(j, sl.site, sl.day) {
 		o.cost += r.SetUp
 	}
 	if was != nil && was.Day != sl.day {

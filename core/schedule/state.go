@@ -131,6 +131,12 @@ func (s *state) mixedAt(site, day, product int) int {
 	return (site*s.p.Days+day)*len(s.products) + product
 }
 
+// setsUp reports whether the job would be the first that day whose product the site mixes.
+func (s *state) setsUp(j, site, day int) bool {
+	k := s.product[j]
+	return k >= 0 && s.p.Jobs[j].Mixed && s.mixed[s.mixedAt(site, day, k)] == 0
+}
+
 // shortStock reports whether what is used up to a day from that of the place on is more than there is.
 func (s *state) shortStock(j int, at Place) (used, supply float64, short bool) {
 	k := s.product[j]
@@ -152,7 +158,7 @@ func (s *state) delta(j int, at Place) float64 {
 	p, r := s.p, &s.p.Rates
 	site := p.Bays[at.Bay].Site
 	d := s.base.of(j, site, at.Day) + r.Cooling*s.blocked(j, at)
-	if k := s.product[j]; k >= 0 && s.mixed[s.mixedAt(site, at.Day, k)] == 0 {
+	if s.setsUp(j, site, at.Day) {
 		d += r.SetUp
 	}
 	k := at.Person*p.Days + at.Day
@@ -211,7 +217,9 @@ func (s *state) mix(j, site, day, n int) {
 	if k < 0 {
 		return
 	}
-	s.mixed[s.mixedAt(site, day, k)] += n
+	if s.p.Jobs[j].Mixed {
+		s.mixed[s.mixedAt(site, day, k)] += n
+	}
 	for _, i := range s.supply[site*len(s.products)+k] {
 		for d := day; d < s.p.Days; d++ {
 			s.used[i][d] += float64(n) * s.p.Jobs[j].Litres

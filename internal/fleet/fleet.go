@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -31,6 +32,7 @@ type Fleet struct {
 	now    func() time.Time
 	folded *foldedAccounts
 	bases  atomic.Pointer[ruleBases]
+	taken  sync.Map // takenWork by circuit and work
 }
 
 // New use cases over a store. now is the clock; which day it is follows from the zone of

@@ -53,6 +53,8 @@ type PlacementChange struct {
 var (
 	// ErrPlanChanged says that a line is not where a change took it to be.
 	ErrPlanChanged = errors.New("somebody changed the plan meanwhile")
+	// ErrOtherRevision says that the plan is not the one that a change was computed from.
+	ErrOtherRevision = errors.New("the plan is at another revision")
 	// ErrWeekAgreed says that a change touches a week that is agreed.
 	ErrWeekAgreed = errors.New("that week is agreed: unlock it first")
 	// ErrNothingToUndo and ErrNothingToRedo.
@@ -102,19 +104,26 @@ func (s *Store) Placements(ctx context.Context) (all []Placement, revision int64
 	return all, revision, err
 }
 
+// AnyRevision of the plan takes a change.
+const AnyRevision = -1
+
 // Place lines of the work list as one change, all or none. Each must be where Was says; [ErrPlanChanged] names the first
-// that is not. Days of agreed weeks are refused with [ErrWeekAgreed].
-func (s *Store) Place(ctx context.Context, by Actor, what string, changes []PlacementChange) error {
+// that is not. Days of agreed weeks are refused with [ErrWeekAgreed]. When the plan is not at the revision by which the change was
+// computed, [ErrOtherRevision].
+func (s *Store) Place(ctx context.Context, by Actor, what string, changes []PlacementChange, revision int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		return s.place(ctx, tx, by, what, changes, true)
+		return s.place(ctx, tx, by, what, changes, revision, true)
 	})
 }
 
-func (s *Store) place(ctx context.Context, tx *sql.Tx, by Actor, what string, changes []PlacementChange, kept bool) error {
+func (s *Store) place(ctx context.Context, tx *sql.Tx, by Actor, what string, changes []PlacementChange, revision int64, kept bool) error {
 	// The row of the plan is locked first: changes come one after the other.
-	var revision int64
-	if err := tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`).Scan(&revision); err != nil {
+	var now int64
+	if err := tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`).Scan(&now); err != nil {
 		return err
+	}
+	if revision != AnyRevision && now != revision {
+		return ErrOtherRevision
 	}
 	agreed, err := agreedWeeks(ctx, tx)
 	if err != nil {
@@ -194,7 +203,7 @@ func (s *Store) UndoPlan(ctx context.Context, by Actor, redo bool) error {
 			}
 			slices.Reverse(changes)
 		}
-		if err := s.place(ctx, tx, by, what, changes, false); err != nil {
+		if err := s.place(ctx, tx, by, what, changes, AnyRevision, false); err != nil {
 			return err
 		}
 		_, err = tx.ExecContext(ctx, `UPDATE plan_change SET undone = ? WHERE id = ?`, !redo, id)

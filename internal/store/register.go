@@ -66,6 +66,9 @@ type Unit struct {
 	there      bool  // one of the entries that are to be written may be in the books
 }
 
+// Version of its account and facts: another one when either changed.
+func (u Unit) Version() string { return fmt.Sprintf("%d.%d.%d", u.circuit, u.Seq, u.revision) }
+
 // First reports whether it is the first circuit of its unit, whose account holds what belongs to
 // the unit.
 func (u Unit) First() bool { return u.position == 0 }

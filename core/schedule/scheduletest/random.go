@@ -181,7 +181,7 @@ func job(r *rand.Rand, p *schedule.Problem, n int, used []string) schedule.Job {
 		j.Earliest = r.IntN(p.Days)
 	}
 	if r.Float64() < 0.7 {
-		j.Product, j.Litres = fmt.Sprintf("product %d", r.IntN(3)), 4+20*r.Float64()
+		j.Product, j.Litres, j.Mixed = fmt.Sprintf("product %d", r.IntN(3)), 4+20*r.Float64(), r.Float64() < 0.7
 	}
 	if r.Float64() < 0.6 {
 		j.FollowUps = []int{1, 3}
