@@ -116,6 +116,57 @@ func (e Base) Valid() bool {
 	}
 }
 
+// Defines values for BayKind.
+const (
+	BayKindCar        BayKind = "car"
+	BayKindDock       BayKind = "dock"
+	BayKindHangar     BayKind = "hangar"
+	BayKindHeavy      BayKind = "heavy"
+	BayKindMotorcycle BayKind = "motorcycle"
+	BayKindPlace      BayKind = "place"
+)
+
+// Valid indicates whether the value is a known member of the BayKind enum.
+func (e BayKind) Valid() bool {
+	switch e {
+	case BayKindCar:
+		return true
+	case BayKindDock:
+		return true
+	case BayKindHangar:
+		return true
+	case BayKindHeavy:
+		return true
+	case BayKindMotorcycle:
+		return true
+	case BayKindPlace:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CalendarOf.
+const (
+	CalendarOfBay        CalendarOf = "bay"
+	CalendarOfSite       CalendarOf = "site"
+	CalendarOfTechnician CalendarOf = "technician"
+)
+
+// Valid indicates whether the value is a known member of the CalendarOf enum.
+func (e CalendarOf) Valid() bool {
+	switch e {
+	case CalendarOfBay:
+		return true
+	case CalendarOfSite:
+		return true
+	case CalendarOfTechnician:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Circuit.
 const (
 	Battery    Circuit = "battery"
@@ -1187,6 +1238,78 @@ func (e PendingCheckWhat) Valid() bool {
 	}
 }
 
+// Defines values for PlanDayJobState.
+const (
+	PlanDayJobStateDone    PlanDayJobState = "done"
+	PlanDayJobStateLate    PlanDayJobState = "late"
+	PlanDayJobStatePlanned PlanDayJobState = "planned"
+)
+
+// Valid indicates whether the value is a known member of the PlanDayJobState enum.
+func (e PlanDayJobState) Valid() bool {
+	switch e {
+	case PlanDayJobStateDone:
+		return true
+	case PlanDayJobStateLate:
+		return true
+	case PlanDayJobStatePlanned:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PlanJobState.
+const (
+	PlanJobStateDone    PlanJobState = "done"
+	PlanJobStateGone    PlanJobState = "gone"
+	PlanJobStateLate    PlanJobState = "late"
+	PlanJobStatePlaced  PlanJobState = "placed"
+	PlanJobStateToPlace PlanJobState = "to_place"
+)
+
+// Valid indicates whether the value is a known member of the PlanJobState enum.
+func (e PlanJobState) Valid() bool {
+	switch e {
+	case PlanJobStateDone:
+		return true
+	case PlanJobStateGone:
+		return true
+	case PlanJobStateLate:
+		return true
+	case PlanJobStatePlaced:
+		return true
+	case PlanJobStateToPlace:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PlanOptionState.
+const (
+	PlanOptionStateFree    PlanOptionState = "free"
+	PlanOptionStateHere    PlanOptionState = "here"
+	PlanOptionStateRefused PlanOptionState = "refused"
+	PlanOptionStateWarned  PlanOptionState = "warned"
+)
+
+// Valid indicates whether the value is a known member of the PlanOptionState enum.
+func (e PlanOptionState) Valid() bool {
+	switch e {
+	case PlanOptionStateFree:
+		return true
+	case PlanOptionStateHere:
+		return true
+	case PlanOptionStateRefused:
+		return true
+	case PlanOptionStateWarned:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ProductMeets.
 const (
 	D3306 ProductMeets = "D3306"
@@ -1312,6 +1435,7 @@ const (
 	RecordKindInstrument RecordKind = "instrument"
 	RecordKindProduct    RecordKind = "product"
 	RecordKindSite       RecordKind = "site"
+	RecordKindTechnician RecordKind = "technician"
 	RecordKindType       RecordKind = "type"
 	RecordKindUnit       RecordKind = "unit"
 )
@@ -1324,6 +1448,8 @@ func (e RecordKind) Valid() bool {
 	case RecordKindProduct:
 		return true
 	case RecordKindSite:
+		return true
+	case RecordKindTechnician:
 		return true
 	case RecordKindType:
 		return true
@@ -1344,7 +1470,9 @@ const (
 	Quantity  RegisterFactForm = "quantity"
 	Reference RegisterFactForm = "reference"
 	Several   RegisterFactForm = "several"
+	Spans     RegisterFactForm = "spans"
 	Text      RegisterFactForm = "text"
+	Ways      RegisterFactForm = "ways"
 	Whole     RegisterFactForm = "whole"
 	YesNo     RegisterFactForm = "yes_no"
 )
@@ -1368,7 +1496,11 @@ func (e RegisterFactForm) Valid() bool {
 		return true
 	case Several:
 		return true
+	case Spans:
+		return true
 	case Text:
+		return true
+	case Ways:
 		return true
 	case Whole:
 		return true
@@ -1582,25 +1714,25 @@ func (e TokenRole) Valid() bool {
 
 // Defines values for UnitKind.
 const (
-	Aircraft   UnitKind = "aircraft"
-	Boat       UnitKind = "boat"
-	Car        UnitKind = "car"
-	Motorcycle UnitKind = "motorcycle"
-	Truck      UnitKind = "truck"
+	UnitKindAircraft   UnitKind = "aircraft"
+	UnitKindBoat       UnitKind = "boat"
+	UnitKindCar        UnitKind = "car"
+	UnitKindMotorcycle UnitKind = "motorcycle"
+	UnitKindTruck      UnitKind = "truck"
 )
 
 // Valid indicates whether the value is a known member of the UnitKind enum.
 func (e UnitKind) Valid() bool {
 	switch e {
-	case Aircraft:
+	case UnitKindAircraft:
 		return true
-	case Boat:
+	case UnitKindBoat:
 		return true
-	case Car:
+	case UnitKindCar:
 		return true
-	case Motorcycle:
+	case UnitKindMotorcycle:
 		return true
-	case Truck:
+	case UnitKindTruck:
 		return true
 	default:
 		return false
@@ -1946,6 +2078,48 @@ func (e ListHorizonUnitsParamsGroup) Valid() bool {
 	}
 }
 
+// Defines values for GetPlanPaperParamsOf.
+const (
+	GetPlanPaperParamsOfBay        GetPlanPaperParamsOf = "bay"
+	GetPlanPaperParamsOfTechnician GetPlanPaperParamsOf = "technician"
+)
+
+// Valid indicates whether the value is a known member of the GetPlanPaperParamsOf enum.
+func (e GetPlanPaperParamsOf) Valid() bool {
+	switch e {
+	case GetPlanPaperParamsOfBay:
+		return true
+	case GetPlanPaperParamsOfTechnician:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WhatIfJSONBodySupposed.
+const (
+	Earlier        WhatIfJSONBodySupposed = "earlier"
+	LessBay        WhatIfJSONBodySupposed = "less_bay"
+	LessTechnician WhatIfJSONBodySupposed = "less_technician"
+	NewSite        WhatIfJSONBodySupposed = "new_site"
+)
+
+// Valid indicates whether the value is a known member of the WhatIfJSONBodySupposed enum.
+func (e WhatIfJSONBodySupposed) Valid() bool {
+	switch e {
+	case Earlier:
+		return true
+	case LessBay:
+		return true
+	case LessTechnician:
+		return true
+	case NewSite:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for GetTagSheetParamsLayout.
 const (
 	A4     GetTagSheetParamsLayout = "a4"
@@ -2234,6 +2408,9 @@ type Balancing struct {
 // Base defines model for Base.
 type Base string
 
+// BayKind defines model for BayKind.
+type BayKind string
+
 // BoilOver defines model for BoilOver.
 type BoilOver struct {
 	// Altitude Of the site, m.
@@ -2250,6 +2427,17 @@ type BySystem struct {
 	Metric   string `json:"metric"`
 	Us       string `json:"us"`
 }
+
+// Calendar defines model for Calendar.
+type Calendar struct {
+	Id     int64     `json:"id"`
+	MadeAt time.Time `json:"madeAt"`
+	Name   string    `json:"name"`
+	Who    string    `json:"who"`
+}
+
+// CalendarOf defines model for CalendarOf.
+type CalendarOf string
 
 // CapTestBody defines model for CapTestBody.
 type CapTestBody = json.RawMessage
@@ -3468,6 +3656,278 @@ type Person struct {
 	Role    Role   `json:"role"`
 }
 
+// PlanBay defines model for PlanBay.
+type PlanBay struct {
+	Bay PlanBayName `json:"bay"`
+
+	// Closed Why it is out of use by day; empty when it is not.
+	Closed []string `json:"closed"`
+
+	// Hours Hours that its jobs take by day.
+	Hours []float64 `json:"hours"`
+	Name  string    `json:"name"`
+	Open  []float64 `json:"open"`
+}
+
+// PlanBayName defines model for PlanBayName.
+type PlanBayName struct {
+	Kind   BayKind `json:"kind"`
+	Number int     `json:"number"`
+	Site   int64   `json:"site"`
+}
+
+// PlanBoard defines model for PlanBoard.
+type PlanBoard struct {
+	Bays     []PlanBay `json:"bays"`
+	Cautions []string  `json:"cautions"`
+
+	// Cost The same in hours of work, without what is not placed.
+	Cost float64        `json:"cost"`
+	Days []PlanBoardDay `json:"days"`
+
+	// Drawn What all planned jobs from today on draw of each product.
+	Drawn []string `json:"drawn"`
+
+	// From The Monday that it begins with.
+	From openapi_types.Date `json:"from"`
+
+	// Held How the agreed weeks came out, the earliest first.
+	Held []PlanHeld `json:"held"`
+	Jobs []PlanJob  `json:"jobs"`
+
+	// Mixing What is mixed on each morning of these days.
+	Mixing []PlanMixing `json:"mixing"`
+
+	// Notes Facts that are not in the register and what is planned instead.
+	Notes []string `json:"notes"`
+
+	// Price What the plan from today on costs by what it comes from.
+	Price []string `json:"price"`
+	Redo  bool     `json:"redo"`
+
+	// Revision It grows with each change of the plan.
+	Revision    int64              `json:"revision"`
+	Sites       []PlanSite         `json:"sites"`
+	Technicians []PlanTechnician   `json:"technicians"`
+	Today       openapi_types.Date `json:"today"`
+
+	// Undo There is a change of one's own to undo.
+	Undo bool `json:"undo"`
+}
+
+// PlanBoardDay defines model for PlanBoardDay.
+type PlanBoardDay struct {
+	Agreed bool               `json:"agreed"`
+	Day    openapi_types.Date `json:"day"`
+	Past   bool               `json:"past"`
+}
+
+// PlanDay defines model for PlanDay.
+type PlanDay struct {
+	Absent *string            `json:"absent,omitempty"`
+	Agreed bool               `json:"agreed"`
+	Day    openapi_types.Date `json:"day"`
+	Hours  string             `json:"hours"`
+	Jobs   []PlanDayJob       `json:"jobs"`
+	Mixing *[]PlanMixing      `json:"mixing,omitempty"`
+	Name   *string            `json:"name,omitempty"`
+	Notes  []string           `json:"notes"`
+
+	// Technician Whose day it is; none when nobody is chosen and the account is that of no technician.
+	Technician  *int64 `json:"technician,omitempty"`
+	Technicians []struct {
+		Id   int64  `json:"id"`
+		Name string `json:"name"`
+	} `json:"technicians"`
+	Today openapi_types.Date `json:"today"`
+}
+
+// PlanDayJob defines model for PlanDayJob.
+type PlanDayJob struct {
+	Id int64 `json:"id"`
+
+	// Job Job that is open on the unit.
+	Job      *string         `json:"job,omitempty"`
+	Name     string          `json:"name"`
+	Place    string          `json:"place"`
+	State    PlanDayJobState `json:"state"`
+	Times    string          `json:"times"`
+	Unit     string          `json:"unit"`
+	Warnings []string        `json:"warnings"`
+	Work     Work            `json:"work"`
+}
+
+// PlanDayJobState defines model for PlanDayJob.State.
+type PlanDayJobState string
+
+// PlanHeld defines model for PlanHeld.
+type PlanHeld struct {
+	Agreed int                `json:"agreed"`
+	Monday openapi_types.Date `json:"monday"`
+	OnDay  int                `json:"onDay"`
+	Text   string             `json:"text"`
+}
+
+// PlanJob defines model for PlanJob.
+type PlanJob struct {
+	Agreed bool    `json:"agreed"`
+	Bay    BayKind `json:"bay"`
+
+	// BayHours Hours of the bay, cooling among them.
+	BayHours float64 `json:"bayHours"`
+
+	// Breaks Rules that its place breaks.
+	Breaks []string            `json:"breaks"`
+	Done   *openapi_types.Date `json:"done,omitempty"`
+	From   openapi_types.Date  `json:"from"`
+
+	// Hands Hours of a person.
+	Hands float64 `json:"hands"`
+	Id    int64   `json:"id"`
+	Kind  string  `json:"kind"`
+	Name  string  `json:"name"`
+
+	// Night The night that would catch it.
+	Night     *openapi_types.Date `json:"night,omitempty"`
+	NightText *string             `json:"nightText,omitempty"`
+	Place     *PlanPlace          `json:"place,omitempty"`
+
+	// Product What is poured.
+	Product *string `json:"product,omitempty"`
+	Site    string  `json:"site"`
+	Skills  string  `json:"skills"`
+
+	// State late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
+	State      PlanJobState `json:"state"`
+	Technician *string      `json:"technician,omitempty"`
+
+	// Times The hours and where they come from.
+	Times string             `json:"times"`
+	To    openapi_types.Date `json:"to"`
+
+	// Unit Address of the account.
+	Unit    string  `json:"unit"`
+	Verdict Verdict `json:"verdict"`
+
+	// Warnings What happens at its place that somebody decided, such as its night.
+	Warnings []string `json:"warnings"`
+	Why      string   `json:"why"`
+	Work     Work     `json:"work"`
+}
+
+// PlanJobState late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
+type PlanJobState string
+
+// PlanLeft defines model for PlanLeft.
+type PlanLeft struct {
+	Id int64 `json:"id"`
+
+	// Text The smallest thing that would have to give.
+	Text string `json:"text"`
+	Unit string `json:"unit"`
+	Work Work   `json:"work"`
+}
+
+// PlanMixing defines model for PlanMixing.
+type PlanMixing struct {
+	Day   openapi_types.Date `json:"day"`
+	Site  string             `json:"site"`
+	Text  string             `json:"text"`
+	Units []string           `json:"units"`
+}
+
+// PlanMoved defines model for PlanMoved.
+type PlanMoved struct {
+	Breaks []string `json:"breaks"`
+	Placed bool     `json:"placed"`
+	Price  []string `json:"price"`
+
+	// Warned What it breaks may be accepted: send it again so.
+	Warned bool `json:"warned"`
+}
+
+// PlanOption defines model for PlanOption.
+type PlanOption struct {
+	// Cost Hours of work more than at the cheapest place.
+	Cost       float64         `json:"cost"`
+	State      PlanOptionState `json:"state"`
+	Technician *string         `json:"technician,omitempty"`
+
+	// Text What it breaks, or what it costs more than where it is.
+	Text string `json:"text"`
+}
+
+// PlanOptionState defines model for PlanOption.State.
+type PlanOptionState string
+
+// PlanOptions defines model for PlanOptions.
+type PlanOptions struct {
+	// Days The days by bay in the order of the plan's bays.
+	Days [][]PlanOption `json:"days"`
+	Id   int64          `json:"id"`
+}
+
+// PlanPlace defines model for PlanPlace.
+type PlanPlace struct {
+	Bay        PlanBayName        `json:"bay"`
+	Day        openapi_types.Date `json:"day"`
+	Pinned     bool               `json:"pinned"`
+	Technician int64              `json:"technician"`
+}
+
+// PlanProposal defines model for PlanProposal.
+type PlanProposal struct {
+	// Added Lines that came on the work list.
+	Added int        `json:"added"`
+	Left  []PlanLeft `json:"left"`
+	Moved int        `json:"moved"`
+
+	// Ms How long it was searched for.
+	Ms int `json:"ms"`
+
+	// NoDay Units that were not added since no day of theirs is known.
+	NoDay  []string `json:"noDay"`
+	Placed int      `json:"placed"`
+}
+
+// PlanReasons defines model for PlanReasons.
+type PlanReasons struct {
+	Id    int64 `json:"id"`
+	Lines []struct {
+		Heading string   `json:"heading"`
+		Text    []string `json:"text"`
+	} `json:"lines"`
+	Unit string `json:"unit"`
+}
+
+// PlanSite defines model for PlanSite.
+type PlanSite struct {
+	// Closed Why it is closed by day; empty where that is not known.
+	Closed []string `json:"closed"`
+	Id     int64    `json:"id"`
+	Name   string   `json:"name"`
+
+	// Open Hours by day; 0 when it is closed or past.
+	Open    []float64 `json:"open"`
+	Seasons []Season  `json:"seasons"`
+}
+
+// PlanTechnician defines model for PlanTechnician.
+type PlanTechnician struct {
+	Absent []string `json:"absent"`
+
+	// Has Hours that they work by day.
+	Has []float64 `json:"has"`
+
+	// Hours Planned hours by day, the way to another site among them.
+	Hours    []float64 `json:"hours"`
+	Id       int64     `json:"id"`
+	Name     string    `json:"name"`
+	Overtime float64   `json:"overtime"`
+	Site     string    `json:"site"`
+	Skills   string    `json:"skills"`
+}
+
 // PointBody defines model for PointBody.
 type PointBody = json.RawMessage
 
@@ -4474,6 +4934,29 @@ type Water struct {
 	Sulphate *float64 `json:"sulphate,omitempty"`
 }
 
+// WhatIf defines model for WhatIf.
+type WhatIf struct {
+	Difference []string `json:"difference"`
+
+	// In Jobs that find a place.
+	In []string `json:"in"`
+
+	// Left Jobs that have no place in either.
+	Left    []PlanLeft `json:"left"`
+	Moved   []string   `json:"moved"`
+	Now     []string   `json:"now"`
+	NowCost float64    `json:"nowCost"`
+
+	// NowLeft Jobs without a place now.
+	NowLeft int `json:"nowLeft"`
+
+	// Out Jobs that fall out of the plan.
+	Out      []PlanLeft `json:"out"`
+	Then     []string   `json:"then"`
+	ThenCost float64    `json:"thenCost"`
+	Title    string     `json:"title"`
+}
+
 // Window One in ten before the first day, half before the middle, nine in ten before the last.
 type Window struct {
 	P10 openapi_types.Date `json:"p10"`
@@ -4565,6 +5048,12 @@ type KindFilter = UnitKind
 
 // PersonId defines model for personId.
 type PersonId = int64
+
+// PlanFrom defines model for planFrom.
+type PlanFrom = openapi_types.Date
+
+// PlanWeeks defines model for planWeeks.
+type PlanWeeks = int
 
 // RecordKey defines model for recordKey.
 type RecordKey = string
@@ -4852,6 +5341,131 @@ type ChangePersonJSONBody struct {
 	Role   *Role   `json:"role,omitempty"`
 }
 
+// GetPlanParams defines parameters for GetPlan.
+type GetPlanParams struct {
+	// From A day of the first week.
+	From PlanFrom `form:"from" json:"from"`
+
+	// Weeks How many weeks.
+	Weeks *PlanWeeks `form:"weeks,omitempty" json:"weeks,omitempty"`
+}
+
+// GetPlanCalendarParams defines parameters for GetPlanCalendar.
+type GetPlanCalendarParams struct {
+	Of CalendarOf `form:"of" json:"of"`
+
+	// Target Id of a technician or a site; of a bay the id of its site, its kind and its number, with hyphens.
+	Target string `form:"target" json:"target"`
+}
+
+// AddCalendarJSONBody defines parameters for AddCalendar.
+type AddCalendarJSONBody struct {
+	Of     CalendarOf `json:"of"`
+	Target string     `json:"target"`
+}
+
+// GetPlanDayParams defines parameters for GetPlanDay.
+type GetPlanDayParams struct {
+	// Day Without it, today.
+	Day        *openapi_types.Date `form:"day,omitempty" json:"day,omitempty"`
+	Technician *int64              `form:"technician,omitempty" json:"technician,omitempty"`
+}
+
+// GetPlanOptionsParams defines parameters for GetPlanOptions.
+type GetPlanOptionsParams struct {
+	// From A day of the first week.
+	From PlanFrom `form:"from" json:"from"`
+
+	// Weeks How many weeks.
+	Weeks *PlanWeeks `form:"weeks,omitempty" json:"weeks,omitempty"`
+}
+
+// MovePlanJSONBody defines parameters for MovePlan.
+type MovePlanJSONBody struct {
+	// Accepted What it breaks is known, and such that a person may decide it.
+	Accepted *bool              `json:"accepted,omitempty"`
+	Bay      PlanBayName        `json:"bay"`
+	Day      openapi_types.Date `json:"day"`
+	Item     int64              `json:"item"`
+
+	// Technician Without it, who suits best.
+	Technician *int64     `json:"technician,omitempty"`
+	Was        *PlanPlace `json:"was,omitempty"`
+}
+
+// GetPlanPaperParams defines parameters for GetPlanPaper.
+type GetPlanPaperParams struct {
+	// From A day of the first week.
+	From PlanFrom             `form:"from" json:"from"`
+	Of   GetPlanPaperParamsOf `form:"of" json:"of"`
+}
+
+// GetPlanPaperParamsOf defines parameters for GetPlanPaper.
+type GetPlanPaperParamsOf string
+
+// PinPlanJSONBody defines parameters for PinPlan.
+type PinPlanJSONBody struct {
+	Item   int64     `json:"item"`
+	Pinned bool      `json:"pinned"`
+	Was    PlanPlace `json:"was"`
+}
+
+// ProposePlanJSONBody defines parameters for ProposePlan.
+type ProposePlanJSONBody struct {
+	// Again What is placed in these days, and not pinned or agreed, is placed anew with them.
+	Again *bool `json:"again,omitempty"`
+
+	// AllDue What runs out by the last day is added to the work list first.
+	AllDue *bool `json:"allDue,omitempty"`
+
+	// From First day on which jobs may be placed.
+	From openapi_types.Date `json:"from"`
+
+	// Items Lines of the work list; without it, all that have no place.
+	Items *[]int64 `json:"items,omitempty"`
+
+	// To The last of the days.
+	To openapi_types.Date `json:"to"`
+}
+
+// TakeOffPlanJSONBody defines parameters for TakeOffPlan.
+type TakeOffPlanJSONBody struct {
+	Items []struct {
+		Item int64     `json:"item"`
+		Was  PlanPlace `json:"was"`
+	} `json:"items"`
+}
+
+// UndoPlanJSONBody defines parameters for UndoPlan.
+type UndoPlanJSONBody struct {
+	Redo bool `json:"redo"`
+}
+
+// AgreeWeekJSONBody defines parameters for AgreeWeek.
+type AgreeWeekJSONBody struct {
+	// Revision Of the plan as it was seen.
+	Revision int64 `json:"revision"`
+}
+
+// WhatIfJSONBody defines parameters for WhatIf.
+type WhatIfJSONBody struct {
+	Bay *PlanBayName `json:"bay,omitempty"`
+
+	// Days By how many each hard night comes sooner.
+	Days *int               `json:"days,omitempty"`
+	From openapi_types.Date `json:"from"`
+	Kind *BayKind           `json:"kind,omitempty"`
+
+	// Name Of the new site.
+	Name       *string                `json:"name,omitempty"`
+	Supposed   WhatIfJSONBodySupposed `json:"supposed"`
+	Technician *int64                 `json:"technician,omitempty"`
+	To         openapi_types.Date     `json:"to"`
+}
+
+// WhatIfJSONBodySupposed defines parameters for WhatIf.
+type WhatIfJSONBodySupposed string
+
 // ListRecordsParams defines parameters for ListRecords.
 type ListRecordsParams struct {
 	// Text Part of code, name or product.
@@ -5128,6 +5742,30 @@ type InvitePersonJSONRequestBody InvitePersonJSONBody
 // ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
 type ChangePersonJSONRequestBody ChangePersonJSONBody
 
+// AddCalendarJSONRequestBody defines body for AddCalendar for application/json ContentType.
+type AddCalendarJSONRequestBody AddCalendarJSONBody
+
+// MovePlanJSONRequestBody defines body for MovePlan for application/json ContentType.
+type MovePlanJSONRequestBody MovePlanJSONBody
+
+// PinPlanJSONRequestBody defines body for PinPlan for application/json ContentType.
+type PinPlanJSONRequestBody PinPlanJSONBody
+
+// ProposePlanJSONRequestBody defines body for ProposePlan for application/json ContentType.
+type ProposePlanJSONRequestBody ProposePlanJSONBody
+
+// TakeOffPlanJSONRequestBody defines body for TakeOffPlan for application/json ContentType.
+type TakeOffPlanJSONRequestBody TakeOffPlanJSONBody
+
+// UndoPlanJSONRequestBody defines body for UndoPlan for application/json ContentType.
+type UndoPlanJSONRequestBody UndoPlanJSONBody
+
+// AgreeWeekJSONRequestBody defines body for AgreeWeek for application/json ContentType.
+type AgreeWeekJSONRequestBody AgreeWeekJSONBody
+
+// WhatIfJSONRequestBody defines body for WhatIf for application/json ContentType.
+type WhatIfJSONRequestBody WhatIfJSONBody
+
 // AddRecordJSONRequestBody defines body for AddRecord for application/json ContentType.
 type AddRecordJSONRequestBody = RecordInput
 
@@ -5399,6 +6037,60 @@ type ServerInterface interface {
 	// InviteAgain Mail a person a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx *echo.Context, id PersonId) error
+	// GetPlan The plan of some weeks: bays by day, the hours of people, where each line of the work list is placed, and those that have no place.
+	// (GET /api/v1/plan)
+	GetPlan(ctx *echo.Context, params GetPlanParams) error
+	// GetPlanCalendar The planned jobs of a technician, a bay or a site as a calendar file (RFC 5545).
+	// (GET /api/v1/plan/calendar)
+	GetPlanCalendar(ctx *echo.Context, params GetPlanCalendarParams) error
+	// ListCalendars Calendars by secret addresses that are not revoked. The secrets are not shown again.
+	// (GET /api/v1/plan/calendars)
+	ListCalendars(ctx *echo.Context) error
+	// AddCalendar Make a secret address of a calendar. It is given once.
+	// (POST /api/v1/plan/calendars)
+	AddCalendar(ctx *echo.Context) error
+	// RevokeCalendar Revoke a calendar's address.
+	// (DELETE /api/v1/plan/calendars/{id})
+	RevokeCalendar(ctx *echo.Context, id PersonId) error
+	// GetPlanDay What a technician does on a day: one's own day without a name.
+	// (GET /api/v1/plan/day)
+	GetPlanDay(ctx *echo.Context, params GetPlanDayParams) error
+	// WatchPlan Server-sent events: the revision of the plan now, and again with each change. The stream ends after a while; ask again.
+	// (GET /api/v1/plan/events)
+	WatchPlan(ctx *echo.Context) error
+	// ExplainPlan Why a line is where it is and not a week later, or what would have to give for it to have a place.
+	// (GET /api/v1/plan/items/{id})
+	ExplainPlan(ctx *echo.Context, id PersonId) error
+	// GetPlanOptions What a line would break and cost on each day in each bay.
+	// (GET /api/v1/plan/items/{id}/options)
+	GetPlanOptions(ctx *echo.Context, id PersonId, params GetPlanOptionsParams) error
+	// MovePlan Place a line, or move it. The answer says which rules it breaks; then it stays where it was.
+	// (POST /api/v1/plan/move)
+	MovePlan(ctx *echo.Context) error
+	// GetPlanPaper A week on paper, a page for each technician or for each bay: PDF.
+	// (GET /api/v1/plan/paper)
+	GetPlanPaper(ctx *echo.Context, params GetPlanPaperParams) error
+	// PinPlan Pin a line to its place, so that proposals leave it there, or unpin it.
+	// (POST /api/v1/plan/pin)
+	PinPlan(ctx *echo.Context) error
+	// ProposePlan Places for jobs, as one change that can be undone. No rule is broken; what is pinned or agreed stays.
+	// (POST /api/v1/plan/propose)
+	ProposePlan(ctx *echo.Context) error
+	// TakeOffPlan Take lines off their places, as one change.
+	// (POST /api/v1/plan/take-off)
+	TakeOffPlan(ctx *echo.Context) error
+	// UndoPlan Undo the last change of the plan that is one's own, or do the last one that was undone again.
+	// (POST /api/v1/plan/undo)
+	UndoPlan(ctx *echo.Context) error
+	// UnlockWeek Unlock a week that was agreed.
+	// (DELETE /api/v1/plan/weeks/{monday})
+	UnlockWeek(ctx *echo.Context, monday openapi_types.Date) error
+	// AgreeWeek Agree a week: what is placed in it stays until it is unlocked.
+	// (PUT /api/v1/plan/weeks/{monday})
+	AgreeWeek(ctx *echo.Context, monday openapi_types.Date) error
+	// WhatIf The plan as it would be placed if the workshop were another, beside the one that there is. Nothing is written.
+	// (POST /api/v1/plan/what-if)
+	WhatIf(ctx *echo.Context) error
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx *echo.Context) error
@@ -6421,6 +7113,283 @@ func (w *ServerInterfaceWrapper) InviteAgain(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.InviteAgain(ctx, id)
+	return err
+}
+
+// GetPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPlan(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPlanParams
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "weeks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "weeks", ctx.QueryParams(), &params.Weeks, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter weeks: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPlan(ctx, params)
+	return err
+}
+
+// GetPlanCalendar converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPlanCalendar(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPlanCalendarParams
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", ctx.QueryParams(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// ------------- Required query parameter "target" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "target", ctx.QueryParams(), &params.Target, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter target: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPlanCalendar(ctx, params)
+	return err
+}
+
+// ListCalendars converts echo context to params.
+func (w *ServerInterfaceWrapper) ListCalendars(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListCalendars(ctx)
+	return err
+}
+
+// AddCalendar converts echo context to params.
+func (w *ServerInterfaceWrapper) AddCalendar(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddCalendar(ctx)
+	return err
+}
+
+// RevokeCalendar converts echo context to params.
+func (w *ServerInterfaceWrapper) RevokeCalendar(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RevokeCalendar(ctx, id)
+	return err
+}
+
+// GetPlanDay converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPlanDay(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPlanDayParams
+	// ------------- Optional query parameter "day" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "day", ctx.QueryParams(), &params.Day, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter day: %s", err))
+	}
+
+	// ------------- Optional query parameter "technician" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "technician", ctx.QueryParams(), &params.Technician, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter technician: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPlanDay(ctx, params)
+	return err
+}
+
+// WatchPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) WatchPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WatchPlan(ctx)
+	return err
+}
+
+// ExplainPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) ExplainPlan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExplainPlan(ctx, id)
+	return err
+}
+
+// GetPlanOptions converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPlanOptions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id PersonId
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPlanOptionsParams
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "weeks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "weeks", ctx.QueryParams(), &params.Weeks, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter weeks: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPlanOptions(ctx, id, params)
+	return err
+}
+
+// MovePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) MovePlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MovePlan(ctx)
+	return err
+}
+
+// GetPlanPaper converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPlanPaper(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPlanPaperParams
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", ctx.QueryParams(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPlanPaper(ctx, params)
+	return err
+}
+
+// PinPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) PinPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PinPlan(ctx)
+	return err
+}
+
+// ProposePlan converts echo context to params.
+func (w *ServerInterfaceWrapper) ProposePlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ProposePlan(ctx)
+	return err
+}
+
+// TakeOffPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeOffPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeOffPlan(ctx)
+	return err
+}
+
+// UndoPlan converts echo context to params.
+func (w *ServerInterfaceWrapper) UndoPlan(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UndoPlan(ctx)
+	return err
+}
+
+// UnlockWeek converts echo context to params.
+func (w *ServerInterfaceWrapper) UnlockWeek(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "monday" -------------
+	var monday openapi_types.Date
+
+	err = runtime.BindStyledParameterWithOptions("simple", "monday", ctx.Param("monday"), &monday, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "date", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter monday: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UnlockWeek(ctx, monday)
+	return err
+}
+
+// AgreeWeek converts echo context to params.
+func (w *ServerInterfaceWrapper) AgreeWeek(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "monday" -------------
+	var monday openapi_types.Date
+
+	err = runtime.BindStyledParameterWithOptions("simple", "monday", ctx.Param("monday"), &monday, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "date", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter monday: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AgreeWeek(ctx, monday)
+	return err
+}
+
+// WhatIf converts echo context to params.
+func (w *ServerInterfaceWrapper) WhatIf(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WhatIf(ctx)
 	return err
 }
 
@@ -7465,6 +8434,24 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/work-list", wrapper.AddWork, options.OperationMiddlewares["addWork"]...)
 	router.POST(options.BaseURL+"/api/v1/work-list/remove", wrapper.RemoveWork, options.OperationMiddlewares["removeWork"]...)
 	router.PUT(options.BaseURL+"/api/v1/work-list/:id", wrapper.RescheduleWork, options.OperationMiddlewares["rescheduleWork"]...)
+	router.GET(options.BaseURL+"/api/v1/plan", wrapper.GetPlan, options.OperationMiddlewares["getPlan"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/events", wrapper.WatchPlan, options.OperationMiddlewares["watchPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/propose", wrapper.ProposePlan, options.OperationMiddlewares["proposePlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/move", wrapper.MovePlan, options.OperationMiddlewares["movePlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/take-off", wrapper.TakeOffPlan, options.OperationMiddlewares["takeOffPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/pin", wrapper.PinPlan, options.OperationMiddlewares["pinPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/undo", wrapper.UndoPlan, options.OperationMiddlewares["undoPlan"]...)
+	router.DELETE(options.BaseURL+"/api/v1/plan/weeks/:monday", wrapper.UnlockWeek, options.OperationMiddlewares["unlockWeek"]...)
+	router.PUT(options.BaseURL+"/api/v1/plan/weeks/:monday", wrapper.AgreeWeek, options.OperationMiddlewares["agreeWeek"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/items/:id/options", wrapper.GetPlanOptions, options.OperationMiddlewares["getPlanOptions"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/items/:id", wrapper.ExplainPlan, options.OperationMiddlewares["explainPlan"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/what-if", wrapper.WhatIf, options.OperationMiddlewares["whatIf"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/day", wrapper.GetPlanDay, options.OperationMiddlewares["getPlanDay"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/paper", wrapper.GetPlanPaper, options.OperationMiddlewares["getPlanPaper"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/calendar", wrapper.GetPlanCalendar, options.OperationMiddlewares["getPlanCalendar"]...)
+	router.GET(options.BaseURL+"/api/v1/plan/calendars", wrapper.ListCalendars, options.OperationMiddlewares["listCalendars"]...)
+	router.POST(options.BaseURL+"/api/v1/plan/calendars", wrapper.AddCalendar, options.OperationMiddlewares["addCalendar"]...)
+	router.DELETE(options.BaseURL+"/api/v1/plan/calendars/:id", wrapper.RevokeCalendar, options.OperationMiddlewares["revokeCalendar"]...)
 	router.PUT(options.BaseURL+"/api/v1/units/:code/service-plan", wrapper.AssignServicePlan, options.OperationMiddlewares["assignServicePlan"]...)
 	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
 	router.POST(options.BaseURL+"/api/v1/people", wrapper.InvitePerson, options.OperationMiddlewares["invitePerson"]...)
@@ -10556,6 +11543,1409 @@ type InviteAgaindefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response InviteAgaindefaultApplicationProblemPlusJSONResponse) VisitInviteAgainResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanRequestObject struct {
+	Params GetPlanParams
+}
+
+type GetPlanResponseObject interface {
+	VisitGetPlanResponse(w http.ResponseWriter) error
+}
+
+type GetPlan200JSONResponse PlanBoard
+
+func (response GetPlan200JSONResponse) VisitGetPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlan429ApplicationProblemPlusJSONResponse) VisitGetPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPlandefaultApplicationProblemPlusJSONResponse) VisitGetPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanCalendarRequestObject struct {
+	Params GetPlanCalendarParams
+}
+
+type GetPlanCalendarResponseObject interface {
+	VisitGetPlanCalendarResponse(w http.ResponseWriter) error
+}
+
+type GetPlanCalendar200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetPlanCalendar200TextcalendarResponse struct {
+	Body          io.Reader
+	Headers       GetPlanCalendar200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetPlanCalendar200TextcalendarResponse) VisitGetPlanCalendarResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/calendar")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPlanCalendar404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanCalendar404ApplicationProblemPlusJSONResponse) VisitGetPlanCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanCalendar429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanCalendar429ApplicationProblemPlusJSONResponse) VisitGetPlanCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPlanCalendardefaultApplicationProblemPlusJSONResponse) VisitGetPlanCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCalendarsRequestObject struct {
+}
+
+type ListCalendarsResponseObject interface {
+	VisitListCalendarsResponse(w http.ResponseWriter) error
+}
+
+type ListCalendars200JSONResponse []Calendar
+
+func (response ListCalendars200JSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCalendars429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ListCalendars429ApplicationProblemPlusJSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCalendarsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCalendarsdefaultApplicationProblemPlusJSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCalendarRequestObject struct {
+	Body *AddCalendarJSONRequestBody
+}
+
+type AddCalendarResponseObject interface {
+	VisitAddCalendarResponse(w http.ResponseWriter) error
+}
+
+type AddCalendar201JSONResponse struct {
+	Address string `json:"address"`
+}
+
+func (response AddCalendar201JSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCalendar403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AddCalendar403ApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCalendar404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response AddCalendar404ApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCalendar429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AddCalendar429ApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddCalendardefaultApplicationProblemPlusJSONResponse) VisitAddCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeCalendarRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type RevokeCalendarResponseObject interface {
+	VisitRevokeCalendarResponse(w http.ResponseWriter) error
+}
+
+type RevokeCalendar204Response struct {
+}
+
+func (response RevokeCalendar204Response) VisitRevokeCalendarResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RevokeCalendar403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response RevokeCalendar403ApplicationProblemPlusJSONResponse) VisitRevokeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeCalendar404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response RevokeCalendar404ApplicationProblemPlusJSONResponse) VisitRevokeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeCalendar429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response RevokeCalendar429ApplicationProblemPlusJSONResponse) VisitRevokeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RevokeCalendardefaultApplicationProblemPlusJSONResponse) VisitRevokeCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanDayRequestObject struct {
+	Params GetPlanDayParams
+}
+
+type GetPlanDayResponseObject interface {
+	VisitGetPlanDayResponse(w http.ResponseWriter) error
+}
+
+type GetPlanDay200JSONResponse PlanDay
+
+func (response GetPlanDay200JSONResponse) VisitGetPlanDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanDay429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanDay429ApplicationProblemPlusJSONResponse) VisitGetPlanDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanDaydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPlanDaydefaultApplicationProblemPlusJSONResponse) VisitGetPlanDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WatchPlanRequestObject struct {
+}
+
+type WatchPlanResponseObject interface {
+	VisitWatchPlanResponse(w http.ResponseWriter) error
+}
+
+type WatchPlan200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response WatchPlan200TexteventStreamResponse) VisitWatchPlanResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type WatchPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response WatchPlan429ApplicationProblemPlusJSONResponse) VisitWatchPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WatchPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WatchPlandefaultApplicationProblemPlusJSONResponse) VisitWatchPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExplainPlanRequestObject struct {
+	Id PersonId `json:"id"`
+}
+
+type ExplainPlanResponseObject interface {
+	VisitExplainPlanResponse(w http.ResponseWriter) error
+}
+
+type ExplainPlan200JSONResponse PlanReasons
+
+func (response ExplainPlan200JSONResponse) VisitExplainPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExplainPlan404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response ExplainPlan404ApplicationProblemPlusJSONResponse) VisitExplainPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExplainPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ExplainPlan429ApplicationProblemPlusJSONResponse) VisitExplainPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExplainPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExplainPlandefaultApplicationProblemPlusJSONResponse) VisitExplainPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanOptionsRequestObject struct {
+	Id     PersonId `json:"id"`
+	Params GetPlanOptionsParams
+}
+
+type GetPlanOptionsResponseObject interface {
+	VisitGetPlanOptionsResponse(w http.ResponseWriter) error
+}
+
+type GetPlanOptions200JSONResponse PlanOptions
+
+func (response GetPlanOptions200JSONResponse) VisitGetPlanOptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanOptions404ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanOptions404ApplicationProblemPlusJSONResponse) VisitGetPlanOptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(404)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanOptions429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanOptions429ApplicationProblemPlusJSONResponse) VisitGetPlanOptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanOptionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPlanOptionsdefaultApplicationProblemPlusJSONResponse) VisitGetPlanOptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlanRequestObject struct {
+	Body *MovePlanJSONRequestBody
+}
+
+type MovePlanResponseObject interface {
+	VisitMovePlanResponse(w http.ResponseWriter) error
+}
+
+type MovePlan200JSONResponse PlanMoved
+
+func (response MovePlan200JSONResponse) VisitMovePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlan403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response MovePlan403ApplicationProblemPlusJSONResponse) VisitMovePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlan409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response MovePlan409ApplicationProblemPlusJSONResponse) VisitMovePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response MovePlan429ApplicationProblemPlusJSONResponse) VisitMovePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MovePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MovePlandefaultApplicationProblemPlusJSONResponse) VisitMovePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanPaperRequestObject struct {
+	Params GetPlanPaperParams
+}
+
+type GetPlanPaperResponseObject interface {
+	VisitGetPlanPaperResponse(w http.ResponseWriter) error
+}
+
+type GetPlanPaper200ResponseHeaders struct {
+	ContentDisposition *string
+}
+
+type GetPlanPaper200ApplicationpdfResponse struct {
+	Body          io.Reader
+	Headers       GetPlanPaper200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetPlanPaper200ApplicationpdfResponse) VisitGetPlanPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPlanPaper429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetPlanPaper429ApplicationProblemPlusJSONResponse) VisitGetPlanPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlanPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPlanPaperdefaultApplicationProblemPlusJSONResponse) VisitGetPlanPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PinPlanRequestObject struct {
+	Body *PinPlanJSONRequestBody
+}
+
+type PinPlanResponseObject interface {
+	VisitPinPlanResponse(w http.ResponseWriter) error
+}
+
+type PinPlan204Response struct {
+}
+
+func (response PinPlan204Response) VisitPinPlanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type PinPlan403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response PinPlan403ApplicationProblemPlusJSONResponse) VisitPinPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PinPlan409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response PinPlan409ApplicationProblemPlusJSONResponse) VisitPinPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PinPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response PinPlan429ApplicationProblemPlusJSONResponse) VisitPinPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PinPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PinPlandefaultApplicationProblemPlusJSONResponse) VisitPinPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposePlanRequestObject struct {
+	Body *ProposePlanJSONRequestBody
+}
+
+type ProposePlanResponseObject interface {
+	VisitProposePlanResponse(w http.ResponseWriter) error
+}
+
+type ProposePlan200JSONResponse PlanProposal
+
+func (response ProposePlan200JSONResponse) VisitProposePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposePlan403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response ProposePlan403ApplicationProblemPlusJSONResponse) VisitProposePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposePlan409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response ProposePlan409ApplicationProblemPlusJSONResponse) VisitProposePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposePlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response ProposePlan429ApplicationProblemPlusJSONResponse) VisitProposePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposePlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProposePlandefaultApplicationProblemPlusJSONResponse) VisitProposePlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeOffPlanRequestObject struct {
+	Body *TakeOffPlanJSONRequestBody
+}
+
+type TakeOffPlanResponseObject interface {
+	VisitTakeOffPlanResponse(w http.ResponseWriter) error
+}
+
+type TakeOffPlan204Response struct {
+}
+
+func (response TakeOffPlan204Response) VisitTakeOffPlanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type TakeOffPlan403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response TakeOffPlan403ApplicationProblemPlusJSONResponse) VisitTakeOffPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeOffPlan409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response TakeOffPlan409ApplicationProblemPlusJSONResponse) VisitTakeOffPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeOffPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response TakeOffPlan429ApplicationProblemPlusJSONResponse) VisitTakeOffPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeOffPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeOffPlandefaultApplicationProblemPlusJSONResponse) VisitTakeOffPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoPlanRequestObject struct {
+	Body *UndoPlanJSONRequestBody
+}
+
+type UndoPlanResponseObject interface {
+	VisitUndoPlanResponse(w http.ResponseWriter) error
+}
+
+type UndoPlan204Response struct {
+}
+
+func (response UndoPlan204Response) VisitUndoPlanResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type UndoPlan403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response UndoPlan403ApplicationProblemPlusJSONResponse) VisitUndoPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoPlan409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response UndoPlan409ApplicationProblemPlusJSONResponse) VisitUndoPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoPlan429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response UndoPlan429ApplicationProblemPlusJSONResponse) VisitUndoPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoPlandefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoPlandefaultApplicationProblemPlusJSONResponse) VisitUndoPlanResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UnlockWeekRequestObject struct {
+	Monday openapi_types.Date `json:"monday"`
+}
+
+type UnlockWeekResponseObject interface {
+	VisitUnlockWeekResponse(w http.ResponseWriter) error
+}
+
+type UnlockWeek204Response struct {
+}
+
+func (response UnlockWeek204Response) VisitUnlockWeekResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type UnlockWeek403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response UnlockWeek403ApplicationProblemPlusJSONResponse) VisitUnlockWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UnlockWeek429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response UnlockWeek429ApplicationProblemPlusJSONResponse) VisitUnlockWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UnlockWeekdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UnlockWeekdefaultApplicationProblemPlusJSONResponse) VisitUnlockWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgreeWeekRequestObject struct {
+	Monday openapi_types.Date `json:"monday"`
+	Body   *AgreeWeekJSONRequestBody
+}
+
+type AgreeWeekResponseObject interface {
+	VisitAgreeWeekResponse(w http.ResponseWriter) error
+}
+
+type AgreeWeek204Response struct {
+}
+
+func (response AgreeWeek204Response) VisitAgreeWeekResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AgreeWeek403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response AgreeWeek403ApplicationProblemPlusJSONResponse) VisitAgreeWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgreeWeek409ApplicationProblemPlusJSONResponse struct {
+	ProblemApplicationProblemPlusJSONResponse
+}
+
+func (response AgreeWeek409ApplicationProblemPlusJSONResponse) VisitAgreeWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(409)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgreeWeek429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response AgreeWeek429ApplicationProblemPlusJSONResponse) VisitAgreeWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AgreeWeekdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AgreeWeekdefaultApplicationProblemPlusJSONResponse) VisitAgreeWeekResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIfRequestObject struct {
+	Body *WhatIfJSONRequestBody
+}
+
+type WhatIfResponseObject interface {
+	VisitWhatIfResponse(w http.ResponseWriter) error
+}
+
+type WhatIf200JSONResponse WhatIf
+
+func (response WhatIf200JSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIf403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response WhatIf403ApplicationProblemPlusJSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIf429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response WhatIf429ApplicationProblemPlusJSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatIfdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WhatIfdefaultApplicationProblemPlusJSONResponse) VisitWhatIfResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14225,6 +16615,60 @@ type StrictServerInterface interface {
 	// InviteAgain Mail a person a new link; earlier links stop working.
 	// (POST /api/v1/people/{id}/invitation)
 	InviteAgain(ctx context.Context, request InviteAgainRequestObject) (InviteAgainResponseObject, error)
+	// GetPlan The plan of some weeks: bays by day, the hours of people, where each line of the work list is placed, and those that have no place.
+	// (GET /api/v1/plan)
+	GetPlan(ctx context.Context, request GetPlanRequestObject) (GetPlanResponseObject, error)
+	// GetPlanCalendar The planned jobs of a technician, a bay or a site as a calendar file (RFC 5545).
+	// (GET /api/v1/plan/calendar)
+	GetPlanCalendar(ctx context.Context, request GetPlanCalendarRequestObject) (GetPlanCalendarResponseObject, error)
+	// ListCalendars Calendars by secret addresses that are not revoked. The secrets are not shown again.
+	// (GET /api/v1/plan/calendars)
+	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
+	// AddCalendar Make a secret address of a calendar. It is given once.
+	// (POST /api/v1/plan/calendars)
+	AddCalendar(ctx context.Context, request AddCalendarRequestObject) (AddCalendarResponseObject, error)
+	// RevokeCalendar Revoke a calendar's address.
+	// (DELETE /api/v1/plan/calendars/{id})
+	RevokeCalendar(ctx context.Context, request RevokeCalendarRequestObject) (RevokeCalendarResponseObject, error)
+	// GetPlanDay What a technician does on a day: one's own day without a name.
+	// (GET /api/v1/plan/day)
+	GetPlanDay(ctx context.Context, request GetPlanDayRequestObject) (GetPlanDayResponseObject, error)
+	// WatchPlan Server-sent events: the revision of the plan now, and again with each change. The stream ends after a while; ask again.
+	// (GET /api/v1/plan/events)
+	WatchPlan(ctx context.Context, request WatchPlanRequestObject) (WatchPlanResponseObject, error)
+	// ExplainPlan Why a line is where it is and not a week later, or what would have to give for it to have a place.
+	// (GET /api/v1/plan/items/{id})
+	ExplainPlan(ctx context.Context, request ExplainPlanRequestObject) (ExplainPlanResponseObject, error)
+	// GetPlanOptions What a line would break and cost on each day in each bay.
+	// (GET /api/v1/plan/items/{id}/options)
+	GetPlanOptions(ctx context.Context, request GetPlanOptionsRequestObject) (GetPlanOptionsResponseObject, error)
+	// MovePlan Place a line, or move it. The answer says which rules it breaks; then it stays where it was.
+	// (POST /api/v1/plan/move)
+	MovePlan(ctx context.Context, request MovePlanRequestObject) (MovePlanResponseObject, error)
+	// GetPlanPaper A week on paper, a page for each technician or for each bay: PDF.
+	// (GET /api/v1/plan/paper)
+	GetPlanPaper(ctx context.Context, request GetPlanPaperRequestObject) (GetPlanPaperResponseObject, error)
+	// PinPlan Pin a line to its place, so that proposals leave it there, or unpin it.
+	// (POST /api/v1/plan/pin)
+	PinPlan(ctx context.Context, request PinPlanRequestObject) (PinPlanResponseObject, error)
+	// ProposePlan Places for jobs, as one change that can be undone. No rule is broken; what is pinned or agreed stays.
+	// (POST /api/v1/plan/propose)
+	ProposePlan(ctx context.Context, request ProposePlanRequestObject) (ProposePlanResponseObject, error)
+	// TakeOffPlan Take lines off their places, as one change.
+	// (POST /api/v1/plan/take-off)
+	TakeOffPlan(ctx context.Context, request TakeOffPlanRequestObject) (TakeOffPlanResponseObject, error)
+	// UndoPlan Undo the last change of the plan that is one's own, or do the last one that was undone again.
+	// (POST /api/v1/plan/undo)
+	UndoPlan(ctx context.Context, request UndoPlanRequestObject) (UndoPlanResponseObject, error)
+	// UnlockWeek Unlock a week that was agreed.
+	// (DELETE /api/v1/plan/weeks/{monday})
+	UnlockWeek(ctx context.Context, request UnlockWeekRequestObject) (UnlockWeekResponseObject, error)
+	// AgreeWeek Agree a week: what is placed in it stays until it is unlocked.
+	// (PUT /api/v1/plan/weeks/{monday})
+	AgreeWeek(ctx context.Context, request AgreeWeekRequestObject) (AgreeWeekResponseObject, error)
+	// WhatIf The plan as it would be placed if the workshop were another, beside the one that there is. Nothing is written.
+	// (POST /api/v1/plan/what-if)
+	WhatIf(ctx context.Context, request WhatIfRequestObject) (WhatIfResponseObject, error)
 	// ListProducts The products that may be poured in.
 	// (GET /api/v1/products)
 	ListProducts(ctx context.Context, request ListProductsRequestObject) (ListProductsResponseObject, error)
@@ -15805,6 +18249,623 @@ func (sh *strictHandler) InviteAgain(ctx *echo.Context, id PersonId) error {
 		return err
 	} else if validResponse, ok := response.(InviteAgainResponseObject); ok {
 		return validResponse.VisitInviteAgainResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPlan operation middleware
+func (sh *strictHandler) GetPlan(ctx *echo.Context, params GetPlanParams) error {
+	var request GetPlanRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlan(ctx.Request().Context(), request.(GetPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPlanResponseObject); ok {
+		return validResponse.VisitGetPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPlanCalendar operation middleware
+func (sh *strictHandler) GetPlanCalendar(ctx *echo.Context, params GetPlanCalendarParams) error {
+	var request GetPlanCalendarRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlanCalendar(ctx.Request().Context(), request.(GetPlanCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlanCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPlanCalendarResponseObject); ok {
+		return validResponse.VisitGetPlanCalendarResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListCalendars operation middleware
+func (sh *strictHandler) ListCalendars(ctx *echo.Context) error {
+	var request ListCalendarsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCalendars(ctx.Request().Context(), request.(ListCalendarsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCalendars")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListCalendarsResponseObject); ok {
+		return validResponse.VisitListCalendarsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddCalendar operation middleware
+func (sh *strictHandler) AddCalendar(ctx *echo.Context) error {
+	var request AddCalendarRequestObject
+
+	var body AddCalendarJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddCalendar(ctx.Request().Context(), request.(AddCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddCalendarResponseObject); ok {
+		return validResponse.VisitAddCalendarResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RevokeCalendar operation middleware
+func (sh *strictHandler) RevokeCalendar(ctx *echo.Context, id PersonId) error {
+	var request RevokeCalendarRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeCalendar(ctx.Request().Context(), request.(RevokeCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RevokeCalendarResponseObject); ok {
+		return validResponse.VisitRevokeCalendarResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPlanDay operation middleware
+func (sh *strictHandler) GetPlanDay(ctx *echo.Context, params GetPlanDayParams) error {
+	var request GetPlanDayRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlanDay(ctx.Request().Context(), request.(GetPlanDayRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlanDay")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPlanDayResponseObject); ok {
+		return validResponse.VisitGetPlanDayResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WatchPlan operation middleware
+func (sh *strictHandler) WatchPlan(ctx *echo.Context) error {
+	var request WatchPlanRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WatchPlan(ctx.Request().Context(), request.(WatchPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WatchPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WatchPlanResponseObject); ok {
+		return validResponse.VisitWatchPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExplainPlan operation middleware
+func (sh *strictHandler) ExplainPlan(ctx *echo.Context, id PersonId) error {
+	var request ExplainPlanRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExplainPlan(ctx.Request().Context(), request.(ExplainPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExplainPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExplainPlanResponseObject); ok {
+		return validResponse.VisitExplainPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPlanOptions operation middleware
+func (sh *strictHandler) GetPlanOptions(ctx *echo.Context, id PersonId, params GetPlanOptionsParams) error {
+	var request GetPlanOptionsRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlanOptions(ctx.Request().Context(), request.(GetPlanOptionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlanOptions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPlanOptionsResponseObject); ok {
+		return validResponse.VisitGetPlanOptionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MovePlan operation middleware
+func (sh *strictHandler) MovePlan(ctx *echo.Context) error {
+	var request MovePlanRequestObject
+
+	var body MovePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MovePlan(ctx.Request().Context(), request.(MovePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MovePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MovePlanResponseObject); ok {
+		return validResponse.VisitMovePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPlanPaper operation middleware
+func (sh *strictHandler) GetPlanPaper(ctx *echo.Context, params GetPlanPaperParams) error {
+	var request GetPlanPaperRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlanPaper(ctx.Request().Context(), request.(GetPlanPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlanPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPlanPaperResponseObject); ok {
+		return validResponse.VisitGetPlanPaperResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PinPlan operation middleware
+func (sh *strictHandler) PinPlan(ctx *echo.Context) error {
+	var request PinPlanRequestObject
+
+	var body PinPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PinPlan(ctx.Request().Context(), request.(PinPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PinPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PinPlanResponseObject); ok {
+		return validResponse.VisitPinPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ProposePlan operation middleware
+func (sh *strictHandler) ProposePlan(ctx *echo.Context) error {
+	var request ProposePlanRequestObject
+
+	var body ProposePlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ProposePlan(ctx.Request().Context(), request.(ProposePlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProposePlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ProposePlanResponseObject); ok {
+		return validResponse.VisitProposePlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeOffPlan operation middleware
+func (sh *strictHandler) TakeOffPlan(ctx *echo.Context) error {
+	var request TakeOffPlanRequestObject
+
+	var body TakeOffPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeOffPlan(ctx.Request().Context(), request.(TakeOffPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeOffPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeOffPlanResponseObject); ok {
+		return validResponse.VisitTakeOffPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UndoPlan operation middleware
+func (sh *strictHandler) UndoPlan(ctx *echo.Context) error {
+	var request UndoPlanRequestObject
+
+	var body UndoPlanJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoPlan(ctx.Request().Context(), request.(UndoPlanRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoPlan")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UndoPlanResponseObject); ok {
+		return validResponse.VisitUndoPlanResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UnlockWeek operation middleware
+func (sh *strictHandler) UnlockWeek(ctx *echo.Context, monday openapi_types.Date) error {
+	var request UnlockWeekRequestObject
+
+	request.Monday = monday
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UnlockWeek(ctx.Request().Context(), request.(UnlockWeekRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UnlockWeek")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UnlockWeekResponseObject); ok {
+		return validResponse.VisitUnlockWeekResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AgreeWeek operation middleware
+func (sh *strictHandler) AgreeWeek(ctx *echo.Context, monday openapi_types.Date) error {
+	var request AgreeWeekRequestObject
+
+	request.Monday = monday
+
+	var body AgreeWeekJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AgreeWeek(ctx.Request().Context(), request.(AgreeWeekRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AgreeWeek")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AgreeWeekResponseObject); ok {
+		return validResponse.VisitAgreeWeekResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WhatIf operation middleware
+func (sh *strictHandler) WhatIf(ctx *echo.Context) error {
+	var request WhatIfRequestObject
+
+	var body WhatIfJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WhatIf(ctx.Request().Context(), request.(WhatIfRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WhatIf")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WhatIfResponseObject); ok {
+		return validResponse.VisitWhatIfResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

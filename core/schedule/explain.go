@@ -201,3 +201,25 @@ func (s *state) reachable(job int) (bays, people []int) {
 	}
 	return bays, people
 }
+
+// Load is the hours that a plan takes by day: of each bay, cooling that is not overnight among them, and of each person, the way
+// among them.
+type Load struct{ Bays, People [][]float64 }
+
+// LoadOf a plan.
+func LoadOf(p *Problem, plan Plan) (l Load) {
+	s := stateOf(p, plan)
+	for b := range p.Bays {
+		l.Bays = append(l.Bays, make([]float64, p.Days))
+		for d := range p.Days {
+			l.Bays[b][d] = s.bayHours(b*p.Days + d)
+		}
+	}
+	for w := range p.People {
+		l.People = append(l.People, make([]float64, p.Days))
+		for d := range p.Days {
+			l.People[w][d] = s.personHours(w*p.Days + d)
+		}
+	}
+	return l
+}

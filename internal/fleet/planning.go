@@ -675,3 +675,6 @@ func (f *Fleet) HeldWeeks(ctx context.Context, b *PlanBoard, weeks int) ([]HeldW
 	}
 	return out, nil
 }
+
+// BayKind that a job takes.
+func BayKind(j PlanJob) string { return visit.BayFor(j.Unit.Kind, j.Work) }

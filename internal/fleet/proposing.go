@@ -33,10 +33,10 @@ type Proposal struct {
 	Added         int // to the work list
 	// NoDay are units that were not added, since it is not known when anything of them runs out.
 	NoDay []string
-	Left          []LeftOut
-	Price         schedule.Price
-	Cost          float64
-	Took          time.Duration
+	Left  []LeftOut
+	Price schedule.Price
+	Cost  float64
+	Took  time.Duration
 }
 
 // LeftOut is a job that has no place, with the least that would have to give.
@@ -49,7 +49,7 @@ type LeftOut struct {
 }
 
 // solverTime is how long a proposal is searched for at most; see docs/planning.md for what it takes.
-const solverTime = 4 * time.Second
+const solverTime = 2500 * time.Millisecond
 
 // Propose places for jobs, as one change that can be undone. Nothing that is pinned, agreed or not wished for is moved, and no
 // rule is broken.

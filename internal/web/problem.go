@@ -174,6 +174,14 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusConflict, "Cannot be undone", err.Error()+": undo that one first")
 	case errors.Is(err, store.ErrNoWorkItem):
 		return newProblem(http.StatusNotFound, "No such line", err.Error()+": it was removed, or closed by another person")
+	case errors.Is(err, store.ErrPlanChanged):
+		return newProblem(http.StatusConflict, "Changed by another person", err.Error())
+	case errors.Is(err, store.ErrWeekAgreed):
+		return newProblem(http.StatusConflict, "The week is agreed", err.Error())
+	case errors.Is(err, store.ErrNothingToUndo), errors.Is(err, store.ErrNothingToRedo):
+		return newProblem(http.StatusConflict, "Nothing to undo", err.Error())
+	case errors.Is(err, store.ErrNoFeed):
+		return newProblem(http.StatusNotFound, "No such calendar", err.Error()+": it was revoked, or never made")
 	case errors.Is(err, store.ErrNoSite):
 		return newProblem(http.StatusNotFound, "No such site", err.Error()+"; accepted: a site of the register")
 	case errors.Is(err, store.ErrEntryDiffers):

@@ -104,6 +104,7 @@ func New(cfg Config) (http.Handler, error) {
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/docs/:name", answerDocument(texts))
+	e.GET(calendarPath+":file", h.answerCalendar)
 	e.GET("/*", pages.serve)
 	return e, nil
 }
@@ -205,7 +206,7 @@ func (h handlers) withRoom(next echo.HandlerFunc) echo.HandlerFunc {
 func isCompressed(c *echo.Context) bool {
 	where := c.Request().URL.Path
 	built := !strings.HasPrefix(where, "/api/") && slices.Contains([]string{".js", ".css", ".svg", ".wasm"}, path.Ext(where))
-	return built && takesBrotli(c) || strings.HasPrefix(where, apiPrefix+"attachments/")
+	return built && takesBrotli(c) || isStream(where) || strings.HasPrefix(where, apiPrefix+"attachments/")
 }
 
 // isUpload reports whether the request brings or fetches a whole file.
@@ -243,6 +244,9 @@ const uploadWithin = 60 * time.Second
 
 func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		if isStream(c.Request().URL.Path) {
+			return next(c)
+		}
 		within := answerWithin
 		if isUpload(c) {
 			within = uploadWithin

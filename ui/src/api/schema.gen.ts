@@ -460,6 +460,289 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan of some weeks: bays by day, the hours of people, where each line of the work list is placed, and those that have no place. */
+        get: operations["getPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-sent events: the revision of the plan now, and again with each change. The stream ends after a while; ask again. */
+        get: operations["watchPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places for jobs, as one change that can be undone. No rule is broken; what is pinned or agreed stays. */
+        post: operations["proposePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Place a line, or move it. The answer says which rules it breaks; then it stays where it was. */
+        post: operations["movePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take lines off their places, as one change. */
+        post: operations["takeOffPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pin a line to its place, so that proposals leave it there, or unpin it. */
+        post: operations["pinPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo the last change of the plan that is one's own, or do the last one that was undone again. */
+        post: operations["undoPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/weeks/{monday}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Agree a week: what is placed in it stays until it is unlocked. */
+        put: operations["agreeWeek"];
+        post?: never;
+        /** Unlock a week that was agreed. */
+        delete: operations["unlockWeek"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/items/{id}/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** What a line would break and cost on each day in each bay. */
+        get: operations["getPlanOptions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/items/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** Why a line is where it is and not a week later, or what would have to give for it to have a place. */
+        get: operations["explainPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The plan as it would be placed if the workshop were another, beside the one that there is. Nothing is written. */
+        post: operations["whatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a technician does on a day: one's own day without a name. */
+        get: operations["getPlanDay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A week on paper, a page for each technician or for each bay: PDF. */
+        get: operations["getPlanPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The planned jobs of a technician, a bay or a site as a calendar file (RFC 5545). */
+        get: operations["getPlanCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Calendars by secret addresses that are not revoked. The secrets are not shown again. */
+        get: operations["listCalendars"];
+        put?: never;
+        /** Make a secret address of a calendar. It is given once. */
+        post: operations["addCalendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendars/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a calendar's address. */
+        delete: operations["revokeCalendar"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/units/{code}/service-plan": {
         parameters: {
             query?: never;
@@ -3680,7 +3963,285 @@ export interface components {
             reason: string;
         };
         /** @enum {string} */
-        RecordKind: "unit" | "type" | "site" | "product" | "instrument";
+        BayKind: "car" | "heavy" | "motorcycle" | "dock" | "hangar" | "place";
+        /** @enum {string} */
+        CalendarOf: "technician" | "bay" | "site";
+        PlanBayName: {
+            /** Format: int64 */
+            site: number;
+            kind: components["schemas"]["BayKind"];
+            number: number;
+        };
+        PlanPlace: {
+            /** Format: date */
+            day: string;
+            bay: components["schemas"]["PlanBayName"];
+            /** Format: int64 */
+            technician: number;
+            pinned: boolean;
+        };
+        PlanBoard: {
+            /** Format: date */
+            today: string;
+            /**
+             * Format: date
+             * @description The Monday that it begins with.
+             */
+            from: string;
+            /**
+             * Format: int64
+             * @description It grows with each change of the plan.
+             */
+            revision: number;
+            /** @description There is a change of one's own to undo. */
+            undo: boolean;
+            redo: boolean;
+            days: components["schemas"]["PlanBoardDay"][];
+            sites: components["schemas"]["PlanSite"][];
+            bays: components["schemas"]["PlanBay"][];
+            technicians: components["schemas"]["PlanTechnician"][];
+            jobs: components["schemas"]["PlanJob"][];
+            /** @description What is mixed on each morning of these days. */
+            mixing: components["schemas"]["PlanMixing"][];
+            /** @description What all planned jobs from today on draw of each product. */
+            drawn: string[];
+            /** @description Facts that are not in the register and what is planned instead. */
+            notes: string[];
+            /** @description What the plan from today on costs by what it comes from. */
+            price: string[];
+            /**
+             * Format: double
+             * @description The same in hours of work, without what is not placed.
+             */
+            cost: number;
+            /** @description How the agreed weeks came out, the earliest first. */
+            held: components["schemas"]["PlanHeld"][];
+            cautions: string[];
+        };
+        PlanBoardDay: {
+            /** Format: date */
+            day: string;
+            past: boolean;
+            agreed: boolean;
+        };
+        PlanSite: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @description Hours by day; 0 when it is closed or past. */
+            open: number[];
+            /** @description Why it is closed by day; empty where that is not known. */
+            closed: string[];
+            seasons: components["schemas"]["Season"][];
+        };
+        PlanBay: {
+            bay: components["schemas"]["PlanBayName"];
+            name: string;
+            /** @description Hours that its jobs take by day. */
+            hours: number[];
+            open: number[];
+            /** @description Why it is out of use by day; empty when it is not. */
+            closed: string[];
+        };
+        PlanTechnician: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            site: string;
+            skills: string;
+            /** @description Planned hours by day, the way to another site among them. */
+            hours: number[];
+            /** @description Hours that they work by day. */
+            has: number[];
+            /** Format: double */
+            overtime: number;
+            absent: string[];
+        };
+        PlanJob: {
+            /** Format: int64 */
+            id: number;
+            /** @description Address of the account. */
+            unit: string;
+            name: string;
+            kind: string;
+            site: string;
+            work: components["schemas"]["Work"];
+            verdict: components["schemas"]["Verdict"];
+            why: string;
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            bay: components["schemas"]["BayKind"];
+            skills: string;
+            /**
+             * Format: double
+             * @description Hours of a person.
+             */
+            hands: number;
+            /**
+             * Format: double
+             * @description Hours of the bay, cooling among them.
+             */
+            bayHours: number;
+            /** @description The hours and where they come from. */
+            times: string;
+            /**
+             * Format: date
+             * @description The night that would catch it.
+             */
+            night?: string;
+            nightText?: string;
+            /** @description What is poured. */
+            product?: string;
+            place?: components["schemas"]["PlanPlace"];
+            technician?: string;
+            /**
+             * @description late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
+             * @enum {string}
+             */
+            state: "to_place" | "late" | "gone" | "placed" | "done";
+            /** Format: date */
+            done?: string;
+            agreed: boolean;
+            /** @description Rules that its place breaks. */
+            breaks: string[];
+            /** @description What happens at its place that somebody decided, such as its night. */
+            warnings: string[];
+        };
+        PlanMixing: {
+            /** Format: date */
+            day: string;
+            site: string;
+            text: string;
+            units: string[];
+        };
+        PlanHeld: {
+            /** Format: date */
+            monday: string;
+            text: string;
+            agreed: number;
+            onDay: number;
+        };
+        PlanLeft: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            work: components["schemas"]["Work"];
+            /** @description The smallest thing that would have to give. */
+            text: string;
+        };
+        PlanProposal: {
+            placed: number;
+            moved: number;
+            /** @description Lines that came on the work list. */
+            added: number;
+            left: components["schemas"]["PlanLeft"][];
+            /** @description Units that were not added since no day of theirs is known. */
+            noDay: string[];
+            /** @description How long it was searched for. */
+            ms: number;
+        };
+        PlanMoved: {
+            placed: boolean;
+            breaks: string[];
+            /** @description What it breaks may be accepted: send it again so. */
+            warned: boolean;
+            price: string[];
+        };
+        PlanOptions: {
+            /** Format: int64 */
+            id: number;
+            /** @description The days by bay in the order of the plan's bays. */
+            days: components["schemas"]["PlanOption"][][];
+        };
+        PlanOption: {
+            /** @enum {string} */
+            state: "free" | "warned" | "refused" | "here";
+            /** @description What it breaks, or what it costs more than where it is. */
+            text: string;
+            /**
+             * Format: double
+             * @description Hours of work more than at the cheapest place.
+             */
+            cost: number;
+            technician?: string;
+        };
+        PlanReasons: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            lines: {
+                heading: string;
+                text: string[];
+            }[];
+        };
+        WhatIf: {
+            title: string;
+            now: string[];
+            then: string[];
+            difference: string[];
+            /** Format: double */
+            nowCost: number;
+            /** Format: double */
+            thenCost: number;
+            /** @description Jobs without a place now. */
+            nowLeft: number;
+            /** @description Jobs that fall out of the plan. */
+            out: components["schemas"]["PlanLeft"][];
+            /** @description Jobs that find a place. */
+            in: string[];
+            moved: string[];
+            /** @description Jobs that have no place in either. */
+            left: components["schemas"]["PlanLeft"][];
+        };
+        PlanDay: {
+            /** Format: date */
+            day: string;
+            /** Format: date */
+            today: string;
+            /**
+             * Format: int64
+             * @description Whose day it is; none when nobody is chosen and the account is that of no technician.
+             */
+            technician?: number;
+            name?: string;
+            absent?: string;
+            hours: string;
+            agreed: boolean;
+            technicians: {
+                /** Format: int64 */
+                id: number;
+                name: string;
+            }[];
+            jobs: components["schemas"]["PlanDayJob"][];
+            mixing?: components["schemas"]["PlanMixing"][];
+            notes: string[];
+        };
+        PlanDayJob: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            name: string;
+            work: components["schemas"]["Work"];
+            place: string;
+            times: string;
+            /** @enum {string} */
+            state: "planned" | "done" | "late";
+            /** @description Job that is open on the unit. */
+            job?: string;
+            warnings: string[];
+        };
+        Calendar: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            madeAt: string;
+            who: string;
+        };
+        /** @enum {string} */
+        RecordKind: "unit" | "type" | "site" | "product" | "instrument" | "technician";
         RecordInput: {
             /** @description Facts by code, as they were typed; an empty text is not known. */
             facts: {
@@ -3750,7 +4311,7 @@ export interface components {
             label: string;
             hint?: string;
             /** @enum {string} */
-            form: "text" | "lines" | "quantity" | "whole" | "choice" | "several" | "yes_no" | "reference" | "named" | "list" | "day";
+            form: "text" | "lines" | "quantity" | "whole" | "choice" | "several" | "yes_no" | "reference" | "named" | "list" | "day" | "spans" | "ways";
             /** @description Unit that a bare number is meant in. */
             unit?: string;
             choices?: components["schemas"]["FactChoice"][];
@@ -4019,6 +4580,10 @@ export interface components {
         tagUnits: string[];
         /** @description Name of a site, for all its units. */
         tagSite: string;
+        /** @description A day of the first week. */
+        planFrom: string;
+        /** @description How many weeks. */
+        planWeeks: number;
         recordOf: components["schemas"]["RecordKind"];
         /** @description Address of a unit, id of any other record. */
         recordKey: string;
@@ -4895,6 +5460,549 @@ export interface operations {
                 content?: never;
             };
             403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlan: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                /** @description How many weeks. */
+                weeks?: components["parameters"]["planWeeks"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plan. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanBoard"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    watchPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The events. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: date
+                     * @description First day on which jobs may be placed.
+                     */
+                    from: string;
+                    /**
+                     * Format: date
+                     * @description The last of the days.
+                     */
+                    to: string;
+                    /** @description Lines of the work list; without it, all that have no place. */
+                    items?: number[];
+                    /** @description What is placed in these days, and not pinned or agreed, is placed anew with them. */
+                    again?: boolean;
+                    /** @description What runs out by the last day is added to the work list first. */
+                    allDue?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description What was placed, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanProposal"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    movePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    item: number;
+                    was?: components["schemas"]["PlanPlace"];
+                    /** Format: date */
+                    day: string;
+                    bay: components["schemas"]["PlanBayName"];
+                    /**
+                     * Format: int64
+                     * @description Without it, who suits best.
+                     */
+                    technician?: number;
+                    /** @description What it breaks is known, and such that a person may decide it. */
+                    accepted?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Whether it is there now, and what it breaks and costs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanMoved"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeOffPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    items: {
+                        /** Format: int64 */
+                        item: number;
+                        was: components["schemas"]["PlanPlace"];
+                    }[];
+                };
+            };
+        };
+        responses: {
+            /** @description They have no place. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    pinPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    item: number;
+                    was: components["schemas"]["PlanPlace"];
+                    pinned: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description It is so now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    redo: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description It is undone, or done again. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    agreeWeek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description Of the plan as it was seen.
+                     */
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description It is agreed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    unlockWeek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It can be changed again. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanOptions: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                /** @description How many weeks. */
+                weeks?: components["parameters"]["planWeeks"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The places that it could have or not. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOptions"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    explainPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The reasons. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanReasons"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    whatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: date */
+                    from: string;
+                    /** Format: date */
+                    to: string;
+                    /** @enum {string} */
+                    supposed: "less_bay" | "less_technician" | "earlier" | "new_site";
+                    bay?: components["schemas"]["PlanBayName"];
+                    /** Format: int64 */
+                    technician?: number;
+                    /** @description By how many each hard night comes sooner. */
+                    days?: number;
+                    /** @description Of the new site. */
+                    name?: string;
+                    kind?: components["schemas"]["BayKind"];
+                };
+            };
+        };
+        responses: {
+            /** @description Both plans. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanDay: {
+        parameters: {
+            query?: {
+                /** @description Without it, today. */
+                day?: string;
+                technician?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The day. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanDay"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanPaper: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                of: "technician" | "bay";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pages. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanCalendar: {
+        parameters: {
+            query: {
+                of: components["schemas"]["CalendarOf"];
+                /** @description Id of a technician or a site; of a bay the id of its site, its kind and its number, with hyphens. */
+                target: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calendar. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCalendars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calendars. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    of: components["schemas"]["CalendarOf"];
+                    target: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Its address. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        address: string;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It answers nothing any more. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
             429: components["responses"]["TooManyRequests"];
             default: components["responses"]["Problem"];
         };
