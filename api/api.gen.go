@@ -3698,6 +3698,9 @@ type PlanBoard struct {
 	// Mixing What is mixed on each morning of these days.
 	Mixing []PlanMixing `json:"mixing"`
 
+	// Nights Units that a night of these days would catch, with nothing on the work list that prevents it.
+	Nights []PlanNight `json:"nights"`
+
 	// Notes Facts that are not in the register and what is planned instead.
 	Notes []string `json:"notes"`
 
@@ -3744,12 +3747,16 @@ type PlanDay struct {
 
 // PlanDayJob defines model for PlanDayJob.
 type PlanDayJob struct {
-	Id int64 `json:"id"`
+	Bay BayKind `json:"bay"`
+	Id  int64   `json:"id"`
 
 	// Job Job that is open on the unit.
-	Job      *string         `json:"job,omitempty"`
-	Name     string          `json:"name"`
-	Place    string          `json:"place"`
+	Job   *string `json:"job,omitempty"`
+	Name  string  `json:"name"`
+	Place string  `json:"place"`
+
+	// Sheet The work has a job sheet.
+	Sheet    bool            `json:"sheet"`
 	State    PlanDayJobState `json:"state"`
 	Times    string          `json:"times"`
 	Unit     string          `json:"unit"`
@@ -3777,7 +3784,10 @@ type PlanJob struct {
 	BayHours float64 `json:"bayHours"`
 
 	// Breaks Rules that its place breaks.
-	Breaks []string            `json:"breaks"`
+	Breaks []string `json:"breaks"`
+
+	// Caught Its place is on or after the day of its night.
+	Caught bool                `json:"caught"`
 	Done   *openapi_types.Date `json:"done,omitempty"`
 	From   openapi_types.Date  `json:"from"`
 
@@ -3794,8 +3804,11 @@ type PlanJob struct {
 
 	// Product What is poured.
 	Product *string `json:"product,omitempty"`
-	Site    string  `json:"site"`
-	Skills  string  `json:"skills"`
+
+	// Sheet The work has a job sheet.
+	Sheet  bool   `json:"sheet"`
+	Site   string `json:"site"`
+	Skills string `json:"skills"`
 
 	// State late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
 	State      PlanJobState `json:"state"`
@@ -3844,6 +3857,15 @@ type PlanMoved struct {
 
 	// Warned What it breaks may be accepted: send it again so.
 	Warned bool `json:"warned"`
+}
+
+// PlanNight defines model for PlanNight.
+type PlanNight struct {
+	Name  string             `json:"name"`
+	Night openapi_types.Date `json:"night"`
+	Site  string             `json:"site"`
+	Text  string             `json:"text"`
+	Unit  string             `json:"unit"`
 }
 
 // PlanOption defines model for PlanOption.

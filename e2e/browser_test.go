@@ -345,7 +345,7 @@ var views = []view{
 	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
 	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
 	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
-	{"plan", "/plan", `[data-planned]`, 1280, 800, false},
+	{"work-list", "/plan/list", `[data-planned]`, 1280, 800, false},
 	{"entries", "/entries", `tr[data-entry]`, 1280, 800, false},
 	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
 	{signInView + "-phone", "/", signInForm, 390, 844, true},
@@ -380,7 +380,13 @@ var others = []view{
 	{"inspection-phone", "/units/TK-32?write=inspection", formUnit, 390, 1900, false},
 	{"morning-phone", "/", `[data-line]`, 390, 844, false},
 	{"horizon-phone", "/horizon", `[data-unit]`, 390, 844, false},
-	{"plan-phone", "/plan", `[data-planned]`, 390, 844, true},
+	{"work-list-phone", "/plan/list", `[data-planned]`, 390, 844, true},
+	{"plan-none", "/plan", `.board`, 1280, 800, true},
+	{"plan-quarter", "/plan?weeks=13", `.board.weeks`, 1280, 800, false},
+	{"plan-day", "/plan/day?technician=1", `.day-title`, 390, 844, false},
+	{"plan-whole-phone", "/plan?whole=yes", `.board`, 390, 844, false},
+	{"technicians", "/register/technician", `[data-record]`, 1280, 800, false},
+	{"technician", "/register/technician/1", `[data-fact="skills"]`, 1280, 900, true},
 	{"entries-phone", "/entries?struck=true", `tr[data-entry]`, 390, 844, true},
 	{"register-phone", "/register", `[aria-label="Audit"] td`, 390, 2400, false},
 	{"morning-long", "/", `[data-line]`, 1280, 2300, false},
@@ -502,7 +508,7 @@ func (b *tab) keep(name string) {
 // no page is wider than its window.
 func TestEveryWidth(t *testing.T) {
 	b := newTab(t)
-	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan", `[data-planned]`}, {"/entries", `tr[data-entry]`}, {"/units/CA-31", protects},
+	for _, v := range []struct{ path, ready string }{{"/", `[data-line]`}, {"/horizon", `[data-unit="MC-03"]`}, {"/plan/list", `[data-planned]`}, {"/plan?whole=yes", `.board`}, {"/plan/day", `.day-title`}, {"/register/technician/1", `[data-fact="skills"]`}, {"/entries", `tr[data-entry]`}, {"/units/CA-31", protects},
 		{"/job/new?unit=CA-14", `.job-start`},
 		{"/round", `.walk-site`}, {"/round/sheet?site=Harbour%20yard", `.blank-sheet`}, {"/tags?site=Hill%20garage", `.tags svg`},
 		{"/register", `[aria-label="Audit"] td`}, {"/register/unit", `[data-record]`}, {"/register/unit/CA-01", `[data-fact="capacity"]`}, {"/import", `input[type="file"]`}, {"/bench?q=protects", `[data-testid="headline"]`}} {

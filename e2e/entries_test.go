@@ -61,7 +61,7 @@ func TestFiles(t *testing.T) {
 	for _, c := range []struct{ path, ready, button, name, head string }{
 		{"/", `[data-line]`, "CSV", "morning-", "unit"},
 		{"/horizon", `[data-unit]`, "CSV", "horizon-", "unit"},
-		{"/plan", `[data-planned]`, "CSV", "plan-", "from"},
+		{"/plan/list", `[data-planned]`, "CSV", "plan-", "from"},
 		{"/units/TK-08", wholeLedger, "CSV", "TK-08-", "happened at"},
 		{"/register", `[aria-label="Audit"] td`, "CSV", "audit", "at"},
 	} {

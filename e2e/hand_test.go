@@ -143,7 +143,7 @@ func TestTasksByHand(t *testing.T) {
 			h.until(`document.querySelector('[data-testid="pick-bar"]').innerText.includes('work list')`)
 		}},
 		{coordinator, "other days for planned work", false, func(h *hand) {
-			h.open("/plan", `[data-planned="CA-14"]`)
+			h.open("/plan/list", `[data-planned="CA-14"]`)
 			h.tap("change the days of CA-14")
 			h.fill("to", "22 Dec 2026")
 			h.until(`!document.querySelector('form[aria-label="Days of the work"] button[type="submit"]').disabled`)

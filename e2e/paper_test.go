@@ -43,7 +43,7 @@ func TestPaper(t *testing.T) {
 		{"morning", "/", `[data-line]`, true, 2},
 		{"horizon", "/horizon", `[data-unit]`, true, 2},
 		{"horizon-table", "/horizon?view=table", `[data-unit]`, true, 2},
-		{"plan", "/plan", `[data-planned]`, false, 1},
+		{"work-list", "/plan/list", `[data-planned]`, false, 1},
 		{"entries", "/entries?unit=TK-08", `tr[data-entry]`, false, 5},
 	} {
 		b.view(c.path, c.ready, 1280, 800, true)

@@ -78,7 +78,7 @@ func TestPickAndSend(t *testing.T) {
 // The person who is not the coordinator sees the plan and changes nothing.
 func TestPlanOfATechnician(t *testing.T) {
 	b := newTabOf(t, "quayle@skerrow.example")
-	b.open("/plan", `[data-planned]`)
+	b.open("/plan/list", `[data-planned]`)
 	if n := js[int](b, `document.querySelectorAll('[data-planned] button').length`); n != 0 {
 		t.Errorf("a technician has %d buttons on the work list", n)
 	}

@@ -183,3 +183,40 @@ func FollowUps(w clock.Work, followDays int) []int {
 	}
 	return days
 }
+
+// order in which works are chosen for a unit: what serves most first.
+var order = []clock.Work{clock.RenewWork, clock.CorrectWork, clock.RepairWork, clock.RawWork, clock.HoseWork, clock.ServiceWork, clock.FilterWork, clock.DoseWork, clock.CapWork, clock.SampleWork, clock.TestWork, clock.LevelWork}
+
+// Wanted work on a circuit of a unit, for the clock that asks for it most urgently.
+type Wanted struct {
+	Work  clock.Work
+	Clock clock.Clock
+}
+
+// RunsOut reports whether a clock asks for work until a day: its window opens by then, or it is overdue or a hold.
+func RunsOut(c clock.Clock, until measure.Date) bool {
+	switch {
+	case c.Verdict == clock.Hold || c.Verdict == clock.Overdue:
+		return true
+	case c.Window != nil:
+		return !c.Window.P10.After(until)
+	}
+	return c.Due != nil && !c.Due.After(until)
+}
+
+// WantedUntil a day by the clocks of a unit, circuit by circuit: the fewest visits that serve each clock that runs out by then. A
+// clock that is not governing counts as well: a unit that is only to be topped up by its governing clock may have its hard night before the day.
+func WantedUntil(clocks []clock.Clock, until measure.Date) (all []Wanted) {
+	for _, w := range order {
+		for _, c := range clocks {
+			own, ok := clock.WorkFor(c)
+			if !ok || own != w || !RunsOut(c, until) {
+				continue
+			}
+			if !slices.ContainsFunc(all, func(o Wanted) bool { return o.Clock.Circuit == c.Circuit && Serves(o.Work, c) }) {
+				all = append(all, Wanted{w, c})
+			}
+		}
+	}
+	return all
+}

@@ -92,3 +92,35 @@ func TestWhatAVisitTakes(t *testing.T) {
 		t.Errorf("checks after a cap test: %v", got)
 	}
 }
+
+func TestWantedUntil(t *testing.T) {
+	level := clock.Clock{Kind: clock.Level, Verdict: clock.Due, Due: at(0), Reason: clock.Reason{Code: clock.LevelLow}}
+	test := clock.Clock{Kind: clock.TestDue, Verdict: clock.Overdue, Due: at(-3), Reason: clock.Reason{Code: clock.TestCalendar}}
+	age := clock.Clock{Kind: clock.Age, Verdict: clock.Due, Due: at(12), Reason: clock.Reason{Code: clock.AgeRuns}}
+	later := clock.Clock{Kind: clock.Age, Verdict: clock.Sound, Due: at(300), Reason: clock.Reason{Code: clock.AgeRuns}}
+	port := age
+	port.Circuit = "port"
+	for _, of := range []struct {
+		name   string
+		clocks []clock.Clock
+		want   []clock.Work
+	}{
+		{"a top-up governs, and the night counts", []clock.Clock{level, frost(10, 10, clock.Due)}, []clock.Work{clock.CorrectWork}},
+		{"a renewal serves test, level and night", []clock.Clock{test, level, age, frost(10, 10, clock.Due)}, []clock.Work{clock.RenewWork}},
+		{"what runs out later asks for nothing yet", []clock.Clock{later, test}, []clock.Work{clock.TestWork}},
+		{"a window that opens by then", []clock.Clock{frost(60, 13, clock.Watch)}, []clock.Work{clock.CorrectWork}},
+		{"each circuit has its own", []clock.Clock{age, port}, []clock.Work{clock.RenewWork, clock.RenewWork}},
+		{"nothing", []clock.Clock{later}, nil},
+	} {
+		got := WantedUntil(of.clocks, today.AddDays(14))
+		if len(got) != len(of.want) {
+			t.Errorf("%s: %+v", of.name, got)
+			continue
+		}
+		for i, w := range got {
+			if w.Work != of.want[i] {
+				t.Errorf("%s: %s, want %s", of.name, w.Work, of.want[i])
+			}
+		}
+	}
+}

@@ -81,34 +81,125 @@ func (f *Fleet) Propose(ctx context.Context, by store.Actor, w Wish) (p Proposal
 	return p, fmt.Errorf("%w: try again", store.ErrPlanChanged)
 }
 
-// addAllDue adds what the governing clocks ask for until a day to the work list. noDay are units of which no day is known.
+// addAllDue adds what runs out until a day to the work list: for each unit the visits that serve all of its clocks that do. noDay are
+// units of which no day is known.
 func (f *Fleet) addAllDue(ctx context.Context, by store.Actor, until measure.Date) (n int, noDay []string, err error) {
-	all, err := f.Statuses(ctx, store.StatusFilter{})
+	all, err := f.Statuses(ctx, store.StatusFilter{Clocks: true})
 	if err != nil {
 		return 0, nil, err
 	}
+	wanted := map[string][]visit.Wanted{}
 	var codes []string
 	for _, u := range all {
-		if u.Verdict == clock.Unknown && earliestDue(u) == nil {
+		if u.Verdict == clock.Unknown && u.Governing.Due == nil {
 			noDay = append(noDay, u.Code)
 		}
-		if due := earliestDue(u); u.Verdict == clock.Hold || u.Verdict == clock.Overdue || due != nil && !due.After(until) {
+		if w := visit.WantedUntil(u.Clocks, until); len(w) > 0 {
+			wanted[u.Code] = w
 			codes = append(codes, u.Code)
 		}
 	}
 	if len(codes) == 0 {
 		return 0, noDay, nil
 	}
-	added, err := f.AddWork(ctx, by, codes, nil, nil)
-	return len(added.IDs), noDay, err
+	n, err = f.addVisits(ctx, by, codes, wanted)
+	return n, noDay, err
 }
 
-// earliestDue day of a unit's governing clock: the early end of its window; nil for none.
-func earliestDue(u store.Status) *measure.Date {
-	if w := u.Governing.Window; w != nil {
-		return &w.P10
+// addVisits to the work list, each for the days that its clock leaves.
+func (f *Fleet) addVisits(ctx context.Context, by store.Actor, codes []string, wanted map[string][]visit.Wanted) (int, error) {
+	today, err := f.Today(ctx)
+	if err != nil {
+		return 0, err
 	}
-	return u.Governing.Due
+	evaluated, err := f.Units(ctx, codes)
+	if err != nil {
+		return 0, err
+	}
+	items, err := f.store.WorkListOf(ctx, codes)
+	if err != nil {
+		return 0, err
+	}
+	open := workLines(items, evaluated)
+	var lines []store.NewWork
+	for _, m := range evaluated {
+		for _, w := range wanted[m.Unit.Code] {
+			l := store.NewWork{Unit: m.circuit(w.Clock.Circuit), Work: w.Work}
+			l.From, l.To = w.Clock.DefaultSpan(today)
+			if l.To.Before(l.From) {
+				l.To = l.From
+			}
+			l.Closes = doneLine(open, l.Unit.Address(), w.Work)
+			lines = append(lines, l)
+		}
+	}
+	ids, _, err := f.store.AddWork(ctx, by, lines)
+	return len(ids), err
+}
+
+// doneLine is the open line of the same work that the books show as done; 0 for none.
+func doneLine(open []WorkLine, address string, w clock.Work) int64 {
+	i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Address == address && p.Work == w && p.Done != nil })
+	if i < 0 {
+		return 0
+	}
+	return open[i].ID
+}
+
+// Unprevented is a unit that a night of the plan's days would catch, with no line on the work list that prevents it.
+type Unprevented struct {
+	store.UnitName
+	Night measure.Date
+	Of    clock.Kind
+}
+
+// verdictsOfNights are those of units whose night can lie within a quarter: none later is worse than watch.
+var verdictsOfNights = []clock.Verdict{clock.Hold, clock.Overdue, clock.Due, clock.Watch}
+
+// UnpreventedNights until the last day of the plan, the first one first.
+func (f *Fleet) UnpreventedNights(ctx context.Context, b *PlanBoard) (all []Unprevented, err error) {
+	for _, v := range verdictsOfNights {
+		rows, err := f.Statuses(ctx, store.StatusFilter{Verdict: v, Clocks: true})
+		if err != nil {
+			return nil, err
+		}
+		for _, u := range rows {
+			if n, ok := b.unprevented(u); ok {
+				all = append(all, n)
+			}
+		}
+	}
+	slices.SortFunc(all, func(a, b Unprevented) int {
+		return cmp.Or(a.Night.Compare(b.Night), cmp.Compare(a.Code, b.Code))
+	})
+	return all, nil
+}
+
+func (b *PlanBoard) unprevented(u store.Status) (n Unprevented, ok bool) {
+	for _, c := range u.Clocks {
+		if c.Kind != clock.Freeze && c.Kind != clock.RawWater || c.Due == nil {
+			continue
+		}
+		night := *c.Due
+		if c.Window != nil {
+			night = c.Window.P10
+		}
+		if night.After(b.Until) || slices.ContainsFunc(b.Jobs, func(j PlanJob) bool {
+			return j.Unit.Code == u.Code && j.Done == nil && (visit.Serves(j.Work, c) || j.Work == clock.TestWork && unmeasured(c))
+		}) {
+			continue
+		}
+		if !ok || night.Before(n.Night) {
+			n, ok = Unprevented{u.UnitName, night, c.Kind}, true
+		}
+	}
+	return n, ok
+}
+
+// unmeasured clocks ask for a test first: what would protect is not known.
+func unmeasured(c clock.Clock) bool {
+	w, ok := clock.WorkFor(c)
+	return ok && w == clock.TestWork
 }
 
 // propose once, by the plan as it is.
@@ -302,8 +393,8 @@ type Supposed struct {
 
 // WhatIf is a plan beside the one that there is.
 type WhatIf struct {
-	Now, Then         schedule.Price
-	NowCost, ThenCost float64
+	// Now and Then are the prices of what has a place in both.
+	Now, Then schedule.Price
 	// NowLeft are jobs without a place now; Out those that fall out of the plan then, In those that find a place.
 	NowLeft   int
 	Out, Left []LeftOut
@@ -325,8 +416,8 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 	if err != nil {
 		return w, err
 	}
-	now, before := *b.Problem, slices.Clone(b.Plan)
-	w.Now, w.NowCost = schedule.PriceOf(&now, before), schedule.Cost(&now, before)
+	before := slices.Clone(b.Plan)
+	now := withoutMoves(b.Problem)
 	if err := b.suppose(s); err != nil {
 		return w, err
 	}
@@ -336,9 +427,14 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 	}
 	then := *b.Problem
 	then.Jobs = slices.Clone(b.Problem.Jobs)
+	then.Rates.OtherDay, then.Rates.Other = heldTogether, heldTogether/5
 	for i := range then.Jobs {
-		// What was agreed is moved only where it cannot stay.
-		then.Jobs[i].Pinned = then.Jobs[i].Before != nil && len(broken[i]) == 0 && then.Jobs[i].Pinned
+		// What was agreed is moved only where it cannot stay, the rest only where that makes room.
+		j := &then.Jobs[i]
+		j.Pinned = j.Before != nil && len(broken[i]) == 0 && j.Pinned
+		if !j.Pinned && (j.Before == nil || j.Before.Day >= s.From.Sub(b.Today)) {
+			j.Earliest = max(j.Earliest, s.From.Sub(b.Today))
+		}
 	}
 	ctxSolve, cancel := context.WithTimeout(ctx, solverTime)
 	defer cancel()
@@ -346,7 +442,19 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 	if err != nil {
 		return w, err
 	}
-	w.Board, w.Then, w.ThenCost = b, schedule.PriceOf(&then, plan), schedule.Cost(&then, plan)
+	// What has a place in both is compared: a plan is no cheaper for a job that falls out of it.
+	both := func(of schedule.Plan) schedule.Plan {
+		some := make(schedule.Plan, len(of))
+		for i := range of {
+			if before[i] != nil && plan[i] != nil {
+				some[i] = of[i]
+			}
+		}
+		return some
+	}
+	after := withoutMoves(&then)
+	after.Rates = now.Rates
+	w.Board, w.Now, w.Then = b, schedule.PriceOf(now, both(before)), schedule.PriceOf(after, both(plan))
 	for _, j := range b.Jobs {
 		k := j.Index
 		if k < 0 {
@@ -372,6 +480,19 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 		}
 	}
 	return w, nil
+}
+
+// heldTogether is the hours of work that a move costs in a plan that is supposed, so that it stays as it is where it can.
+const heldTogether = 5
+
+// withoutMoves is the problem in which nothing was placed before: a plan costs what it costs in itself.
+func withoutMoves(p *schedule.Problem) *schedule.Problem {
+	same := *p
+	same.Jobs = slices.Clone(p.Jobs)
+	for i := range same.Jobs {
+		same.Jobs[i].Before, same.Jobs[i].Pinned = nil, false
+	}
+	return &same
 }
 
 // suppose changes the problem of the board.

@@ -110,19 +110,13 @@ func (h handlers) GetPlanPaper(ctx context.Context, r api.GetPlanPaperRequestObj
 		return nil, err
 	}
 	v.state = schedule.Check(v.Problem, v.Plan)
-	_, week := v.from.Time().ISOWeek()
-	under := fmt.Sprintf("week %d, %s to %s", week, v.r.Date(v.from), v.r.Date(v.from.AddDays(6)))
-	if v.agreed(v.from) {
-		under += ", agreed"
-	} else {
-		under += ", not agreed"
-	}
+	under := v.r.PlanWeek(v.from, v.agreed(v.from))
 	var pages []paper.PlanPage
 	if r.Params.Of == api.GetPlanPaperParamsOfTechnician {
 		for i, t := range v.Technicians {
 			pages = append(pages, v.page(t.Name, t.Site+", "+under, func(p store.Placement) bool { return p.Technician == t.ID }, func(d int) string {
 				if v.Problem.People[i].Hours[d] <= 0 {
-					return orText(t.Absent[d], "not a working day")
+					return orText(t.Absent[d], words.NoWorkingDay)
 				}
 				return ""
 			}))
@@ -131,10 +125,10 @@ func (h handlers) GetPlanPaper(ctx context.Context, r api.GetPlanPaperRequestObj
 		for i, b := range v.Bays {
 			pages = append(pages, v.page(words.BayName(b.Kind, b.Number)+", "+b.Site, under, func(p store.Placement) bool { return p.Bay == b.BayName }, func(d int) string {
 				if v.Problem.Bays[i].Closed[d] {
-					return "out of use" + dashed(b.Closed[d])
+					return words.OutOfUse + dashed(b.Closed[d])
 				}
 				if v.Problem.Sites[v.Problem.Bays[i].Site].Open[d] <= 0 {
-					return "closed"
+					return words.Closed
 				}
 				return ""
 			}))
@@ -192,7 +186,7 @@ func (v planView) line(j fleet.PlanJob) paper.PlanLine {
 		l.Place += ", " + *job.Technician
 	}
 	if j.Late {
-		l.Night = "its day has passed"
+		l.Night = words.DayPassed
 	}
 	if job.NightText != nil {
 		l.Night = *job.NightText

@@ -17,6 +17,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/schedule"
+	"diligentledger/core/visit"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/store"
 	"diligentledger/internal/words"
@@ -115,7 +116,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 		open := v.Problem.Sites[v.Problem.Bays[i].Site].Open
 		out.Bays = append(out.Bays, api.PlanBay{Bay: bayName(b.BayName), Name: words.BayName(b.Kind, b.Number), Closed: byShown(v, "", func(d int) string {
 			if v.Problem.Bays[i].Closed[d] {
-				return orText(b.Closed[d], "out of use")
+				return orText(b.Closed[d], words.OutOfUse)
 			}
 			return ""
 		}), Open: byShown(v, 0, func(d int) float64 {
@@ -135,12 +136,19 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 	for _, j := range v.Jobs {
 		out.Jobs = append(out.Jobs, v.job(j))
 	}
+	nights, err := h.fleet.UnpreventedNights(ctx, v.PlanBoard)
+	if err != nil {
+		return out, err
+	}
+	out.Nights = each(nights, func(n fleet.Unprevented) api.PlanNight {
+		return api.PlanNight{Unit: n.Code, Name: n.Name, Site: n.Site, Night: date(n.Night), Text: v.r.PlanUnprevented(n.Night, v.Today, n.Of == clock.RawWater)}
+	})
 	for _, m := range v.Mixings(v.from, v.from.AddDays(v.days-1)) {
 		out.Mixing = append(out.Mixing, v.mixing(m))
 	}
 	out.Drawn = v.r.PlanDrawn(drawn(v.Mixings(v.Today, v.Until)))
 	price := schedule.PriceOf(v.Problem, v.Plan)
-	out.Price, out.Cost = append(out.Price, words.PlanPrice(price)...), price.Cost
+	out.Price, out.Cost = append(out.Price, words.PlanPrice(price, true)...), price.Cost
 	held, err := h.fleet.HeldWeeks(ctx, v.PlanBoard, heldWeeks)
 	for _, w := range held {
 		out.Held = append(out.Held, api.PlanHeld{Monday: date(w.Monday), Text: words.PlanHeld(w.Agreed, w.OnDay, w.InWeek, w.Later, w.Open), Agreed: w.Agreed, OnDay: w.OnDay})
@@ -214,7 +222,8 @@ func placement(item int64, p *api.PlanPlace) *store.Placement {
 }
 
 func (v planView) job(j fleet.PlanJob) api.PlanJob {
-	out := api.PlanJob{Id: j.ID, Unit: j.Address, Name: j.Unit.Name, Kind: j.Unit.Kind, Site: j.Unit.Site, Work: api.Work(j.Work), Verdict: api.Verdict(j.Governing.Verdict), Why: v.r.Reason(j.Governing, j.Unit.Site),
+	_, sheet := visit.JobFor(j.Unit.Kind, j.Work)
+	out := api.PlanJob{Sheet: sheet, Id: j.ID, Unit: j.Address, Name: j.Unit.Name, Kind: j.Unit.Kind, Site: j.Unit.Site, Work: api.Work(j.Work), Verdict: api.Verdict(j.Governing.Verdict), Why: v.r.Reason(j.Governing, j.Unit.Site),
 		From: date(j.From), To: date(j.To), Bay: api.BayKind(fleet.BayKind(j)), Agreed: j.Agreed, Breaks: []string{}, Warnings: []string{}, State: api.PlanJobStateToPlace}
 	if j.Done != nil {
 		done := date(measure.DateOf(*j.Done, v.zone))
@@ -255,6 +264,7 @@ func (v planView) job(j fleet.PlanJob) api.PlanJob {
 				continue
 			}
 			text := v.r.PlanBreak(b, v.placing(j, b.Place))
+			out.Caught = out.Caught || b.Rule == schedule.HardNight
 			if b.Rule.Warned() {
 				out.Warnings = append(out.Warnings, text)
 			} else {
@@ -326,7 +336,7 @@ func (h handlers) MovePlan(ctx context.Context, r api.MovePlanRequestObject) (ap
 		for _, b := range refused.Option.Breaks {
 			out.Breaks = append(out.Breaks, reader(ctx).PlanBreak(b, placing(refused.Board, refused.Job, b.Place)))
 		}
-		out.Price = append(out.Price, words.PlanPrice(refused.Option.Price)...)
+		out.Price = append(out.Price, words.PlanPrice(refused.Option.Price, false)...)
 		return out, nil
 	}
 	return api.MovePlan200JSONResponse{Placed: true, Breaks: []string{}, Price: []string{}}, err
@@ -393,7 +403,7 @@ func (h handlers) GetPlanOptions(ctx context.Context, r api.GetPlanOptionsReques
 			k := d*len(board.Bays) + b
 			switch {
 			case d < 0:
-				row = append(row, api.PlanOption{State: api.PlanOptionStateRefused, Text: "that day has passed"})
+				row = append(row, api.PlanOption{State: api.PlanOptionStateRefused, Text: words.DayPassed})
 			case k >= len(options):
 				row = append(row, api.PlanOption{State: api.PlanOptionStateRefused, Text: words.PlanNoTechnician})
 			default:
@@ -428,7 +438,7 @@ func (v planView) option(board *fleet.PlanBoard, j fleet.PlanJob, o schedule.Opt
 		out.State = api.PlanOptionStateRefused
 	}
 	if out.Text = strings.Join(breaks, "; "); out.Text == "" {
-		out.Text = strings.Join(words.PlanPrice(o.Price), ", ")
+		out.Text = strings.Join(words.PlanPrice(o.Price, false), ", ")
 	}
 	if o.Person < len(board.Technicians) && out.State != api.PlanOptionStateRefused {
 		name := board.Technicians[o.Person].Name
@@ -464,7 +474,7 @@ func (h handlers) ExplainPlan(ctx context.Context, r api.ExplainPlanRequestObjec
 		add(words.PlanHeadings.Need, rd.PlanNeed(e.Need, placing(e.Board, e.Job, e.Need.Place), e.Room))
 		return out, nil
 	}
-	here := words.PlanPrice(e.Here)
+	here := words.PlanPrice(e.Here, false)
 	if len(here) == 0 {
 		here = []string{words.PlanHeadings.Nothing}
 	}
@@ -534,7 +544,7 @@ func (h handlers) WhatIf(ctx context.Context, r api.WhatIfRequestObject) (api.Wh
 			name += " at " + b.Site
 		}
 	}
-	out := api.WhatIf200JSONResponse{Title: rd.PlanSupposed(string(r.Body.Supposed), name, s.Earlier), Now: words.PlanPrice(w.Now), Then: words.PlanPrice(w.Then), Difference: words.PlanDifference(w.Then.Minus(w.Now)),
+	out := api.WhatIf200JSONResponse{Title: rd.PlanSupposed(string(r.Body.Supposed), name, s.Earlier), Now: words.PlanPrice(w.Now, true), Then: words.PlanPrice(w.Then, true), Difference: words.PlanDifference(w.Then.Minus(w.Now)),
 		NowCost: round1(w.Now.Cost), ThenCost: round1(w.Then.Cost), NowLeft: w.NowLeft, Out: leftOut(rd, w.Out), Left: leftOut(rd, w.Left), In: []string{}, Moved: []string{}}
 	for _, j := range w.In {
 		out.In = append(out.In, j.Address)
@@ -596,7 +606,7 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 	if inside {
 		absent := t.Absent[d]
 		if b.Problem.People[i].Hours[d] <= 0 {
-			absent = orText(absent, "not a working day")
+			absent = orText(absent, words.NoWorkingDay)
 			out.Absent = &absent
 		}
 		load := schedule.LoadOf(b.Problem, b.Plan)
@@ -620,6 +630,8 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 		mine[j.Unit.Code] = true
 		out.Jobs = append(out.Jobs, row)
 	}
+	// Cold engines first: what is done where the unit is parked, before it is driven.
+	slices.SortStableFunc(out.Jobs, func(a, b api.PlanDayJob) int { return boolRank(a.Bay != visit.Place) - boolRank(b.Bay != visit.Place) })
 	var mixing []api.PlanMixing
 	for _, m := range b.Mixings(day, day) {
 		if slices.ContainsFunc(m.Units, func(code string) bool { return mine[code] }) {
@@ -632,9 +644,16 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 	return out, nil
 }
 
+func boolRank(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
 func (v planView) dayJob(j fleet.PlanJob) api.PlanDayJob {
 	job := v.job(j)
-	row := api.PlanDayJob{Id: j.ID, Unit: j.Address, Name: j.Unit.Name, Work: api.Work(j.Work), Times: job.Times, State: api.PlanDayJobStatePlanned, Warnings: append(append([]string{}, job.Breaks...), job.Warnings...)}
+	row := api.PlanDayJob{Bay: api.BayKind(j.Placed.Bay.Kind), Sheet: job.Sheet, Id: j.ID, Unit: j.Address, Name: j.Unit.Name, Work: api.Work(j.Work), Times: job.Times, State: api.PlanDayJobStatePlanned, Warnings: append(append([]string{}, job.Breaks...), job.Warnings...)}
 	if job.NightText != nil {
 		row.Warnings = append(row.Warnings, *job.NightText)
 	}

@@ -13,7 +13,7 @@ import (
 )
 
 // bayNames are a bay of each kind, followed by its number.
-var bayNames = map[string]string{visit.Car: "car bay", visit.Heavy: "heavy bay", visit.Motorcycle: "motorcycle lift", visit.Dock: "dock", visit.Hangar: "hangar", visit.Place: "where it is parked"}
+var bayNames = map[string]string{visit.Car: "car bay", visit.Heavy: "heavy bay", visit.Motorcycle: "motorcycle lift", visit.Dock: "dock", visit.Hangar: "hangar", visit.Place: "at its place"}
 
 // BayName of a bay at a site.
 func BayName(kind string, number int) string {
@@ -148,6 +148,8 @@ func (r Reader) PlanNeed(n schedule.Need, at Placing, room bool) string {
 			add("a day of " + hours(b.Hours) + " in the bay, which is open " + hours(b.Limit) + ", or a sheet that takes less")
 		case schedule.OutOfStock:
 			add(r.Litres(b.Hours-b.Limit, 1) + " more of " + at.Product + " by " + r.Weekday(at.Day))
+		case schedule.TooEarly:
+			add("a later day: it is meant for " + r.Date(at.From) + " at the earliest")
 		case schedule.HardNight:
 			add("nothing gives before its night: " + r.caught(at) + "; it is on hold from then on until the work is done")
 		default:
@@ -157,9 +159,13 @@ func (r Reader) PlanNeed(n schedule.Need, at Placing, room bool) string {
 	return strings.Join(needs, ", and ")
 }
 
-// PlanPrice is what a place costs, by what it comes from; empty for nothing worth a word.
-func PlanPrice(p schedule.Price) []string {
+// PlanPrice is what a place costs, by what it comes from; empty for nothing worth a word. plan: it is the price of a whole plan.
+func PlanPrice(p schedule.Price, plan bool) []string {
 	var all []string
+	first := "past its first clock, expected"
+	if plan {
+		first = "past the first clocks of its units, expected"
+	}
 	some := func(v, least float64, text func(v string) string, digits int) {
 		if math.Abs(v) >= least {
 			all = append(all, text(Figure(v, digits)))
@@ -167,15 +173,18 @@ func PlanPrice(p schedule.Price) []string {
 	}
 	days := func(what string) func(string) string { return func(v string) string { return v + " days " + what } }
 	some(p.Life, 0.5, days("of coolant life thrown away"), 0)
-	some(p.Overrun, 0.05, days("past its first clock, expected"), 1)
-	some(p.Held, 0.5, days("that it must not run"), 0)
-	if p.SetUps > 0 {
+	some(p.Overrun, 0.05, days(first), 1)
+	some(p.Held, 0.5, days("that "+when(!plan, "it")+when(plan, "units")+" must not run"), 0)
+	switch {
+	case p.SetUps > 0 && plan:
+		all = append(all, Figure(p.SetUps, 0)+" times that a product is mixed")
+	case p.SetUps > 0:
 		all = append(all, "a product to be mixed that day that is not mixed otherwise")
 	}
 	some(p.Travel, 0.05, func(v string) string { return v + nbsp + "h on the way" }, 1)
 	some(p.Cooling, 0.05, func(v string) string { return v + nbsp + "h of the bay blocked by cooling" }, 1)
 	some(p.Overtime, 0.05, func(v string) string { return v + nbsp + "h of overtime" }, 1)
-	some(p.FollowUp, 0.5, days("that its level checks come late, over closed days"), 0)
+	some(p.FollowUp, 0.5, days("that level checks come late, over closed days"), 0)
 	return all
 }
 
@@ -296,7 +305,7 @@ func PlanTimes(cool, hands, wait float64, sheet bool) string {
 
 // PlanHours of a technician on a day.
 func PlanHours(planned, has float64) string {
-	return Figure(planned, 1) + " of " + Figure(has, 1) + nbsp + "h"
+	return Figure(planned, 1) + " of " + Figure(has, 1) + nbsp + "h" + when(planned > has+0.05, ", "+Figure(planned-has, 1)+nbsp+"h of it overtime")
 }
 
 // PlanMixing is what is mixed of a product for some jobs: its litres, the purified water, the strength.
@@ -326,4 +335,30 @@ func (r Reader) PlanDrawn(all []Drawn) []string {
 		lines = append(lines, r.Litres(water, 1)+" purified water")
 	}
 	return lines
+}
+
+// What is said of days of the plan.
+const (
+	NoWorkingDay = "not a working day"
+	OutOfUse     = "out of use"
+	Closed       = "closed"
+	DayPassed    = "that day has passed"
+)
+
+// PlanWeek is the heading of a week on paper, by its Monday.
+func (r Reader) PlanWeek(monday measure.Date, agreed bool) string {
+	_, week := monday.Time().ISOWeek()
+	return fmt.Sprintf("week %d, %s to %s, ", week, r.Date(monday), r.Date(monday.AddDays(6))) + when(!agreed, "not ") + "agreed"
+}
+
+// PlanUnprevented is a night that would catch a unit, with nothing on the work list that prevents it.
+func (r Reader) PlanUnprevented(night, today measure.Date, raw bool) string {
+	what := "coolant would not hold"
+	if raw {
+		what = "raw-water side would freeze in"
+	}
+	if !night.After(today) {
+		return "the night that its " + what + " has come; no work on the list prevents it"
+	}
+	return r.Weekday(night) + ": a night that its " + what + "; no work on the list prevents it"
 }

@@ -16,6 +16,7 @@ import "./base.css";
 import "./rows.css";
 import "./round.css";
 import "./job.css";
+import "./plan.css";
 
 // Each page is fetched when it is opened first; those with forms bring Chakra UI along.
 const MorningPage = lazy(() => pages.morning().then((m) => ({ default: m.MorningPage })));
@@ -23,7 +24,9 @@ const AccountPage = lazy(() => pages.account().then((m) => ({ default: m.Account
 const HorizonPage = lazy(() => pages.horizon().then((m) => ({ default: m.HorizonPage })));
 const EntriesPage = lazy(() => pages.entries().then((m) => ({ default: m.EntriesPage })));
 const BenchPage = lazy(() => pages.bench().then((m) => ({ default: m.BenchPage })));
-const PlanPage = lazyWithChakra(() => import("./plan/PlanPage").then((m) => m.PlanPage));
+const WorkListPage = lazyWithChakra(() => import("./plan/WorkListPage").then((m) => m.WorkListPage));
+const BoardPage = lazy(() => import("./plan/BoardPage").then((m) => ({ default: m.BoardPage })));
+const DayPage = lazy(() => import("./plan/DayPage").then((m) => ({ default: m.DayPage })));
 const RegisterPage = lazyWithChakra(() => import("./people/RegisterPage").then((m) => m.RegisterPage));
 const RecordsPage = lazy(() => import("./register/RecordsPage").then((m) => ({ default: m.RecordsPage })));
 const RecordPage = lazy(() => import("./register/RecordPage").then((m) => ({ default: m.RecordPage })));
@@ -82,7 +85,9 @@ createRoot(root).render(
                     <Route path="/job" element={<JobsPage />} />
                     <Route path="/job/new" element={<StartPage />} />
                     <Route path="/job/:id" element={<JobPage />} />
-                    <Route path="/plan" element={<PlanPage />} />
+                    <Route path="/plan" element={<BoardPage />} />
+                    <Route path="/plan/list" element={<WorkListPage />} />
+                    <Route path="/plan/day" element={<DayPage />} />
                     <Route path="/entries" element={<EntriesPage />} />
                     <Route path="/bench" element={<BenchPage />} />
                     <Route path="/register" element={<RegisterPage />} />

@@ -71,6 +71,12 @@ async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Re
 export type EntriesQuery = NonNullable<paths["/api/v1/entries"]["get"]["parameters"]["query"]>;
 export type AuditQuery = NonNullable<paths["/api/v1/audit"]["get"]["parameters"]["query"]>;
 
+type Body<P extends keyof paths> = paths[P] extends {
+  post: { requestBody: { content: { "application/json": infer B } } };
+}
+  ? B
+  : never;
+
 export const api = {
   jobs: (signal?: AbortSignal) => answer(client.GET("/api/v1/jobs", { signal })),
   jobChoices: (unit: string, signal?: AbortSignal) =>
@@ -119,6 +125,27 @@ export const api = {
     answer(client.POST("/api/v1/numbers", { body: { texts }, signal })),
   dates: (body: { texts: Record<string, string>; moments?: boolean; unit?: string }, signal?: AbortSignal) =>
     answer(client.POST("/api/v1/dates", { body, signal })),
+  plan: (from: string, weeks: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/plan", { params: { query: { from, weeks } }, signal })),
+  proposePlan: (body: Body<"/api/v1/plan/propose">) => answer(client.POST("/api/v1/plan/propose", { body })),
+  movePlan: (body: Body<"/api/v1/plan/move">) => answer(client.POST("/api/v1/plan/move", { body })),
+  takeOffPlan: (body: Body<"/api/v1/plan/take-off">) => answer(client.POST("/api/v1/plan/take-off", { body })),
+  pinPlan: (body: Body<"/api/v1/plan/pin">) => answer(client.POST("/api/v1/plan/pin", { body })),
+  undoPlan: (redo: boolean) => answer(client.POST("/api/v1/plan/undo", { body: { redo } })),
+  agreeWeek: (monday: string, revision: number) =>
+    answer(client.PUT("/api/v1/plan/weeks/{monday}", { params: { path: { monday } }, body: { revision } })),
+  unlockWeek: (monday: string) =>
+    answer(client.DELETE("/api/v1/plan/weeks/{monday}", { params: { path: { monday } } })),
+  planOptions: (id: number, from: string, weeks: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/plan/items/{id}/options", { params: { path: { id }, query: { from, weeks } }, signal })),
+  explainPlan: (id: number, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/plan/items/{id}", { params: { path: { id } }, signal })),
+  whatIf: (body: Body<"/api/v1/plan/what-if">) => answer(client.POST("/api/v1/plan/what-if", { body })),
+  planDay: (day: string | undefined, technician: number | undefined, signal?: AbortSignal) =>
+    answer(client.GET("/api/v1/plan/day", { params: { query: { day, technician } }, signal })),
+  calendars: (signal?: AbortSignal) => answer(client.GET("/api/v1/plan/calendars", { signal })),
+  addCalendar: (body: Body<"/api/v1/plan/calendars">) => answer(client.POST("/api/v1/plan/calendars", { body })),
+  revokeCalendar: (id: number) => answer(client.DELETE("/api/v1/plan/calendars/{id}", { params: { path: { id } } })),
   workList: (signal?: AbortSignal) => answer(client.GET("/api/v1/work-list", { signal })),
   addWork: (body: { units: string[]; from?: string; to?: string }) =>
     answer(client.POST("/api/v1/work-list", { body })),

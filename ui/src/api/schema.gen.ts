@@ -4001,6 +4001,8 @@ export interface components {
             bays: components["schemas"]["PlanBay"][];
             technicians: components["schemas"]["PlanTechnician"][];
             jobs: components["schemas"]["PlanJob"][];
+            /** @description Units that a night of these days would catch, with nothing on the work list that prevents it. */
+            nights: components["schemas"]["PlanNight"][];
             /** @description What is mixed on each morning of these days. */
             mixing: components["schemas"]["PlanMixing"][];
             /** @description What all planned jobs from today on draw of each product. */
@@ -4104,10 +4106,22 @@ export interface components {
             /** Format: date */
             done?: string;
             agreed: boolean;
+            /** @description The work has a job sheet. */
+            sheet: boolean;
+            /** @description Its place is on or after the day of its night. */
+            caught: boolean;
             /** @description Rules that its place breaks. */
             breaks: string[];
             /** @description What happens at its place that somebody decided, such as its night. */
             warnings: string[];
+        };
+        PlanNight: {
+            unit: string;
+            name: string;
+            site: string;
+            /** Format: date */
+            night: string;
+            text: string;
         };
         PlanMixing: {
             /** Format: date */
@@ -4228,6 +4242,9 @@ export interface components {
             times: string;
             /** @enum {string} */
             state: "planned" | "done" | "late";
+            bay: components["schemas"]["BayKind"];
+            /** @description The work has a job sheet. */
+            sheet: boolean;
             /** @description Job that is open on the unit. */
             job?: string;
             warnings: string[];

@@ -140,9 +140,14 @@ export function PickBar({
               .{sent.sent.length > 0 && " Days of the work: the two weeks before each may run out; change them there."}
             </span>
             {sent.sent.length > 0 && <Act onClick={() => back.mutate(sent.sent)}>undo</Act>}
-            <RouterLink className="link" to="/plan">
+            <RouterLink className="link" to="/plan/list">
               open the work list
             </RouterLink>
+            {sent.sent.length > 0 && (
+              <RouterLink className="link" to={`/plan?place=${sent.sent.slice(0, 400).join(",")}`}>
+                place {sent.sent.length === 1 ? "it" : "them"} on the plan
+              </RouterLink>
+            )}
           </div>
         )}
       </div>

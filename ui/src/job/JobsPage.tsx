@@ -5,6 +5,8 @@ import { type Schemas, api } from "../api/client";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { usePerson } from "../people/session";
+import { workNames } from "../words/names";
+import { mondayOf } from "../plan/carry";
 import { Remaining } from "./Remaining";
 
 type Row = Schemas["JobRow"];
@@ -37,6 +39,7 @@ export function JobsPage() {
     <Frame title="Job" head="what is in work, in the order of the work" here="job">
       <div className="page-pad jobs">
         {person.role !== "reader" && <Begin />}
+        <PlannedToday open={open.map((j) => j.unit)} />
         {jobs.isPending && <Waiting what="the jobs" />}
         {jobs.isError && <Failed error={jobs.error} again={() => void jobs.refetch()} />}
         {jobs.data && open.length === 0 && (
@@ -60,6 +63,46 @@ export function JobsPage() {
     </Frame>
   );
 }
+
+/** What the agreed plan has for today and nobody has begun yet. */
+function PlannedToday({ open }: { open: readonly string[] }) {
+  const [today] = useState(() => new Date().toISOString().slice(0, 10));
+  const plan = useQuery({
+    queryKey: ["plan", mondayOf(today), 1],
+    queryFn: ({ signal }) => api.plan(mondayOf(today), 1, signal),
+    refetchInterval: 30_000,
+  });
+  const board = plan.data;
+  if (plan.error) return <Failed error={plan.error} again={() => void plan.refetch()} />;
+  const jobs = (board?.jobs ?? []).filter(
+    (j) => j.agreed && j.state === "placed" && j.place?.day === board?.today && !open.includes(j.unit),
+  );
+  if (jobs.length === 0) return null;
+  return (
+    <section className="section" aria-label="Planned for today">
+      <h2 className="heading">
+        Planned for today <span className="faint figures">{jobs.length}</span>
+      </h2>
+      <ul className="planned-today">
+        {jobs.map((j) => (
+          <li key={j.id} data-planned-today={j.unit}>
+            <RouterLink to={`/job/new?unit=${encodeURIComponent(j.unit)}`} data-line className="link figures">
+              {j.unit}
+            </RouterLink>
+            <b>{workNames[j.work]}</b>
+            <span className="faint">
+              {j.name}, {board?.bays.find((b) => j.place && sameBay(b.bay, j.place.bay))?.name}, {j.site},{" "}
+              {j.technician}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const sameBay = (a: Schemas["PlanBayName"], b: Schemas["PlanBayName"]) =>
+  a.site === b.site && a.kind === b.kind && a.number === b.number;
 
 /** Which unit a job is to be begun on. */
 function Begin() {

@@ -40,7 +40,7 @@ function downloadPlan(as: FileFormat, data: Schemas["WorkList"]) {
 }
 
 /** The work list: the work that is meant to be done, between which days, and what the books say of it. */
-export function PlanPage() {
+export function WorkListPage() {
   const list = useQuery({ queryKey: ["work list"], queryFn: ({ signal }) => api.workList(signal) });
   const data = list.data;
   const open = data?.lines.filter((l) => l.done === undefined) ?? [];
@@ -48,13 +48,13 @@ export function PlanPage() {
   const ahead = open.filter((l) => !late.includes(l));
   const done = data?.lines.filter((l) => l.done !== undefined) ?? [];
   return (
-    <Frame title="Plan" head={data && longDay(data.today)} here="plan">
+    <Frame title="Work list" head={data && longDay(data.today)} here="plan">
       {list.isPending && <Waiting what="the work list" />}
       {list.error && <Failed error={list.error} again={() => void list.refetch()} />}
       {data && (
         <Box maxW="1180px" className="planned">
           {data.lines.length > 0 && (
-            <TakeAlong what="the plan" file={(as) => downloadPlan(as, data)} print={() => window.print()} />
+            <TakeAlong what="the work list" file={(as) => downloadPlan(as, data)} print={() => window.print()} />
           )}
           {data.lines.length === 0 && (
             <Text py="20px">
