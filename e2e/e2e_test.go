@@ -253,6 +253,7 @@ func (p *program) get(t *testing.T, path string) string {
 type tab struct {
 	t   *testing.T
 	ctx context.Context
+	at  *program // nil for the shared one
 
 	mu       sync.Mutex
 	asked    []string
@@ -269,9 +270,15 @@ func newTab(t *testing.T) *tab {
 // empty.
 func newTabOf(t *testing.T, email string) *tab {
 	t.Helper()
+	return newTabAt(t, app, email)
+}
+
+// newTabAt a program of its own.
+func newTabAt(t *testing.T, at *program, email string) *tab {
+	t.Helper()
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
-	b := &tab{t: t, ctx: ctx}
+	b := &tab{t: t, ctx: ctx, at: at}
 	// Listen opens the tab, so it must come before the time limit.
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		t.Fatal(err)
@@ -284,7 +291,7 @@ func newTabOf(t *testing.T, email string) *tab {
 	}
 	if yes := true; email != "" {
 		if _, err := chromedp.Call(limited, network.SetCookie, network.SetCookieParams{
-			Name: "session", Value: app.session(t, email), URL: app.address, HTTPOnly: &yes, Secure: &yes, SameSite: network.CookieSameSiteLax}); err != nil {
+			Name: "session", Value: at.session(t, email), URL: at.address, HTTPOnly: &yes, Secure: &yes, SameSite: network.CookieSameSiteLax}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -330,7 +337,11 @@ func js[T any](b *tab, expression string) T {
 // open goes to an address of the application and waits until it stands.
 func (b *tab) open(path, visible string) {
 	b.t.Helper()
-	b.do(chromedp.Navigate(app.address + path))
+	at := app
+	if b.at != nil {
+		at = b.at
+	}
+	b.do(chromedp.Navigate(at.address + path))
 	b.wait(visible)
 }
 

@@ -110,6 +110,10 @@ func counted(p *schedule.Problem, plan schedule.Plan) (sum float64) {
 		a, b int
 		c    string
 	}
+	called, several := map[key]bool{}, map[string]int{}
+	for _, j := range p.Jobs {
+		several[j.Unit]++
+	}
 	mixed, cool, longest, hands, way := map[key]bool{}, map[key]float64{}, map[key]float64{}, map[key]float64{}, map[key]float64{}
 	for j, at := range plan {
 		job := p.Jobs[j]
@@ -127,6 +131,9 @@ func counted(p *schedule.Problem, plan schedule.Plan) (sum float64) {
 			for d := at.Day + n; d < p.Days && p.Sites[site].Open[d] == 0; d++ {
 				sum += r.FollowUp
 			}
+		}
+		if job.Unit != "" && several[job.Unit] > 1 {
+			called[key{c: job.Unit, b: at.Day}] = true
 		}
 		if job.Product != "" && job.Mixed {
 			mixed[key{site, at.Day, job.Product}] = true
@@ -151,7 +158,7 @@ func counted(p *schedule.Problem, plan schedule.Plan) (sum float64) {
 			}
 		}
 	}
-	sum += r.SetUp * float64(len(mixed))
+	sum += r.SetUp*float64(len(mixed)) + r.Visit*float64(len(called))
 	for k, v := range cool {
 		sum += r.Cooling * (v - longest[k])
 	}

@@ -14,7 +14,7 @@ import (
 //
 //	y_j_d_b   job j on day d in bay b        z_j_d_w_s  with person w at site s      n_j  not placed
 //	f_j_d_b   it cooled overnight in the bay v_w_d_s    person w is at site s on d   u_s_d_k  product k mixed
-//	o_w_d     overtime, hours
+//	o_w_d     overtime, hours                c_u_d      unit u of several jobs is called in on d
 //
 // Pinned jobs are fixed; limits that they exceed already are raised to what they take.
 func WriteMIP(out io.Writer, p *Problem) error {
@@ -128,6 +128,15 @@ func (m *programme) inBay(j, d, b, site int, once *row) {
 		r := m.row(fmt.Sprintf("stood_%d_%d_%d", j, d, b), "<=", 0)
 		r.add(1, f)
 		r.add(-1, y)
+	}
+	if u := m.h.unit[j]; u >= 0 {
+		name := fmt.Sprintf("visit_%d_%d", j, d)
+		first := m.rows[name] == nil
+		r := m.row(name, "<=", 0)
+		r.add(1, y)
+		if first {
+			r.add(-1, m.is(fmt.Sprintf("c_%d_%d", u, d), p.Rates.Visit))
+		}
 	}
 	k := m.h.product[j]
 	if k >= 0 && job.Mixed {

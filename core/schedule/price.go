@@ -8,6 +8,7 @@ type Price struct {
 	Overrun  float64 // days that it is expected to be past its first clock
 	Life     float64 // days of coolant life thrown away
 	Held     float64 // days that it waits, of a held unit
+	Visits   float64 // days on which its unit is called in for it alone, of one with several jobs
 	SetUps   float64 // products that are mixed for it alone that day
 	Travel   float64 // hours on the way, of the person and the unit
 	Cooling  float64 // hours that it blocks the bay by cooling
@@ -70,6 +71,9 @@ func (s *state) price(j int, at Place) Price {
 	if job.Held {
 		price.Held = float64(at.Day)
 	}
+	if s.calledIn(j, at.Day) {
+		price.Visits = 1
+	}
 	if s.setsUp(j, site, at.Day) {
 		price.SetUps = 1
 	}
@@ -84,12 +88,12 @@ func (s *state) price(j int, at Place) Price {
 
 // Minus is the difference of two prices.
 func (a Price) Minus(b Price) Price {
-	return Price{a.Overrun - b.Overrun, a.Life - b.Life, a.Held - b.Held, a.SetUps - b.SetUps, a.Travel - b.Travel, a.Cooling - b.Cooling, a.Overtime - b.Overtime, a.FollowUp - b.FollowUp, a.Moved - b.Moved, a.Cost - b.Cost}
+	return Price{a.Overrun - b.Overrun, a.Life - b.Life, a.Held - b.Held, a.Visits - b.Visits, a.SetUps - b.SetUps, a.Travel - b.Travel, a.Cooling - b.Cooling, a.Overtime - b.Overtime, a.FollowUp - b.FollowUp, a.Moved - b.Moved, a.Cost - b.Cost}
 }
 
 // Plus is the sum of two prices.
 func (a Price) Plus(b Price) Price {
-	return Price{a.Overrun + b.Overrun, a.Life + b.Life, a.Held + b.Held, a.SetUps + b.SetUps, a.Travel + b.Travel, a.Cooling + b.Cooling, a.Overtime + b.Overtime, a.FollowUp + b.FollowUp, a.Moved + b.Moved, a.Cost + b.Cost}
+	return Price{a.Overrun + b.Overrun, a.Life + b.Life, a.Held + b.Held, a.Visits + b.Visits, a.SetUps + b.SetUps, a.Travel + b.Travel, a.Cooling + b.Cooling, a.Overtime + b.Overtime, a.FollowUp + b.FollowUp, a.Moved + b.Moved, a.Cost + b.Cost}
 }
 
 // Cost of a plan in hours of work, with what its unplaced jobs cost.

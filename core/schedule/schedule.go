@@ -25,6 +25,7 @@
 //   - life thrown away: the days of coolant life expected to be left, E[(T − d)+], T the
 //     earliest clock that the job renews;
 //   - each day that a held unit must not run;
+//   - each day on which a unit is called in that has several jobs;
 //   - set-up of the mixing station: each product that a site mixes on a day;
 //   - travel of people and of units between sites;
 //   - the hours that a bay is blocked by cooling;
@@ -73,6 +74,8 @@ type Clock struct {
 // Job to be placed.
 type Job struct {
 	ID string
+	// Unit that it is on; jobs of one are better done on one day. Empty for a unit of its own.
+	Unit string
 	// Site where the unit is kept, as an index into [Problem.Sites].
 	Site int
 	// Bay kind and Skills that it takes.
@@ -138,6 +141,7 @@ type Rates struct {
 	Overrun  float64 // a day of expected overrun
 	Life     float64 // a day of coolant life thrown away
 	Held     float64 // a day that a held unit waits
+	Visit    float64 // a day on which a unit of several jobs is called in
 	SetUp    float64 // a product that a site mixes on a day
 	Travel   float64 // an hour on the way
 	Cooling  float64 // an hour that a bay is blocked by cooling
@@ -152,7 +156,7 @@ type Rates struct {
 // worth 0.003 hours a day of its life; with its coolant twice that. A unit past its day is worth forty times
 // that a day, one that stands still is hired for half a day's work.
 func UsualRates() Rates {
-	return Rates{Overrun: 0.25, Life: 0.006, Held: 4, SetUp: 0.5, Travel: 1, Cooling: 0.25, Overtime: 0.5, FollowUp: 0.1, OtherDay: 0.5, Other: 0.1, Unplaced: 1000}
+	return Rates{Overrun: 0.25, Life: 0.006, Held: 4, Visit: 0.5, SetUp: 0.5, Travel: 1, Cooling: 0.25, Overtime: 0.5, FollowUp: 0.1, OtherDay: 0.5, Other: 0.1, Unplaced: 1000}
 }
 
 // Problem to be solved. Travel[a][b] is the way between two sites in hours; negative where nobody goes.
@@ -199,7 +203,7 @@ func (p *Problem) Valid() error {
 		}
 	}
 	r := p.Rates
-	for _, v := range []float64{r.Overrun, r.Life, r.Held, r.SetUp, r.Travel, r.Cooling, r.Overtime, r.FollowUp, r.OtherDay, r.Other, r.Unplaced} {
+	for _, v := range []float64{r.Overrun, r.Life, r.Held, r.Visit, r.SetUp, r.Travel, r.Cooling, r.Overtime, r.FollowUp, r.OtherDay, r.Other, r.Unplaced} {
 		if err := n("a rate", v); err != nil {
 			return err
 		}

@@ -118,6 +118,17 @@ func TestPlanOfASmallShop(t *testing.T) {
 				t.Errorf("placed at %v and %v", plan[0], plan[1])
 			}
 		}},
+		{"two jobs of one unit on one day", func(p *schedule.Problem) {
+			for i, due := range []float64{15, 17} {
+				j := car([]string{"CA-01 renewal", "CA-01 hoses"}[i], due)
+				j.Unit, j.Cool = "CA-01", 0.5
+				p.Jobs = append(p.Jobs, j)
+			}
+		}, func(t *testing.T, p *schedule.Problem, plan schedule.Plan) {
+			if plan[0] == nil || plan[1] == nil || plan[0].Day != plan[1].Day {
+				t.Errorf("placed at %v and %v", plan[0], plan[1])
+			}
+		}},
 		{"not while it is away", func(p *schedule.Problem) {
 			j := car("MC-01", 10)
 			j.Away = make([]bool, p.Days)

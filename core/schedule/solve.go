@@ -198,6 +198,9 @@ func (h *search) cheapestAt(j int, sl slot) option {
 	if h.setsUp(j, sl.site, sl.day) {
 		o.cost += r.SetUp
 	}
+	if h.calledIn(j, sl.day) {
+		o.cost += r.Visit
+	}
 	if was != nil && was.Day != sl.day {
 		o.cost += r.OtherDay
 	}
@@ -247,7 +250,7 @@ func (h *search) place(jobs []int, noise float64) {
 		left = slices.Delete(left, pick, pick+1)
 		site := h.p.Bays[done.first.at.Bay].Site
 		for i := range left {
-			if a := &left[i]; h.touched(a.first, done.first.at, site, h.product[a.job] == h.product[done.job]) || h.touched(a.other, done.first.at, site, false) {
+			if a := &left[i]; h.touched(a.first, done.first.at, site, h.product[a.job] == h.product[done.job] || h.unit[a.job] >= 0 && h.unit[a.job] == h.unit[done.job]) || h.touched(a.other, done.first.at, site, false) {
 				a.known = false
 			}
 		}
@@ -409,7 +412,7 @@ func (h *search) far(way, seed int, around slot, j int) float64 {
 	case 0:
 		return days + unless(here, 3) + 0.1
 	case 1:
-		return 0.2*days + unless(h.product[seed] == h.product[j], 10) + unless(here, 10) + 0.1
+		return 0.2*days + unless(h.product[seed] == h.product[j] || h.unit[seed] >= 0 && h.unit[seed] == h.unit[j], 10) + unless(here, 10) + 0.1
 	case 2:
 		return 0.3*days + unless(h.p.Bays[at.Bay].Kind == h.p.Jobs[seed].Bay && here, 4) + unless(slices.Contains(h.people[seed][around.site], at.Person), 4) + 0.1
 	}

@@ -24,6 +24,9 @@ type state struct {
 	personSite []int
 	personWork []float64 // hours of hands
 
+	unit    []int // of each job; -1 for the only one of its unit
+	visited []int // jobs by unit and day
+
 	products []string
 	product  []int   // of each job; -1 for none
 	mixed    []int   // jobs by site, day and product
@@ -37,6 +40,7 @@ func newState(p *Problem) *state {
 	s.bayJobs, s.bayWork, s.bayCool, s.bayMost = make([][]int, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	n = len(p.People) * p.Days
 	s.personJobs, s.personSite, s.personWork = make([]int, n), make([]int, n), make([]float64, n)
+	s.groupUnits()
 	s.product = make([]int, len(p.Jobs))
 	for i, j := range p.Jobs {
 		s.product[i] = -1
@@ -60,6 +64,34 @@ func newState(p *Problem) *state {
 		}
 	}
 	return s
+}
+
+// groupUnits that have several jobs.
+func (s *state) groupUnits() {
+	p := s.p
+	s.unit = make([]int, len(p.Jobs))
+	jobs := map[string][]int{}
+	for i, j := range p.Jobs {
+		s.unit[i] = -1
+		if j.Unit != "" {
+			jobs[j.Unit] = append(jobs[j.Unit], i)
+		}
+	}
+	n := 0
+	for i, j := range p.Jobs {
+		if all := jobs[j.Unit]; len(all) > 1 && all[0] == i {
+			for _, o := range all {
+				s.unit[o] = n
+			}
+			n++
+		}
+	}
+	s.visited = make([]int, n*p.Days)
+}
+
+// calledIn reports whether the job would be the first of its unit that day, of one with several.
+func (s *state) calledIn(j, day int) bool {
+	return s.unit[j] >= 0 && s.visited[s.unit[j]*s.p.Days+day] == 0
 }
 
 // stateOf a plan.
@@ -161,6 +193,9 @@ func (s *state) delta(j int, at Place) float64 {
 	if s.setsUp(j, site, at.Day) {
 		d += r.SetUp
 	}
+	if s.calledIn(j, at.Day) {
+		d += r.Visit
+	}
 	k := at.Person*p.Days + at.Day
 	if s.personJobs[k] == 0 {
 		d += r.Travel * s.way(at.Person, site)
@@ -212,7 +247,11 @@ func (s *state) add(j int, at Place) {
 	s.at[j] = &place
 }
 
+// mix counts a job among those of its product and its unit that day.
 func (s *state) mix(j, site, day, n int) {
+	if u := s.unit[j]; u >= 0 {
+		s.visited[u*s.p.Days+day] += n
+	}
 	k := s.product[j]
 	if k < 0 {
 		return

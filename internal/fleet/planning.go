@@ -299,7 +299,7 @@ func (f *Fleet) planJob(ctx context.Context, b *PlanBoard, j *PlanJob, m Evaluat
 	t := f.takes(ctx, u, j.Work)
 	j.Night = visit.HardNight(status.Clocks, j.Work, b.Today)
 	j.Job, j.Product, j.Target, j.Poured, j.Unsheeted = t.kind, t.product, t.target, t.poured, t.why
-	s := schedule.Job{ID: fmt.Sprintf("%012d", j.ID), Site: site, Bay: visit.BayFor(j.Unit.Kind, j.Work), Skills: visit.SkillsFor(j.Unit.Kind, m.Unit.Drive == "hybrid" || m.Unit.Drive == "electric"),
+	s := schedule.Job{ID: fmt.Sprintf("%012d", j.ID), Unit: j.Unit.Code, Site: site, Bay: visit.BayFor(j.Unit.Kind, j.Work), Skills: visit.SkillsFor(j.Unit.Kind, m.Unit.Drive == "hybrid" || m.Unit.Drive == "electric"),
 		Cool: t.times.Cool, Hands: t.times.Hands, Run: t.times.Wait, Product: t.product.Code, Litres: float64(t.poured.Product), Mixed: t.product.Form == coolant.Concentrate, FollowUps: visit.FollowUps(j.Work, m.Unit.Plan.FollowDays)}
 	s.Clocks, s.Held = visit.Clocks(status.Clocks, j.Work, b.Today)
 	// The days that the line is meant for: not before the first, past the last as a clock that runs out the day after.

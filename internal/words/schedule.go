@@ -176,6 +176,12 @@ func PlanPrice(p schedule.Price, plan bool) []string {
 	some(p.Overrun, 0.05, days(first), 1)
 	some(p.Held, 0.5, days("that "+when(!plan, "it")+when(plan, "units")+" must not run"), 0)
 	switch {
+	case p.Visits > 0 && plan:
+		all = append(all, Figure(p.Visits, 0)+" days on which units with several jobs are called in")
+	case p.Visits > 0:
+		all = append(all, "the unit is called in that day for this alone, and on another for its other work")
+	}
+	switch {
 	case p.SetUps > 0 && plan:
 		all = append(all, Figure(p.SetUps, 0)+" times that a product is mixed")
 	case p.SetUps > 0:
@@ -202,6 +208,7 @@ func PlanDifference(p schedule.Price) []string {
 	some(p.Life, 0.5, " days of coolant life thrown away", 0)
 	some(p.Overrun, 0.05, " days past its first clock", 1)
 	some(p.Held, 0.5, " days that it must not run", 0)
+	some(p.Visits, 0.5, " day on which its unit is called in", 0)
 	some(p.SetUps, 0.5, " product mixed", 0)
 	some(p.Travel, 0.05, nbsp+"h on the way", 1)
 	some(p.Cooling, 0.05, nbsp+"h of cooling in the bay", 1)

@@ -174,6 +174,9 @@ func job(r *rand.Rand, p *schedule.Problem, n int, used []string) schedule.Job {
 		j.Hard = &passed
 	}
 	j.Held = r.Float64() < 0.1
+	if r.Float64() < 0.5 {
+		j.Unit = fmt.Sprintf("unit %d", n/3)
+	}
 	if r.Float64() < 0.2 {
 		j.Away = absences(r, p.Days, 0.4)
 	}

@@ -9,6 +9,8 @@ CREATE TABLE IF NOT EXISTS technician (
   UNIQUE KEY technician_name (name)
 ) ENGINE=InnoDB;
 
+ALTER TABLE register_change MODIFY record ENUM('unit','type','site','product','instrument','technician') NOT NULL;
+
 -- The plan as a whole: its revision grows with each change, which is how others see that there was one.
 CREATE TABLE IF NOT EXISTS plan_state (
   id       TINYINT UNSIGNED NOT NULL PRIMARY KEY,

@@ -195,13 +195,13 @@ function BayCell(p: CellProps) {
         "bay",
         p.option ? `option ${p.option.state}` : "",
         p.ours ? "" : "others",
-        p.over ? "over" : "",
+        p.over ? "is-over" : "",
       ].join(" ")}
       data-cell={`${p.cell.day}/${p.cell.bay}`}
       title={p.closed || undefined}
     >
       {p.closed && <span className="closed-word">out</span>}
-      <div className="brackets">{p.children}</div>
+      <div className="cell-jobs">{p.children}</div>
       {share > 0 && (
         <span
           className="fill"
