@@ -335,5 +335,6 @@ func (b *tab) carry(t *testing.T, board api.PlanBoard, job api.PlanJob, day stri
 	b.until(`document.querySelector('.carrying')?.innerText.includes('free')`)
 	b.press(kb.Enter)
 	b.until(`!document.querySelector('.carrying')`)
+	b.until(`document.querySelector('` + cell(t, board, day, "Inland depot", bayOfJob(board, jobOf(t, board, job.Unit))) + ` ` + selector + `')`)
 	b.until(`document.activeElement?.dataset.job === '` + fmt.Sprint(job.Id) + `'`)
 }

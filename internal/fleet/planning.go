@@ -516,6 +516,13 @@ func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (PlanJo
 			return PlanJob{}, err
 		}
 	}
+	if !j.Placed.Same(m.Was) {
+		who := "by another person"
+		if j.Placed != nil {
+			who = "by " + j.Placed.Who
+		}
+		return *j, fmt.Errorf("%w: %s was moved %s", store.ErrPlanChanged, j.Address, who)
+	}
 	o, err := b.optionAt(*j, m)
 	if err != nil {
 		return *j, err

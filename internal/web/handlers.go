@@ -39,6 +39,7 @@ type handlers struct {
 	// address and probe as in [Config]; entrySchema of the contract.
 	address     string
 	probe       bool
+	stream      time.Duration
 	entrySchema *openapi3.Schema
 }
 

@@ -673,7 +673,8 @@ func (v planView) dayJob(j fleet.PlanJob) api.PlanDayJob {
 	return row
 }
 
-// streamLasts is how long a stream of events is held open: less than the server lets an answer take. The browser asks again.
+// streamLasts is how long a stream is held open where the configuration says nothing; streamLooks is how often the plan is asked for its
+// revision, so that a move is seen within half a second.
 const (
 	streamLasts = 50 * time.Second
 	streamLooks = 400 * time.Millisecond
@@ -686,16 +687,18 @@ func isStream(path string) bool { return path == apiPrefix+"plan/events" }
 type planStream struct {
 	ctx      context.Context
 	revision func(context.Context) (int64, error)
+	lasts    time.Duration
 }
 
 // VisitWatchPlanResponse writes the events until the client leaves or the time is over.
 func (s planStream) VisitWatchPlanResponse(w http.ResponseWriter) error {
-	ctx, cancel := context.WithTimeout(s.ctx, streamLasts)
+	ctx, cancel := context.WithTimeout(s.ctx, s.lasts)
 	defer cancel()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("X-Accel-Buffering", "no")
 	w.WriteHeader(http.StatusOK)
 	flush := http.NewResponseController(w)
+	closing, _ := s.ctx.Value(closingKey{}).(chan struct{})
 	last := int64(-1)
 	every := time.NewTicker(streamLooks)
 	defer every.Stop()
@@ -713,6 +716,8 @@ func (s planStream) VisitWatchPlanResponse(w http.ResponseWriter) error {
 		select {
 		case <-ctx.Done():
 			return nil
+		case <-closing:
+			return nil
 		case <-every.C:
 		}
 	}
@@ -720,5 +725,5 @@ func (s planStream) VisitWatchPlanResponse(w http.ResponseWriter) error {
 
 // WatchPlan as a stream of events.
 func (h handlers) WatchPlan(ctx context.Context, _ api.WatchPlanRequestObject) (api.WatchPlanResponseObject, error) {
-	return planStream{ctx, h.fleet.PlanRevision}, nil
+	return planStream{ctx, h.fleet.PlanRevision, h.stream}, nil
 }

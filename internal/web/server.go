@@ -48,6 +48,8 @@ type Config struct {
 	Address string
 	// Probe: the simulated digital refractometer can be read.
 	Probe bool
+	// Stream is how long a stream of events is held open; 50 s when zero, less than an answer may take. The browser asks again.
+	Stream time.Duration
 	// Proxies whose X-Forwarded-For names the client; none when empty.
 	Proxies []netip.Prefix
 }
@@ -59,6 +61,9 @@ const bodyLimit = 256 << 10
 func New(cfg Config) (http.Handler, error) {
 	if cfg.Rate == 0 {
 		cfg.Rate = 100
+	}
+	if cfg.Stream == 0 {
+		cfg.Stream = streamLasts
 	}
 	if len(cfg.Hosts) == 0 {
 		cfg.Hosts = []string{"127.0.0.1", "localhost", "::1"}
@@ -83,7 +88,7 @@ func New(cfg Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room, address: cfg.Address, probe: cfg.Probe,
+	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room, address: cfg.Address, probe: cfg.Probe, stream: cfg.Stream,
 		entrySchema: contract.Components.Schemas["EntryInput"].Value}
 	e := echo.New()
 	e.Logger = cfg.Log
@@ -162,9 +167,15 @@ func statusOf(err error) int {
 	return http.StatusInternalServerError
 }
 
+// closingKey finds in a request's context the channel that is closed when the server closes: streams end then.
+type closingKey struct{}
+
 // Serve answers on l until ctx ends, then lets running requests finish.
 func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second,
+	closing := make(chan struct{})
+	server := &http.Server{Handler: h, BaseContext: func(net.Listener) context.Context {
+		return context.WithValue(context.Background(), closingKey{}, closing)
+	}, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second,
 		WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute}
 	done := make(chan error, 1)
 	go func() { done <- server.Serve(l) }()
@@ -173,6 +184,7 @@ func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 		return err
 	case <-ctx.Done():
 	}
+	close(closing)
 	finish, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	if err := server.Shutdown(finish); err != nil && !errors.Is(err, context.DeadlineExceeded) {

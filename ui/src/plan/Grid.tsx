@@ -243,6 +243,7 @@ export const Bracket = memo(function Bracket({ job, selected, moving, mayMove, o
       className={[
         "bracket",
         state,
+        job.verdict === "hold" && state !== "done" ? "held" : "",
         selected ? "selected" : "",
         broken ? "broken" : "",
         caught ? "caught" : "",
@@ -258,7 +259,6 @@ export const Bracket = memo(function Bracket({ job, selected, moving, mayMove, o
       onClick={() => onSelect(job)}
       onKeyDown={(e) => onKey(e, job)}
     >
-      {job.verdict === "hold" && <span className="held" aria-hidden="true" />}
       <span className="bracket-code">
         <UnitCode code={job.unit} />
       </span>
