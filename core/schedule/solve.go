@@ -11,7 +11,7 @@ import (
 // within the times of docs/planning.md.
 func Effort(p *Problem) int {
 	n := len(p.Jobs)
-	return max(min(100_000, 150*n), 15_000-90*n)
+	return max(min(100_000, 150*n), 30_000-350*n)
 }
 
 // Solve a problem: the best plan that is found with an effort (0 for [Effort]). It is the same for the same problem and effort; when
@@ -279,6 +279,9 @@ func (h *search) begin() {
 	h.place(left, 0)
 }
 
+// cycles of cooling in a search (measured: one gets stuck more often, three are no better).
+const cycles = 2
+
 // run the search.
 func (h *search) run(ctx context.Context, effort int) Plan {
 	h.begin()
@@ -300,7 +303,10 @@ func (h *search) run(ctx context.Context, effort int) Plan {
 		h.noise = []float64{0, 0, 0.3, 3, 30, 300}[h.number(6)]
 		h.place(out, 0.4)
 		cost := h.total()
-		temperature := start * math.Pow(0.002, 1-float64(effort)/float64(total))
+		// The temperature falls in each cycle anew, from a lower start: what is stuck comes loose.
+		done := float64(cycles) * (1 - float64(max(0, effort))/float64(total))
+		cycle := min(math.Floor(done), cycles-1)
+		temperature := start * math.Pow(0.3, cycle) * math.Pow(0.002, done-cycle)
 		switch {
 		case cost < h.bestOf-1e-9:
 			h.keep()
