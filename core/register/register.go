@@ -249,11 +249,11 @@ var technicianFields = []Field{
 	text("account", GroupTechnician).upTo(190),
 	text("site", GroupTechnician).names(string(Site)).required(),
 	choice("skills", GroupTechnician, Skills...).several(),
+	yesNo("left", GroupTechnician),
 	choice("days", GroupCalendar, Weekdays...).several(),
 	quantity("hours", GroupCalendar, measure.H, 0.25, 16),
 	quantity("overtime", GroupCalendar, measure.H, 0, 8),
 	text("absent", GroupCalendar).as(Spans).upTo(1200),
-	yesNo("left", GroupTechnician),
 }
 
 var productFields = []Field{

@@ -248,12 +248,16 @@ func (r Reader) Difference(of register.Record, was, is register.Facts) []string 
 func (r Reader) Left(how string, on measure.Date) string { return how + " on " + r.Date(on) }
 
 // without are facts of a unit that are none where the register has none.
-var without = map[string]string{"type": "none", "winters": "no other site", "second_meter": "none", "cold_offset": "no", "required_technology": "none", "listed": "none"}
+var without = map[string]string{"type": "none", "winters": "no other site", "second_meter": "none", "cold_offset": "no", "required_technology": "none", "listed": "none",
+	"away": "never", "absent": "never", "closed": "never", "bays_closed": "none", "overtime": "none", "left": "no", "account": "none", "ways": "none"}
 
 // Without is what is shown for a fact that the register does not have.
 func Without(of register.Record, code string) string {
 	if text, ok := without[code]; ok && of != register.Type {
 		return text
+	}
+	if of == register.Technician && code == "days" {
+		return "those of the site"
 	}
 	if of == register.Site && code == "zone" {
 		return "that of the fleet"

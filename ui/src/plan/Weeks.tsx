@@ -8,6 +8,9 @@ export function Weeks({ board, onWeek }: { board: Board; onWeek: (monday: string
   return (
     <div className="board-frame">
       <table className="board weeks" aria-label="Weeks across, bays down">
+        <colgroup>
+          <col className="bay-column" />
+        </colgroup>
         <thead>
           <tr>
             <th scope="col">
