@@ -69,7 +69,18 @@ func Monday(d measure.Date) measure.Date { return d.AddDays(-(int(d.Time().Weekd
 
 // PlanRevision grows with each change of the plan.
 func (s *Store) PlanRevision(ctx context.Context) (n int64, err error) {
-	return n, s.row(ctx, nil, `SELECT revision FROM plan_state WHERE id = 1`).Scan(&n)
+	return n, s.row(ctx, nil, planRevision).Scan(&n)
+}
+
+// planRevision is 0 where there is no row yet, as in books that were read from an archive of an earlier version.
+const planRevision = `SELECT COALESCE(MAX(revision), 0) FROM plan_state WHERE id = 1`
+
+// lockPlacing until the transaction ends: changes of the plan come one after the other. It gives the revision.
+func lockPlacing(ctx context.Context, tx *sql.Tx) (revision int64, err error) {
+	if _, err := tx.ExecContext(ctx, `INSERT INTO plan_state (id, revision) VALUES (1, 0) ON DUPLICATE KEY UPDATE revision = plan_state.revision`); err != nil {
+		return 0, err
+	}
+	return revision, tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`).Scan(&revision)
 }
 
 const placementColumns = `planned_id, day, site_id, bay_kind, bay_number, technician_id, pinned, sequence, changed_at, who`
@@ -93,7 +104,7 @@ func (s *Store) Placements(ctx context.Context) (all []Placement, revision int64
 		return nil, 0, err
 	}
 	defer func() { _ = tx.Rollback() }() // nothing was written
-	if err := tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1`).Scan(&revision); err != nil {
+	if err := tx.QueryRowContext(ctx, planRevision).Scan(&revision); err != nil {
 		return nil, 0, err
 	}
 	rows, err := tx.QueryContext(ctx, `SELECT `+placementColumns+` FROM placement WHERE day IS NOT NULL AND planned_id IN (SELECT id FROM planned WHERE is_open = 1) ORDER BY planned_id`)
@@ -117,9 +128,8 @@ func (s *Store) Place(ctx context.Context, by Actor, what string, changes []Plac
 }
 
 func (s *Store) place(ctx context.Context, tx *sql.Tx, by Actor, what string, changes []PlacementChange, revision int64, kept bool) error {
-	// The row of the plan is locked first: changes come one after the other.
-	var now int64
-	if err := tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`).Scan(&now); err != nil {
+	now, err := lockPlacing(ctx, tx)
+	if err != nil {
 		return err
 	}
 	if revision != AnyRevision && now != revision {
@@ -269,8 +279,8 @@ func agreedWeeks(ctx context.Context, q querier) (map[measure.Date]bool, error) 
 // agreed once.
 func (s *Store) AgreeWeek(ctx context.Context, by Actor, monday measure.Date, revision int64) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		var now int64
-		if err := tx.QueryRowContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`).Scan(&now); err != nil {
+		now, err := lockPlacing(ctx, tx)
+		if err != nil {
 			return err
 		}
 		if now != revision {
@@ -297,7 +307,7 @@ func (s *Store) AgreeWeek(ctx context.Context, by Actor, monday measure.Date, re
 // UnlockWeek so that it can be changed again.
 func (s *Store) UnlockWeek(ctx context.Context, by Actor, monday measure.Date) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `SELECT revision FROM plan_state WHERE id = 1 FOR UPDATE`); err != nil {
+		if _, err := lockPlacing(ctx, tx); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM plan_week WHERE monday = ?`, monday.String()); err != nil {

@@ -70,7 +70,7 @@ var Rights = map[string]string{
 	"job_event":       "SELECT, INSERT",
 	"job_parameter":   "SELECT, INSERT",
 	"technician":      "SELECT, INSERT, UPDATE",
-	"plan_state":      "SELECT, UPDATE",
+	"plan_state":      "SELECT, INSERT, UPDATE",
 	"placement":       "SELECT, INSERT, UPDATE",
 	"plan_change":     "SELECT, INSERT, UPDATE (undone)",
 	"plan_week":       "SELECT, INSERT, UPDATE, DELETE",
