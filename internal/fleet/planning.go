@@ -433,6 +433,7 @@ type PlanRefusedError struct {
 	Board  *PlanBoard
 	Job    PlanJob
 	Option schedule.Option
+	Here   *schedule.Price // where it is; nil for nowhere
 	// Warned: the rules are such that a person may place it all the same, knowing it.
 	Warned bool
 }
@@ -478,42 +479,49 @@ func lastDay(today, day measure.Date) measure.Date {
 	return store.Monday(day).AddDays(6)
 }
 
+// Moved job, with what its place costs, and the one before; nil for none.
+type Moved struct {
+	Job   PlanJob
+	Price schedule.Price
+	Here  *schedule.Price
+}
+
 // mostTries of a change that is computed from the plan, while others change it.
 const mostTries = 5
 
 // MoveJob to another place, or to its first. A [PlanRefusedError] names the rules that it would break. They are asked of the plan as it is
 // when the move is written: when another person was faster, they are asked again.
-func (f *Fleet) MoveJob(ctx context.Context, by store.Actor, m PlanMove) (j PlanJob, err error) {
+func (f *Fleet) MoveJob(ctx context.Context, by store.Actor, m PlanMove) (moved Moved, err error) {
 	for range mostTries {
-		if j, err = f.moveJob(ctx, by, m); !errors.Is(err, store.ErrOtherRevision) {
-			return j, err
+		if moved, err = f.moveJob(ctx, by, m); !errors.Is(err, store.ErrOtherRevision) {
+			return moved, err
 		}
 	}
-	return j, fmt.Errorf("%w: try again", store.ErrPlanChanged)
+	return moved, fmt.Errorf("%w: try again", store.ErrPlanChanged)
 }
 
-func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (PlanJob, error) {
+func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (moved Moved, err error) {
 	today, err := f.Today(ctx)
 	if err != nil {
-		return PlanJob{}, err
+		return moved, err
 	}
 	if m.Day.Before(today) {
-		return PlanJob{}, refusal.New("/day", m.Day.Format("2 Jan 2006"), "today or a later day")
+		return moved, refusal.New("/day", m.Day.Format("2 Jan 2006"), "today or a later day")
 	}
 	b, err := f.PlanBoard(ctx, lastDay(today, m.Day))
 	if err != nil {
-		return PlanJob{}, err
+		return moved, err
 	}
 	j, err := b.job(m.Item)
 	if err != nil {
-		return PlanJob{}, err
+		return moved, err
 	}
 	if j.Index < 0 { // it is placed after the day that it goes to
 		if b, err = f.PlanBoard(ctx, lastDay(today, j.Placed.Day)); err != nil {
-			return PlanJob{}, err
+			return moved, err
 		}
 		if j, err = b.job(m.Item); err != nil {
-			return PlanJob{}, err
+			return moved, err
 		}
 	}
 	if !j.Placed.Same(m.Was) {
@@ -521,18 +529,23 @@ func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (PlanJo
 		if j.Placed != nil {
 			who = "by " + j.Placed.Who
 		}
-		return *j, fmt.Errorf("%w: %s was moved %s", store.ErrPlanChanged, j.Address, who)
+		return moved, fmt.Errorf("%w: %s was moved %s", store.ErrPlanChanged, j.Address, who)
 	}
 	o, err := b.optionAt(*j, m)
 	if err != nil {
-		return *j, err
+		return moved, err
+	}
+	moved = Moved{Job: *j, Price: o.Price}
+	if at := b.Plan[j.Index]; at != nil {
+		here := schedule.OptionAt(b.Problem, b.Plan, j.Index, at.Day, at.Bay, at.Person).Price
+		moved.Here = &here
 	}
 	if len(o.Breaks) > 0 && !(m.Accepted && o.Allowed()) {
-		return *j, &PlanRefusedError{Board: b, Job: *j, Option: o, Warned: o.Allowed()}
+		return moved, &PlanRefusedError{Board: b, Job: *j, Option: o, Here: moved.Here, Warned: o.Allowed()}
 	}
 	is := store.Placement{Planned: j.ID, Day: m.Day, Bay: m.Bay, Technician: b.Technicians[o.Person].ID, Pinned: m.Was != nil && m.Was.Pinned}
 	change := store.PlacementChange{Planned: j.ID, Was: m.Was, Is: &is}
-	return *j, f.store.Place(ctx, by, "moved", []store.PlacementChange{change}, b.Revision)
+	return moved, f.store.Place(ctx, by, "moved", []store.PlacementChange{change}, b.Revision)
 }
 
 func (b *PlanBoard) optionAt(j PlanJob, m PlanMove) (o schedule.Option, err error) {

@@ -329,17 +329,25 @@ func leftOut(r words.Reader, all []fleet.LeftOut) []api.PlanLeft {
 // MovePlan places or moves a line.
 func (h handlers) MovePlan(ctx context.Context, r api.MovePlanRequestObject) (api.MovePlanResponseObject, error) {
 	m := fleet.PlanMove{Item: r.Body.Item, Was: placement(r.Body.Item, r.Body.Was), Day: dayOf(r.Body.Day), Bay: bayOf(r.Body.Bay), Technician: value64(r.Body.Technician), Accepted: orElse(r.Body.Accepted, false)}
-	_, err := h.fleet.MoveJob(ctx, by(ctx), m)
+	moved, err := h.fleet.MoveJob(ctx, by(ctx), m)
 	var refused *fleet.PlanRefusedError
 	if errors.As(err, &refused) {
 		out := api.MovePlan200JSONResponse{Breaks: []string{}, Price: []string{}, Warned: refused.Warned}
 		for _, b := range refused.Option.Breaks {
 			out.Breaks = append(out.Breaks, reader(ctx).PlanBreak(b, placing(refused.Board, refused.Job, b.Place)))
 		}
-		out.Price = append(out.Price, words.PlanPrice(refused.Option.Price, false)...)
+		out.Price = append(out.Price, movePrice(refused.Option.Price, refused.Here)...)
 		return out, nil
 	}
-	return api.MovePlan200JSONResponse{Placed: true, Breaks: []string{}, Price: []string{}}, err
+	return api.MovePlan200JSONResponse{Placed: true, Breaks: []string{}, Price: append([]string{}, movePrice(moved.Price, moved.Here)...)}, err
+}
+
+// movePrice is what a place costs against where the job was; as it is where it had no place.
+func movePrice(there schedule.Price, here *schedule.Price) []string {
+	if here == nil {
+		return words.PlanPrice(there, false)
+	}
+	return words.PlanDifference(there.Minus(*here))
 }
 
 func value64(v *int64) int64 {
@@ -396,6 +404,10 @@ func (h handlers) GetPlanOptions(ctx context.Context, r api.GetPlanOptionsReques
 		}
 	}
 	here := placeOn(board, j)
+	var hence *schedule.Price
+	if here != nil {
+		hence = &options[here.Day*len(board.Bays)+here.Bay].Price
+	}
 	for n := range v.days {
 		row := []api.PlanOption{}
 		for b := range board.Bays {
@@ -407,7 +419,7 @@ func (h handlers) GetPlanOptions(ctx context.Context, r api.GetPlanOptionsReques
 			case k >= len(options):
 				row = append(row, api.PlanOption{State: api.PlanOptionStateRefused, Text: words.PlanNoTechnician})
 			default:
-				row = append(row, v.option(board, j, options[k], least, here))
+				row = append(row, v.option(board, j, options[k], least, here, hence))
 			}
 		}
 		out.Days = append(out.Days, row)
@@ -423,7 +435,7 @@ func placeOn(b *fleet.PlanBoard, j fleet.PlanJob) *schedule.Place {
 	return b.Plan[j.Index]
 }
 
-func (v planView) option(board *fleet.PlanBoard, j fleet.PlanJob, o schedule.Option, least float64, here *schedule.Place) api.PlanOption {
+func (v planView) option(board *fleet.PlanBoard, j fleet.PlanJob, o schedule.Option, least float64, here *schedule.Place, hence *schedule.Price) api.PlanOption {
 	out := api.PlanOption{State: api.PlanOptionStateFree}
 	var breaks []string
 	for _, b := range o.Breaks {
@@ -437,9 +449,15 @@ func (v planView) option(board *fleet.PlanBoard, j fleet.PlanJob, o schedule.Opt
 	case len(o.Breaks) > 0:
 		out.State = api.PlanOptionStateRefused
 	}
-	if out.Text = strings.Join(breaks, "; "); out.Text == "" {
-		out.Text = strings.Join(words.PlanPrice(o.Price, false), ", ")
+	// What it costs is said against where it is, of a place that it could have.
+	price := words.PlanPrice(o.Price, false)
+	if hence != nil && out.State != api.PlanOptionStateHere {
+		price = words.PlanDifference(o.Price.Minus(*hence))
 	}
+	if out.State == api.PlanOptionStateRefused {
+		price = nil
+	}
+	out.Text = strings.Join(append(price, breaks...), "; ")
 	if o.Person < len(board.Technicians) && out.State != api.PlanOptionStateRefused {
 		name := board.Technicians[o.Person].Name
 		out.Technician = &name

@@ -113,6 +113,7 @@ function PlanOf({
   const [broken, setBroken] = useState<Broken>();
   const [made, setMade] = useState<Schemas["PlanProposal"]>();
   const [problem, setProblem] = useState<string>();
+  const [priced, setPriced] = useState<string>();
   const [focusOn, setFocusOn] = useState<number>();
   const selected = board.jobs.find((j) => j.id === selectedId);
   const needs = useMemo(() => new Map((made?.left ?? []).map((l) => [l.id, l.text])), [made]);
@@ -164,7 +165,21 @@ function PlanOf({
       }),
     onMutate: () => setProblem(undefined),
     onSuccess: (answer, { job, to }) => {
-      setBroken(answer.placed ? undefined : { job, to, breaks: answer.breaks, warned: answer.warned });
+      setBroken(
+        answer.placed
+          ? undefined
+          : {
+              job,
+              to,
+              breaks: answer.warned ? [...answer.price, ...answer.breaks] : answer.breaks,
+              warned: answer.warned,
+            },
+      );
+      setPriced(
+        answer.placed
+          ? `${job.unit} is on ${weekDay(to.day)} now: ${answer.price.join(", ") || "it costs the same"}`
+          : undefined,
+      );
       setFocusOn(job.id);
     },
     onError: failed,
@@ -178,6 +193,11 @@ function PlanOf({
   });
   const busy = move.isPending || change.isPending;
   const saying = problem !== undefined || broken !== undefined || carry !== undefined;
+  useEffect(() => {
+    if (priced === undefined) return undefined;
+    const gone = setTimeout(() => setPriced(undefined), 8_000);
+    return () => clearTimeout(gone);
+  }, [priced]);
 
   const placeAt = useCallback(
     (job: PlanJob, cell: Cell) => {
@@ -400,6 +420,11 @@ function PlanOf({
                   </p>
                 )}
               </div>
+              {priced !== undefined && !saying && (
+                <p className="priced" role="status">
+                  {priced}
+                </p>
+              )}
               {weeks <= 2 && !saying && (
                 <div className="agree-row no-print">
                   {shownMondays.map((m) => (
@@ -549,6 +574,8 @@ function AgreeWeek(p: {
   );
 }
 
+const sum = (all: readonly number[]) => all.reduce((a, b) => a + b, 0);
+
 /** Under the board: what is mixed when, what the plan draws and costs, and how earlier weeks came out. */
 function Under({ board }: { board: Board }) {
   return (
@@ -585,7 +612,14 @@ function Under({ board }: { board: Board }) {
       </section>
       <section>
         <h2 className="heading">How agreed weeks came out</h2>
-        {board.held.length === 0 && <p className="faint">No week has been agreed yet.</p>}
+        {board.held.length === 0 ? (
+          <p className="faint">No week has been agreed yet.</p>
+        ) : (
+          <p>
+            Of <span className="figures">{sum(board.held.map((h) => h.agreed))}</span> agreed jobs{" "}
+            <b className="figures">{sum(board.held.map((h) => h.onDay))}</b> were done on their day.
+          </p>
+        )}
         <ul>
           {board.held.map((h) => (
             <li key={h.monday}>

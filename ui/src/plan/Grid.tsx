@@ -24,6 +24,11 @@ export function Grid(p: Props) {
   const free = board.days.map((_, n) => board.sites.every((s) => s.open[n] === 0));
   // A night that has come draws no line: every day is past it.
   const caught = shown?.night !== undefined && shown.night > board.today ? shown.night : undefined;
+  // Nights that catch a job of the list, at its site: lines that its place does not cross.
+  const nights = new Map<string, string[]>();
+  for (const j of board.jobs)
+    if (j.night !== undefined && j.night > board.today && j.state !== "done")
+      for (const key of [j.night, `${j.night} ${j.site}`]) nights.set(key, [...(nights.get(key) ?? []), j.unit]);
   const dayClass = (n: number, rest = "") =>
     [
       rest,
@@ -51,8 +56,13 @@ export function Grid(p: Props) {
               <th
                 key={d.day}
                 scope="col"
-                className={dayClass(n, d.agreed ? "agreed" : "")}
-                aria-label={weekDay(d.day) + (d.agreed ? ", agreed" : "")}
+                className={dayClass(n, [d.agreed ? "agreed" : "", nights.has(d.day) ? "hard-night" : ""].join(" "))}
+                aria-label={
+                  weekDay(d.day) +
+                  (d.agreed ? ", agreed" : "") +
+                  (nights.has(d.day) ? `, a night that would catch ${nights.get(d.day)?.join(", ") ?? ""}` : "")
+                }
+                title={nights.has(d.day) ? `would catch ${nights.get(d.day)?.join(", ") ?? ""}` : undefined}
               >
                 <span className="figures">{weekDay(d.day).replace(" ", "\n")}</span>
               </th>
@@ -66,8 +76,14 @@ export function Grid(p: Props) {
               {board.days.map((d, n) => (
                 <td
                   key={d.day}
-                  className={dayClass(n, within(d.day, site.seasons) ? "cold-season" : "")}
-                  title={site.closed[n] || undefined}
+                  className={dayClass(
+                    n,
+                    [
+                      within(d.day, site.seasons) ? "cold-season" : "",
+                      nights.has(`${d.day} ${site.name}`) ? "hard-night" : "",
+                    ].join(" "),
+                  )}
+                  title={site.closed[n] || nights.get(`${d.day} ${site.name}`)?.join(", ") || undefined}
                 >
                   {!d.past && site.open[n] === 0 && !free[n] && <span className="closed-word">closed</span>}
                 </td>
@@ -88,6 +104,7 @@ export function Grid(p: Props) {
                         open={bay.open[n] ?? 0}
                         option={p.carry && p.options?.[n]?.[b]}
                         over={sameCell(p.carry?.over, { day: n, bay: b })}
+                        right={n > board.days.length / 2}
                         ours={!p.carry || p.carry.job.bay === bay.bay.kind}
                       >
                         {d.past && <PastJobs jobs={jobsOf(board, { day: n, bay: b })} />}
@@ -180,6 +197,8 @@ interface CellProps {
   open: number;
   option: PlanOption | undefined;
   over: boolean;
+  /** What is said over the cell goes to its left, so that it stays on the page. */
+  right: boolean;
   ours: boolean;
   children: ReactNode;
 }
@@ -202,6 +221,11 @@ function BayCell(p: CellProps) {
     >
       {p.closed && <span className="closed-word">out</span>}
       <div className="cell-jobs">{p.children}</div>
+      {p.over && p.option && p.option.state !== "here" && (
+        <span className={p.right ? "cell-says right" : "cell-says"} aria-hidden="true">
+          {p.option.state === "free" ? (p.option.technician ?? "free") : p.option.text}
+        </span>
+      )}
       {share > 0 && (
         <span
           className="fill"
