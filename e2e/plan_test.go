@@ -338,3 +338,50 @@ func (b *tab) carry(t *testing.T, board api.PlanBoard, job api.PlanJob, day stri
 	b.until(`document.querySelector('` + cell(t, board, day, "Inland depot", bayOfJob(board, jobOf(t, board, job.Unit))) + ` ` + selector + `')`)
 	b.until(`document.activeElement?.dataset.job === '` + fmt.Sprint(job.Id) + `'`)
 }
+
+// The plan of the demo fleet as it is: a crowded week and a quiet one, light and dark, and a day on a phone; nothing of them is serious
+// for axe-core. With -shots the pictures are kept.
+func TestPlanPictures(t *testing.T) {
+	t.Parallel() // its program is its own
+	p := mustBegin(t, testfolder.New(t))
+	today := time.Now()
+	monday := today.AddDate(0, 0, 7-(int(today.Weekday())+6)%7).Format(time.DateOnly)
+	status, text := p.send(t, p.session(t, coordinator), "POST", "/api/v1/plan/propose", map[string]any{"from": today.AddDate(0, 0, 1).Format(time.DateOnly), "to": today.AddDate(0, 0, 60).Format(time.DateOnly), "allDue": true})
+	if status != http.StatusOK {
+		t.Fatalf("%d %s", status, text)
+	}
+	board := planOf(t, p, monday, 2)
+	var some api.PlanJob
+	for _, j := range board.Jobs {
+		if j.State == api.PlanJobStatePlaced && j.Sheet && (some.Id == 0 || j.Night != nil && j.Night.After(today)) {
+			some = j
+		}
+	}
+	b := newTabAt(t, p, coordinator)
+	for _, v := range []struct {
+		name, path    string
+		width, height int64
+		dark          bool
+	}{
+		{"plan", "/plan?weeks=2&from=" + monday, 1280, 800, false},
+		{"plan-dark", "/plan?weeks=2&from=" + monday, 1280, 800, true},
+		{"plan-quiet", "/plan?weeks=1&from=" + today.AddDate(0, 0, 56).Format(time.DateOnly), 1280, 800, false},
+		{"plan-weeks", "/plan?weeks=13&from=" + monday, 1280, 800, true},
+		{"plan-phone", fmt.Sprintf("/plan/day?technician=1&day=%s", some.Place.Day), 390, 844, false},
+	} {
+		b.view(v.path, `.board, .day-title`, v.width, v.height, v.dark)
+		if v.name == "plan-dark" {
+			js[chromedp.Void](b, fmt.Sprintf(`document.querySelector('[data-job="%d"]')?.click()`, some.Id))
+		}
+		b.do(chromedp.Sleep(500 * time.Millisecond))
+		b.accessible(v.name)
+		b.picture(v.name)
+	}
+	for _, panel := range []string{"propose …", "what if …", "calendars"} {
+		b.view("/plan?weeks=2&from="+monday, `.board`, 1280, 800, false)
+		b.tap(panel)
+		b.wait(`.plan-form`)
+		b.accessible(panel)
+	}
+	b.calm()
+}

@@ -27,11 +27,12 @@ const usualMinutes = 3
 // unattended timers: cooling, curing. Beyond the day: a night's bleeding, days with cleaner inside.
 var unattended, beyondDay = map[string]bool{"cooling": true, "curing": true}, map[string]bool{"night": true, "cleaner": true}
 
-// TimesOf a job, and what it pours, by its sheet as it runs on a unit without faults. The error says at which step the sheet does not end.
+// TimesOf a job, and what it pours, by its sheet as it runs on a unit without faults. An [EndlessError] for a sheet that does not end.
 func TimesOf(s Setup) (t Times, poured Poured, err error) {
 	sim := simulator(s, Faults{})
 	var events []Event
 	counted := map[string]bool{}
+	var last Step
 	for range 200 {
 		st := Open(s, events, time.Time{})
 		if st.Next == "" || st.Next == "release" {
@@ -39,6 +40,7 @@ func TimesOf(s Setup) (t Times, poured Poured, err error) {
 			return t, pouredOf(st.In), nil
 		}
 		step := *st.Step(st.Next)
+		last = step
 		if !counted[step.Key] {
 			counted[step.Key] = true
 			t.add(step)
@@ -54,7 +56,18 @@ func TimesOf(s Setup) (t Times, poured Poured, err error) {
 			sim.tries[step.Key]++
 		}
 	}
-	return t, poured, fmt.Errorf("the sheet of %s does not end", s.Kind)
+	return t, poured, &EndlessError{s.Kind, last}
+}
+
+// EndlessError says that a sheet does not come to its end on a unit without faults, and the step that it comes back to: a retest, say, that
+// the product cannot pass at the site.
+type EndlessError struct {
+	Kind Kind
+	Step Step
+}
+
+func (e *EndlessError) Error() string {
+	return fmt.Sprintf("the sheet of %s does not come to its end: it comes back to %s", e.Kind, e.Step.Key)
 }
 
 func pouredOf(in []Moved) (p Poured) {

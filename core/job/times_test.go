@@ -1,9 +1,25 @@
 package job
 
 import (
+	"errors"
 	"testing"
 	"time"
+
+	"diligentledger/core/coolant"
+	"diligentledger/core/measure"
 )
+
+// A product that cannot protect to what the site needs is retested again and again: the sheet has no hours, and says where it stays.
+func TestEndlessSheet(t *testing.T) {
+	s := car(Correction)
+	need := measure.Celsius(-60)
+	s.Need, s.Target, s.Product, s.Inside = &need, 0.5, premix, inside(coolant.EG, 9.7, 0.45)
+	_, _, err := TimesOf(s)
+	var endless *EndlessError
+	if !errors.As(err, &endless) || endless.Step.Key != "retest:1" {
+		t.Errorf("%v", err)
+	}
+}
 
 // A drain-and-fill of a car takes a morning of a person (common practice: one and a half to three hours, warming, bleeding and
 // the retest included), four hours of cooling before it by the usual parameters, and less cooling where the maker says so.

@@ -14,9 +14,6 @@ import (
 	"diligentledger/core/schedule/scheduletest"
 )
 
-// instances of the laws; each draws every kind of bay, skill, absence, stock, hard night, pin and earlier place.
-const instances = 10_000
-
 // onEach random problem, on all processors.
 func onEach(t *testing.T, n int, law func(seed uint64, p *schedule.Problem, r *rand.Rand) error) {
 	t.Helper()

@@ -18,6 +18,7 @@ import (
 	"diligentledger/core/schedule"
 	"diligentledger/core/visit"
 	"diligentledger/internal/store"
+	"diligentledger/internal/words"
 
 	"github.com/google/uuid"
 )
@@ -417,11 +418,14 @@ func (f *Fleet) takes(ctx context.Context, u store.Unit, w clock.Work) takenWork
 			}
 		}
 		var refused *refusal.Error
+		var endless *job.EndlessError
 		switch {
 		case errors.As(err, &refused) && len(refused.Fields) > 0:
-			t.why = refused.Fields[0].Accepted
+			t.why = words.PlanUnsheeted(refused.Fields[0].Accepted)
+		case errors.As(err, &endless):
+			t.why = words.PlanEndless(endless.Step)
 		case err != nil:
-			t.why = err.Error()
+			t.why = words.PlanUnsheeted(err.Error())
 		}
 	}
 	f.taken.Store(key, t)

@@ -58,14 +58,14 @@ func planPage(pdf *fpdf.Fpdf, p PlanPage) {
 		pdf.SetFont("go", "B", 10)
 		pdf.SetX(margin)
 		pdf.CellFormat(0, 6, clean(d.Day+dash(d.Note)), "", 1, "L", false, 0, "")
-		pdf.SetFont("go", "", 9)
+		pdf.SetFont("go", "", 8.5)
 		for _, l := range d.Lines {
 			room(11)
 			pdf.SetX(margin)
 			for i, cell := range []struct {
 				text string
 				wide float64
-			}{{"[ ] " + l.Unit, 30}, {l.Work, 42}, {l.Place, 56}, {l.Times, wide - 2*margin - 128}} {
+			}{{"[ ] " + l.Unit, 30}, {l.Work, 38}, {l.Place, 46}, {l.Times, wide - 2*margin - 114}} {
 				ln := 0
 				if i == 3 {
 					ln = 1

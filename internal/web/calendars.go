@@ -25,12 +25,7 @@ func calendarFile(r words.Reader, c fleet.PlanCalendar) string {
 	v.state = schedule.Check(c.Board.Problem, c.Board.Plan)
 	var events []calendar.Event
 	for _, j := range c.Jobs {
-		site := ""
-		for _, s := range c.Board.Sites {
-			if s.ID == j.Placed.Bay.SiteID {
-				site = s.Name
-			}
-		}
+		site := v.siteOf(j.Placed.Bay)
 		job := v.job(j)
 		lines := []string{job.Times}
 		for _, more := range []*string{job.Technician, job.Product, job.NightText} {
@@ -161,7 +156,7 @@ func (v planView) page(title, under string, takes func(store.Placement) bool, no
 		}
 		for _, j := range jobs {
 			if j.Placed.Day.Equal(day) {
-				d.Lines = append(d.Lines, v.line(j))
+				d.Lines = append(d.Lines, v.line(j, title))
 			}
 		}
 		if n < 5 || len(d.Lines) > 0 {
@@ -179,11 +174,32 @@ func (v planView) page(title, under string, takes func(store.Placement) bool, no
 	return p
 }
 
-func (v planView) line(j fleet.PlanJob) paper.PlanLine {
+func (v planView) siteOf(b store.BayName) string {
+	for _, s := range v.Sites {
+		if s.ID == b.SiteID {
+			return s.Name
+		}
+	}
+	return ""
+}
+
+func (v planView) siteOfTechnician(id int64) string {
+	for _, t := range v.Technicians {
+		if t.ID == id {
+			return t.Site
+		}
+	}
+	return ""
+}
+
+// line of a job on the page of that title: its place, or who does it, is not said again.
+func (v planView) line(j fleet.PlanJob, title string) paper.PlanLine {
 	job := v.job(j)
 	l := paper.PlanLine{Unit: j.Address, Work: words.WorkNames[j.Work], Place: words.BayName(j.Placed.Bay.Kind, j.Placed.Bay.Number), Times: job.Times}
-	if job.Technician != nil {
-		l.Place += ", " + *job.Technician
+	if job.Technician != nil && *job.Technician != title {
+		l.Place = *job.Technician
+	} else if site := v.siteOf(j.Placed.Bay); site != v.siteOfTechnician(j.Placed.Technician) {
+		l.Place += ", " + site // not where they work otherwise
 	}
 	if j.Late {
 		l.Night = words.DayPassed

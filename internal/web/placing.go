@@ -257,7 +257,7 @@ func (v planView) job(j fleet.PlanJob) api.PlanJob {
 			out.Product = &text
 		}
 		if j.Unsheeted != "" {
-			out.Warnings = append(out.Warnings, words.PlanUnsheeted(j.Unsheeted))
+			out.Warnings = append(out.Warnings, j.Unsheeted)
 		}
 		for _, b := range v.state {
 			if b.Job != j.Index {
@@ -675,13 +675,7 @@ func (v planView) dayJob(j fleet.PlanJob) api.PlanDayJob {
 	if job.NightText != nil {
 		row.Warnings = append(row.Warnings, *job.NightText)
 	}
-	site := ""
-	for _, s := range v.Sites {
-		if s.ID == j.Placed.Bay.SiteID {
-			site = s.Name
-		}
-	}
-	row.Place = words.BayName(j.Placed.Bay.Kind, j.Placed.Bay.Number) + ", " + site
+	row.Place = words.BayName(j.Placed.Bay.Kind, j.Placed.Bay.Number) + ", " + v.siteOf(j.Placed.Bay)
 	switch {
 	case j.Done != nil:
 		row.State = api.PlanDayJobStateDone

@@ -150,8 +150,12 @@ func TestPlanProposal(t *testing.T) {
 
 // What a move breaks is said in words, and the job stays where it was; what a person may decide is written once it is accepted.
 func TestPlanMoves(t *testing.T) {
-	defer onThePlan(t)()
 	ca := planned(t, "CA-14")
+	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "items": []int64{ca.Id}}, http.StatusOK)
+	defer func() {
+		answered[none](t, "POST", "/api/v1/plan/take-off", m{"items": []m{{"item": ca.Id, "was": planned(t, "CA-14").Place}}}, http.StatusNoContent)
+	}()
+	ca = planned(t, "CA-14")
 	move := func(extra m) api.PlanMoved {
 		t.Helper()
 		body := m{"item": ca.Id, "was": ca.Place, "day": nextMonday, "bay": bayOf(t, "Inland depot", "car bay 1")}

@@ -118,7 +118,7 @@ func handler(st *store.Store, rate float64) http.Handler {
 			panic(err)
 		}
 	}
-	h, err := web.New(web.Config{Fleet: fleet.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate, Stream: 700 * time.Millisecond})
+	h, err := web.New(web.Config{Fleet: fleet.New(st, now), People: p, Demo: demo.People, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: rate, Stream: 2 * time.Second})
 	if err != nil {
 		panic(err)
 	}

@@ -7,6 +7,7 @@ import (
 	"math"
 	"strings"
 
+	"diligentledger/core/job"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
 	"diligentledger/core/visit"
@@ -249,6 +250,12 @@ func PlanHeld(agreed, onDay, inWeek, later, open int) string {
 
 // PlanUnsheeted says why the hours of a job are common values.
 func PlanUnsheeted(why string) string { return "hours are common values: its sheet asks for " + why }
+
+// PlanEndless says that the hours of a job are common values, since its sheet comes back to a step again and again.
+func PlanEndless(step job.Step) string {
+	title, _ := JobStep(step)
+	return "hours are common values: its sheet comes back to “" + title + "” again and again; what it pours may not protect to what the site needs"
+}
 
 // PlanNight is the hard night of a job.
 func (r Reader) PlanNight(n visit.Night) string {

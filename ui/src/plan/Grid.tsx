@@ -21,7 +21,8 @@ interface Props {
 export function Grid(p: Props) {
   const { board } = p;
   const shown = p.carry?.job ?? p.selected;
-  const free = board.days.map((_, n) => board.sites.every((s) => s.open[n] === 0));
+  const shut = board.days.map((_, n) => board.sites.every((s) => s.open[n] === 0));
+  const free = shut.every((s) => s) ? shut.map(() => false) : shut;
   // A night that has come draws no line: every day is past it.
   const caught = shown?.night !== undefined && shown.night > board.today ? shown.night : undefined;
   // Nights that catch a job of the list, at its site: lines that its place does not cross.

@@ -1,19 +1,53 @@
-package fleet_test
+package planbench
 
 import (
+	"context"
 	"encoding/json"
 	"flag"
 	"os"
 	"slices"
 	"strconv"
 	"testing"
+	"time"
 
 	"diligentledger/core/clock"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
+	"diligentledger/internal/demo"
 	"diligentledger/internal/fleet"
+	"diligentledger/internal/mariadb"
+	"diligentledger/internal/mariadb/mariadbtest"
 	"diligentledger/internal/store"
 )
+
+// noon of the day that the demo fleet is loaded on.
+var noon = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+
+var (
+	open   *fleet.Fleet
+	marrow = store.Actor{ID: 1, Name: "E. Marrow", Address: "127.0.0.1"}
+)
+
+func TestMain(m *testing.M) {
+	mariadbtest.Main(m, func(i *mariadb.Instance) {
+		now := func() time.Time { return noon }
+		owner, err := store.Open(i.OwnerDSN(), now)
+		if err != nil {
+			panic(err)
+		}
+		if err := owner.Load(context.Background(), demo.Fleet(noon)); err != nil {
+			panic(err)
+		}
+		app, err := store.Open(i.AppDSN(), now)
+		if err != nil {
+			panic(err)
+		}
+		open = fleet.New(app, now)
+		if _, err := open.RefreshStatus(context.Background()); err != nil {
+			panic(err)
+		}
+	})
+}
 
 var update = flag.Bool("update", false, "write the instance of the demo fleet anew")
 
@@ -137,7 +171,7 @@ func TestQuarterOfTheDemoFleet(t *testing.T) {
 	}
 	// Ids of lines depend on what other tests did before.
 	if len(old.Jobs) != len(problem.Jobs) || len(old.Bays) != len(problem.Bays) || len(old.People) != len(problem.People) || old.Days != problem.Days {
-		t.Errorf("the instance of the demo fleet has %d jobs, the fleet %d: go test ./internal/fleet -run Quarter -update", len(old.Jobs), len(problem.Jobs))
+		t.Errorf("the instance of the demo fleet has %d jobs, the fleet %d: go test ./internal/planbench -run Quarter -update", len(old.Jobs), len(problem.Jobs))
 	}
 }
 
