@@ -3736,7 +3736,7 @@ type PlanDay struct {
 	Name   *string            `json:"name,omitempty"`
 	Notes  []string           `json:"notes"`
 
-	// Technician Whose day it is; none when nobody is chosen and the account is that of no technician.
+	// Technician Whose day it is; none when no technician is chosen and the account is that of none.
 	Technician  *int64 `json:"technician,omitempty"`
 	Technicians []struct {
 		Id   int64  `json:"id"`

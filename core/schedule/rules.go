@@ -20,7 +20,7 @@ const (
 	NoSkill    Rule = "skill"        // Skills: those that the person does not have
 	PersonFull Rule = "person_full"  // hours of the person's jobs and way, of their hours with overtime
 	OtherSite  Rule = "other_site"   // the person is at another site that day
-	NoWay      Rule = "no_way"       // nobody goes from the one site to the other
+	NoWay      Rule = "no_way"       // there is no way from the one site to the other
 	UnitAway   Rule = "unit_away"    // the unit is not there
 	TooEarly   Rule = "too_early"    // before the job's first day
 	HardNight  Rule = "hard_night"   // on or after the day of its hard night

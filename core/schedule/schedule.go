@@ -154,12 +154,12 @@ type Rates struct {
 
 // UsualRates (judgement; the proportions matter, not their sum). A renewal of three hours that lasts three years is
 // worth 0.003 hours a day of its life; with its coolant twice that. A unit past its day is worth forty times
-// that a day, one that stands still is hired for half a day's work.
+// that a day, one that must not run costs half a day's work.
 func UsualRates() Rates {
 	return Rates{Overrun: 0.25, Life: 0.006, Held: 4, Visit: 0.5, SetUp: 0.5, Travel: 1, Cooling: 0.25, Overtime: 0.5, FollowUp: 0.1, OtherDay: 0.5, Other: 0.1, Unplaced: 1000}
 }
 
-// Problem to be solved. Travel[a][b] is the way between two sites in hours; negative where nobody goes.
+// Problem to be solved. Travel[a][b] is the way between two sites in hours; negative where there is none.
 type Problem struct {
 	First  measure.Date
 	Days   int

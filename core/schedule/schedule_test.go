@@ -11,7 +11,7 @@ import (
 	"diligentledger/core/schedule"
 )
 
-// days of a row that are open so many hours, Saturday and Sunday not; the first day is a Monday.
+// days in a row that are open for a number of hours, Saturday and Sunday not; the first day is a Monday.
 func weekdays(n int, hours float64) []float64 {
 	days := make([]float64, n)
 	for d := range days {

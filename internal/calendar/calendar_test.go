@@ -62,7 +62,7 @@ func TestReadByAnotherParser(t *testing.T) {
 	if uid, _ := read[0].Props.Text("UID"); uid != "planned-7@"+domain {
 		t.Errorf("UID %q", uid)
 	}
-	if empty, err := ical.NewDecoder(strings.NewReader(Write("nobody", nil))).Decode(); err != nil || len(empty.Events()) != 0 {
+	if empty, err := ical.NewDecoder(strings.NewReader(Write("empty", nil))).Decode(); err != nil || len(empty.Events()) != 0 {
 		t.Errorf("an empty calendar: %v", err)
 	}
 }

@@ -23,7 +23,7 @@ import (
 	"github.com/google/uuid"
 )
 
-// mostPlanWeeks that a plan looks ahead.
+// mostPlanWeeks that a plan covers from today.
 const mostPlanWeeks = 26
 
 // Hours that are planned with where the register has none (common practice: a day shift).
@@ -578,14 +578,14 @@ func (f *Fleet) TakeOff(ctx context.Context, by store.Actor, was []store.Placeme
 	return f.store.Place(ctx, by, "taken_off", changes, store.AnyRevision)
 }
 
-// PinJob so that proposals leave it where it is, or let it go again.
+// PinJob so that proposals leave it where it is, or unpin it.
 func (f *Fleet) PinJob(ctx context.Context, by store.Actor, was store.Placement, pinned bool) error {
 	is := was
 	is.Pinned = pinned
 	return f.store.Place(ctx, by, "pinned", []store.PlacementChange{{Planned: was.Planned, Was: &was, Is: &is}}, store.AnyRevision)
 }
 
-// UndoPlan takes back the last change of a person, or does it again.
+// UndoPlan reverses the last change of a person, or repeats the one that was reversed last.
 func (f *Fleet) UndoPlan(ctx context.Context, by store.Actor, redo bool) error {
 	return f.store.UndoPlan(ctx, by, redo)
 }
@@ -615,7 +615,7 @@ func (f *Fleet) AgreeWeek(ctx context.Context, by store.Actor, monday measure.Da
 		return err
 	}
 	if b.Revision != revision {
-		return fmt.Errorf("%w: look at the week again before it is agreed", store.ErrPlanChanged)
+		return fmt.Errorf("%w: review the week again before agreeing it", store.ErrPlanChanged)
 	}
 	for _, broken := range schedule.Check(b.Problem, b.Plan) {
 		if day := b.Today.AddDays(broken.Day); broken.Rule.Warned() || day.Before(monday) {

@@ -384,7 +384,7 @@ type Supposed struct {
 	// LessBay closes one bay; LessTechnician is absent; both for the days from From on.
 	LessBay        *store.BayName
 	LessTechnician int64
-	// Earlier: every hard night comes so many days sooner.
+	// Earlier: by how many days every hard night comes sooner.
 	Earlier int
 	// NewSite of a name with a bay and a technician of this kind of bay, half an hour from all others; empty for none.
 	NewSite, NewBay string

@@ -26,7 +26,7 @@ type Exact struct {
 	Plan    schedule.Plan
 }
 
-// Solve a problem with cbc, in at most so many seconds.
+// Solve a problem with cbc, within a number of seconds.
 func Solve(ctx context.Context, p *schedule.Problem, seconds int) (Exact, error) {
 	dir, err := os.MkdirTemp("", "planbench")
 	if err != nil {

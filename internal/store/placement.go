@@ -197,7 +197,7 @@ func (s *Store) placeOne(ctx context.Context, tx *sql.Tx, by Actor, c PlacementC
 	return err
 }
 
-// UndoPlan takes back the last change of a person that is not undone, or does again the last undone one; its lines must be as it left
+// UndoPlan reverses the last change of a person that is not undone, or repeats the last undone one; its lines must be as it left
 // them, else [ErrPlanChanged]. A change after which the person made another cannot be done again.
 func (s *Store) UndoPlan(ctx context.Context, by Actor, redo bool) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
@@ -284,7 +284,7 @@ func (s *Store) AgreeWeek(ctx context.Context, by Actor, monday measure.Date, re
 			return err
 		}
 		if now != revision {
-			return fmt.Errorf("%w: look at the week again before it is agreed", ErrPlanChanged)
+			return fmt.Errorf("%w: review the week again before agreeing it", ErrPlanChanged)
 		}
 		sunday := monday.AddDays(6)
 		for _, statement := range []struct {

@@ -56,7 +56,7 @@ func ownerDB(t *testing.T) *sql.DB {
 	return db
 }
 
-// Changes, undo and redo of several people: each takes back their own alone, and only while it is as they left it.
+// Changes, undo and redo of several people: each reverses their own alone, and only while it is as they left it.
 func TestPlacementUndo(t *testing.T) {
 	ctx := t.Context()
 	line, technician := placed(t)

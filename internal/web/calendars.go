@@ -54,7 +54,7 @@ func (h handlers) GetPlanCalendar(ctx context.Context, r api.GetPlanCalendarRequ
 // calendarPath is where calendars by secret addresses are.
 const calendarPath = "/calendar/"
 
-// answerCalendar by its secret, to whoever has it: no session is asked for.
+// answerCalendar by its secret, to anyone who has it: no session is asked for.
 func (h handlers) answerCalendar(c *echo.Context) error {
 	secret, ok := strings.CutSuffix(c.Param("file"), ".ics")
 	if !ok {

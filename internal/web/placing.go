@@ -28,14 +28,14 @@ func dayOf(d openapi.Date) measure.Date { return measure.DateOf(d.Time, time.UTC
 // planWeeksShown without a wish for more.
 const planWeeksShown = 2
 
-// planView is the plan with the days that are looked at.
+// planView is the plan with the days that are shown.
 type planView struct {
 	*fleet.PlanBoard
 	r    words.Reader
 	zone *time.Location
 	from measure.Date
 	days int
-	// offset of the first day that is looked at from the first of the problem; below 0 when it has passed.
+	// offset of the first day that is shown from the first of the problem; below 0 when it has passed.
 	offset int
 	state  []schedule.Break
 }
@@ -168,7 +168,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 	return out, err
 }
 
-// heldWeeks that are looked back on.
+// heldWeeks before this one whose outcome is shown.
 const heldWeeks = 8
 
 func orText(text, usual string) string {
@@ -523,7 +523,7 @@ func (h handlers) ExplainPlan(ctx context.Context, r api.ExplainPlanRequestObjec
 	return out, nil
 }
 
-// explainDays that are looked at for other places of a job (judgement: a quarter).
+// explainDays in which other places of a job are compared (judgement: a quarter).
 const explainDays = 91
 
 // WhatIf the workshop were another.

@@ -208,7 +208,7 @@ func TestPlanMoves(t *testing.T) {
 			t.Errorf("%v: %d %s", body, res.StatusCode, text)
 		}
 	}
-	// Who saw it elsewhere is told so, and writes over nothing.
+	// A move by a person who saw it elsewhere is refused, and writes over nothing.
 	answered[none](t, "POST", "/api/v1/plan/move", m{"item": ca.Id, "was": ca.Place, "day": nextMonday, "bay": ca.Place.Bay}, http.StatusConflict)
 	answered[none](t, "POST", "/api/v1/plan/pin", m{"item": ca.Id, "was": planned(t, "CA-14").Place, "pinned": true}, http.StatusNoContent)
 	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "again": true}, http.StatusOK)
@@ -473,8 +473,8 @@ func TestPlanDayAndPaper(t *testing.T) {
 	if day.Name == nil || *day.Name != "T. Quayle" || !slices.ContainsFunc(day.Jobs, func(j api.PlanDayJob) bool { return j.Id == some.Id }) || day.Hours == "" {
 		t.Errorf("%+v", day)
 	}
-	if nobody := get[api.PlanDay](t, "/api/v1/plan/day"); nobody.Technician != nil || len(nobody.Technicians) != 5 {
-		t.Errorf("the coordinator is no technician: %+v", nobody)
+	if none := get[api.PlanDay](t, "/api/v1/plan/day"); none.Technician != nil || len(none.Technicians) != 5 {
+		t.Errorf("the coordinator is no technician: %+v", none)
 	}
 	for _, of := range []string{"technician", "bay"} {
 		if res, pdf := ask(t, "GET", "/api/v1/plan/paper?of="+of+"&from="+nextMonday, nil); res.StatusCode != http.StatusOK || !bytes.HasPrefix(pdf, []byte("%PDF-")) || bytes.Count(pdf, []byte("/Type /Page\n")) < 5 {

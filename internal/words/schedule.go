@@ -287,7 +287,7 @@ func (r Reader) PlanSupposed(kind, name string, days int) string {
 // PlanHeadings of why a job is where it is.
 var PlanHeadings = struct{ Here, Breaks, Need, Nothing, Same string }{"On this day", "Its place breaks a rule", "What would have to give", "nothing is lost or late", "it would cost the same"}
 
-// PlanNoTechnician is said where there is nobody to plan with.
+// PlanNoTechnician is shown where there is no technician to plan with.
 const PlanNoTechnician = "the register has no technician yet"
 
 // PlanLater is the heading of what a week later would cost.

@@ -4216,7 +4216,7 @@ export interface components {
             today: string;
             /**
              * Format: int64
-             * @description Whose day it is; none when nobody is chosen and the account is that of no technician.
+             * @description Whose day it is; none when no technician is chosen and the account is that of none.
              */
             technician?: number;
             name?: string;

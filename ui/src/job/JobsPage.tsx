@@ -64,7 +64,7 @@ export function JobsPage() {
   );
 }
 
-/** What the agreed plan has for today and nobody has begun yet. */
+/** Jobs of the agreed plan for today that are not begun yet. */
 function PlannedToday({ open }: { open: readonly string[] }) {
   const [today] = useState(() => new Date().toISOString().slice(0, 10));
   const plan = useQuery({

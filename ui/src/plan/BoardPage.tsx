@@ -412,7 +412,7 @@ function PlanOf({
                         {overOption ? optionText(overOption) : "asking …"}
                       </>
                     ) : (
-                      " is taken up"
+                      " is picked up"
                     )}
                     {carry.by === "keys" && (
                       <span className="faint"> (arrows move it, Enter places it, Escape leaves it)</span>
@@ -464,7 +464,7 @@ function PlanOf({
             )}
             {board.technicians.length === 0 && (
               <p>
-                Nobody can be planned with yet: add technicians in the{" "}
+                There are no technicians yet: add them in the{" "}
                 <RouterLink className="link" to="/register/technician">
                   Register
                 </RouterLink>

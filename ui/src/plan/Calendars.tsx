@@ -87,7 +87,7 @@ export function Calendars({
       )}
       {address && (
         <p role="status">
-          Whoever has this address can read the calendar; it is shown once:{" "}
+          Anyone with this address can read the calendar; it is shown once:{" "}
           <input
             className="figures address"
             readOnly
