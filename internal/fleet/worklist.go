@@ -186,6 +186,25 @@ func (f *Fleet) RescheduleWork(ctx context.Context, by store.Actor, id int64, fr
 
 // RemoveWork lines from the work list; [store.ErrNoWorkItem].
 func (f *Fleet) RemoveWork(ctx context.Context, by store.Actor, ids []int64) error {
+	// The day on which a line was done is kept for its agreed week before the line is gone.
+	lines, err := f.WorkList(ctx)
+	if err != nil {
+		return err
+	}
+	zone, err := f.store.Zone(ctx)
+	if err != nil {
+		return err
+	}
+	done := map[int64]*measure.Date{}
+	for _, l := range lines {
+		if l.Done != nil && slices.Contains(ids, l.ID) {
+			day := measure.DateOf(*l.Done, zone)
+			done[l.ID] = &day
+		}
+	}
+	if err := f.store.DoneAsAgreed(ctx, done); err != nil {
+		return err
+	}
 	return f.store.RemoveWork(ctx, by, ids)
 }
 

@@ -10,7 +10,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+
+	"diligentledger/core/access"
 	"diligentledger/core/clock"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
 	"diligentledger/internal/demo"
@@ -25,6 +29,7 @@ var noon = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 
 var (
 	open   *fleet.Fleet
+	appDSN string
 	marrow = store.Actor{ID: 1, Name: "E. Marrow", Address: "127.0.0.1"}
 )
 
@@ -42,7 +47,7 @@ func TestMain(m *testing.M) {
 		if err != nil {
 			panic(err)
 		}
-		open = fleet.New(app, now)
+		open, appDSN = fleet.New(app, now), i.AppDSN()
 		if _, err := open.RefreshStatus(context.Background()); err != nil {
 			panic(err)
 		}
@@ -273,3 +278,88 @@ func TestWhatIsNoMoreComesBack(t *testing.T) {
 }
 
 func itoa(n int64) string { return strconv.FormatInt(n, 10) }
+
+// What the books show done is done, on the day that they show, and counts for its agreed week also once its line is gone; the rest of
+// a week that is over is not done, and comes back to be placed.
+func TestHeldWeeks(t *testing.T) {
+	ctx, today := t.Context(), mustToday(t)
+	before := workListNow(t)
+	defer undone(t, before)
+	if _, err := open.Propose(ctx, marrow, fleet.Wish{From: today, To: today.AddDays(5), AllDue: true}); err != nil {
+		t.Fatal(err)
+	}
+	monday := store.Monday(today)
+	b, err := open.PlanBoard(ctx, monday.AddDays(6))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := open.AgreeWeek(ctx, marrow, monday, b.Revision); err != nil {
+		t.Fatal(err)
+	}
+	defer func() {
+		if err := open.UnlockWeek(ctx, marrow, monday); err != nil {
+			t.Error(err)
+		}
+	}()
+	i := slices.IndexFunc(b.Jobs, func(j fleet.PlanJob) bool { return j.Work == clock.LevelWork && j.Placed != nil })
+	if i < 0 {
+		t.Fatal("no level check is planned")
+	}
+	job := b.Jobs[i]
+	held := func() fleet.HeldWeek {
+		t.Helper()
+		b, err := open.PlanBoard(ctx, monday.AddDays(6))
+		if err != nil {
+			t.Fatal(err)
+		}
+		weeks, err := open.HeldWeeks(ctx, b, 4)
+		if err != nil || len(weeks) != 1 {
+			t.Fatalf("%+v %v", weeks, err)
+		}
+		return weeks[0]
+	}
+	first := held()
+	if first.Agreed == 0 || first.Open != first.Agreed {
+		t.Fatalf("before: %+v", first)
+	}
+	id := uuid.Must(uuid.NewV7()).String()
+	o, err := open.Open(ctx, job.Address, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	e := ledger.Entry{ID: id, Unit: o.Ledger.Code, At: noon.Add(time.Minute), Body: ledger.LevelCheck{Mark: ledger.Marks[0], Temper: ledger.Cold}}
+	if _, err := open.WriteEntries(ctx, fleet.Actor{ID: 1, Name: "E. Marrow", Role: access.Coordinator}, o, e); err != nil {
+		t.Fatal(err)
+	}
+	if now := held(); now.OnDay+now.InWeek != 1 || now.Open != first.Open-1 {
+		t.Errorf("done: %+v", now)
+	}
+	if err := open.RemoveWork(ctx, marrow, []int64{job.ID}); err != nil {
+		t.Fatal(err)
+	}
+	if now := held(); now.OnDay+now.InWeek != 1 || now.Agreed != first.Agreed {
+		t.Errorf("its line is gone: %+v", now)
+	}
+	// A week later what is not done has no place.
+	later, err := store.Open(appDSN, func() time.Time { return noon.AddDate(0, 0, 7) })
+	if err != nil {
+		t.Fatal(err)
+	}
+	f := fleet.New(later, func() time.Time { return noon.AddDate(0, 0, 7) })
+	after, err := f.PlanBoard(ctx, today.AddDays(12))
+	if err != nil {
+		t.Fatal(err)
+	}
+	late := 0
+	for _, j := range after.Jobs {
+		if j.Late {
+			late++
+			if !j.ToPlace() || after.Plan[j.Index] != nil {
+				t.Errorf("%s is late and has a place", j.Unit.Code)
+			}
+		}
+	}
+	if late == 0 {
+		t.Error("nothing came back")
+	}
+}

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { format } from "date-fns";
 import { type SyntheticEvent, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { type Schemas, api } from "../api/client";
@@ -6,7 +7,7 @@ import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import { usePerson } from "../people/session";
 import { workNames } from "../words/names";
-import { mondayOf } from "../plan/carry";
+import { addDays, mondayOf } from "../plan/carry";
 import { Remaining } from "./Remaining";
 
 type Row = Schemas["JobRow"];
@@ -66,10 +67,11 @@ export function JobsPage() {
 
 /** Jobs of the agreed plan for today that are not begun yet. */
 function PlannedToday({ open }: { open: readonly string[] }) {
-  const [today] = useState(() => new Date().toISOString().slice(0, 10));
+  // The day of the fleet may be another one than the browser's by a day: two weeks from yesterday's hold it.
+  const [from] = useState(() => mondayOf(addDays(format(new Date(), "yyyy-MM-dd"), -1)));
   const plan = useQuery({
-    queryKey: ["plan", mondayOf(today), 1],
-    queryFn: ({ signal }) => api.plan(mondayOf(today), 1, signal),
+    queryKey: ["plan", from, 2],
+    queryFn: ({ signal }) => api.plan(from, 2, signal),
     refetchInterval: 30_000,
   });
   const board = plan.data;

@@ -8,6 +8,7 @@ import {
   useSensor,
   useSensors,
 } from "@dnd-kit/core";
+import { format } from "date-fns";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, Navigate, useSearchParams } from "react-router";
@@ -57,7 +58,7 @@ const zooms = [1, 2, 4, 13] as const;
 export function BoardPage() {
   const [params, setParams] = useSearchParams();
   const narrow = useMedia("(max-width: 719px)");
-  const [today] = useState(() => new Date().toISOString().slice(0, 10));
+  const [today] = useState(() => format(new Date(), "yyyy-MM-dd"));
   const from = mondayOf(params.get("from") ?? today);
   const weeks = Number(params.get("weeks") ?? 2);
   const picked = useMemo(
