@@ -342,10 +342,8 @@ var views = []view{
 	{"horizon", "/horizon", `[data-unit]`, 1280, 800, false},
 	{"horizon-table", "/horizon?view=table&verdict=due", `td`, 1280, 800, false},
 	{"account", "/units/CA-31", protects, 1280, 800, false},
-	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
 	{"bench", "/bench?q=protects&night=-24%20C", `[data-testid="headline"]`, 1280, 800, false},
 	{"circuit", "/units/HB-14%20starboard", protects, 1280, 900, false},
-	{"work-list", "/plan/list", `[data-planned]`, 1280, 800, false},
 	{"entries", "/entries", `tr[data-entry]`, 1280, 800, false},
 	{"register", "/register", `[aria-label="Audit"] td`, 1280, 800, false},
 	{signInView + "-phone", "/", signInForm, 390, 844, true},
@@ -354,6 +352,8 @@ var views = []view{
 }
 
 var others = []view{
+	{"account-entry", "/units/HB-07?write=freeze_test", figureBox, 1280, 800, false},
+	{"work-list", "/plan/list", `[data-planned]`, 1280, 800, false},
 	{"bench-phone", "/bench?q=boil&rated=15%20psi&units=us", `[data-testid="headline"]`, 390, 844, false},
 	{"account-balance", "/units/CA-35?write=note&line=" + disagrees("CA-35") + "&balance=0", effect, 1280, 800, false},
 	{"register-types", "/register/type", `[data-record]`, 1280, 800, false},
