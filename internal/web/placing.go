@@ -88,7 +88,7 @@ func (h handlers) GetPlan(ctx context.Context, r api.GetPlanRequestObject) (api.
 }
 
 func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard, err error) {
-	out = api.PlanBoard{Today: date(v.Today), From: date(v.from), Revision: v.Revision, Notes: []string{}, Price: []string{}, Drawn: []string{}, Held: []api.PlanHeld{}, Cautions: words.Cautions("", "")}
+	out = api.PlanBoard{Today: date(v.Today), From: date(v.from), Revision: v.Revision, Notes: []string{}, Sites: []api.PlanSite{}, Mixing: []api.PlanMixing{}, Held: []api.PlanHeld{}, Cautions: words.Cautions("", "")}
 	if out.Undo, out.Redo, err = h.fleet.PlanUndoable(ctx, signedIn(ctx).ID); err != nil {
 		return out, err
 	}
@@ -97,9 +97,41 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 		day := v.from.AddDays(n)
 		out.Days = append(out.Days, api.PlanBoardDay{Day: date(day), Past: day.Before(v.Today), Agreed: v.agreed(day)})
 	}
-	sites, err := h.fleet.Sites(ctx)
+	if err := h.planSites(ctx, v, &out); err != nil {
+		return out, err
+	}
+	load := schedule.LoadOf(v.Problem, v.Plan)
+	out.Bays = v.bays(load)
+	out.Technicians = v.technicians(load)
+	for _, t := range v.Technicians {
+		if len(t.Assumed) > 0 {
+			out.Notes = append(out.Notes, words.PlanAssumed(t.Name, t.Assumed, true))
+		}
+	}
+	out.Jobs = each(v.Jobs, v.job)
+	nights, err := h.fleet.UnpreventedNights(ctx, v.PlanBoard)
 	if err != nil {
 		return out, err
+	}
+	out.Nights = each(nights, func(n fleet.Unprevented) api.PlanNight {
+		return api.PlanNight{Unit: n.Code, Name: n.Name, Site: n.Site, Night: date(n.Night), Text: v.r.PlanUnprevented(n.Night, v.Today, n.Of == clock.RawWater)}
+	})
+	out.Mixing = each(v.Mixings(v.from, v.from.AddDays(v.days-1)), v.mixing)
+	out.Drawn = v.r.PlanDrawn(drawn(v.Mixings(v.Today, v.Until)))
+	price := schedule.PriceOf(v.Problem, v.Plan)
+	out.Price, out.Cost = append([]string{}, words.PlanPrice(price, true)...), price.Cost
+	held, err := h.fleet.HeldWeeks(ctx, v.PlanBoard, heldWeeks)
+	out.Held = each(held, func(w fleet.HeldWeek) api.PlanHeld {
+		return api.PlanHeld{Monday: date(w.Monday), Text: words.PlanHeld(w.Agreed, w.OnDay, w.InWeek, w.Later, w.Open), Agreed: w.Agreed, OnDay: w.OnDay}
+	})
+	return out, err
+}
+
+// planSites with their hours and cold season, and what is assumed of them.
+func (h handlers) planSites(ctx context.Context, v planView, out *api.PlanBoard) error {
+	sites, err := h.fleet.Sites(ctx)
+	if err != nil {
+		return err
 	}
 	for i, s := range v.Sites {
 		site := api.PlanSite{Id: s.ID, Name: s.Name, Seasons: []api.Season{}, Open: byShown(v, 0, func(d int) float64 { return v.Problem.Sites[i].Open[d] }), Closed: byShown(v, "", func(d int) string { return s.Closed[d] })}
@@ -111,61 +143,37 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 			out.Notes = append(out.Notes, words.PlanAssumed(s.Name, s.Assumed, false))
 		}
 	}
-	load := schedule.LoadOf(v.Problem, v.Plan)
+	return nil
+}
+
+// bays with the hours that their jobs take.
+func (v planView) bays(load schedule.Load) []api.PlanBay {
+	all := []api.PlanBay{}
 	for i, b := range v.Bays {
-		open := v.Problem.Sites[v.Problem.Bays[i].Site].Open
-		out.Bays = append(out.Bays, api.PlanBay{Bay: bayName(b.BayName), Name: words.BayName(b.Kind, b.Number), Closed: byShown(v, "", func(d int) string {
-			if v.Problem.Bays[i].Closed[d] {
+		closed, open := v.Problem.Bays[i].Closed, v.Problem.Sites[v.Problem.Bays[i].Site].Open
+		all = append(all, api.PlanBay{Bay: bayName(b.BayName), Name: words.BayName(b.Kind, b.Number), Closed: byShown(v, "", func(d int) string {
+			if closed[d] {
 				return orText(b.Closed[d], words.OutOfUse)
 			}
 			return ""
 		}), Open: byShown(v, 0, func(d int) float64 {
-			if v.Problem.Bays[i].Closed[d] {
+			if closed[d] {
 				return 0
 			}
 			return open[d]
 		}), Hours: byShown(v, 0, func(d int) float64 { return round1(load.Bays[i][d]) })})
 	}
+	return all
+}
+
+// technicians with the hours that their jobs take.
+func (v planView) technicians(load schedule.Load) []api.PlanTechnician {
+	all := []api.PlanTechnician{}
 	for i, t := range v.Technicians {
-		out.Technicians = append(out.Technicians, api.PlanTechnician{Id: t.ID, Name: t.Name, Site: t.Site, Skills: words.Skills(t.Skills), Overtime: v.Problem.People[i].Overtime,
+		all = append(all, api.PlanTechnician{Id: t.ID, Name: t.Name, Site: t.Site, Skills: words.Skills(t.Skills), Overtime: v.Problem.People[i].Overtime,
 			Absent: byShown(v, "", func(d int) string { return t.Absent[d] }), Has: byShown(v, 0, func(d int) float64 { return v.Problem.People[i].Hours[d] }), Hours: byShown(v, 0, func(d int) float64 { return round1(load.People[i][d]) })})
-		if len(t.Assumed) > 0 {
-			out.Notes = append(out.Notes, words.PlanAssumed(t.Name, t.Assumed, true))
-		}
 	}
-	for _, j := range v.Jobs {
-		out.Jobs = append(out.Jobs, v.job(j))
-	}
-	nights, err := h.fleet.UnpreventedNights(ctx, v.PlanBoard)
-	if err != nil {
-		return out, err
-	}
-	out.Nights = each(nights, func(n fleet.Unprevented) api.PlanNight {
-		return api.PlanNight{Unit: n.Code, Name: n.Name, Site: n.Site, Night: date(n.Night), Text: v.r.PlanUnprevented(n.Night, v.Today, n.Of == clock.RawWater)}
-	})
-	for _, m := range v.Mixings(v.from, v.from.AddDays(v.days-1)) {
-		out.Mixing = append(out.Mixing, v.mixing(m))
-	}
-	out.Drawn = v.r.PlanDrawn(drawn(v.Mixings(v.Today, v.Until)))
-	price := schedule.PriceOf(v.Problem, v.Plan)
-	out.Price, out.Cost = append(out.Price, words.PlanPrice(price, true)...), price.Cost
-	held, err := h.fleet.HeldWeeks(ctx, v.PlanBoard, heldWeeks)
-	for _, w := range held {
-		out.Held = append(out.Held, api.PlanHeld{Monday: date(w.Monday), Text: words.PlanHeld(w.Agreed, w.OnDay, w.InWeek, w.Later, w.Open), Agreed: w.Agreed, OnDay: w.OnDay})
-	}
-	if out.Sites == nil {
-		out.Sites, out.Bays = []api.PlanSite{}, []api.PlanBay{}
-	}
-	if out.Technicians == nil {
-		out.Technicians = []api.PlanTechnician{}
-	}
-	if out.Jobs == nil {
-		out.Jobs = []api.PlanJob{}
-	}
-	if out.Mixing == nil {
-		out.Mixing = []api.PlanMixing{}
-	}
-	return out, err
+	return all
 }
 
 // heldWeeks before this one whose outcome is shown.
@@ -526,26 +534,35 @@ func (h handlers) ExplainPlan(ctx context.Context, r api.ExplainPlanRequestObjec
 // explainDays in which other places of a job are compared (judgement: a quarter).
 const explainDays = 91
 
+// supposed change of a request, and the name of what it is about.
+func supposed(b api.WhatIfJSONRequestBody) (s fleet.Supposed, name string, err error) {
+	s = fleet.Supposed{From: dayOf(b.From), To: dayOf(b.To), LessTechnician: value64(b.Technician), NewSite: strings.TrimSpace(text(b.Name))}
+	switch kind := string(b.Supposed); {
+	case kind == "less_bay" && b.Bay == nil:
+		return s, "", fieldProblem("/bay", "nothing", "the bay that is out of use")
+	case kind == "less_technician" && s.LessTechnician == 0:
+		return s, "", fieldProblem("/technician", "nothing", "the technician who is absent")
+	case kind == "earlier" && b.Days == nil:
+		return s, "", fieldProblem("/days", "nothing", "1 to 60 days")
+	case kind == "new_site" && (s.NewSite == "" || b.Kind == nil):
+		return s, "", fieldProblem("/name", "nothing", "a name, and the kind of its bay")
+	case kind == "less_bay":
+		bay := bayOf(*b.Bay)
+		s.LessBay = &bay
+		return s, words.BayName(bay.Kind, bay.Number), nil
+	case kind == "earlier":
+		s.Earlier = *b.Days
+	case kind == "new_site":
+		s.NewBay = string(*b.Kind)
+	}
+	return s, s.NewSite, nil
+}
+
 // WhatIf the workshop were another.
 func (h handlers) WhatIf(ctx context.Context, r api.WhatIfRequestObject) (api.WhatIfResponseObject, error) {
-	s := fleet.Supposed{From: dayOf(r.Body.From), To: dayOf(r.Body.To), LessTechnician: value64(r.Body.Technician), NewSite: strings.TrimSpace(text(r.Body.Name))}
-	name := s.NewSite
-	switch kind := string(r.Body.Supposed); {
-	case kind == "less_bay" && r.Body.Bay == nil:
-		return nil, fieldProblem("/bay", "nothing", "the bay that is out of use")
-	case kind == "less_technician" && s.LessTechnician == 0:
-		return nil, fieldProblem("/technician", "nothing", "the technician who is absent")
-	case kind == "earlier" && r.Body.Days == nil:
-		return nil, fieldProblem("/days", "nothing", "1 to 60 days")
-	case kind == "new_site" && (s.NewSite == "" || r.Body.Kind == nil):
-		return nil, fieldProblem("/name", "nothing", "a name, and the kind of its bay")
-	case kind == "less_bay":
-		bay := bayOf(*r.Body.Bay)
-		s.LessBay, name = &bay, words.BayName(bay.Kind, bay.Number)
-	case kind == "earlier":
-		s.Earlier = *r.Body.Days
-	case kind == "new_site":
-		s.NewBay = string(*r.Body.Kind)
+	s, name, err := supposed(*r.Body)
+	if err != nil {
+		return nil, err
 	}
 	w, err := h.fleet.WhatIf(ctx, s)
 	if err != nil {
@@ -600,35 +617,25 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 	v := planView{PlanBoard: b, r: reader(ctx), zone: zone, from: day, days: 1, offset: day.Sub(today)}
 	v.state = schedule.Check(b.Problem, b.Plan)
 	out := api.GetPlanDay200JSONResponse{Day: date(day), Today: date(today), Agreed: v.agreed(day), Jobs: []api.PlanDayJob{}, Notes: []string{}}
-	out.Technicians = []struct {
+	out.Technicians = each(b.Technicians, func(t fleet.PlanTechnician) (of struct {
 		Id   int64  `json:"id"`
 		Name string `json:"name"`
-	}{}
-	who := value64(r.Params.Technician)
-	for _, t := range b.Technicians {
-		out.Technicians = append(out.Technicians, struct {
-			Id   int64  `json:"id"`
-			Name string `json:"name"`
-		}{t.ID, t.Name})
-		if who == 0 && t.Account != "" && strings.EqualFold(t.Account, signedIn(ctx).Email) {
-			who = t.ID
-		}
-	}
-	i := slices.IndexFunc(b.Technicians, func(t fleet.PlanTechnician) bool { return t.ID == who })
+	}) {
+		of.Id, of.Name = t.ID, t.Name
+		return of
+	})
+	i := v.whose(value64(r.Params.Technician), signedIn(ctx).Email)
 	if i < 0 {
 		return out, nil
 	}
 	t := b.Technicians[i]
 	out.Technician, out.Name = &t.ID, &t.Name
-	d, inside := v.at(0)
-	if inside {
-		absent := t.Absent[d]
+	if d, inside := v.at(0); inside {
 		if b.Problem.People[i].Hours[d] <= 0 {
-			absent = orText(absent, words.NoWorkingDay)
+			absent := orText(t.Absent[d], words.NoWorkingDay)
 			out.Absent = &absent
 		}
-		load := schedule.LoadOf(b.Problem, b.Plan)
-		out.Hours = words.PlanHours(load.People[i][d], b.Problem.People[i].Hours[d])
+		out.Hours = words.PlanHours(schedule.LoadOf(b.Problem, b.Plan).People[i][d], b.Problem.People[i].Hours[d])
 	}
 	open, err := h.fleet.Jobs(ctx, writer(ctx), 0)
 	if err != nil {
@@ -636,30 +643,27 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 	}
 	mine := map[string]bool{}
 	for _, j := range b.Jobs {
-		if j.Placed == nil || j.Gone || !j.Placed.Day.Equal(day) || j.Placed.Technician != t.ID {
-			continue
+		if j.Placed != nil && !j.Gone && j.Placed.Day.Equal(day) && j.Placed.Technician == t.ID {
+			mine[j.Unit.Code] = true
+			out.Jobs = append(out.Jobs, v.dayJob(j, open))
 		}
-		row := v.dayJob(j)
-		for _, o := range open {
-			if o.Address == j.Address && o.EndedAt == nil && !o.Setup.Exercise {
-				row.Job = &o.Setup.ID
-			}
-		}
-		mine[j.Unit.Code] = true
-		out.Jobs = append(out.Jobs, row)
 	}
 	// Cold engines first: what is done where the unit is parked, before it is driven.
 	slices.SortStableFunc(out.Jobs, func(a, b api.PlanDayJob) int { return boolRank(a.Bay != visit.Place) - boolRank(b.Bay != visit.Place) })
-	var mixing []api.PlanMixing
-	for _, m := range b.Mixings(day, day) {
-		if slices.ContainsFunc(m.Units, func(code string) bool { return mine[code] }) {
-			mixing = append(mixing, v.mixing(m))
-		}
-	}
-	if mixing != nil {
-		out.Mixing = &mixing
+	if mixing := slices.DeleteFunc(b.Mixings(day, day), func(m fleet.Mixing) bool {
+		return !slices.ContainsFunc(m.Units, func(code string) bool { return mine[code] })
+	}); len(mixing) > 0 {
+		all := each(mixing, v.mixing)
+		out.Mixing = &all
 	}
 	return out, nil
+}
+
+// whose day it is: of the technician of an id, or with the e-mail of the account; below 0 for no one's.
+func (v planView) whose(id int64, email string) int {
+	return slices.IndexFunc(v.Technicians, func(t fleet.PlanTechnician) bool {
+		return t.ID == id || id == 0 && t.Account != "" && strings.EqualFold(t.Account, email)
+	})
 }
 
 func boolRank(b bool) int {
@@ -669,11 +673,17 @@ func boolRank(b bool) int {
 	return 0
 }
 
-func (v planView) dayJob(j fleet.PlanJob) api.PlanDayJob {
+// dayJob of a technician, with the job that is open on its unit.
+func (v planView) dayJob(j fleet.PlanJob, open []fleet.JobFollow) api.PlanDayJob {
 	job := v.job(j)
 	row := api.PlanDayJob{Bay: api.BayKind(j.Placed.Bay.Kind), Sheet: job.Sheet, Id: j.ID, Unit: j.Address, Name: j.Unit.Name, Work: api.Work(j.Work), Times: job.Times, State: api.PlanDayJobStatePlanned, Warnings: append(append([]string{}, job.Breaks...), job.Warnings...)}
 	if job.NightText != nil {
 		row.Warnings = append(row.Warnings, *job.NightText)
+	}
+	for _, o := range open {
+		if o.Address == j.Address && o.EndedAt == nil && !o.Setup.Exercise {
+			row.Job = &o.Setup.ID
+		}
 	}
 	row.Place = words.BayName(j.Placed.Bay.Kind, j.Placed.Bay.Number) + ", " + v.siteOf(j.Placed.Bay)
 	switch {

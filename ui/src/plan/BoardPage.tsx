@@ -13,15 +13,17 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, Navigate, useSearchParams } from "react-router";
 import { Problem, type Schemas, api } from "../api/client";
-import { Cautions } from "../frame/Cautions";
 import { Frame } from "../frame/Frame";
 import { useEscape } from "../frame/keys";
 import { useMedia } from "../frame/media";
 import { Failed, Waiting } from "../frame/State";
 import { UnitCode } from "../marks/UnitCode";
 import { usePerson } from "../people/session";
-import { figure, longDay, weekDay } from "../words/figures";
+import { longDay, weekDay } from "../words/figures";
 import { Calendars } from "./Calendars";
+import { type Broken, Says } from "./Says";
+import { type Panel, Tools } from "./Tools";
+import { Under } from "./Under";
 import { Grid } from "./Grid";
 import { Made, Propose } from "./Propose";
 import { type Place, Selected } from "./Selected";
@@ -41,18 +43,6 @@ import {
   weekNumber,
 } from "./carry";
 import { useRevision } from "./useRevision";
-
-/** A place that breaks rules, with what it breaks: refused, or such that a person may decide it. */
-interface Broken {
-  readonly job: PlanJob;
-  readonly to: Place;
-  readonly breaks: readonly string[];
-  readonly warned: boolean;
-}
-
-type Panel = "propose" | "what-if" | "calendars" | undefined;
-
-const zooms = [1, 2, 4, 13] as const;
 
 /** The plan: days across, bays down; at the left what has no place yet. */
 export function BoardPage() {
@@ -108,7 +98,7 @@ function PlanOf({
 }) {
   const queries = useQueryClient();
   const mayMove = usePerson().role === "coordinator";
-  const [panel, setPanel] = useState<Panel>(picked.length > 0 ? "propose" : undefined);
+  const [panel, setPanel] = useState<Panel | undefined>(picked.length > 0 ? "propose" : undefined);
   const [selectedId, setSelected] = useState<number>();
   const [carry, setCarry] = useState<Carry>();
   const [broken, setBroken] = useState<Broken>();
@@ -243,106 +233,19 @@ function PlanOf({
   const cellAt = (e: DragOverEvent) => e.over?.data.current as Cell | undefined;
   const monday = (n: number) => addDays(board.from, 7 * n);
   const shownMondays = Array.from({ length: weeks }, (_, n) => monday(n));
-  const last = board.days.at(-1)?.day ?? board.from;
 
   return (
     <div className="plan-page">
-      <div className="plan-tools no-print">
-        <span className="span-of">
-          <button
-            type="button"
-            className="act"
-            aria-label="weeks before"
-            onClick={() => go(addDays(board.from, -7 * weeks))}
-          >
-            ‹
-          </button>
-          <b className="figures">
-            {weekDay(board.from)} – {weekDay(last)}
-          </b>
-          <button
-            type="button"
-            className="act"
-            aria-label="weeks after"
-            onClick={() => go(addDays(board.from, 7 * weeks))}
-          >
-            ›
-          </button>
-          {board.from !== mondayOf(board.today) && (
-            <button type="button" className="act" onClick={() => go(mondayOf(board.today))}>
-              this week
-            </button>
-          )}
-        </span>
-        <label>
-          <span className="hidden-label">weeks shown</span>
-          <select value={weeks} onChange={(e) => go(board.from, Number(e.target.value))}>
-            {zooms.map((n) => (
-              <option key={n} value={n}>
-                {n === 1 ? "1 week" : `${n} weeks`}
-              </option>
-            ))}
-          </select>
-        </label>
-        {mayMove && (
-          <>
-            <button
-              type="button"
-              className="solid"
-              aria-expanded={panel === "propose"}
-              onClick={() => setPanel(panel === "propose" ? undefined : "propose")}
-            >
-              propose …
-            </button>
-            <button
-              type="button"
-              className="act framed"
-              disabled={!board.undo || busy}
-              onClick={() => change.mutate(() => api.undoPlan(false))}
-            >
-              undo
-            </button>
-            <button
-              type="button"
-              className="act framed"
-              disabled={!board.redo || busy}
-              onClick={() => change.mutate(() => api.undoPlan(true))}
-            >
-              redo
-            </button>
-          </>
-        )}
-        <button
-          type="button"
-          className="act"
-          aria-expanded={panel === "what-if"}
-          onClick={() => setPanel(panel === "what-if" ? undefined : "what-if")}
-        >
-          what if …
-        </button>
-        <button
-          type="button"
-          className="act"
-          aria-expanded={panel === "calendars"}
-          onClick={() => setPanel(panel === "calendars" ? undefined : "calendars")}
-        >
-          calendars
-        </button>
-        <a
-          className="act"
-          href={`/api/v1/plan/paper?from=${board.from}&of=technician`}
-          target="_blank"
-          rel="noreferrer"
-        >
-          paper by technician
-        </a>
-        <a className="act" href={`/api/v1/plan/paper?from=${board.from}&of=bay`} target="_blank" rel="noreferrer">
-          by bay
-        </a>
-        <RouterLink className="act" to="/plan/day">
-          my day
-        </RouterLink>
-      </div>
+      <Tools
+        board={board}
+        weeks={weeks}
+        mayMove={mayMove}
+        busy={busy}
+        panel={panel}
+        onPanel={(next) => setPanel(panel === next ? undefined : next)}
+        go={go}
+        act={(run) => change.mutate(run)}
+      />
       {panel === "propose" && (
         <Propose key={board.from} board={board} items={picked} onDone={setMade} onClose={() => setPanel(undefined)} />
       )}
@@ -377,50 +280,16 @@ function PlanOf({
           />
           <div className="board-and-under">
             <div className="plan-strip">
-              <div className={saying ? "plan-says saying" : "plan-says"} aria-live="assertive">
-                {problem && (
-                  <p className="alarm" role="alert">
-                    {problem}
-                  </p>
-                )}
-                {broken && (
-                  <p className="alarm" data-broken={broken.warned ? "warned" : "refused"}>
-                    <b className="figures">{broken.job.unit}</b>{" "}
-                    {broken.warned ? "can go there, but" : "cannot go there:"} {broken.breaks.join("; ")}.{" "}
-                    {broken.warned && (
-                      <button
-                        type="button"
-                        className="act framed"
-                        disabled={busy}
-                        onClick={() => move.mutate({ job: broken.job, to: broken.to, accepted: true })}
-                      >
-                        place it all the same
-                      </button>
-                    )}
-                    <button type="button" className="act" onClick={() => setBroken(undefined)}>
-                      leave it where it is
-                    </button>
-                  </p>
-                )}
-                {carry && (
-                  <p className="carrying">
-                    <b className="figures">{carry.job.unit}</b>
-                    {carry.over ? (
-                      <>
-                        {" → "}
-                        {weekDay(board.days[carry.over.day]?.day ?? board.from)}, {board.bays[carry.over.bay]?.name},{" "}
-                        {board.sites.find((s) => s.id === board.bays[carry.over?.bay ?? 0]?.bay.site)?.name}:{" "}
-                        {overOption ? optionText(overOption) : "asking …"}
-                      </>
-                    ) : (
-                      " is picked up"
-                    )}
-                    {carry.by === "keys" && (
-                      <span className="faint"> (arrows move it, Enter places it, Escape leaves it)</span>
-                    )}
-                  </p>
-                )}
-              </div>
+              <Says
+                board={board}
+                problem={problem}
+                broken={broken}
+                carry={carry}
+                option={overOption}
+                busy={busy}
+                onAccept={(b) => move.mutate({ job: b.job, to: b.to, accepted: true })}
+                onLeave={() => setBroken(undefined)}
+              />
               {priced !== undefined && !saying && (
                 <p className="priced" role="status">
                   {priced}
@@ -524,22 +393,6 @@ function firstCell(board: Board, job: PlanJob): Cell {
   return { day, bay: Math.max(0, own >= 0 ? own : any) };
 }
 
-const optionWords: Record<Schemas["PlanOption"]["state"], string> = {
-  free: "free",
-  warned: "possible, but",
-  refused: "not possible:",
-  here: "where it is",
-};
-
-function optionText(o: Schemas["PlanOption"]): string {
-  const who = o.technician && o.state !== "here" ? `, ${o.technician}` : "";
-  const price =
-    o.state === "free" && o.cost > 0 ? `, ${figure(o.cost, 1)} h of work more than at its cheapest place` : "";
-  return o.state === "free" || o.state === "here"
-    ? `${optionWords[o.state]}${who}${price}${o.text ? ` (${o.text})` : ""}`
-    : `${optionWords[o.state]} ${o.text}`;
-}
-
 function AgreeWeek(p: {
   monday: string;
   board: Board;
@@ -571,65 +424,6 @@ function AgreeWeek(p: {
           {agreed ? "unlock" : "agree"}
         </button>
       )}
-    </div>
-  );
-}
-
-const sum = (all: readonly number[]) => all.reduce((a, b) => a + b, 0);
-
-/** Under the board: what is mixed when, what the plan draws and costs, and how earlier weeks came out. */
-function Under({ board }: { board: Board }) {
-  return (
-    <div className="plan-under">
-      <section>
-        <h2 className="heading">Mixed in the morning</h2>
-        {board.mixing.length === 0 && <p className="faint">Nothing is to be mixed in these days.</p>}
-        <ul>
-          {board.mixing.map((m) => (
-            <li key={`${m.day} ${m.site} ${m.text}`}>
-              <b className="figures">{weekDay(m.day)}</b> {m.site}: {m.text}{" "}
-              <span className="faint figures">{m.units.join(", ")}</span>
-            </li>
-          ))}
-        </ul>
-        {board.drawn.length > 0 && <p>From today until then the plan draws {board.drawn.join(", ")}.</p>}
-      </section>
-      <section>
-        <h2 className="heading">What the plan costs</h2>
-        <p>
-          <b className="figures">{figure(board.cost, 1)}</b> hours of work in all, for what is placed until then
-          {board.price.length === 0 ? "." : ":"}
-        </p>
-        <ul>
-          {board.price.map((line) => (
-            <li key={line}>{line}</li>
-          ))}
-        </ul>
-        {board.notes.map((n) => (
-          <p key={n} className="alarm">
-            {n}
-          </p>
-        ))}
-      </section>
-      <section>
-        <h2 className="heading">How agreed weeks came out</h2>
-        {board.held.length === 0 ? (
-          <p className="faint">No week has been agreed yet.</p>
-        ) : (
-          <p>
-            Of <span className="figures">{sum(board.held.map((h) => h.agreed))}</span> agreed jobs{" "}
-            <b className="figures">{sum(board.held.map((h) => h.onDay))}</b> were done on their day.
-          </p>
-        )}
-        <ul>
-          {board.held.map((h) => (
-            <li key={h.monday}>
-              <b>week {weekNumber(h.monday)}</b> {h.text}
-            </li>
-          ))}
-        </ul>
-      </section>
-      <Cautions lines={board.cautions} />
     </div>
   );
 }
