@@ -48,7 +48,8 @@ func TestPickAndSend(t *testing.T) {
 	b.until(`/By the likeliest day \d+ units? runs? out in these days; \d+ more may\./.test(document.querySelector('[data-testid="pick-bar"]').innerText)`)
 
 	b.press("p")
-	b.wait(`[data-planned="MC-03"]`)
+	b.wait(`.board`)
+	b.open("/plan/list", `[data-planned="MC-03"]`)
 	js[chromedp.Void](b, `document.querySelector('[aria-label="change the days of MC-03"]').click()`)
 	form := `form[aria-label="Days of the work"]`
 	b.wait(form)

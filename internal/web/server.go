@@ -251,6 +251,15 @@ func uploadLimit(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// searchWithin is how long a search for a plan may take, with reading and writing it; a statement waits no longer than any other.
+const searchWithin = 12 * time.Second
+
+// isSearch reports whether the request searches for a plan.
+func isSearch(c *echo.Context) bool {
+	path := c.Request().URL.Path
+	return path == apiPrefix+"plan/propose" || path == apiPrefix+"plan/what-if"
+}
+
 // uploadWithin is how long a file may take to arrive and to be kept.
 const uploadWithin = 60 * time.Second
 
@@ -260,8 +269,11 @@ func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		within := answerWithin
-		if isUpload(c) {
+		switch {
+		case isUpload(c):
 			within = uploadWithin
+		case isSearch(c):
+			within = searchWithin
 		}
 		ctx, cancel := context.WithTimeout(c.Request().Context(), within)
 		defer cancel()

@@ -40,7 +40,7 @@ export function Grid(p: Props) {
       caught !== undefined && (board.days[n]?.day ?? "") >= caught ? "beyond" : "",
     ].join(" ");
   return (
-    <div className="board-frame">
+    <div className="board-frame" role="region" aria-label="The board" tabIndex={0}>
       <table className="board" aria-label="Days across, bays down">
         <colgroup>
           <col className="bay-column" />

@@ -6,7 +6,7 @@ export function Weeks({ board, onWeek }: { board: Board; onWeek: (monday: string
   const mondays = board.days.filter((_, n) => n % 7 === 0).map((d) => d.day);
   const sum = (all: readonly number[], week: number) => all.slice(7 * week, 7 * week + 7).reduce((a, b) => a + b, 0);
   return (
-    <div className="board-frame">
+    <div className="board-frame" role="region" aria-label="The board" tabIndex={0}>
       <table className="board weeks" aria-label="Weeks across, bays down">
         <colgroup>
           <col className="bay-column" />
