@@ -33,8 +33,8 @@ func TimesOf(s Setup) (t Times, poured Poured, err error) {
 	var events []Event
 	counted := map[string]bool{}
 	var last Step
+	st := Open(s, events, time.Time{})
 	for range 200 {
-		st := Open(s, events, time.Time{})
 		if st.Next == "" || st.Next == "release" {
 			t.Hands += minutes["release"] / 60
 			return t, pouredOf(st.In), nil
@@ -50,7 +50,8 @@ func TimesOf(s Setup) (t Times, poured Poured, err error) {
 			e.Replaces = step.Answer.ID
 		}
 		events = append(events, e)
-		if done := Open(s, events, time.Time{}).Step(step.Key); done != nil && done.Status == Done {
+		st = Open(s, events, time.Time{})
+		if done := st.Step(step.Key); done != nil && done.Status == Done {
 			sim.Apply(step, e.Values)
 		} else {
 			sim.tries[step.Key]++

@@ -14,6 +14,7 @@ import (
 
 	"diligentledger/core/clock"
 	"diligentledger/core/job"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
 )
@@ -128,23 +129,50 @@ type Night struct {
 	Of     clock.Kind
 }
 
-// HardNight that the coolant of a unit, or its raw-water side, would not hold; nil for none. The early end of its window counts: one in ten
-// of such nights comes sooner than that, and half come later than the likely day. Once that end has passed it is the likely day.
+// HasNight reports whether a clock has a night that the coolant of a unit, or its raw-water side, would not hold. Its verdict does not matter: a
+// night five months ahead is sound today, and what is not known has its frost.
+func HasNight(c clock.Clock) bool {
+	return (c.Kind == clock.Freeze || c.Kind == clock.RawWater) && c.Due != nil
+}
+
+// NightOf a clock that has one: the early end of its window counts, since one in ten of such nights comes sooner than that, and half come later
+// than the likely day. Once that end has passed it is the likely day.
+func NightOf(c clock.Clock, today measure.Date) Night {
+	day := *c.Due
+	if c.Window != nil && c.Window.P10.After(today) {
+		day = c.Window.P10
+	}
+	return Night{day, !day.After(today), c.Kind}
+}
+
+// HardNight before which the visit must be done, the first of those that it prevents; nil for none.
 func HardNight(clocks []clock.Clock, w clock.Work, today measure.Date) *Night {
-	var hard *Night
+	return firstNight(clocks, today, func(c clock.Clock) bool { return Serves(w, c) })
+}
+
+// Unprevented night until a day, the first one that none of the works on the list of its circuit prevents; nil for none. A test is not taken to prevent
+// anything, but where it is all that can be asked for: what would protect is not known.
+func Unprevented(clocks []clock.Clock, listed map[ledger.Circuit][]clock.Work, today, until measure.Date) *Night {
+	n := firstNight(clocks, today, func(c clock.Clock) bool {
+		return !slices.ContainsFunc(listed[c.Circuit], func(w clock.Work) bool { return Serves(w, c) })
+	})
+	if n == nil || n.Day.After(until) {
+		return nil
+	}
+	return n
+}
+
+func firstNight(clocks []clock.Clock, today measure.Date, takes func(clock.Clock) bool) *Night {
+	var first *Night
 	for _, c := range clocks {
-		if c.Kind != clock.Freeze && c.Kind != clock.RawWater || !Serves(w, c) || c.Due == nil {
+		if !HasNight(c) || !takes(c) {
 			continue
 		}
-		day := *c.Due
-		if c.Window != nil && c.Window.P10.After(today) {
-			day = c.Window.P10
-		}
-		if n := (Night{day, !day.After(today), c.Kind}); hard == nil || n.Day.Before(hard.Day) {
-			hard = &n
+		if n := NightOf(c, today); first == nil || n.Day.Before(first.Day) {
+			first = &n
 		}
 	}
-	return hard
+	return first
 }
 
 // Clocks of the unit that the visit serves, as the plan counts them from its first day.

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"diligentledger/core/clock"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/usage"
 )
@@ -42,6 +43,48 @@ func TestHardNight(t *testing.T) {
 		case n != nil && (n.Day != today.AddDays(of.want) || n.Passed != of.passed):
 			t.Errorf("%s: %s passed %v", of.name, n.Day, n.Passed)
 		}
+	}
+}
+
+// A night counts whatever its verdict is today, as long as no work on the list prevents it; a test prevents none that is known.
+func TestUnprevented(t *testing.T) {
+	unknown := clock.Clock{Kind: clock.Freeze, Verdict: clock.Due, Due: at(9), Reason: clock.Reason{Code: clock.FreezeNone}}
+	raw := clock.Clock{Kind: clock.RawWater, Verdict: clock.Unknown, Due: at(3), Reason: clock.Reason{Code: clock.RawWet}}
+	for _, of := range []struct {
+		name   string
+		clocks []clock.Clock
+		listed []clock.Work
+		want   int // days from today; -1 for none
+	}{
+		{"sound today, five months ahead", []clock.Clock{frost(160, 150, clock.Sound)}, nil, 150},
+		{"watched", []clock.Clock{frost(60, 50, clock.Watch)}, nil, 50},
+		{"of a raw-water side that is not known", []clock.Clock{raw}, []clock.Work{clock.RenewWork}, 3},
+		{"a test prevents no night that is known", []clock.Clock{frost(60, 50, clock.Watch)}, []clock.Work{clock.TestWork, clock.LevelWork}, 50},
+		{"a test is what can be asked for where nothing is known", []clock.Clock{unknown}, []clock.Work{clock.TestWork}, -1},
+		{"a correction prevents it", []clock.Clock{frost(60, 50, clock.Watch)}, []clock.Work{clock.CorrectWork}, -1},
+		{"one of two", []clock.Clock{frost(60, 50, clock.Watch), raw}, []clock.Work{clock.RenewWork}, 3},
+		{"after the last day", []clock.Clock{frost(200, 190, clock.Sound)}, nil, -1},
+		{"without a day", []clock.Clock{{Kind: clock.Freeze, Verdict: clock.Unknown, Reason: clock.Reason{Code: clock.FreezeNone}}}, nil, -1},
+	} {
+		n := Unprevented(of.clocks, map[ledger.Circuit][]clock.Work{"": of.listed}, today, today.AddDays(180))
+		if (n == nil) != (of.want < 0) || n != nil && n.Day != today.AddDays(of.want) {
+			t.Errorf("%s: %+v", of.name, n)
+		}
+	}
+}
+
+// Work on one engine prevents no night of the other.
+func TestUnpreventedByCircuit(t *testing.T) {
+	port, starboard := frost(60, 50, clock.Watch), frost(60, 50, clock.Watch)
+	port.Circuit, starboard.Circuit = "port", "starboard"
+	clocks := []clock.Clock{port, starboard}
+	one := map[ledger.Circuit][]clock.Work{"port": {clock.RenewWork}}
+	if n := Unprevented(clocks, one, today, today.AddDays(180)); n == nil {
+		t.Error("a renewal of the port engine was taken to prevent the night of the other")
+	}
+	one["starboard"] = []clock.Work{clock.CorrectWork}
+	if n := Unprevented(clocks, one, today, today.AddDays(180)); n != nil {
+		t.Errorf("both are on the list: %+v", n)
 	}
 }
 

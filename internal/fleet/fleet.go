@@ -32,6 +32,7 @@ type Fleet struct {
 	now    func() time.Time
 	folded *foldedAccounts
 	bases  atomic.Pointer[ruleBases]
+	nights atomic.Pointer[keptNights]
 	taken  sync.Map // takenWork by circuit and work
 }
 

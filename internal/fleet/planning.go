@@ -5,9 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"runtime"
 	"slices"
 	"strings"
-	"time"
 
 	"diligentledger/core/clock"
 	"diligentledger/core/coolant"
@@ -21,6 +21,7 @@ import (
 	"diligentledger/internal/words"
 
 	"github.com/google/uuid"
+	"golang.org/x/sync/errgroup"
 )
 
 // mostPlanWeeks that a plan covers from today.
@@ -274,30 +275,58 @@ func (f *Fleet) planJobs(ctx context.Context, b *PlanBoard) error {
 	for _, p := range placed {
 		places[p.Planned] = p
 	}
-	for _, l := range workLines(items, evaluated) {
-		m := at[l.Unit.Code]
+	lines := workLines(items, evaluated)
+	taken, err := f.takenBy(ctx, lines, at)
+	if err != nil {
+		return err
+	}
+	for i, l := range lines {
 		j := PlanJob{WorkLine: l, Index: -1}
 		if p, ok := places[l.ID]; ok {
 			j.Placed = &p
 			j.Agreed = slices.ContainsFunc(b.Agreed, func(w store.AgreedWeek) bool { return w.Monday.Equal(store.Monday(p.Day)) })
 		}
 		if l.Done == nil {
-			f.planJob(ctx, b, &j, m, facts[l.Unit.Code])
+			b.planJob(&j, at[l.Unit.Code], taken[i], facts[l.Unit.Code])
 		}
 		b.Jobs = append(b.Jobs, j)
+	}
+	if n := len(b.Problem.Jobs); n > schedule.MostJobs {
+		return refusal.New("/until", measure.Grouped(float64(n))+" lines of the work list to be planned", "at most "+measure.Grouped(schedule.MostJobs)+" at a time: remove some from the work list")
 	}
 	return nil
 }
 
+// takenBy is what each line takes that is not done; sheets that are not in memory are run on all processors.
+func (f *Fleet) takenBy(ctx context.Context, lines []WorkLine, at map[string]EvaluatedUnit) ([]takenWork, error) {
+	version, err := f.store.SheetVersion(ctx)
+	if err != nil {
+		return nil, err
+	}
+	taken := make([]takenWork, len(lines))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(runtime.GOMAXPROCS(0))
+	for i, l := range lines {
+		if l.Done != nil {
+			continue
+		}
+		group.Go(func() (err error) {
+			u, _ := at[l.Unit.Code].circuitStatus(l.Address)
+			taken[i], err = f.takes(ctx, u, l.Work, version)
+			return err
+		})
+	}
+	return taken, group.Wait()
+}
+
 // planJob of a line that is not done: into the problem, unless it is placed after its end.
-func (f *Fleet) planJob(ctx context.Context, b *PlanBoard, j *PlanJob, m EvaluatedUnit, facts register.Facts) {
+func (b *PlanBoard) planJob(j *PlanJob, m EvaluatedUnit, t takenWork, facts register.Facts) {
 	p := b.Problem
 	site := slices.IndexFunc(b.Sites, func(s PlanSite) bool { return s.Name == j.Unit.Site })
 	if site < 0 {
 		return
 	}
-	u, status := m.circuitStatus(j.Address)
-	t := f.takes(ctx, u, j.Work)
+	_, status := m.circuitStatus(j.Address)
 	j.Night = visit.HardNight(status.Clocks, j.Work, b.Today)
 	j.Job, j.Product, j.Target, j.Poured, j.Unsheeted = t.kind, t.product, t.target, t.poured, t.why
 	s := schedule.Job{ID: fmt.Sprintf("%012d", j.ID), Unit: j.Unit.Code, Site: site, Bay: visit.BayFor(j.Unit.Kind, j.Work), Skills: visit.SkillsFor(j.Unit.Kind, m.Unit.Drive == "hybrid" || m.Unit.Drive == "electric"),
@@ -390,46 +419,49 @@ type takenWork struct {
 	product coolant.Product
 	target  float64
 	why     string
-	version string // of the circuit
-	until   time.Time
+	version string // of the circuit and of what its sheet follows from
 }
 
-// takenFor is how long what a job takes is kept in memory: parameters and products that change meanwhile show after it.
-const takenFor = 5 * time.Minute
-
-// takes of a work on a circuit.
-func (f *Fleet) takes(ctx context.Context, u store.Unit, w clock.Work) takenWork {
-	key := u.Address() + "\n" + string(w)
+// takes of a work on a circuit. A unit whose sheet cannot be computed has common values, which are not kept: it takes down no other; an error
+// says that the time is over.
+func (f *Fleet) takes(ctx context.Context, u store.Unit, w clock.Work, version string) (takenWork, error) {
+	key, version := u.Address()+"\n"+string(w), u.Version()+" "+version
 	if kept, ok := f.taken.Load(key); ok {
-		if t := kept.(takenWork); t.version == u.Version() && f.now().Before(t.until) {
-			return t
+		if t := kept.(takenWork); t.version == version {
+			return t, nil
 		}
 	}
-	t := takenWork{times: visit.HoursOf(w), version: u.Version(), until: f.now().Add(takenFor)}
-	kind, sheet := visit.JobFor(u.Kind, w)
-	if sheet {
+	t := takenWork{times: visit.HoursOf(w), version: version}
+	if kind, sheet := visit.JobFor(u.Kind, w); sheet {
 		t.kind = kind
-		s, _, err := f.JobSetup(ctx, JobWanted{ID: uuid.Nil.String(), Unit: u.Address(), Kind: kind})
-		if err == nil {
-			var times job.Times
-			var poured job.Poured
-			if times, poured, err = job.TimesOf(s); err == nil {
-				t.times, t.poured, t.product, t.target = times, poured, s.Product, s.Target
-			}
-		}
-		var refused *refusal.Error
-		var endless *job.EndlessError
-		switch {
-		case errors.As(err, &refused) && len(refused.Fields) > 0:
-			t.why = words.PlanUnsheeted(refused.Fields[0].Accepted)
-		case errors.As(err, &endless):
-			t.why = words.PlanEndless(endless.Step)
-		case err != nil:
-			t.why = words.PlanUnsheeted(err.Error())
+		if err := f.bySheet(ctx, u, &t); err != nil {
+			t.why = words.PlanSheetFailed
+			return t, ctx.Err()
 		}
 	}
 	f.taken.Store(key, t)
-	return t
+	return t, nil
+}
+
+// bySheet gives the hours and litres of a job's sheet, or why they are common values.
+func (f *Fleet) bySheet(ctx context.Context, u store.Unit, t *takenWork) error {
+	s, _, err := f.JobSetup(ctx, JobWanted{ID: uuid.Nil.String(), Unit: u.Address(), Kind: t.kind})
+	var refused *refusal.Error
+	if errors.As(err, &refused) && len(refused.Fields) > 0 {
+		t.why = words.PlanUnsheeted(refused.Fields[0].Accepted)
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	times, poured, err := job.TimesOf(s)
+	var endless *job.EndlessError
+	if errors.As(err, &endless) {
+		t.why = words.PlanEndless(endless.Step)
+		return nil
+	}
+	t.times, t.poured, t.product, t.target = times, poured, s.Product, s.Target
+	return err
 }
 
 // PlanRefusedError says which rules a place would break.

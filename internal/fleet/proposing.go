@@ -6,9 +6,11 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"diligentledger/core/clock"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
 	"diligentledger/core/schedule"
@@ -149,57 +151,65 @@ func doneLine(open []WorkLine, address string, w clock.Work) int64 {
 // Unprevented is a unit that a night of the plan's days would catch, with no line on the work list that prevents it.
 type Unprevented struct {
 	store.UnitName
-	Night measure.Date
-	Of    clock.Kind
+	Night visit.Night
 }
 
-// verdictsOfNights are those of units whose night can lie within a quarter: none later is worse than watch.
-var verdictsOfNights = []clock.Verdict{clock.Hold, clock.Overdue, clock.Due, clock.Watch}
+// nightsKept is how long the nights of all units serve the readers of the plan: reading ten thousand takes a quarter of a second, and each
+// page reads them with each change of the plan. A unit whose night comes nearer by an entry is on the list that much later.
+const nightsKept = 10 * time.Second
 
-// UnpreventedNights until the last day of the plan, the first one first.
+// keptNights are the units that have a night at all, with the clocks of it.
+type keptNights struct {
+	read  time.Time
+	units []store.Status
+}
+
+// UnpreventedNights until the last day of the plan, the first one first. Units of every verdict count: a night five months ahead is sound today, and
+// a unit of unknown contents has its frost.
 func (f *Fleet) UnpreventedNights(ctx context.Context, b *PlanBoard) (all []Unprevented, err error) {
-	for _, v := range verdictsOfNights {
-		rows, err := f.Statuses(ctx, store.StatusFilter{Verdict: v, Clocks: true})
-		if err != nil {
+	kept := f.nights.Load()
+	if kept == nil || time.Since(kept.read) > nightsKept {
+		if kept, err = f.readNights(ctx); err != nil {
 			return nil, err
 		}
-		for _, u := range rows {
-			if n, ok := b.unprevented(u); ok {
-				all = append(all, n)
-			}
+		f.nights.Store(kept)
+	}
+	listed := map[string]map[ledger.Circuit][]clock.Work{}
+	for _, j := range b.Jobs {
+		if j.Done != nil {
+			continue
+		}
+		of := listed[j.Unit.Code]
+		if of == nil {
+			of = map[ledger.Circuit][]clock.Work{}
+			listed[j.Unit.Code] = of
+		}
+		circuit := ledger.Circuit(strings.TrimPrefix(strings.TrimPrefix(j.Address, j.Unit.Code), " "))
+		of[circuit] = append(of[circuit], j.Work)
+	}
+	for _, u := range kept.units {
+		if n := visit.Unprevented(u.Clocks, listed[u.Code], b.Today, b.Until); n != nil {
+			all = append(all, Unprevented{u.UnitName, *n})
 		}
 	}
 	slices.SortFunc(all, func(a, b Unprevented) int {
-		return cmp.Or(a.Night.Compare(b.Night), cmp.Compare(a.Code, b.Code))
+		return cmp.Or(a.Night.Day.Compare(b.Night.Day), cmp.Compare(a.Code, b.Code))
 	})
 	return all, nil
 }
 
-func (b *PlanBoard) unprevented(u store.Status) (n Unprevented, ok bool) {
-	for _, c := range u.Clocks {
-		if c.Kind != clock.Freeze && c.Kind != clock.RawWater || c.Due == nil {
-			continue
-		}
-		night := *c.Due
-		if c.Window != nil {
-			night = c.Window.P10
-		}
-		if night.After(b.Until) || slices.ContainsFunc(b.Jobs, func(j PlanJob) bool {
-			return j.Unit.Code == u.Code && j.Done == nil && (visit.Serves(j.Work, c) || j.Work == clock.TestWork && unmeasured(c))
-		}) {
-			continue
-		}
-		if !ok || night.Before(n.Night) {
-			n, ok = Unprevented{u.UnitName, night, c.Kind}, true
+func (f *Fleet) readNights(ctx context.Context) (*keptNights, error) {
+	kept := keptNights{read: time.Now()}
+	rows, err := f.Statuses(ctx, store.StatusFilter{Clocks: true})
+	for _, u := range rows {
+		u.Clocks = slices.DeleteFunc(u.Clocks, func(c clock.Clock) bool {
+			return !visit.HasNight(c)
+		})
+		if len(u.Clocks) > 0 {
+			kept.units = append(kept.units, u)
 		}
 	}
-	return n, ok
-}
-
-// unmeasured clocks ask for a test first: what would protect is not known.
-func unmeasured(c clock.Clock) bool {
-	w, ok := clock.WorkFor(c)
-	return ok && w == clock.TestWork
+	return &kept, err
 }
 
 // propose once, by the plan as it is.

@@ -28,15 +28,16 @@ import (
 var noon = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
 
 var (
-	open   *fleet.Fleet
-	appDSN string
-	marrow = store.Actor{ID: 1, Name: "E. Marrow", Address: "127.0.0.1"}
+	open    *fleet.Fleet
+	appDSN  string
+	ownerDB *store.Store
+	marrow  = store.Actor{ID: 1, Name: "E. Marrow", Address: "127.0.0.1"}
 )
 
 func TestMain(m *testing.M) {
 	mariadbtest.Main(m, func(i *mariadb.Instance) {
 		now := func() time.Time { return noon }
-		owner, err := store.Open(i.OwnerDSN(), now)
+		owner, err := store.OpenPatient(i.OwnerDSN(), now)
 		if err != nil {
 			panic(err)
 		}
@@ -47,7 +48,7 @@ func TestMain(m *testing.M) {
 		if err != nil {
 			panic(err)
 		}
-		open, appDSN = fleet.New(app, now), i.AppDSN()
+		open, appDSN, ownerDB = fleet.New(app, now), i.AppDSN(), owner
 		if _, err := open.RefreshStatus(context.Background()); err != nil {
 			panic(err)
 		}
@@ -177,6 +178,51 @@ func TestQuarterOfTheDemoFleet(t *testing.T) {
 	// Ids of lines depend on what other tests did before.
 	if len(old.Jobs) != len(problem.Jobs) || len(old.Bays) != len(problem.Bays) || len(old.People) != len(problem.People) || old.Days != problem.Days {
 		t.Errorf("the instance of the demo fleet has %d jobs, the fleet %d: go test ./internal/planbench -run Quarter -update", len(old.Jobs), len(problem.Jobs))
+	}
+}
+
+// Every unit with a night until the last day of the plan is named, whatever its verdict is today, unless a line on the work list serves it.
+func TestNightsOfEveryVerdict(t *testing.T) {
+	ctx, today := t.Context(), mustToday(t)
+	b, err := open.PlanBoard(ctx, today.AddDays(180))
+	if err != nil {
+		t.Fatal(err)
+	}
+	nights, err := open.UnpreventedNights(ctx, b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	named := map[string]bool{}
+	for _, n := range nights {
+		named[n.Code] = true
+	}
+	rows, err := open.Statuses(ctx, store.StatusFilter{Clocks: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	on := map[string]bool{}
+	for _, i := range workListNow(t) {
+		on[i.Unit.Code] = true
+	}
+	verdicts := map[clock.Verdict]int{}
+	for _, r := range rows {
+		for _, c := range r.Clocks {
+			if c.Kind != clock.Freeze && c.Kind != clock.RawWater || c.Due == nil {
+				continue
+			}
+			if !c.Due.After(b.Until) && !on[r.Code] {
+				verdicts[c.Verdict]++
+				if !named[r.Code] {
+					t.Errorf("%s, %s by its %s clock until %s, is not named", r.Code, c.Verdict, c.Kind, c.Due)
+				}
+			}
+		}
+	}
+	if len(verdicts) < 3 {
+		t.Errorf("nights of few verdicts: %v", verdicts)
+	}
+	if _, err := open.PlanBoard(ctx, today.AddDays(183)); err == nil {
+		t.Error("a plan beyond its 26 weeks")
 	}
 }
 

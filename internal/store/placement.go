@@ -72,6 +72,12 @@ func (s *Store) PlanRevision(ctx context.Context) (n int64, err error) {
 	return n, s.row(ctx, nil, planRevision).Scan(&n)
 }
 
+// SheetVersion is another one when anything but the unit itself changed that the hours of a job sheet follow from: types, products,
+// sites, and the parameters of the methods.
+func (s *Store) SheetVersion(ctx context.Context) (version string, err error) {
+	return version, s.row(ctx, nil, `SELECT CONCAT(COALESCE(`+versionOf+`, ''), '.', (SELECT COALESCE(MAX(id), 0) FROM job_parameter))`).Scan(&version)
+}
+
 // planRevision is 0 where there is no row yet, as in books that were read from an archive of an earlier version.
 const planRevision = `SELECT COALESCE(MAX(revision), 0) FROM plan_state WHERE id = 1`
 

@@ -114,7 +114,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 		return out, err
 	}
 	out.Nights = each(nights, func(n fleet.Unprevented) api.PlanNight {
-		return api.PlanNight{Unit: n.Code, Name: n.Name, Site: n.Site, Night: date(n.Night), Text: v.r.PlanUnprevented(n.Night, v.Today, n.Of == clock.RawWater)}
+		return api.PlanNight{Unit: n.Code, Name: n.Name, Site: n.Site, Night: date(n.Night.Day), Text: v.r.PlanUnprevented(n.Night)}
 	})
 	out.Mixing = each(v.Mixings(v.from, v.from.AddDays(v.days-1)), v.mixing)
 	out.Drawn = v.r.PlanDrawn(drawn(v.Mixings(v.Today, v.Until)))

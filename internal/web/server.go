@@ -251,13 +251,14 @@ func uploadLimit(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// searchWithin is how long a search for a plan may take, with reading and writing it; a statement waits no longer than any other.
+// searchWithin is how long the plan may take: a search, and the hours of all sheets when it is read for the first time. A statement
+// waits no longer than any other.
 const searchWithin = 12 * time.Second
 
-// isSearch reports whether the request searches for a plan.
+// isSearch reports whether the request is of the plan.
 func isSearch(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return path == apiPrefix+"plan/propose" || path == apiPrefix+"plan/what-if"
+	return path == apiPrefix+"plan" || strings.HasPrefix(path, apiPrefix+"plan/")
 }
 
 // uploadWithin is how long a file may take to arrive and to be kept.

@@ -7,6 +7,7 @@ import (
 	"math"
 	"strings"
 
+	"diligentledger/core/clock"
 	"diligentledger/core/job"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
@@ -24,14 +25,11 @@ func BayName(kind string, number int) string {
 	return fmt.Sprintf("%s %d", bayNames[kind], number)
 }
 
-// skillWords are the skills as a day of somebody who has them is spoken of.
-var skillWords = map[string]string{"car": "car", "truck": "truck", "motorcycle": "motorcycle", "boat": "boat", "aircraft": "aircraft", visit.HighVoltage: "high-voltage"}
-
 // Skills of a person, or that work takes.
 func Skills(codes []string) string {
 	names := make([]string, len(codes))
 	for i, c := range codes {
-		names[i] = skillWords[c]
+		names[i] = strings.ReplaceAll(c, "_", "-")
 	}
 	return strings.Join(names, " and ")
 }
@@ -251,6 +249,9 @@ func PlanHeld(agreed, onDay, inWeek, later, open int) string {
 // PlanUnsheeted says why the hours of a job are common values.
 func PlanUnsheeted(why string) string { return "hours are common values: its sheet asks for " + why }
 
+// PlanSheetFailed says that the sheet of a job could not be computed.
+const PlanSheetFailed = "hours are common values: its sheet could not be computed just now"
+
 // PlanEndless says that the hours of a job are common values, since its sheet comes back to a step again and again.
 func PlanEndless(step job.Step) string {
 	title, _ := JobStep(step)
@@ -260,7 +261,7 @@ func PlanEndless(step job.Step) string {
 // PlanNight is the hard night of a job.
 func (r Reader) PlanNight(n visit.Night) string {
 	what := "the night that its coolant would not hold"
-	if n.Of == "raw_water" {
+	if n.Of == clock.RawWater {
 		what = "the first frost for its raw-water side"
 	}
 	if n.Passed {
@@ -366,13 +367,13 @@ func (r Reader) PlanWeek(monday measure.Date, agreed bool) string {
 }
 
 // PlanUnprevented is a night that would catch a unit, with nothing on the work list that prevents it.
-func (r Reader) PlanUnprevented(night, today measure.Date, raw bool) string {
+func (r Reader) PlanUnprevented(n visit.Night) string {
 	what := "coolant would not hold"
-	if raw {
+	if n.Of == clock.RawWater {
 		what = "raw-water side would freeze in"
 	}
-	if !night.After(today) {
+	if n.Passed {
 		return "the night that its " + what + " has come; no work on the list prevents it"
 	}
-	return r.Weekday(night) + ": a night that its " + what + "; no work on the list prevents it"
+	return r.Weekday(n.Day) + ": a night that its " + what + "; no work on the list prevents it"
 }
