@@ -381,7 +381,7 @@ func (b *builder) closeUp() {
 	}
 }
 
-// closePoint that was opened; n tells a later opening from the first one, which is 0.
+// closePoint that was opened; n is 0 for the first opening, and counts later ones.
 func (b *builder) closePoint(n int, p Point) {
 	if p.Code == PointHeater || p.Code == PointTank {
 		return // no plug

@@ -34,13 +34,17 @@ func Options(p *Problem, plan Plan, job, person int) []Option {
 	return all
 }
 
-// OptionAt a day, in a bay; see [Options].
-func OptionAt(p *Problem, plan Plan, job, day, bay, person int) Option {
+// Move of a job to a day in a bay: the option that it would be (see [Options]), and the price of where it is; nil where it has no
+// place.
+func Move(p *Problem, plan Plan, job, day, bay, person int) (o Option, here *Price) {
 	s := stateOf(p, plan)
-	if s.at[job] != nil {
+	if at := s.at[job]; at != nil {
+		place := *at
 		s.remove(job)
+		price := s.price(job, place)
+		here = &price
 	}
-	return s.option(job, day, bay, person)
+	return s.option(job, day, bay, person), here
 }
 
 // option of a job that is not in the state.
@@ -202,24 +206,36 @@ func (s *state) reachable(job int) (bays, people []int) {
 	return bays, people
 }
 
-// Load is the hours that a plan takes by day: of each bay, cooling that is not overnight among them, and of each person, the way
-// among them.
-type Load struct{ Bays, People [][]float64 }
+// Evaluation of a plan: what it breaks, what it takes by day, and what it costs, from one reading of it.
+type Evaluation struct {
+	Breaks []Break
+	Price  Price   // of its placed jobs
+	Cost   float64 // with what is not placed
+	// Bays and People are hours by day: of a bay those of its jobs, cooling that is not overnight among them; of a person with the way.
+	Bays, People [][]float64
+}
 
-// LoadOf a plan.
-func LoadOf(p *Problem, plan Plan) (l Load) {
-	s := stateOf(p, plan)
-	for b := range p.Bays {
-		l.Bays = append(l.Bays, make([]float64, p.Days))
-		for d := range p.Days {
-			l.Bays[b][d] = s.bayHours(b*p.Days + d)
+// Evaluate a plan.
+func Evaluate(p *Problem, plan Plan) (e Evaluation) {
+	s := newState(p)
+	for j, at := range plan {
+		if at != nil {
+			e.Price = e.Price.Plus(s.price(j, *at))
+			s.add(j, *at)
 		}
 	}
-	for w := range p.People {
-		l.People = append(l.People, make([]float64, p.Days))
-		for d := range p.Days {
-			l.People[w][d] = s.personHours(w*p.Days + d)
+	e.Cost = s.total()
+	byDay := func(n int, hours func(int) float64) [][]float64 {
+		all := make([][]float64, n)
+		for i := range all {
+			all[i] = make([]float64, p.Days)
+			for d := range all[i] {
+				all[i][d] = hours(i*p.Days + d)
+			}
 		}
+		return all
 	}
-	return l
+	e.Bays, e.People = byDay(len(p.Bays), s.bayHours), byDay(len(p.People), s.personHours)
+	e.Breaks = s.checkAll()
+	return e
 }

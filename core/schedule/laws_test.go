@@ -194,7 +194,7 @@ func TestProposalsBreakNoRule(t *testing.T) {
 		if bound := schedule.Bound(p); bound > cost+1e-6 {
 			return fmt.Errorf("bound %v above the cost %v", bound, cost)
 		}
-		prices := schedule.PriceOf(p, plan).Cost
+		prices := schedule.Evaluate(p, plan).Price.Cost
 		for j, at := range plan {
 			if at != nil {
 				continue
@@ -314,7 +314,7 @@ func TestOptionsSayWhatComesOfThem(t *testing.T) {
 		j := r.IntN(len(p.Jobs))
 		without := slices.Clone(plan)
 		without[j] = nil
-		base := schedule.PriceOf(p, without).Cost
+		base := schedule.Evaluate(p, without).Price.Cost
 		for _, o := range schedule.Options(p, plan, j, -1) {
 			with := slices.Clone(without)
 			with[j] = &o.Place
@@ -326,7 +326,7 @@ func TestOptionsSayWhatComesOfThem(t *testing.T) {
 			if why == "" && len(o.Breaks) > 0 && !late {
 				return fmt.Errorf("job %d at %v breaks %v by the option, and nothing by the rules", j, o.Place, o.Breaks)
 			}
-			if got := schedule.PriceOf(p, with).Cost - base; !near(1000+got, 1000+o.Price.Cost) && !pinnedTwice(p) && len(o.Breaks) == 0 {
+			if got := schedule.Evaluate(p, with).Price.Cost - base; !near(1000+got, 1000+o.Price.Cost) && !pinnedTwice(p) && len(o.Breaks) == 0 {
 				return fmt.Errorf("job %d at %v costs %v by the option, and %v in the plan", j, o.Place, o.Price.Cost, got)
 			}
 		}

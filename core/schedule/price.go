@@ -99,18 +99,6 @@ func (a Price) Plus(b Price) Price {
 // Cost of a plan in hours of work, with what its unplaced jobs cost.
 func Cost(p *Problem, plan Plan) float64 { return stateOf(p, plan).total() }
 
-// PriceOf a plan: the prices of its jobs together, without what is not placed.
-func PriceOf(p *Problem, plan Plan) (all Price) {
-	s := newState(p)
-	for j, at := range plan {
-		if at != nil {
-			all = all.Plus(s.price(j, *at))
-			s.add(j, *at)
-		}
-	}
-	return all
-}
-
 // Bound that no plan costs less than: each job at its cheapest day and site alone, with nothing that it shares. It never
 // rises when a bay, a person or an hour is added.
 func Bound(p *Problem) (sum float64) {

@@ -118,9 +118,6 @@ func lacking(skills, wanted []string) (missing []string) {
 	return missing
 }
 
-// Check names every rule that a plan breaks, by job and rule.
-func Check(p *Problem, plan Plan) []Break { return stateOf(p, plan).checkAll() }
-
 // checkAll takes each job out, asks what its place breaks, and puts it back.
 func (s *state) checkAll() (all []Break) {
 	for j := range s.p.Jobs {

@@ -58,7 +58,7 @@ func TestExpectedOverrunAndLife(t *testing.T) {
 		day           int
 		overrun, life float64
 	}{{0, 0, 20}, {5, 0, 15}, {10, 0.125, 10.125}, {20, 3.125, 3.125}, {27, 7.605, 0.605}} {
-		price := schedule.PriceOf(p, schedule.Plan{{Day: of.day}})
+		price := schedule.Evaluate(p, schedule.Plan{{Day: of.day}}).Price
 		if math.Abs(price.Overrun-of.overrun) > 0.02 || math.Abs(price.Life-of.life) > 0.02 {
 			t.Errorf("day %d: overrun %.3f and life %.3f, want %.3f and %.3f", of.day, price.Overrun, price.Life, of.overrun, of.life)
 		}
@@ -77,7 +77,7 @@ func TestFirstOfTwoClocks(t *testing.T) {
 	even := schedule.Clock{P10: 10, P50: 50, P90: 90, Renews: true}
 	job.Clocks = []schedule.Clock{even, even}
 	p.Jobs = []schedule.Job{job}
-	if life := schedule.PriceOf(p, schedule.Plan{{}}).Life; math.Abs(life-100.0/3) > 0.05 {
+	if life := schedule.Evaluate(p, schedule.Plan{{}}).Price.Life; math.Abs(life-100.0/3) > 0.05 {
 		t.Errorf("life of the first of two: %.3f, want 33.333", life)
 	}
 }
@@ -288,7 +288,7 @@ func TestFirstFit(t *testing.T) {
 		t.Errorf("by their due days: %v", got)
 	}
 	fit := schedule.FirstFit(p, schedule.Due(p))
-	if breaks := schedule.Check(p, fit); len(breaks) > 0 || schedule.Cost(p, fit) < schedule.Cost(p, solved(t, p)) {
+	if breaks := schedule.Evaluate(p, fit).Breaks; len(breaks) > 0 || schedule.Cost(p, fit) < schedule.Cost(p, solved(t, p)) {
 		t.Errorf("first fit breaks %v", breaks)
 	}
 }

@@ -105,7 +105,7 @@ func stateOf(p *Problem, plan Plan) *state {
 	return s
 }
 
-// overnight reports whether the job can stand in the bay from the evening before. On the first day of the range that evening
+// overnight reports whether the unit can be in the bay from the evening before; on the first day of the range that evening
 // has passed.
 func (s *state) overnight(j, day int) bool {
 	away := s.p.Jobs[j].Away

@@ -567,15 +567,11 @@ func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (moved 
 		}
 		return moved, fmt.Errorf("%w: %s was moved %s", store.ErrPlanChanged, j.Address, who)
 	}
-	o, err := b.optionAt(*j, m)
+	o, here, err := b.optionAt(*j, m)
 	if err != nil {
 		return moved, err
 	}
-	moved = Moved{Job: *j, Price: o.Price}
-	if at := b.Plan[j.Index]; at != nil {
-		here := schedule.OptionAt(b.Problem, b.Plan, j.Index, at.Day, at.Bay, at.Person).Price
-		moved.Here = &here
-	}
+	moved = Moved{Job: *j, Price: o.Price, Here: here}
 	if len(o.Breaks) > 0 && !(m.Accepted && o.Allowed()) {
 		return moved, &PlanRefusedError{Board: b, Job: *j, Option: o, Here: moved.Here, Warned: o.Allowed()}
 	}
@@ -584,21 +580,22 @@ func (f *Fleet) moveJob(ctx context.Context, by store.Actor, m PlanMove) (moved 
 	return moved, f.store.Place(ctx, by, "moved", []store.PlacementChange{change}, b.Revision)
 }
 
-func (b *PlanBoard) optionAt(j PlanJob, m PlanMove) (o schedule.Option, err error) {
+func (b *PlanBoard) optionAt(j PlanJob, m PlanMove) (o schedule.Option, here *schedule.Price, err error) {
 	bay := slices.IndexFunc(b.Bays, func(o PlanBay) bool { return o.BayName == m.Bay })
 	if bay < 0 {
-		return o, refusal.New("/bay", fmt.Sprintf("%s %d", m.Bay.Kind, m.Bay.Number), "a bay of the register")
+		return o, nil, refusal.New("/bay", fmt.Sprintf("%s %d", m.Bay.Kind, m.Bay.Number), "a bay of the register")
 	}
 	if len(b.Technicians) == 0 {
-		return o, refusal.New("/technician", "none", "a technician: the register has none, add one first")
+		return o, nil, refusal.New("/technician", "none", "a technician: the register has none, add one first")
 	}
 	person := -1
 	if m.Technician != 0 {
 		if person = slices.IndexFunc(b.Technicians, func(t PlanTechnician) bool { return t.ID == m.Technician }); person < 0 {
-			return o, refusal.New("/technician", fmt.Sprint(m.Technician), "a technician of the register")
+			return o, nil, refusal.New("/technician", fmt.Sprint(m.Technician), "a technician of the register")
 		}
 	}
-	return schedule.OptionAt(b.Problem, b.Plan, j.Index, m.Day.Sub(b.Today), bay, person), nil
+	o, here = schedule.Move(b.Problem, b.Plan, j.Index, m.Day.Sub(b.Today), bay, person)
+	return o, here, nil
 }
 
 // TakeOff lines from their places, as one change.
@@ -649,7 +646,7 @@ func (f *Fleet) AgreeWeek(ctx context.Context, by store.Actor, monday measure.Da
 	if b.Revision != revision {
 		return fmt.Errorf("%w: review the week again before agreeing it", store.ErrPlanChanged)
 	}
-	for _, broken := range schedule.Check(b.Problem, b.Plan) {
+	for _, broken := range schedule.Evaluate(b.Problem, b.Plan).Breaks {
 		if day := b.Today.AddDays(broken.Day); broken.Rule.Warned() || day.Before(monday) {
 			continue
 		}

@@ -126,26 +126,11 @@ func (f *Fleet) addVisits(ctx context.Context, by store.Actor, codes []string, w
 	var lines []store.NewWork
 	for _, m := range evaluated {
 		for _, w := range wanted[m.Unit.Code] {
-			l := store.NewWork{Unit: m.circuit(w.Clock.Circuit), Work: w.Work}
-			l.From, l.To = w.Clock.DefaultSpan(today)
-			if l.To.Before(l.From) {
-				l.To = l.From
-			}
-			l.Closes = doneLine(open, l.Unit.Address(), w.Work)
-			lines = append(lines, l)
+			lines = append(lines, m.newWork(w.Work, w.Clock, nil, nil, open, today))
 		}
 	}
 	ids, _, err := f.store.AddWork(ctx, by, lines)
 	return len(ids), err
-}
-
-// doneLine is the open line of the same work that the books show as done; 0 for none.
-func doneLine(open []WorkLine, address string, w clock.Work) int64 {
-	i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Address == address && p.Work == w && p.Done != nil })
-	if i < 0 {
-		return 0
-	}
-	return open[i].ID
 }
 
 // Unprevented is a unit that a night of the plan's days would catch, with no line on the work list that prevents it.
@@ -257,7 +242,7 @@ func (f *Fleet) propose(ctx context.Context, by store.Actor, w Wish) (p Proposal
 		}
 		changes = append(changes, store.PlacementChange{Planned: j.ID, Was: j.Placed, Is: is})
 	}
-	p.Price, p.Cost = schedule.PriceOf(problem, plan), schedule.Cost(problem, plan)
+	p.Price, p.Cost = schedule.Evaluate(problem, plan).Price, schedule.Cost(problem, plan)
 	if len(changes) == 0 {
 		return p, nil
 	}
@@ -432,7 +417,7 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 		return w, err
 	}
 	broken := map[int][]schedule.Break{}
-	for _, br := range schedule.Check(b.Problem, before) {
+	for _, br := range schedule.Evaluate(b.Problem, before).Breaks {
 		broken[br.Job] = append(broken[br.Job], br)
 	}
 	then := *b.Problem
@@ -464,7 +449,7 @@ func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
 	}
 	after := withoutMoves(&then)
 	after.Rates = now.Rates
-	w.Board, w.Now, w.Then = b, schedule.PriceOf(now, both(before)), schedule.PriceOf(after, both(plan))
+	w.Board, w.Now, w.Then = b, schedule.Evaluate(now, both(before)).Price, schedule.Evaluate(after, both(plan)).Price
 	for _, j := range b.Jobs {
 		k := j.Index
 		if k < 0 {

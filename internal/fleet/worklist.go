@@ -136,24 +136,30 @@ func (f *Fleet) AddWork(ctx context.Context, by store.Actor, codes []string, fro
 			sent.Nothing = append(sent.Nothing, code)
 			continue
 		}
-		l := store.NewWork{Unit: r.circuit(governing.Circuit), Work: work}
-		l.From, l.To = governing.DefaultSpan(today)
-		if from != nil {
-			l.From = *from
-		}
-		if to != nil {
-			l.To = *to
-		}
-		if l.To.Before(l.From) {
-			l.To = l.From
-		}
-		if i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Address == l.Unit.Address() && p.Work == work && p.Done != nil }); i >= 0 {
-			l.Closes = open[i].ID
-		}
-		lines = append(lines, l)
+		lines = append(lines, r.newWork(work, governing, from, to, open, today))
 	}
 	sent.IDs, sent.Already, err = f.store.AddWork(ctx, by, lines)
 	return sent, err
+}
+
+// newWork for a clock of the unit, between the days given, or in the days that the clock leaves. It closes the open line of the same work
+// that the books show done.
+func (m EvaluatedUnit) newWork(work clock.Work, c clock.Clock, from, to *measure.Date, open []WorkLine, today measure.Date) store.NewWork {
+	l := store.NewWork{Unit: m.circuit(c.Circuit), Work: work}
+	l.From, l.To = c.DefaultSpan(today)
+	if from != nil {
+		l.From = *from
+	}
+	if to != nil {
+		l.To = *to
+	}
+	if l.To.Before(l.From) {
+		l.To = l.From
+	}
+	if i := slices.IndexFunc(open, func(p WorkLine) bool { return p.Address == l.Unit.Address() && p.Work == work && p.Done != nil }); i >= 0 {
+		l.Closes = open[i].ID
+	}
+	return l
 }
 
 func checkDays(from, to *measure.Date, today measure.Date) (fields []*refusal.Field) {

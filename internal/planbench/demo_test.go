@@ -126,7 +126,7 @@ func TestQuarterOfTheDemoFleet(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if breaks := schedule.Check(b.Problem, b.Plan); len(breaks) > 0 {
+	if breaks := schedule.Evaluate(b.Problem, b.Plan).Breaks; len(breaks) > 0 {
 		t.Errorf("it breaks %+v", breaks)
 	}
 	if nights, err := open.UnpreventedNights(ctx, b); err != nil || len(nights) > 0 {

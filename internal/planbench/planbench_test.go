@@ -49,7 +49,7 @@ func ratioOf(t *testing.T, seed uint64, p *schedule.Problem) float64 {
 		t.Fatal(err)
 	}
 	ours := schedule.Cost(p, plan)
-	for _, b := range schedule.Check(p, exact.Plan) {
+	for _, b := range schedule.Evaluate(p, exact.Plan).Breaks {
 		if !p.Jobs[b.Job].Pinned {
 			t.Errorf("seed %d: the exact plan breaks %+v", seed, b)
 		}

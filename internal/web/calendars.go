@@ -22,7 +22,7 @@ import (
 // calendarFile of planned jobs, worded for a reader.
 func calendarFile(r words.Reader, c fleet.PlanCalendar) string {
 	v := planView{PlanBoard: c.Board, r: r}
-	v.state = schedule.Check(c.Board.Problem, c.Board.Plan)
+	v.plan = schedule.Evaluate(c.Board.Problem, c.Board.Plan)
 	var events []calendar.Event
 	for _, j := range c.Jobs {
 		site := v.siteOf(j.Placed.Bay)
@@ -104,7 +104,7 @@ func (h handlers) GetPlanPaper(ctx context.Context, r api.GetPlanPaperRequestObj
 	if err != nil {
 		return nil, err
 	}
-	v.state = schedule.Check(v.Problem, v.Plan)
+	v.plan = schedule.Evaluate(v.Problem, v.Plan)
 	under := v.r.PlanWeek(v.from, v.agreed(v.from))
 	var pages []paper.PlanPage
 	if r.Params.Of == api.GetPlanPaperParamsOfTechnician {

@@ -37,7 +37,8 @@ type planView struct {
 	days int
 	// offset of the first day that is shown from the first of the problem; below 0 when it has passed.
 	offset int
-	state  []schedule.Break
+	// plan as it is evaluated: what it breaks, takes and costs.
+	plan schedule.Evaluation
 }
 
 func (h handlers) planView(ctx context.Context, from openapi.Date, weeks *int) (v planView, err error) {
@@ -92,7 +93,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 	if out.Undo, out.Redo, err = h.fleet.PlanUndoable(ctx, signedIn(ctx).ID); err != nil {
 		return out, err
 	}
-	v.state = schedule.Check(v.Problem, v.Plan)
+	v.plan = schedule.Evaluate(v.Problem, v.Plan)
 	for n := range v.days {
 		day := v.from.AddDays(n)
 		out.Days = append(out.Days, api.PlanBoardDay{Day: date(day), Past: day.Before(v.Today), Agreed: v.agreed(day)})
@@ -100,9 +101,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 	if err := h.planSites(ctx, v, &out); err != nil {
 		return out, err
 	}
-	load := schedule.LoadOf(v.Problem, v.Plan)
-	out.Bays = v.bays(load)
-	out.Technicians = v.technicians(load)
+	out.Bays, out.Technicians = v.bays(), v.technicians()
 	for _, t := range v.Technicians {
 		if len(t.Assumed) > 0 {
 			out.Notes = append(out.Notes, words.PlanAssumed(t.Name, t.Assumed, true))
@@ -118,8 +117,7 @@ func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard
 	})
 	out.Mixing = each(v.Mixings(v.from, v.from.AddDays(v.days-1)), v.mixing)
 	out.Drawn = v.r.PlanDrawn(drawn(v.Mixings(v.Today, v.Until)))
-	price := schedule.PriceOf(v.Problem, v.Plan)
-	out.Price, out.Cost = append([]string{}, words.PlanPrice(price, true)...), price.Cost
+	out.Price, out.Cost = append([]string{}, words.PlanPrice(v.plan.Price, true)...), v.plan.Price.Cost
 	held, err := h.fleet.HeldWeeks(ctx, v.PlanBoard, heldWeeks)
 	out.Held = each(held, func(w fleet.HeldWeek) api.PlanHeld {
 		return api.PlanHeld{Monday: date(w.Monday), Text: words.PlanHeld(w.Agreed, w.OnDay, w.InWeek, w.Later, w.Open), Agreed: w.Agreed, OnDay: w.OnDay}
@@ -147,7 +145,7 @@ func (h handlers) planSites(ctx context.Context, v planView, out *api.PlanBoard)
 }
 
 // bays with the hours that their jobs take.
-func (v planView) bays(load schedule.Load) []api.PlanBay {
+func (v planView) bays() []api.PlanBay {
 	all := []api.PlanBay{}
 	for i, b := range v.Bays {
 		closed, open := v.Problem.Bays[i].Closed, v.Problem.Sites[v.Problem.Bays[i].Site].Open
@@ -161,17 +159,17 @@ func (v planView) bays(load schedule.Load) []api.PlanBay {
 				return 0
 			}
 			return open[d]
-		}), Hours: byShown(v, 0, func(d int) float64 { return round1(load.Bays[i][d]) })})
+		}), Hours: byShown(v, 0, func(d int) float64 { return round1(v.plan.Bays[i][d]) })})
 	}
 	return all
 }
 
 // technicians with the hours that their jobs take.
-func (v planView) technicians(load schedule.Load) []api.PlanTechnician {
+func (v planView) technicians() []api.PlanTechnician {
 	all := []api.PlanTechnician{}
 	for i, t := range v.Technicians {
 		all = append(all, api.PlanTechnician{Id: t.ID, Name: t.Name, Site: t.Site, Skills: words.Skills(t.Skills), Overtime: v.Problem.People[i].Overtime,
-			Absent: byShown(v, "", func(d int) string { return t.Absent[d] }), Has: byShown(v, 0, func(d int) float64 { return v.Problem.People[i].Hours[d] }), Hours: byShown(v, 0, func(d int) float64 { return round1(load.People[i][d]) })})
+			Absent: byShown(v, "", func(d int) string { return t.Absent[d] }), Has: byShown(v, 0, func(d int) float64 { return v.Problem.People[i].Hours[d] }), Hours: byShown(v, 0, func(d int) float64 { return round1(v.plan.People[i][d]) })})
 	}
 	return all
 }
@@ -267,7 +265,7 @@ func (v planView) job(j fleet.PlanJob) api.PlanJob {
 		if j.Unsheeted != "" {
 			out.Warnings = append(out.Warnings, j.Unsheeted)
 		}
-		for _, b := range v.state {
+		for _, b := range v.plan.Breaks {
 			if b.Job != j.Index {
 				continue
 			}
@@ -615,7 +613,7 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 		return nil, err
 	}
 	v := planView{PlanBoard: b, r: reader(ctx), zone: zone, from: day, days: 1, offset: day.Sub(today)}
-	v.state = schedule.Check(b.Problem, b.Plan)
+	v.plan = schedule.Evaluate(b.Problem, b.Plan)
 	out := api.GetPlanDay200JSONResponse{Day: date(day), Today: date(today), Agreed: v.agreed(day), Jobs: []api.PlanDayJob{}, Notes: []string{}}
 	out.Technicians = each(b.Technicians, func(t fleet.PlanTechnician) (of struct {
 		Id   int64  `json:"id"`
@@ -635,7 +633,7 @@ func (h handlers) GetPlanDay(ctx context.Context, r api.GetPlanDayRequestObject)
 			absent := orText(t.Absent[d], words.NoWorkingDay)
 			out.Absent = &absent
 		}
-		out.Hours = words.PlanHours(schedule.LoadOf(b.Problem, b.Plan).People[i][d], b.Problem.People[i].Hours[d])
+		out.Hours = words.PlanHours(v.plan.People[i][d], b.Problem.People[i].Hours[d])
 	}
 	open, err := h.fleet.Jobs(ctx, writer(ctx), 0)
 	if err != nil {
