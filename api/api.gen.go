@@ -3688,6 +3688,9 @@ type PlanBoard struct {
 	// Drawn What all planned jobs from today on draw of each product.
 	Drawn []string `json:"drawn"`
 
+	// Farthest The last day that can be planned.
+	Farthest openapi_types.Date `json:"farthest"`
+
 	// From The Monday that it begins with.
 	From openapi_types.Date `json:"from"`
 

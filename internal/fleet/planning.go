@@ -24,8 +24,8 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// mostPlanWeeks that a plan covers from today.
-const mostPlanWeeks = 26
+// MostPlanWeeks that a plan covers from today.
+const MostPlanWeeks = 26
 
 // Hours that are planned with where the register has none (common practice: a day shift).
 const (
@@ -102,7 +102,7 @@ func (f *Fleet) PlanBoard(ctx context.Context, until measure.Date) (*PlanBoard, 
 	if err != nil {
 		return nil, err
 	}
-	if most := today.AddDays(7 * mostPlanWeeks); until.After(most) || until.Before(today) {
+	if most := today.AddDays(7 * MostPlanWeeks); until.After(most) || until.Before(today) {
 		return nil, refusal.New("/until", until.Format("2 Jan 2006"), "a day from today to "+most.Format("2 Jan 2006"))
 	}
 	b := &PlanBoard{Today: today, Until: until, Problem: &schedule.Problem{First: today, Days: until.Sub(today) + 1, Rates: schedule.UsualRates()}}

@@ -89,7 +89,7 @@ func (h handlers) GetPlan(ctx context.Context, r api.GetPlanRequestObject) (api.
 }
 
 func (h handlers) planAnswer(ctx context.Context, v planView) (out api.PlanBoard, err error) {
-	out = api.PlanBoard{Today: date(v.Today), From: date(v.from), Revision: v.Revision, Notes: []string{}, Sites: []api.PlanSite{}, Mixing: []api.PlanMixing{}, Held: []api.PlanHeld{}, Cautions: words.Cautions("", "")}
+	out = api.PlanBoard{Today: date(v.Today), From: date(v.from), Farthest: date(v.Today.AddDays(7 * fleet.MostPlanWeeks)), Revision: v.Revision, Notes: []string{}, Sites: []api.PlanSite{}, Mixing: []api.PlanMixing{}, Held: []api.PlanHeld{}, Cautions: words.Cautions("", "")}
 	if out.Undo, out.Redo, err = h.fleet.PlanUndoable(ctx, signedIn(ctx).ID); err != nil {
 		return out, err
 	}

@@ -3989,6 +3989,11 @@ export interface components {
              */
             from: string;
             /**
+             * Format: date
+             * @description The last day that can be planned.
+             */
+            farthest: string;
+            /**
              * Format: int64
              * @description It grows with each change of the plan.
              */

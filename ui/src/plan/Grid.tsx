@@ -1,6 +1,6 @@
 import { useDraggable, useDroppable } from "@dnd-kit/core";
 import { type KeyboardEvent, type ReactNode, memo } from "react";
-import { UnitCode } from "../marks/UnitCode";
+import { UnitCode, unitOfAddress } from "../marks/UnitCode";
 import { figure, weekDay } from "../words/figures";
 import { workNames } from "../words/names";
 import { type Board, type Carry, type Cell, type PlanJob, type PlanOption, cellOf, sameCell, within } from "./carry";
@@ -248,6 +248,9 @@ interface BracketProps {
   onKey: (event: KeyboardEvent, job: PlanJob) => void;
 }
 
+/** Characters of a unit's code that a cell of two weeks holds in one line. */
+const longCode = 7;
+
 /** A planned job: its unit in square brackets, as planned work is everywhere. */
 export const Bracket = memo(function Bracket({ job, selected, moving, mayMove, onSelect, onKey }: BracketProps) {
   const { setNodeRef, listeners, isDragging } = useDraggable({ id: job.id, data: { job }, disabled: !mayMove });
@@ -270,6 +273,7 @@ export const Bracket = memo(function Bracket({ job, selected, moving, mayMove, o
         state,
         job.verdict === "hold" && state !== "done" ? "held" : "",
         selected ? "selected" : "",
+        unitOfAddress(job.unit).length > longCode ? "long" : "",
         broken ? "broken" : "",
         caught ? "caught" : "",
         isDragging || moving ? "leaving" : "",

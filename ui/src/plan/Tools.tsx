@@ -8,6 +8,10 @@ export type Panel = "propose" | "what-if" | "calendars";
 
 const zooms = [1, 2, 4, 13] as const;
 
+/** The week that so many weeks begin with, so that they end within what can be planned. */
+const startOf = (board: Board, weeks: number) =>
+  addDays(board.from, 7 * weeks - 1) > board.farthest ? mondayOf(addDays(board.farthest, 1 - 7 * weeks)) : board.from;
+
 /** Above the board: which weeks are shown, and what can be done with all of them. */
 export function Tools(p: {
   board: Board;
@@ -38,6 +42,7 @@ export function Tools(p: {
           type="button"
           className="act"
           aria-label="weeks after"
+          disabled={addDays(board.from, 14 * p.weeks - 1) > board.farthest}
           onClick={() => p.go(addDays(board.from, 7 * p.weeks))}
         >
           ›
@@ -50,7 +55,7 @@ export function Tools(p: {
       </span>
       <label>
         <span className="hidden-label">weeks shown</span>
-        <select value={p.weeks} onChange={(e) => p.go(board.from, Number(e.target.value))}>
+        <select value={p.weeks} onChange={(e) => p.go(startOf(board, Number(e.target.value)), Number(e.target.value))}>
           {zooms.map((n) => (
             <option key={n} value={n}>
               {n === 1 ? "1 week" : `${n} weeks`}

@@ -1,3 +1,4 @@
+import { addDays as daysAfter, formatISO, getISOWeek, parseISO, startOfISOWeek } from "date-fns";
 import type { Schemas } from "../api/client";
 
 export type Board = Schemas["PlanBoard"];
@@ -39,25 +40,15 @@ export function beside(board: Board, at: Cell, key: string): Cell {
   return { day: clamp(day, board.days.length), bay: clamp(bay, board.bays.length) };
 }
 
+const iso = (day: Date) => formatISO(day, { representation: "date" });
+
 /** The Monday of the week of a day. */
-export function mondayOf(iso: string): string {
-  const day = new Date(`${iso}T00:00:00Z`);
-  day.setUTCDate(day.getUTCDate() - ((day.getUTCDay() + 6) % 7));
-  return day.toISOString().slice(0, 10);
-}
+export const mondayOf = (day: string) => iso(startOfISOWeek(parseISO(day)));
 
-export function addDays(iso: string, days: number): string {
-  const day = new Date(`${iso}T00:00:00Z`);
-  day.setUTCDate(day.getUTCDate() + days);
-  return day.toISOString().slice(0, 10);
-}
+export const addDays = (day: string, days: number) => iso(daysAfter(parseISO(day), days));
 
-/** The number of the week (ISO 8601) that a Monday begins. */
-export function weekNumber(monday: string): number {
-  const thursday = new Date(`${addDays(monday, 3)}T00:00:00Z`);
-  const first = Date.UTC(thursday.getUTCFullYear(), 0, 1);
-  return 1 + Math.floor((thursday.getTime() - first) / (7 * 86_400_000));
-}
+/** The number of the week (ISO 8601) of a day. */
+export const weekNumber = (day: string) => getISOWeek(parseISO(day));
 
 /** Whether a day lies in one of some spans. */
 export const within = (day: string, spans: readonly { from: string; to: string }[]) =>
