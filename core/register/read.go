@@ -151,12 +151,15 @@ func (f Field) quantity(typed string, as Reading) (r measure.Reading, accepted s
 // choice that a text means, by its code or as it reads in words; empty for none.
 func (f Field) choice(typed string) string {
 	for _, code := range f.Choices {
-		if Plain(code) == Plain(typed) {
+		if Plain(code) == Plain(typed) || weekdayNames[code] == Plain(typed) && f.Code == "days" {
 			return code
 		}
 	}
 	return ""
 }
+
+// weekdayNames in full, by their codes.
+var weekdayNames = map[string]string{"mon": "monday", "tue": "tuesday", "wed": "wednesday", "thu": "thursday", "fri": "friday", "sat": "saturday", "sun": "sunday"}
 
 func (f Field) accepted() string {
 	words := make([]string, len(f.Choices))

@@ -59,6 +59,16 @@ func TestSpanHolds(t *testing.T) {
 	}
 }
 
+func TestWorkingDays(t *testing.T) {
+	days, _ := FieldOf(Technician, "days")
+	if got, wrong := days.Read("Monday, tue, FRIDAY", Metric(measure.NewDate(2026, time.November, 27))); wrong != nil || got != "mon,tue,fri" {
+		t.Errorf("%q %v", got, wrong)
+	}
+	if got, wrong := days.Read("noday", Metric(measure.NewDate(2026, time.November, 27))); wrong == nil {
+		t.Errorf("read as %q", got)
+	}
+}
+
 func TestWays(t *testing.T) {
 	ways, _ := FieldOf(Site, "ways")
 	got, wrong := ways.Read("Harbour yard 30 min\nHill garage: 1,25 h", Metric(measure.NewDate(2026, time.November, 27)))

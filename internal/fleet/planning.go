@@ -102,14 +102,22 @@ func (f *Fleet) PlanBoard(ctx context.Context, until measure.Date) (*PlanBoard, 
 	if err != nil {
 		return nil, err
 	}
-	if most := today.AddDays(7 * MostPlanWeeks); until.After(most) || until.Before(today) {
-		return nil, refusal.New("/until", until.Format("2 Jan 2006"), "a day from today to "+most.Format("2 Jan 2006"))
+	if err := plannable("/day", until, today); err != nil {
+		return nil, err
 	}
 	b := &PlanBoard{Today: today, Until: until, Problem: &schedule.Problem{First: today, Days: until.Sub(today) + 1, Rates: schedule.UsualRates()}}
 	if err := f.planResources(ctx, b); err != nil {
 		return nil, err
 	}
 	return b, f.planJobs(ctx, b)
+}
+
+// plannable refuses a day of a field that the plan does not reach.
+func plannable(pointer string, day, today measure.Date) error {
+	if most := today.AddDays(7 * MostPlanWeeks); day.After(most) || day.Before(today) {
+		return refusal.New(pointer, day.Format("2 Jan 2006"), "a day from "+today.Format("2 Jan 2006")+" to "+most.Format("2 Jan 2006"))
+	}
+	return nil
 }
 
 func (f *Fleet) planResources(ctx context.Context, b *PlanBoard) error {
@@ -292,7 +300,7 @@ func (f *Fleet) planJobs(ctx context.Context, b *PlanBoard) error {
 		b.Jobs = append(b.Jobs, j)
 	}
 	if n := len(b.Problem.Jobs); n > schedule.MostJobs {
-		return refusal.New("/until", measure.Grouped(float64(n))+" lines of the work list to be planned", "at most "+measure.Grouped(schedule.MostJobs)+" at a time: remove some from the work list")
+		return refusal.New("/items", measure.Grouped(float64(n))+" lines of the work list to be planned", "at most "+measure.Grouped(schedule.MostJobs)+" at a time: remove some from the work list")
 	}
 	return nil
 }

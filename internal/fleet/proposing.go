@@ -66,6 +66,9 @@ func (f *Fleet) Propose(ctx context.Context, by store.Actor, w Wish) (p Proposal
 	if w.To.Before(w.From) {
 		return p, refusal.New("/to", w.To.Format("2 Jan 2006"), "a day from "+w.From.Format("2 Jan 2006")+" on")
 	}
+	if err := plannable("/to", w.To, today); err != nil {
+		return p, err
+	}
 	added := 0
 	var noDay []string
 	if w.AllDue {
@@ -407,6 +410,13 @@ type Shift struct {
 
 // WhatIf the workshop were another: the plan as it would be placed then. Nothing is written.
 func (f *Fleet) WhatIf(ctx context.Context, s Supposed) (w WhatIf, err error) {
+	today, err := f.Today(ctx)
+	if err != nil {
+		return w, err
+	}
+	if err := plannable("/to", s.To, today); err != nil {
+		return w, err
+	}
 	b, err := f.PlanBoard(ctx, s.To)
 	if err != nil {
 		return w, err

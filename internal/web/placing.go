@@ -28,6 +28,9 @@ func dayOf(d openapi.Date) measure.Date { return measure.DateOf(d.Time, time.UTC
 // planWeeksShown without a wish for more.
 const planWeeksShown = 2
 
+// daysBack that the plan is shown at most: a year.
+const daysBack = 366
+
 // planView is the plan with the days that are shown.
 type planView struct {
 	*fleet.PlanBoard
@@ -47,8 +50,9 @@ func (h handlers) planView(ctx context.Context, from openapi.Date, weeks *int) (
 		return v, err
 	}
 	v = planView{r: reader(ctx), zone: zone, from: store.Monday(dayOf(from)), days: 7 * orElse(weeks, planWeeksShown)}
-	if far := v.from.Sub(today); far > 366 || far < -366 {
-		return v, refusal.New("/from", v.r.Date(dayOf(from)), "a day of a week within a year of today")
+	first, last := today.AddDays(-daysBack), today.AddDays(7*fleet.MostPlanWeeks)
+	if v.from.Before(first) || v.from.AddDays(v.days-1).After(last) {
+		return v, refusal.New("/from", fmt.Sprintf("%d weeks from %s", v.days/7, v.r.Date(v.from)), "weeks between "+v.r.Date(first)+" and "+v.r.Date(last))
 	}
 	until := v.from.AddDays(v.days - 1)
 	if until.Before(today) {
@@ -251,7 +255,7 @@ func (v planView) job(j fleet.PlanJob) api.PlanJob {
 		}
 	}
 	if n := j.Night; n != nil {
-		day, text := date(n.Day), v.r.PlanNight(*n)
+		day, text := date(n.Day), v.r.PlanNight(*n, j.Work)
 		out.Night, out.NightText = &day, &text
 	}
 	if j.Index >= 0 {

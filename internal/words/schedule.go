@@ -258,8 +258,14 @@ func PlanEndless(step job.Step) string {
 	return "hours are common values: its sheet comes back to “" + title + "” again and again; what it pours may not protect to what the site needs"
 }
 
-// PlanNight is the hard night of a job.
-func (r Reader) PlanNight(n visit.Night) string {
+// PlanNight is the hard night of a job. A test prevents none: it is to show whether the unit holds it.
+func (r Reader) PlanNight(n visit.Night, w clock.Work) string {
+	switch {
+	case w == clock.TestWork && n.Passed:
+		return "it is not known whether it holds the frost that has come: test it before it runs"
+	case w == clock.TestWork:
+		return "to be tested before " + r.Weekday(n.Day) + ", a frost that it is not known to hold"
+	}
 	what := "the night that its coolant would not hold"
 	if n.Of == clock.RawWater {
 		what = "the first frost for its raw-water side"

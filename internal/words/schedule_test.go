@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"diligentledger/core/clock"
 	"diligentledger/core/measure"
 	"diligentledger/core/schedule"
 	"diligentledger/core/visit"
@@ -38,6 +39,10 @@ func TestPlanWords(t *testing.T) {
 		{words.Metric.PlanMixing("Norhav OAT concentrate", 3.25, 3.1, 0.5), "3.2 L Norhav OAT concentrate and 3.1 L purified water, 50 % glycol"},
 		{words.Metric.PlanMixing("Norhav OAT premix 50", 4.1, 0, 0.5), "4.1 L Norhav OAT premix 50 as it is"},
 		{words.PlanHeld(10, 7, 2, 0, 1), "7 of 10 done on their day, 2 on another day of the week, 1 not done"},
+		{words.Metric.PlanNight(visit.Night{Day: night}, clock.CorrectWork), "to be done before Mon 4 Jan 2027, the night that its coolant would not hold"},
+		{words.Metric.PlanNight(visit.Night{Day: night, Passed: true}, clock.CorrectWork), "the night that its coolant would not hold has come: it must not run until the work is done"},
+		{words.Metric.PlanNight(visit.Night{Day: night, Passed: true}, clock.TestWork), "it is not known whether it holds the frost that has come: test it before it runs"},
+		{words.Metric.PlanNight(visit.Night{Day: night, Of: clock.RawWater}, clock.RawWork), "to be done before Mon 4 Jan 2027, the first frost for its raw-water side"},
 		{words.BayName(visit.Place, 1), "at its place"}, {words.BayName(visit.Dock, 2), "dock 2"},
 	} {
 		if got := strings.ReplaceAll(of.got, "\u00a0", " "); got != of.want {

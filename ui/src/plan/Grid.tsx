@@ -162,8 +162,8 @@ function Hours({ planned, has, past, absent }: { planned: number; has: number; p
   return (
     <>
       <b className={planned > has ? "over-hours" : undefined}>{planned > 0 ? figure(planned, 1) : "0"}</b>
+      {planned > has && "+"}
       <span className="faint">/{figure(has, has % 1 ? 1 : 0)}</span>
-      {planned > has && <span className="over-word"> over</span>}
     </>
   );
 }

@@ -44,7 +44,7 @@ export function Propose(p: {
       }}
     >
       <DateField label="from" width="150px" value={from} onChange={setFrom} />
-      <DateField label="to" width="150px" value={to} onChange={setTo} error={refusal("/to") ?? refusal("/until")} />
+      <DateField label="to" width="150px" value={to} onChange={setTo} error={refusal("/to")} />
       <label>
         which jobs
         <select value={which} onChange={(e) => setWhich(e.target.value as typeof which)}>
