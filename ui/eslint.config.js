@@ -14,6 +14,13 @@ export default tseslint.config(
       ...reactHooks.configs.recommended.rules,
       "@typescript-eslint/restrict-template-expressions": ["error", { allowNumber: true }],
       "@typescript-eslint/no-confusing-void-expression": ["error", { ignoreArrowShorthand: true }],
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "CallExpression[callee.name='useSyncExternalStore'][arguments.0.type!='Identifier']",
+          message: "A function made in a render subscribes anew at each render: use source() of frame/source.ts.",
+        },
+      ],
     },
   },
 );

@@ -1,5 +1,5 @@
-import { useSyncExternalStore } from "react";
 import type { EntryKind } from "../api/client";
+import { source } from "../frame/source";
 import type { Draft } from "./draft";
 
 /**
@@ -19,8 +19,10 @@ const prefix = "diligent.draft/";
 const keyOf = (person: string, unit: string, form: string) =>
   `${prefix}${encodeURIComponent(person)}/${encodeURIComponent(unit)}/${form}`;
 
-const listeners = new Set<() => void>();
-const notify = () => listeners.forEach((l) => l());
+const drafts = source(undefined, (changed) => {
+  window.addEventListener("storage", changed);
+  return () => window.removeEventListener("storage", changed);
+});
 
 export function keepDraft(person: string, unit: string, kept: KeptDraft) {
   try {
@@ -28,12 +30,12 @@ export function keepDraft(person: string, unit: string, kept: KeptDraft) {
   } catch {
     // No room on the device: the form itself still has it.
   }
-  notify();
+  drafts.changed();
 }
 
 export function dropDraft(person: string, unit: string, form: string) {
   localStorage.removeItem(keyOf(person, unit, form));
-  notify();
+  drafts.changed();
 }
 
 export const keptDraft = (person: string, unit: string, form: string) => read(keyOf(person, unit, form));
@@ -55,16 +57,6 @@ function listOf(person: string, unit: string): string {
 }
 
 export function useKeptDrafts(person: string, unit: string): KeptDraft[] {
-  const text = useSyncExternalStore(
-    (changed) => {
-      listeners.add(changed);
-      window.addEventListener("storage", changed);
-      return () => {
-        listeners.delete(changed);
-        window.removeEventListener("storage", changed);
-      };
-    },
-    () => listOf(person, unit),
-  );
+  const text = drafts.useOf(() => listOf(person, unit));
   return (JSON.parse(text) as (KeptDraft | null)[]).filter((k) => k !== null);
 }

@@ -8,6 +8,7 @@ import { useClockWarning } from "./clock";
 import type { Line } from "./device";
 import { dropEvent, sendEvents, useJobLines } from "./jobEvents";
 import { confirmUnsent, dropUnsent, sendUnsent, useUnsent } from "./outbox";
+import { useUntilDone } from "./untilDone";
 import { dropPhoto, sendPhotos, usePhotos } from "./photos";
 import { reportRounds } from "../round/report";
 
@@ -50,17 +51,9 @@ export function UnsentLines() {
       window.removeEventListener("online", now);
     };
   }, [something, send]);
-  useEffect(() => {
-    // A round that was closed without a connection is reported from any page.
-    const now = () => void reportRounds(person).catch(() => undefined);
-    now();
-    const timer = setInterval(now, 30_000);
-    window.addEventListener("online", now);
-    return () => {
-      clearInterval(timer);
-      window.removeEventListener("online", now);
-    };
-  }, [person]);
+  // A round that was closed without a connection is reported from any page.
+  const report = useCallback(() => reportRounds(person), [person]);
+  useUntilDone(report, 30_000);
   const clock = useClockWarning();
   if (unsent.length === 0 && photos.length === 0 && steps.length === 0 && !sent && !clock) return null;
   return (

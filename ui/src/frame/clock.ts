@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from "react";
+import { source } from "./source";
 
 /** What the device knows of the time of the server. */
 interface Known {
@@ -11,7 +11,11 @@ interface Known {
 const key = "diligent.clock";
 /** From which difference on it is said, ms (judgement). */
 const worthSaying = 5 * 60_000;
-const listeners = new Set<() => void>();
+/** Every half a minute it is asked again whether the clock was set. */
+const clock = source(undefined, (changed) => {
+  const timer = setInterval(changed, 30_000);
+  return () => clearInterval(timer);
+});
 
 function known(): Known {
   try {
@@ -28,7 +32,7 @@ function keep(k: Known) {
   } catch {
     // No room: it is known again with the next answer.
   }
-  listeners.forEach((l) => l());
+  clock.changed();
 }
 
 /** Takes the time from an answer of the server: now is its time, asked and answered are those of the device. */
@@ -57,13 +61,4 @@ function wrong(): string {
   return `The clock of this device is ${far} ${offset > 0 ? "slow" : "fast"}. Entries are recorded with the time of the server.`;
 }
 
-export function useClockWarning(): string {
-  return useSyncExternalStore((changed) => {
-    listeners.add(changed);
-    const timer = setInterval(changed, 30_000);
-    return () => {
-      listeners.delete(changed);
-      clearInterval(timer);
-    };
-  }, wrong);
-}
+export const useClockWarning = (): string => clock.useOf(wrong);

@@ -1,14 +1,16 @@
-import { useSyncExternalStore } from "react";
 import { Problem, type Schemas, api } from "../api/client";
 import { timeNow } from "./clock";
 import { type JobLine, type KeptJob, device } from "./device";
 import { locked, reasons, sendable } from "./outbox";
+import { source } from "./source";
 import { v7 as uuidv7 } from "uuid";
 
 export type JobEvent = JobLine["event"];
 
-let lines: readonly JobLine[] = [];
-const listeners = new Set<() => void>();
+const lines = source<readonly JobLine[]>([], () => {
+  void open().catch(() => undefined);
+  return undefined;
+});
 const channel = typeof BroadcastChannel === "undefined" ? undefined : new BroadcastChannel("diligent.jobs");
 
 /** Jobs that lie open, as the server had them last. */
@@ -24,10 +26,9 @@ async function refresh() {
     const now = await db.get("jobs", key);
     if (now && now.revision >= had.revision) packs.set(key, now);
   }
-  lines = (await db.getAll("jobEvents")).sort(
-    (a, b) => a.event.at.localeCompare(b.event.at) || a.id.localeCompare(b.id),
+  lines.set(
+    (await db.getAll("jobEvents")).sort((a, b) => a.event.at.localeCompare(b.event.at) || a.id.localeCompare(b.id)),
   );
-  listeners.forEach((l) => l());
 }
 
 async function changed() {
@@ -38,20 +39,14 @@ async function changed() {
 channel?.addEventListener("message", () => void refresh());
 
 let started: Promise<void> | undefined;
-const open = () => (started ??= refresh());
+const open = () =>
+  (started ??= refresh().catch((error: unknown) => {
+    started = undefined;
+    throw error;
+  }));
 
 /** Events of a person that are not on the server yet, those that it refused among them. */
-export function useJobLines(person: string): readonly JobLine[] {
-  const all = useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      void open().catch(() => undefined);
-      return () => listeners.delete(listener);
-    },
-    () => lines,
-  );
-  return all.filter((l) => l.person === person);
-}
+export const useJobLines = (person: string): readonly JobLine[] => lines.use().filter((l) => l.person === person);
 
 /** Keeps an event until the server has it. */
 export async function keepEvent(
@@ -83,7 +78,7 @@ export async function keepJob(person: string, job: Schemas["Job"]) {
   const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack, problem: job.problem };
   if ((packs.get(key)?.revision ?? -1) <= kept.revision) packs.set(key, kept);
   await (await device()).put("jobs", kept, key);
-  listeners.forEach((l) => l());
+  lines.changed();
 }
 
 /** Opens a job as this device has it; undefined when it has none. */
@@ -94,20 +89,14 @@ export async function openKept(person: string, id: string): Promise<KeptJob | un
   const kept = await (await device()).get("jobs", key);
   if (kept && !packs.has(key)) {
     packs.set(key, kept);
-    listeners.forEach((l) => l());
+    lines.changed();
   }
   return packs.get(key);
 }
 
 /** A job as this device has it now. */
 export const useKept = (person: string, id: string): KeptJob | undefined =>
-  useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      return () => listeners.delete(listener);
-    },
-    () => packs.get(keyOf(person, id)),
-  );
+  lines.useOf(() => packs.get(keyOf(person, id)));
 
 /** Sends some events of one job; false when it is to be tried again later. */
 async function sendSome(person: string, some: readonly JobLine[]): Promise<boolean> {
@@ -144,7 +133,7 @@ export async function sendEvents(person: string) {
         return;
       }
       await refresh();
-      const waiting = lines.filter((l) => l.person === person && l.why === undefined);
+      const waiting = lines.get().filter((l) => l.person === person && l.why === undefined);
       for (const job of new Set(waiting.map((l) => l.job)))
         if (!(await sendSome(person, waiting.filter((l) => l.job === job).slice(0, 100)))) break;
     },

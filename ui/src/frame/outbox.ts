@@ -1,8 +1,8 @@
-import { useSyncExternalStore } from "react";
 import { type EntryInput, Problem, type Schemas, api } from "../api/client";
 import type { KeptDraft } from "../account/kept";
 import { serverSaid, timeNow } from "./clock";
 import { type Line, device, sha256 } from "./device";
+import { source } from "./source";
 
 /** How many entries, and bytes of them, are sent at once. */
 const mostAtOnce = 40;
@@ -10,15 +10,16 @@ const mostBytes = 150_000;
 /** How long what was written is kept for the rounds of the device, ms. */
 const keptFor = 48 * 3600_000;
 
-let lines: readonly Line[] = [];
-const listeners = new Set<() => void>();
+const lines = source<readonly Line[]>([], () => {
+  void openQueue().catch(() => undefined);
+  return undefined;
+});
 const channel = typeof BroadcastChannel === "undefined" ? undefined : new BroadcastChannel("diligent.queue");
 
 /** Reads the queue anew, as another tab or this one left it. */
 async function refresh() {
   const db = await device();
-  lines = (await db.getAll("queue")).sort((a, b) => a.recordedAt.localeCompare(b.recordedAt));
-  listeners.forEach((l) => l());
+  lines.set((await db.getAll("queue")).sort((a, b) => a.recordedAt.localeCompare(b.recordedAt)));
 }
 
 async function changed() {
@@ -73,7 +74,14 @@ async function takeOver() {
 let started: Promise<void> | undefined;
 
 /** Opens the queue; an error when this device keeps nothing. */
-export const openQueue = (): Promise<void> => (started ??= takeOver().then(refresh));
+export const openQueue = (): Promise<void> =>
+  (started ??= takeOver()
+    .then(refresh)
+    .catch((error: unknown) => {
+      // What failed once is tried again by the next that asks.
+      started = undefined;
+      throw error;
+    }));
 
 /** What is to be kept of an entry until it is sent. */
 export interface Unsent {
@@ -127,22 +135,12 @@ export async function dropUnsent(...ids: readonly string[]): Promise<readonly st
 }
 
 /** All lines of a person, those that were written lately among them. */
-export function useLines(person: string): readonly Line[] {
-  const all = useSyncExternalStore(
-    (changed) => {
-      listeners.add(changed);
-      void openQueue().catch(() => undefined);
-      return () => listeners.delete(changed);
-    },
-    () => lines,
-  );
-  return all.filter((l) => l.person === person);
-}
+export const useLines = (person: string): readonly Line[] => lines.use().filter((l) => l.person === person);
 
 export const useUnsent = (person: string): readonly Line[] => useLines(person).filter((l) => l.state !== "written");
 
 /** Lines that wait or were written lately, as they are now. */
-export const currentLines = (person: string) => lines.filter((l) => l.person === person);
+export const currentLines = (person: string) => lines.get().filter((l) => l.person === person);
 
 /** Whether an error says that the entry may be sent again as it is: no answer, no session, no database. */
 export const sendable = (error: unknown) =>
@@ -231,7 +229,7 @@ export async function sendUnsent(person: string): Promise<string[]> {
     }
     await refresh();
     for (;;) {
-      const waiting = lines.filter((l) => l.person === person && l.state === "waiting");
+      const waiting = lines.get().filter((l) => l.person === person && l.state === "waiting");
       if (waiting.length === 0 || !(await sendSome(portion(waiting), written))) break;
       await refresh();
     }

@@ -1,32 +1,23 @@
-import { useSyncExternalStore } from "react";
 import { Problem, api } from "../api/client";
 import { type Photo, device, sha256 } from "./device";
 import { sendable } from "./outbox";
+import { source } from "./source";
 
 /** Longest side of a photo, pixels, and how many bytes it may have. */
 const longest = 1600;
 const mostBytes = 580_000;
 
-let photos: readonly Photo[] = [];
-const listeners = new Set<() => void>();
+const photos = source<readonly Photo[]>([], () => {
+  void refresh().catch(() => undefined);
+  return undefined;
+});
 
 async function refresh() {
-  photos = await (await device()).getAll("photos");
-  listeners.forEach((l) => l());
+  photos.set(await (await device()).getAll("photos"));
 }
 
 /** The photos of a person that the server does not have. */
-export function usePhotos(person: string): readonly Photo[] {
-  const all = useSyncExternalStore(
-    (changed) => {
-      listeners.add(changed);
-      void refresh().catch(() => undefined);
-      return () => listeners.delete(changed);
-    },
-    () => photos,
-  );
-  return all.filter((p) => p.person === person);
-}
+export const usePhotos = (person: string): readonly Photo[] => photos.use().filter((p) => p.person === person);
 
 /** Forgets a photo that the server refused; its entry stays, and names it. */
 export async function dropPhoto(hash: string) {

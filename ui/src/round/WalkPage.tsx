@@ -11,6 +11,7 @@ import { changeRound, newId } from "./answers";
 import { keepsRoom, takeAgain, useOpenWalk } from "./taken";
 import type { RoundState, Stop } from "./types";
 import { timeNow } from "../frame/clock";
+import { useUntilDone } from "../frame/untilDone";
 import { reportRounds } from "./report";
 import { startCore } from "./core";
 
@@ -154,17 +155,11 @@ export function WalkPage() {
 /** Reports how far the round is, now and when a connection comes back. */
 export function useReport(person: string, round: RoundState | undefined) {
   const revision = round?.revision;
-  useEffect(() => {
-    if (revision === undefined) return undefined;
-    const now = () => void reportRounds(person).catch(() => undefined);
-    now();
-    const timer = setInterval(now, 15_000);
-    window.addEventListener("online", now);
-    return () => {
-      clearInterval(timer);
-      window.removeEventListener("online", now);
-    };
-  }, [person, revision]);
+  const report = useCallback(
+    async () => (revision === undefined ? false : await reportRounds(person)),
+    [person, revision],
+  );
+  useUntilDone(report, 15_000);
 }
 
 /** Whether there is a connection, and what waits. */

@@ -4,8 +4,8 @@ import { sendable } from "../frame/outbox";
 import type { RoundState } from "./types";
 import { deviceName } from "./answers";
 
-/** Reports the rounds of a person that the server has an earlier state of. */
-export async function reportRounds(person: string): Promise<void> {
+/** Reports the rounds of a person that the server has an earlier state of; true when some could not be reported yet. */
+export async function reportRounds(person: string): Promise<boolean> {
   const db = await device();
   for (const r of await db.getAll("rounds")) {
     if (r.person !== person || r.reported >= r.revision) continue;
@@ -19,11 +19,12 @@ export async function reportRounds(person: string): Promise<void> {
         stops: r.stops.map((s) => ({ unit: s.unit, state: s.state, why: s.why, at: s.at })),
       });
     } catch (error) {
-      if (sendable(error) || !(error instanceof Problem)) return;
+      if (sendable(error) || !(error instanceof Problem)) return true;
       // It is refused as it is; the entries do not depend on it.
     }
     await reported(r);
   }
+  return false;
 }
 
 async function reported(r: RoundState) {
