@@ -183,6 +183,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
     setIds(newIds());
     setDraft(begin(writing));
     setChanged(false);
+    setAsking(false);
     setRestored("");
     pressed.current = undefined;
     focusFirst(form.current);

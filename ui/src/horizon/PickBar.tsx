@@ -84,8 +84,11 @@ export function PickBar({
       type="button"
       className="solid"
       aria-label={`add ${units(p.picked.size)} to the work list`}
-      disabled={p.picked.size === 0 || send.isPending}
-      onClick={() => send.mutate()}
+      // A button that is disabled while it has the focus loses it: the next key would go nowhere.
+      aria-disabled={p.picked.size === 0 || send.isPending}
+      onClick={() => {
+        if (p.picked.size > 0 && !send.isPending) send.mutate();
+      }}
     >
       add {units(p.picked.size)}
       <span className="from-md-up">{" to the work list"}</span>

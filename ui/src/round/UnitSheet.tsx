@@ -71,9 +71,13 @@ interface Props {
   onDone: (after: RoundState | undefined) => void;
 }
 
-/** The answers at a unit, kept on the device with each tap. */
+/** Whether the answers as they are drawn are in the store of the device: "no" while they are written, or why they could not be. */
+type Kept = "yes" | "no" | Error;
+
+/** The answers at a unit, kept on the device with each tap. Until kept says "yes", leaving the page would lose the last one. */
 function useAnswers(round: string, unit: string) {
   const [answers, setAnswers] = useState<Answers>();
+  const [kept, setKept] = useState<Kept>("yes");
   // As they are now, for what follows a tap before it is drawn.
   const latest = useRef<Answers>({ given: {} });
   useEffect(() => {
@@ -90,9 +94,16 @@ function useAnswers(round: string, unit: string) {
   const change = (by: (a: Answers) => Answers) => {
     latest.current = by(latest.current);
     setAnswers(latest.current);
-    void keepAnswers(round, unit, latest.current);
+    setKept("no");
+    const now = latest.current;
+    keepAnswers(round, unit, now).then(
+      () => {
+        if (latest.current === now) setKept("yes");
+      },
+      (error: unknown) => setKept(error instanceof Error ? error : new Error(String(error))),
+    );
   };
-  return { answers, latest, change };
+  return { answers, latest, kept, change };
 }
 
 /** What the core says of the unit and of each answer, with all that waits on the device. */
@@ -148,7 +159,7 @@ async function previewAll(
 export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
   const person = usePerson().email;
   const code = unit.unit.code;
-  const { answers, latest, change } = useAnswers(round.id, code);
+  const { answers, latest, kept, change } = useAnswers(round.id, code);
   const core = useCore(taken, unit, answers, round.id);
   const view = core.view.data ?? unit.view;
   const [address, setAddress] = useState(unit.accounts[0]?.code ?? code);
@@ -472,7 +483,17 @@ export function UnitSheet({ taken, round, unit, place, onDone }: Props) {
       <Cautions lines={view.cautions} />
       <div className="round-bar no-print">
         <div className="what" aria-live="polite">
-          {problem ? <b className="alarm">{problem}</b> : <Sum keys={keys} refused={refused.length} sum={sum} />}
+          {problem ? (
+            <b className="alarm">{problem}</b>
+          ) : kept instanceof Error ? (
+            <b className="alarm">
+              The last answer is not kept on this device: {kept.message}. Record it before you go on.
+            </b>
+          ) : kept === "no" ? (
+            <span className="faint">keeping …</span>
+          ) : (
+            <Sum keys={keys} refused={refused.length} sum={sum} />
+          )}
         </div>
         {skipping ? (
           <div className="choices" role="group" aria-label="Why it is skipped">
