@@ -28,6 +28,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
+	"diligentledger/internal/testday"
 )
 
 func (b *tab) listen(event any) {
@@ -76,7 +77,7 @@ type expectedUnit struct {
 }
 
 func demoUnit(code string) *expectedUnit {
-	f := demo.Fleet(time.Now())
+	f := demo.Fleet(testday.Now())
 	r := &expectedUnit{fleet: f, unit: f.Units[slices.IndexFunc(f.Units, func(u store.LoadedUnit) bool { return u.Code == code })]}
 	r.plan = f.Plans[slices.IndexFunc(f.Plans, func(p serviceplan.Plan) bool { return p.Name == r.unit.Plan })]
 	r.cold = climateOf(r.unit.Site)
@@ -86,7 +87,7 @@ func demoUnit(code string) *expectedUnit {
 
 // climateOf a demo site: twelve years of the stand-in's nights, and its forecast.
 func climateOf(site string) *climate.Climate {
-	w, today := demo.Weather(), measure.DateOf(time.Now(), time.Local)
+	w, today := demo.Weather(), measure.DateOf(testday.Now(), time.Local)
 	record, err := w.Minima(context.Background(), site, today.AddDate(-12, 0, 0), today.AddDate(0, 0, -1))
 	ahead, err2 := w.Forecast(context.Background(), site, today)
 	k, ok := climate.New(slices.DeleteFunc(record, func(m climate.Minimum) bool { return m.Celsius < -90 }), climate.DefaultReturnPeriod)
@@ -101,7 +102,7 @@ func climateOf(site string) *climate.Climate {
 }
 
 func (r *expectedUnit) add(b ledger.Body) {
-	r.entries = append(r.entries, ledger.Entry{ID: fmt.Sprint("z", len(r.entries)), At: time.Now(), Body: b})
+	r.entries = append(r.entries, ledger.Entry{ID: fmt.Sprint("z", len(r.entries)), At: testday.Now(), Body: b})
 }
 
 // shows is what the account page should say: protection, and the day of the
@@ -109,7 +110,7 @@ func (r *expectedUnit) add(b ledger.Body) {
 func (r *expectedUnit) shows() (protects, freezeDue string) {
 	u := r.unit
 	a := ledger.Fold(r.fleet.Ledger(u, r.plan), r.entries)
-	o := clock.Evaluate(&a, r.plan, clock.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(time.Now(), time.Local))
+	o := clock.Evaluate(&a, r.plan, clock.Conditions{Climate: r.cold, Zone: time.Local}, measure.DateOf(testday.Now(), time.Local))
 	c := o.Clocks[slices.IndexFunc(o.Clocks, func(c clock.Clock) bool { return c.Kind == clock.Freeze })]
 	if c.Due != nil {
 		freezeDue = c.Due.Format(time.DateOnly)

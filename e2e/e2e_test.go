@@ -22,10 +22,13 @@ import (
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"diligentledger/internal/config"
 	"diligentledger/internal/demo"
+	"diligentledger/internal/testday"
 )
 
 // shots is where TestPictures leaves its pictures; without it they are only
@@ -42,6 +45,15 @@ var (
 
 func TestMain(m *testing.M) {
 	flag.Parse()
+	// The programs that the tests start, and the browser, have the day and the zone of the tests.
+	time.Local = testday.Zone
+	for name, value := range map[string]string{"TZ": testday.ZoneName, config.AheadVariable: testday.Ahead().String()} {
+		if err := os.Setenv(name, value); err != nil {
+			fmt.Fprintln(os.Stderr, "e2e:", err)
+			os.Exit(1)
+		}
+	}
+	fmt.Println("the day of these tests:", testday.Now().Format("Mon 2 Jan 2006 15:04 MST"))
 	code, err := run(m)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "e2e:", err)
@@ -260,6 +272,14 @@ type tab struct {
 	troubles []string
 }
 
+// How long a tab, one step in it, and a condition may take: no limit of speed, which a busy machine would miss, but an end for
+// what never comes.
+const (
+	tabLasts  = 30 * time.Minute
+	stepLasts = 5 * time.Minute
+	untilPoll = 100 * time.Millisecond
+)
+
 // newTab is the coordinator's.
 func newTab(t *testing.T) *tab {
 	t.Helper()
@@ -283,9 +303,12 @@ func newTabAt(t *testing.T, at *program, email string) *tab {
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		t.Fatal(err)
 	}
-	limited, stop := context.WithTimeout(ctx, 6*time.Minute)
+	limited, stop := context.WithTimeout(ctx, tabLasts)
 	t.Cleanup(stop)
 	b.ctx = limited
+	if _, err := chromedp.Call(limited, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: movedClock()}); err != nil {
+		t.Fatal(err)
+	}
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
 		t.Fatal(err)
 	}
@@ -298,9 +321,18 @@ func newTabAt(t *testing.T, at *program, email string) *tab {
 	return b
 }
 
+// movedClock gives the clock of a page the day of the tests.
+func movedClock() string {
+	return fmt.Sprintf(`(() => { const ahead = %d, Machine = Date;
+		globalThis.Date = class Date extends Machine {
+			constructor(...given) { if (given.length === 0) super(Machine.now() + ahead); else super(...given); }
+			static now() { return Machine.now() + ahead; }
+		}; })()`, testday.Ahead().Milliseconds())
+}
+
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	soon, cancel := context.WithTimeout(b.ctx, time.Minute)
+	soon, cancel := context.WithTimeout(b.ctx, stepLasts)
 	defer cancel()
 	if err := chromedp.Do(soon, steps...); err != nil {
 		b.fail(err)
@@ -384,11 +416,11 @@ func plain(s string) string {
 // until waits for a JavaScript condition.
 func (b *tab) until(condition string) {
 	b.t.Helper()
-	for range 600 {
+	for range stepLasts / untilPoll {
 		if js[bool](b, "Boolean("+condition+")") {
 			return
 		}
-		time.Sleep(100 * time.Millisecond)
+		time.Sleep(untilPoll)
 	}
 	b.fail(fmt.Errorf("never came true: %s", condition))
 }

@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+
+	"diligentledger/internal/testday"
 )
 
 // file is what a button hands over as a file: its name, and its rows.
@@ -46,8 +48,8 @@ func TestEntries(t *testing.T) {
 	}
 	// Filters are typed and chosen, and the address keeps them.
 	b.open("/entries", `tr[data-entry]`)
-	b.typeIn(`[aria-label="Filters"] input`, "1 Jan 2026")
-	b.until(`location.search.includes('from=2026-01-01')`)
+	b.typeIn(`[aria-label="Filters"] input`, fmt.Sprintf("1 Jan %d", testday.Now().Year()))
+	b.until(fmt.Sprintf(`location.search.includes('from=%d-01-01')`, testday.Now().Year()))
 	js[chromedp.Void](b, `[...document.querySelectorAll('button')].find(x => x.innerText === 'remove all filters').click()`)
 	b.until(`location.search === ''`)
 	b.open("/entries?writer=no%20such%20name", `.wait`)

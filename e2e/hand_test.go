@@ -6,6 +6,8 @@ import (
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
+
+	"diligentledger/internal/testday"
 	"github.com/chromedp/chromedp/kb"
 )
 
@@ -134,10 +136,11 @@ func TestTasksByHand(t *testing.T) {
 			h.recorded("release", func() { h.tap("other"); h.tap("release"); h.fill("what was done", "clamp tightened") })
 			h.until(`!document.querySelector('[data-testid="opening"]').innerText.startsWith('hold')`)
 		}},
-		{coordinator, "what runs out in February, to the work list", false, func(h *hand) {
+		{coordinator, "what runs out in a month, to the work list", false, func(h *hand) {
 			h.open("/horizon", `[data-unit]`)
-			h.fill("from", "1 Feb 2027")
-			h.fill("to", "28 Feb 2027")
+			first, last := busyMonth(t)
+			h.fill("from", typedDay(first))
+			h.fill("to", typedDay(last))
 			h.until(`/add [1-9]\d* units?/.test(document.querySelector('[data-testid="pick-bar"]').innerText)`)
 			h.tap("add ")
 			h.until(`document.querySelector('[data-testid="pick-bar"]').innerText.includes('work list')`)
@@ -145,7 +148,7 @@ func TestTasksByHand(t *testing.T) {
 		{coordinator, "other days for planned work", false, func(h *hand) {
 			h.open("/plan/list", `[data-planned="CA-14"]`)
 			h.tap("change the days of CA-14")
-			h.fill("to", "22 Dec 2026")
+			h.fill("to", typedDay(testday.Now().AddDate(0, 0, 20)))
 			h.until(`!document.querySelector('form[aria-label="Days of the work"] button[type="submit"]').disabled`)
 			h.tap("these days")
 			h.until(`!document.querySelector('form[aria-label="Days of the work"]')`)

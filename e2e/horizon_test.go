@@ -13,6 +13,7 @@ import (
 	"diligentledger/core/clock"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/words"
 )
 
@@ -63,7 +64,7 @@ func TestHorizon(t *testing.T) {
 // Ten thousand units: only the lines in sight are drawn, and the last is reached
 // by scrolling.
 func TestHorizonOfTenThousand(t *testing.T) {
-	f := demo.Fleet(time.Now())
+	f := demo.Fleet(testday.Now())
 	many := store.LoadedFleet{Name: "many", Sites: []store.LoadedSite{{Name: "Far yard", Cold: f.Sites[0].Cold}}, Plans: []serviceplan.Plan{{Name: "Far plan", Later: serviceplan.Interval{Months: 36}, FreezeMargin: 3}}}
 	for i := range 10_000 {
 		many.Units = append(many.Units, store.LoadedUnit{UnitName: store.UnitName{Code: fmt.Sprintf("X-%05d", i), Name: "a unit with a name that is a good deal longer than there is room for on its line", Kind: "car", Site: "Far yard"},
@@ -240,8 +241,8 @@ func TestPickedComesIntoSight(t *testing.T) {
 				Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+day+`');
 				i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
 		}
-		set("from", time.Now().AddDate(0, 9, 0).Format(time.DateOnly))
-		set("to", time.Now().AddDate(0, 11, 0).Format(time.DateOnly))
+		set("from", testday.Now().AddDate(0, 9, 0).Format(time.DateOnly))
+		set("to", testday.Now().AddDate(0, 11, 0).Format(time.DateOnly))
 		b.until(`[...document.querySelectorAll('[data-unit] input.pick:checked')].some(x => { const box = x.getBoundingClientRect(), pane = document.querySelector('[data-testid="horizon"]').getBoundingClientRect(); return box.top >= pane.top && box.bottom <= pane.bottom })`)
 	}
 	b.calm()

@@ -16,6 +16,7 @@ import (
 
 	"diligentledger/core/job"
 	"diligentledger/internal/sheet"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/testfolder"
 )
 
@@ -86,13 +87,13 @@ func TestJobServerKilled(t *testing.T) {
 	confirmed := map[string]bool{}
 	kills := 0
 	for n := 0; ; n++ {
-		st := now.Open(nil, time.Now())
+		st := now.Open(nil, testday.Now())
 		if st.Next == "release" || n > 60 {
 			break
 		}
 		step := *st.Step(st.Next)
 		values := sim.Answer(step)
-		event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "answer", "step": step.Key, "values": values}
+		event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": testday.Now().UTC(), "type": "answer", "step": step.Key, "values": values}
 		if step.Answer != nil {
 			event["replaces"] = step.Answer.ID
 		}
@@ -132,7 +133,7 @@ func TestJobServerKilled(t *testing.T) {
 		}
 		sim.Apply(step, values)
 	}
-	st := now.Open(nil, time.Now())
+	st := now.Open(nil, testday.Now())
 	if kills < 20 || !st.Ready || st.Posted == nil {
 		t.Fatalf("%d kills, ready %v, posted %v, next %s", kills, st.Ready, st.Posted != nil, st.Next)
 	}
@@ -188,13 +189,13 @@ func (p *program) listOfJobs(t *testing.T, session string) {
 				sim = job.NewSimulator(pack.Setup)
 				sim.Faults = job.Faults{}
 			}
-			st := pack.Open(nil, time.Now())
+			st := pack.Open(nil, testday.Now())
 			if st.Next == "release" || n >= c.steps {
 				break
 			}
 			step := *st.Step(st.Next)
 			values := sim.Answer(step)
-			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "answer", "step": step.Key, "values": values}
+			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": testday.Now().UTC(), "type": "answer", "step": step.Key, "values": values}
 			if step.Answer != nil {
 				event["replaces"] = step.Answer.ID
 			}
@@ -202,7 +203,7 @@ func (p *program) listOfJobs(t *testing.T, session string) {
 			sim.Apply(step, values)
 		}
 		if c.pause != "" {
-			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "pause", "why": c.pause}
+			event := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": testday.Now().UTC(), "type": "pause", "why": c.pause}
 			if status, text := p.send(t, session, "POST", "/api/v1/jobs/"+id+"/events", map[string]any{"events": []any{event}}); status != http.StatusOK {
 				t.Fatalf("%d %s", status, text)
 			}

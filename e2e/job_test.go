@@ -5,13 +5,13 @@ import (
 	"fmt"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 
 	"diligentledger/core/job"
 	"diligentledger/core/measure"
 	"diligentledger/internal/sheet"
+	"diligentledger/internal/testday"
 )
 
 // jobTab does a job on its page by what a simulated unit shows.
@@ -117,7 +117,7 @@ func (j *jobTab) record(step job.Step) {
 	}
 	j.sim.Apply(step, read)
 	if j.cut {
-		j.last.Events = append(j.last.Events, job.Event{ID: job.EntryID(j.id, fmt.Sprint("cut", len(j.last.Events))), At: time.Now(), By: "T. Quayle", Type: job.Answered, Step: step.Key, Values: read})
+		j.last.Events = append(j.last.Events, job.Event{ID: job.EntryID(j.id, fmt.Sprint("cut", len(j.last.Events))), At: testday.Now(), By: "T. Quayle", Type: job.Answered, Step: step.Key, Values: read})
 	}
 }
 
@@ -132,7 +132,7 @@ func (j *jobTab) steps(until string, each func()) {
 			j.until(`document.querySelector('.job-sheet') && !document.querySelector('.job-page .unsent')`)
 		}
 		p := j.pack()
-		st := p.Open(nil, time.Now())
+		st := p.Open(nil, testday.Now())
 		j.until(fmt.Sprintf(`document.querySelector('.job-sheet')?.dataset.next === %q`, st.Next))
 		if st.Next == until || st.Next == "release" || st.Next == "" {
 			return
@@ -158,7 +158,7 @@ func TestJobShortFill(t *testing.T) {
 		}
 		switch {
 		case strings.HasPrefix(step, "pour_rich"):
-			if l := j.pack().Open(nil, time.Now()).Step(step).Facts[0].Low; l > 1.6 {
+			if l := j.pack().Open(nil, testday.Now()).Step(step).Facts[0].Low; l > 1.6 {
 				v["litres"] = fmt.Sprintf("%.2f L", l-1.3)
 			}
 		case step == "bleed:fan":
@@ -252,7 +252,7 @@ func TestJobBoatOnAPhone(t *testing.T) {
 			answers++
 		}
 	}
-	st := j.pack().Open(nil, time.Now())
+	st := j.pack().Open(nil, testday.Now())
 	done := 0
 	for _, step := range st.Steps {
 		if step.Answer != nil {

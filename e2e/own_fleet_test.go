@@ -14,6 +14,7 @@ import (
 
 	"diligentledger/core/measure"
 	"diligentledger/internal/importer/messy"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/testfolder"
 )
 
@@ -108,13 +109,13 @@ func TestOwnFleet(t *testing.T) {
 	b.wait(`[data-record="LL-50"]`)
 	// The spreadsheet.
 	sheet := filepath.Join(data, "fleet list.csv")
-	if err := os.WriteFile(sheet, messy.CSV(time.Now().UTC()), 0o600); err != nil {
+	if err := os.WriteFile(sheet, messy.CSV(testday.Now().UTC()), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	b.open("/import", `input[type="file"]`)
 	b.do(chromedp.SetUploadFiles(chromedp.CSS(`input[type="file"]`), []string{sheet}))
 	b.wait(`[data-column="Unit no."]`)
-	for i, head := range messy.Rows(time.Now())[2] {
+	for i, head := range messy.Rows(testday.Now())[2] {
 		if got := js[string](b, fmt.Sprintf(`document.querySelector('[data-column=%q] select').value`, head)); got != messy.Targets[i] {
 			b.choose(fmt.Sprintf(`[data-column=%q] select`, head), messy.Targets[i])
 		}
@@ -169,7 +170,7 @@ func TestOwnFleet(t *testing.T) {
 	}
 	// Each due day: the renewal, and the months of its plan.
 	months := map[string]int{"car": 36, "truck": 36, "motorcycle": 36, "boat": 24}
-	for _, u := range messy.Fleet(time.Now().UTC()) {
+	for _, u := range messy.Fleet(testday.Now().UTC()) {
 		if _, wrong := messy.Wrong[u.Code]; wrong {
 			continue
 		}

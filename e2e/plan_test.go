@@ -15,6 +15,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/api"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/testfolder"
 )
 
@@ -132,7 +133,7 @@ func everyDay(t *testing.T, p *program) {
 		if id == 1 { // its cold comes in a month, whatever the season
 			cold := slices.Repeat([]string{"-8"}, 12)
 			for ahead := 1; ahead <= 2; ahead++ {
-				cold[(int(time.Now().Month())-1+ahead)%12] = "-30"
+				cold[(int(testday.Now().Month())-1+ahead)%12] = "-30"
 			}
 			facts["nights"], facts["cold"] = "none", strings.Join(cold, ";")
 		}
@@ -148,9 +149,9 @@ func everyDay(t *testing.T, p *program) {
 func hardNightAhead(t *testing.T, p *program, unit string) string {
 	t.Helper()
 	s := p.session(t, coordinator)
-	today := time.Now()
+	today := testday.Now()
 	for c := -34.0; c < -9; c += 0.5 { // a colder test than the one before would not be believed
-		entry := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "kind": "freeze_test", "at": time.Now().UTC().Format(time.RFC3339Nano),
+		entry := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "kind": "freeze_test", "at": testday.Now().UTC().Format(time.RFC3339Nano),
 			"confirmed": true, "freezeTest": map[string]any{"value": map[string]any{"value": c, "unit": "degC"}, "instrument": "refractometer", "scale": "EG"}}
 		if status, text := p.send(t, s, "POST", "/api/v1/units/"+unit+"/entries", entry); status != http.StatusCreated && status != http.StatusOK {
 			t.Fatalf("%d %s", status, text)
@@ -186,7 +187,7 @@ func TestPlan(t *testing.T) {
 	b, other := newTabAt(t, p, coordinator), newTabAt(t, p, technician)
 	b.view("/plan?weeks=2", `.board`, 1280, 1500, false)
 	other.view("/plan?weeks=2", `.board`, 1280, 1500, false)
-	today := time.Now().Format(time.DateOnly)
+	today := testday.Now().Format(time.DateOnly)
 
 	// Proposed: everything that runs out in these days, and no rule is broken.
 	b.tap("propose …")
@@ -344,7 +345,7 @@ func (b *tab) carry(t *testing.T, board api.PlanBoard, job api.PlanJob, day stri
 func TestPlanPictures(t *testing.T) {
 	t.Parallel() // its program is its own
 	p := mustBegin(t, testfolder.New(t))
-	today := time.Now()
+	today := testday.Now()
 	monday := today.AddDate(0, 0, 7-(int(today.Weekday())+6)%7).Format(time.DateOnly)
 	status, text := p.send(t, p.session(t, coordinator), "POST", "/api/v1/plan/propose", map[string]any{"from": today.AddDate(0, 0, 1).Format(time.DateOnly), "to": today.AddDate(0, 0, 60).Format(time.DateOnly), "allDue": true})
 	if status != http.StatusOK {

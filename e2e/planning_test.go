@@ -16,6 +16,7 @@ import (
 	"diligentledger/core/measure"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/store"
+	"diligentledger/internal/testday"
 )
 
 // Lines and a span are picked on the Horizon and sent to the work list; the work
@@ -41,7 +42,7 @@ func TestPickAndSend(t *testing.T) {
 		const at = (type, share) => e.dispatchEvent(new PointerEvent(type, { bubbles: true, pointerId: 1, clientX: r.left + share * r.width, clientY: r.top + 5 }));
 		e.setPointerCapture = () => {}; e.hasPointerCapture = () => true;
 		at('pointerdown', 0.1); at('pointermove', 0.3); at('pointermove', 0.5); at('pointerup', 0.5) })()`)
-	b.until(`[...document.querySelectorAll('[data-testid="pick-bar"] input')].every(i => i.value) && !` + send + `.disabled`)
+	b.until(`[...document.querySelectorAll('[data-testid="pick-bar"] input')].every(i => i.value) && ` + send + `.getAttribute('aria-disabled') !== 'true'`)
 	if span := js[[]string](b, `[...document.querySelectorAll('[data-testid="pick-bar"] input')].map(i => new Date(i.value).toISOString())`); span[0] >= span[1] {
 		t.Errorf("the span is %v", span)
 	}
@@ -55,7 +56,7 @@ func TestPickAndSend(t *testing.T) {
 	b.wait(form)
 	day := func(label string, ahead int) {
 		js[chromedp.Void](b, `(() => { const i = [...document.querySelectorAll('`+form+` label')].find(l => l.innerText === '`+label+`').parentElement.querySelector('input');
-			Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+time.Now().AddDate(0, 0, ahead).Format(time.DateOnly)+`');
+			Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(i, '`+testday.Now().AddDate(0, 0, ahead).Format(time.DateOnly)+`');
 			i.dispatchEvent(new Event('input', { bubbles: true })) })()`)
 	}
 	day("from", 40)
@@ -120,7 +121,7 @@ func TestSitesAndKinds(t *testing.T) {
 // A quiet day looks quiet: what must not move and what is due say so in a line
 // each, and no other section is there but what is sound.
 func TestQuietMorning(t *testing.T) {
-	f := demo.Fleet(time.Now())
+	f := demo.Fleet(testday.Now())
 	product := f.Products[slices.IndexFunc(f.Products, func(p coolant.Product) bool { return p.Code == "NORD-OAT-50" })]
 	quiet := store.LoadedFleet{Name: "quiet", Products: f.Products, Plans: []serviceplan.Plan{{Name: "Car", Later: serviceplan.Interval{Months: 60}, FreezeMargin: 3, TestMonths: 12}}}
 	for _, code := range []string{"CA-01", "CA-02", "CA-03"} {
@@ -128,7 +129,7 @@ func TestQuietMorning(t *testing.T) {
 		zero := 0.0
 		for i, body := range []ledger.Body{ledger.Renewal{Volume: measure.Reading{Value: 6, Unit: measure.L}, Product: product}, ledger.LevelCheck{Temper: ledger.Cold, Mark: "max"},
 			ledger.FreezeTest{Value: measure.Reading{Value: -37, Unit: measure.DegC}, Instrument: ledger.Refractometer, Scale: coolant.EG, Zero: &zero}} {
-			at := time.Now().AddDate(0, 0, 2*i-20)
+			at := testday.Now().AddDate(0, 0, 2*i-20)
 			u.Entries = append(u.Entries, ledger.Entry{ID: "0198f3c4-0000-7000-8000-0000000" + code[3:] + "00" + string(rune('0'+i)), Unit: code, At: at, RecordedAt: at, RecordedBy: "E. Marrow", Body: body})
 		}
 		quiet.Units = append(quiet.Units, u)

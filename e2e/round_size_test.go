@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"diligentledger/internal/testday"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -122,7 +123,7 @@ func TestWalkOf200(t *testing.T) {
 	}
 	ask("POST", "/api/v1/register/unit", map[string]any{"numbers": "ZQ-002 to ZQ-200", "facts": map[string]string{"code": "ZQ-001", "name": "pool car", "kind": "car", "plan": "Pool car", "site": "Inland depot", "capacity": "6 L", "base": "EG", "meter": "km"}})
 	for n := 1; n <= 200; n++ {
-		at := time.Now().AddDate(0, 0, -400)
+		at := testday.Now().AddDate(0, 0, -400)
 		for e := range 20 {
 			entry := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": at.AddDate(0, 0, 19*e).Format(time.RFC3339)}
 			switch {

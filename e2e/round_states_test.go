@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"diligentledger/internal/testday"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -313,7 +314,7 @@ func TestRoundSession(t *testing.T) {
 	b.walk("Hill garage", "R-4")
 	b.until(`document.querySelector('.unsent')?.innerText.includes("3 hours slow")`)
 	app.leaveEverywhere(t, "quayle@skerrow.example")
-	begun := time.Now().Add(-time.Minute)
+	begun := testday.Now().Add(-time.Minute)
 	code := b.visit(1)
 	b.until(`document.querySelector('input[type="password"]') !== null`)
 	if n := waitingLines(b); n != 2 {
@@ -329,8 +330,8 @@ func TestRoundSession(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, w := range written {
-		if w.At.Before(begun) || w.At.After(time.Now()) {
-			t.Errorf("recorded at %s, about %s", w.At, time.Now())
+		if w.At.Before(begun) || w.At.After(testday.Now()) {
+			t.Errorf("recorded at %s, about %s", w.At, testday.Now())
 		}
 	}
 	// Nothing is sent any more: signing out warns.

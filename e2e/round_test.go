@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"diligentledger/internal/demo"
@@ -110,10 +111,13 @@ func (p *phone) tab() (*tab, context.CancelFunc) {
 	if err := chromedp.Listen(ctx, b.listen); err != nil {
 		p.t.Fatal(err)
 	}
-	limited, stop := context.WithTimeout(ctx, 5*time.Minute)
+	limited, stop := context.WithTimeout(ctx, tabLasts)
 	p.t.Cleanup(stop)
 	b.ctx = limited
 	if _, err := chromedp.Call(limited, network.Enable, network.EnableParams{}); err != nil {
+		p.t.Fatal(err)
+	}
+	if _, err := chromedp.Call(limited, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: movedClock()}); err != nil {
 		p.t.Fatal(err)
 	}
 	b.do(chromedp.EmulateViewport(390, 844))
@@ -123,7 +127,7 @@ func (p *phone) tab() (*tab, context.CancelFunc) {
 // tap the button whose text begins so, as a thumb would find it.
 func (b *tab) tap(text string) {
 	b.t.Helper()
-	found := fmt.Sprintf(`[...document.querySelectorAll("button, a.choice, label.choice")].find(x => !x.disabled && x.offsetParent !== null && x.innerText.trim().startsWith(%q))`, text)
+	found := fmt.Sprintf(`[...document.querySelectorAll("button, a.choice, label.choice")].find(x => !x.disabled && x.ariaDisabled !== "true" && x.offsetParent !== null && x.innerText.trim().startsWith(%q))`, text)
 	b.until(found)
 	js[chromedp.Void](b, found+`.click()`)
 }

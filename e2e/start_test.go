@@ -14,6 +14,7 @@ import (
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/testfolder"
 )
 
@@ -231,7 +232,7 @@ func withFleet(t *testing.T, f store.LoadedFleet, emptied ...string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	owner, err := store.Open(instance.OwnerDSN(), time.Now)
+	owner, err := store.Open(instance.OwnerDSN(), testday.Now)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -244,7 +245,7 @@ func withFleet(t *testing.T, f store.LoadedFleet, emptied ...string) {
 	if err := owner.Load(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := fleet.New(owner, time.Now).RefreshStatus(t.Context()); err != nil {
+	if _, err := fleet.New(owner, testday.Now).RefreshStatus(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	old := app

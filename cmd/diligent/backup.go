@@ -42,13 +42,13 @@ func writeBackup(ctx context.Context, s *store.Store, folder string, keep int, p
 	if err := roomForBackup(folder, bytesFree); err != nil {
 		return "", err
 	}
-	path = filepath.Join(folder, backupPrefix+time.Now().UTC().Format("2006-01-02T150405Z")+".zip")
+	path = filepath.Join(folder, backupPrefix+now().UTC().Format("2006-01-02T150405Z")+".zip")
 	file, err := os.CreateTemp(folder, ".being-written-*")
 	if err != nil {
 		return "", err
 	}
 	defer func() { _ = os.Remove(file.Name()) }() // renamed by then, when all went well
-	if err := errors.Join(archive.Write(ctx, s.DB(), file, time.Now(), progress), file.Sync(), file.Close()); err != nil {
+	if err := errors.Join(archive.Write(ctx, s.DB(), file, now(), progress), file.Sync(), file.Close()); err != nil {
 		return "", err
 	}
 	if err := os.Rename(file.Name(), path); err != nil {
@@ -174,7 +174,7 @@ func restore(ctx context.Context, args []string, out io.Writer) (err error) {
 		if _, err := s.Rebuild(ctx); err != nil {
 			return err
 		}
-		if _, err := fleet.New(s, time.Now).RefreshStatus(ctx); err != nil {
+		if _, err := fleet.New(s, now).RefreshStatus(ctx); err != nil {
 			return err
 		}
 		_, breaks, err := s.Verify(ctx, nil)
@@ -194,7 +194,7 @@ func setAside(folder string) (aside string, err error) {
 	if _, err := os.Stat(filepath.Join(folder, "mariadb")); errors.Is(err, os.ErrNotExist) {
 		return "", nil
 	}
-	aside = filepath.Join(folder, "mariadb.before-restore-"+time.Now().UTC().Format("20060102T150405Z"))
+	aside = filepath.Join(folder, "mariadb.before-restore-"+now().UTC().Format("20060102T150405Z"))
 	if err := os.MkdirAll(aside, 0o700); err != nil {
 		return "", err
 	}
@@ -221,12 +221,12 @@ func keepBackups(ctx context.Context, s *store.Store, data string, keep int, say
 	defer tick.Stop()
 	var failed time.Time
 	for {
-		due, err := backupDue(ctx, s, backupFolder(data), time.Now())
-		if err == nil && due && time.Since(failed) > backupAgain {
+		due, err := backupDue(ctx, s, backupFolder(data), now())
+		if err == nil && due && now().Sub(failed) > backupAgain {
 			_, err = writeBackup(ctx, s, backupFolder(data), keep, func(string, int) {})
 		}
-		if err != nil && ctx.Err() == nil && time.Since(failed) > backupAgain {
-			failed = time.Now()
+		if err != nil && ctx.Err() == nil && now().Sub(failed) > backupAgain {
+			failed = now()
 			say("the backup of tonight was not written: " + err.Error())
 			if err := s.Audit(ctx, store.Audited{Who: "backup", Address: "backup", What: "backup_failed", Detail: err.Error()}); err != nil {
 				say("backup: " + err.Error())

@@ -6,7 +6,6 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"time"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -67,7 +66,7 @@ func circuit(ctx context.Context, args []string, out io.Writer) error {
 			if err != nil {
 				return err
 			}
-			return s.EndCircuit(ctx, by, of, measure.DateOf(time.Now(), zone))
+			return s.EndCircuit(ctx, by, of, measure.DateOf(now(), zone))
 		}
 	default:
 		return errors.New(circuitUsage)
@@ -76,7 +75,7 @@ func circuit(ctx context.Context, args []string, out io.Writer) error {
 		if err := change(s); err != nil {
 			return err
 		}
-		if _, err := fleet.New(s, time.Now).RefreshStatus(ctx); err != nil {
+		if _, err := fleet.New(s, now).RefreshStatus(ctx); err != nil {
 			return err
 		}
 		_, err := fmt.Fprintln(out, "done")

@@ -8,7 +8,6 @@ import (
 	"io"
 	"os"
 	"strings"
-	"time"
 
 	"diligentledger/internal/archive"
 	"diligentledger/internal/store"
@@ -40,7 +39,7 @@ func export(ctx context.Context, args []string, out io.Writer) (err error) {
 	}()
 	return withRegister(ctx, *data, func(s *store.Store) error {
 		rows := 0
-		err := archive.Write(ctx, s.DB(), file, time.Now(), func(table string, n int) {
+		err := archive.Write(ctx, s.DB(), file, now(), func(table string, n int) {
 			rows += n
 			fmt.Fprintf(out, "%-16s %d\n", table, n)
 		})

@@ -12,7 +12,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"diligentledger/core/measure"
 	"diligentledger/internal/archive"
@@ -73,7 +72,7 @@ func importFile(ctx context.Context, args []string, out io.Writer) error {
 			_, err = fmt.Fprintf(out, "%d rows read; %s\n", n, "diligent verify holds them against their chains")
 			return err
 		}
-		f := fleet.New(s, time.Now)
+		f := fleet.New(s, now)
 		by := store.Actor{Name: *who, Address: "command line"}
 		id, err := f.Upload(ctx, by, filepath.Base(args[0]), content, words.Metric)
 		if err != nil {

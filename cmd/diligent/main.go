@@ -19,6 +19,9 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	"time"
+
+	"diligentledger/internal/config"
 )
 
 const usageText = `usage: diligent COMMAND
@@ -56,7 +59,14 @@ func main() {
 	}
 }
 
-func run(ctx context.Context, args []string) error {
+// now is the clock of the program, set once by run, and by serve to what its options say: the one place from which the program
+// takes the time and the day. What measures how long something takes asks the machine's.
+var now = time.Now
+
+func run(ctx context.Context, args []string) (err error) {
+	if now, err = config.ClockOf(os.Getenv); err != nil {
+		return err
+	}
 	if len(args) == 0 {
 		return fmt.Errorf("no command given\n%s", usageText)
 	}

@@ -82,6 +82,7 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
+	now = config.Clock(c.Ahead)
 	lock, err := lockData(c.Data)
 	if err != nil {
 		return err
@@ -109,8 +110,8 @@ func serve(ctx context.Context, args []string) error {
 	}
 	serving, cancel := context.WithCancel(ctx)
 	defer cancel()
-	outbox := standin.Outbox{Dir: filepath.Join(c.Data, "outbox"), Now: time.Now}
-	opened, err := prepare(ctx, database, c, people.Config{Outbox: outbox, Address: cmp.Or(c.Public, address), Now: time.Now}, steps)
+	outbox := standin.Outbox{Dir: filepath.Join(c.Data, "outbox"), Now: now}
+	opened, err := prepare(ctx, database, c, people.Config{Outbox: outbox, Address: cmp.Or(c.Public, address), Now: now}, steps)
 	if err != nil {
 		steps.end()
 		return errors.Join(err, database.stop())
@@ -134,26 +135,17 @@ func serve(ctx context.Context, args []string) error {
 	cancel()
 	running.Wait()
 	fmt.Println("closing the books")
-	return errors.Join(err, opened.store.Close(), database.stop())
+	return errors.Join(err, opened.close(), database.stop())
 }
 
 // background work until ctx ends: heads of the chains, status of the fleet, weather.
 func background(ctx context.Context, o open, c config.Config, say func(string)) {
 	var running sync.WaitGroup
-	running.Go(func() { <-keepHeads(ctx, o.store, c.Data, say) })
+	running.Go(func() { <-keepHeads(ctx, o.patient, c.Data, say) })
 	running.Go(func() {
 		o.fleet.KeepStatus(ctx, func(err error) { say("the fleet was not evaluated anew: " + err.Error()) })
 	})
-	running.Go(func() {
-		// Whole tables take longer than a request may.
-		patient, err := store.OpenPatient(o.appDSN, time.Now)
-		if err != nil {
-			say("backup: " + err.Error())
-			return
-		}
-		keepBackups(ctx, patient, c.Data, c.Backups, say)
-		_ = patient.Close()
-	})
+	running.Go(func() { keepBackups(ctx, o.patient, c.Data, c.Backups, say) })
 	if o.telematics {
 		running.Go(func() {
 			keepTelematics(ctx, o.fleet, func(err error) { say("the simulated gateway: " + err.Error()) })
@@ -171,14 +163,18 @@ func background(ctx context.Context, o open, c config.Config, say func(string)) 
 // open is what prepare made.
 type open struct {
 	handler http.Handler
-	store   *store.Store
+	store   *store.Store // of requests
+	// patient is the store of the start and of the work in the background, whose statements take longer than a request waits;
+	// fleet has the use cases over it.
+	patient *store.Store
 	fleet   *fleet.Fleet
 	weather *weather.Keeper // nil without a weather service
-	appDSN  string
 	// telematics: the simulated gateway sends readings.
 	telematics bool
 	first      string // link for the first coordinator, empty when there is one
 }
+
+func (o open) close() error { return errors.Join(o.store.Close(), o.patient.Close()) }
 
 // prepare brings the schema up to date, loads the demo fleet into empty books
 // when asked, and makes the application.
@@ -192,34 +188,41 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 			return o, err
 		}
 	}
+	if s.Ahead != 0 {
+		if err := allowAhead(ctx, b.ownerDSN, s.Demo); err != nil {
+			return o, err
+		}
+	}
 	if s.Demo {
 		if err := loadDemo(ctx, b.ownerDSN, steps); err != nil {
 			return o, err
 		}
 	}
-	o.appDSN = b.appDSN
-	if o.store, err = store.Open(b.appDSN, time.Now); err != nil {
+	if o.store, err = store.Open(b.appDSN, now); err != nil {
 		return o, err
+	}
+	if o.patient, err = store.OpenPatient(b.appDSN, now); err != nil {
+		return o, errors.Join(err, o.store.Close())
 	}
 	defer func() {
 		if err != nil {
-			err = errors.Join(err, o.store.Close())
+			err = errors.Join(err, o.close())
 		}
 	}()
-	if err := setZone(ctx, o.store, s.Zone); err != nil {
+	if err := setZone(ctx, o.patient, s.Zone); err != nil {
 		return o, err
 	}
-	if err := o.store.RefreshCurves(ctx); err != nil {
+	if err := o.patient.RefreshCurves(ctx); err != nil {
 		return o, err
 	}
-	name, err := o.store.LoadedFleetName(ctx)
+	name, err := o.patient.LoadedFleetName(ctx)
 	if err != nil {
 		return o, err
 	}
 	log := slog.New(slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: s.Log}))
 	if s.Weather == config.WeatherStandIn || s.Weather == "" && name == demo.Name {
 		steps.begin("asking for the weather")
-		o.weather = &weather.Keeper{Store: o.store, Service: demo.Weather(), Now: time.Now, Log: log}
+		o.weather = &weather.Keeper{Store: o.patient, Service: demo.Weather(), Now: now, Log: log}
 		if err := o.weather.Refresh(ctx); err != nil {
 			return o, err
 		}
@@ -233,7 +236,7 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 	if err := service.OpenDevices(ctx); err != nil {
 		return o, err
 	}
-	cfg := web.Config{Fleet: fleet.New(o.store, time.Now), People: service, Screens: ui.Screens(),
+	cfg := web.Config{Fleet: fleet.New(o.store, now).Reading(o.patient), People: service, Screens: ui.Screens(),
 		Log: log, Hosts: s.Hosts(), Proxies: s.Proxies, Room: func() error { return roomOn(s.Data) },
 		Address: who.Address, Probe: s.Probe == config.WeatherStandIn || s.Probe == "" && name == demo.Name}
 	if s.Demo && name == demo.Name {
@@ -246,7 +249,10 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 	if o.first, err = service.FirstLink(ctx); err != nil {
 		return o, err
 	}
-	o.fleet = cfg.Fleet
+	o.fleet = fleet.New(o.patient, now)
+	if _, err := o.fleet.FinishJobs(ctx); err != nil {
+		return o, err
+	}
 	steps.begin("evaluating the fleet")
 	if _, err := o.fleet.RefreshStatus(ctx); err != nil {
 		return o, err
@@ -311,9 +317,40 @@ func machineZone() string {
 	return "UTC"
 }
 
+// aheadFact marks books that began under a clock that was moved: they are for tests.
+const aheadFact = "clock_ahead"
+
+// allowAhead refuses a clock that was moved on books of a fleet of one's own; empty books become ones for tests.
+func allowAhead(ctx context.Context, ownerDSN string, demoWanted bool) error {
+	owner, err := store.OpenPatient(ownerDSN, now)
+	if err != nil {
+		return err
+	}
+	defer owner.Close()
+	loaded, err := owner.LoadedFleetName(ctx)
+	if err != nil || loaded == demo.Name {
+		return err
+	}
+	mark, err := owner.Fact(ctx, aheadFact)
+	if err != nil || mark != "" {
+		return err
+	}
+	empty, err := owner.Untouched(ctx)
+	if err != nil {
+		return err
+	}
+	if !empty {
+		return errors.New("--clock-ahead is for tests: these books hold a fleet of their own, whose time is the machine's")
+	}
+	if demoWanted {
+		return nil
+	}
+	return owner.SetFact(ctx, aheadFact, "yes")
+}
+
 // loadDemo fills books that hold no fleet yet.
 func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
-	owner, err := store.OpenPatient(ownerDSN, time.Now)
+	owner, err := store.OpenPatient(ownerDSN, now)
 	if err != nil {
 		return err
 	}
@@ -332,7 +369,7 @@ func loadDemo(ctx context.Context, ownerDSN string, steps *progress) error {
 		return err
 	}
 	steps.begin("loading the demo fleet, " + demo.Name)
-	if err := owner.Load(ctx, demo.Fleet(time.Now())); err != nil {
+	if err := owner.Load(ctx, demo.Fleet(now())); err != nil {
 		return err
 	}
 	return owner.Audit(ctx, store.Audited{Who: "diligent", What: "register_loaded", Detail: demo.Name})
@@ -489,7 +526,7 @@ func keepTelematics(ctx context.Context, f *fleet.Fleet, failed func(error)) {
 	tick := time.NewTicker(telematicsEvery)
 	defer tick.Stop()
 	for {
-		if err := sendTelematics(ctx, f, time.Now()); err != nil && ctx.Err() == nil {
+		if err := sendTelematics(ctx, f, now()); err != nil && ctx.Err() == nil {
 			failed(err)
 		}
 		select {

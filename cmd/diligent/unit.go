@@ -8,7 +8,6 @@ import (
 	"io"
 	"slices"
 	"strings"
-	"time"
 
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -82,7 +81,7 @@ func unit(ctx context.Context, args []string, out io.Writer) error {
 		if err := s.SetUnitFacts(ctx, store.Actor{Name: *who, Address: "command line"}, args[0], f); err != nil {
 			return err
 		}
-		if _, err := fleet.New(s, time.Now).RefreshStatus(ctx); err != nil {
+		if _, err := fleet.New(s, now).RefreshStatus(ctx); err != nil {
 			return err
 		}
 		_, err = fmt.Fprintln(out, "done")

@@ -97,7 +97,7 @@ func rebuild(ctx context.Context, args []string, out io.Writer) error {
 		return err
 	}
 	return withBooks(ctx, *data, func(s *store.Store) error {
-		n, err := fleet.New(s, time.Now).Rebuild(ctx)
+		n, err := fleet.New(s, now).Rebuild(ctx)
 		if err == nil {
 			_, err = fmt.Fprintf(out, "%d accounts folded from their entries and stored\n", n)
 		}
@@ -255,7 +255,7 @@ func withDatabase(ctx context.Context, data string, user func(*mariadb.Instance)
 }
 
 func withStore(dsn string, f func(*store.Store) error) (err error) {
-	s, err := store.OpenPatient(dsn, time.Now)
+	s, err := store.OpenPatient(dsn, now)
 	if err != nil {
 		return err
 	}
@@ -268,7 +268,7 @@ func withStore(dsn string, f func(*store.Store) error) (err error) {
 func keepHeads(ctx context.Context, s *store.Store, data string, say func(string)) <-chan struct{} {
 	stopped := make(chan struct{})
 	keep := func(ctx context.Context, always bool) {
-		if err := keepHeadsOf(ctx, s, data, time.Now(), always); err != nil {
+		if err := keepHeadsOf(ctx, s, data, now(), always); err != nil {
 			say("the heads of the books were not kept: " + err.Error())
 		}
 	}

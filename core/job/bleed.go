@@ -389,7 +389,7 @@ func (b *builder) placedCorrection(n int, plan Plan, at measure.Celsius) {
 		if ok {
 			out = e.litres("litres")
 			b.in = b.in.drainedAt(b.s.Points, out)
-			b.st.Out = append(b.st.Out, Moved{Step: key, Point: p.Code, What: "corrected", Litres: out, At: e.At})
+			b.st.Out = append(b.st.Out, b.moved(Moved{Step: key, Point: p.Code, What: "corrected", Litres: out, At: e.At}))
 		}
 		b.opened = []Point{p}
 		b.closePoint(20+n, p)

@@ -72,15 +72,15 @@ func Entries(s Setup, st State, note func(Step) string) []ledger.Entry {
 	return w.ordered()
 }
 
-// ordered as the steps were done, each a microsecond after the one before at least: the fold takes entries of one moment in the
-// order of their ids, which say nothing of it.
+// ordered as the sheet has its steps, in which the work is done, each a microsecond after the one before at least: the fold takes
+// entries by their time, and the clocks of several devices do not agree.
 func (w *writer) ordered() []ledger.Entry {
 	place := map[string]int{}
 	for i, step := range w.st.Steps {
 		place[cutTo(step.Key, 40)] = i
 	}
 	slices.SortStableFunc(w.all, func(a, b ledger.Entry) int {
-		return cmp.Or(a.At.Compare(b.At), cmp.Compare(place[a.Envelope.Step], place[b.Envelope.Step]))
+		return cmp.Or(cmp.Compare(place[a.Envelope.Step], place[b.Envelope.Step]), a.At.Compare(b.At))
 	})
 	for i := 1; i < len(w.all); i++ {
 		if e := &w.all[i]; !e.At.After(w.all[i-1].At) {

@@ -1,8 +1,6 @@
 package job
 
 import (
-	"cmp"
-	"slices"
 	"time"
 
 	"diligentledger/core/access"
@@ -37,13 +35,16 @@ type Value struct {
 
 // Event of a job. It is never changed once written.
 type Event struct {
-	ID   string      `json:"id"` // UUID version 7
-	At   time.Time   `json:"at"` // when it was done
-	By   string      `json:"by"`
-	ByID int64       `json:"byId,omitempty"`
-	Role access.Role `json:"role"`
-	Type EventType   `json:"type"`
-	Step string      `json:"step,omitempty"`
+	ID string    `json:"id"` // UUID version 7
+	At time.Time `json:"at"` // when it was done
+	// DeviceAt is the time that the device gave, when that cannot be: before the job, or after the event came in. At is then that
+	// bound.
+	DeviceAt *time.Time  `json:"deviceAt,omitempty"`
+	By       string      `json:"by"`
+	ByID     int64       `json:"byId,omitempty"`
+	Role     access.Role `json:"role"`
+	Type     EventType   `json:"type"`
+	Step     string      `json:"step,omitempty"`
 	// Values of an answer, by the code of the field.
 	Values map[string]Value `json:"values,omitempty"`
 	// Replaces is the answer that this one takes the place of.
@@ -53,16 +54,10 @@ type Event struct {
 	Why     string `json:"why,omitempty"`
 }
 
-// Compare orders events by their time, then their id.
-func (e Event) Compare(o Event) int {
-	if c := e.At.Compare(o.At); c != 0 {
-		return c
-	}
-	return cmp.Compare(e.ID, o.ID)
-}
-
-// lived are the events that count, in order: without those that were struck, and without strikes.
-// A strike of a strike counts for nothing: what it struck stays struck.
+// lived are the events that count, in the order of their arrival: without those that were struck, and without strikes.
+// A strike of a strike counts for nothing: what it struck stays struck. The clocks of several devices do not agree, and one may
+// be set: an event whose time is not after that of the one before is taken as a microsecond after it, so that all that compares
+// times goes by arrival. The times themselves are kept as they were.
 func lived(events []Event) []Event {
 	struck := map[string]bool{}
 	for _, e := range events {
@@ -71,13 +66,18 @@ func lived(events []Event) []Event {
 		}
 	}
 	var all []Event
+	there := map[string]bool{}
 	for _, e := range events {
-		if e.Type != Struck && (!struck[e.ID] || e.fixed()) {
-			all = append(all, e)
+		if e.Type == Struck || struck[e.ID] && !e.fixed() || there[e.ID] {
+			continue
 		}
+		there[e.ID] = true
+		if n := len(all); n > 0 && !e.At.After(all[n-1].At) {
+			e.At = all[n-1].At.Add(time.Microsecond)
+		}
+		all = append(all, e)
 	}
-	slices.SortStableFunc(all, Event.Compare)
-	return slices.CompactFunc(all, func(a, b Event) bool { return a.ID == b.ID })
+	return all
 }
 
 // fixed events are never struck: what they did is in the ledger.

@@ -128,7 +128,7 @@ func (b *builder) flushedOut(step string, v measure.Litre, at time.Time) {
 	if points := b.s.taken(); len(points) > 0 {
 		point = points[0].Code
 	}
-	m := Moved{Step: step, Point: point, What: "flush", Litres: v, At: at}
+	m := b.moved(Moved{Step: step, Point: point, What: "flush", Litres: v, At: at})
 	b.st.Out, b.st.lastFill = append(b.st.Out, m), append(b.st.lastFill, m)
 }
 

@@ -1,6 +1,7 @@
 package job
 
 import (
+	"cmp"
 	"errors"
 	"maps"
 	"slices"
@@ -35,6 +36,7 @@ type builder struct {
 	phases     map[string]Phase // of each step
 	opened     []Point          // that were opened in the last draining
 	ran        time.Time        // end of the last warm run
+	moves      int              // litres that were moved so far, counted
 }
 
 // Open a job at a time: its steps, sums and gates.
@@ -228,7 +230,7 @@ func (b *builder) oldLeft() measure.Litre {
 	inside := left
 	moves := append(append([]Moved(nil), b.st.Out...), b.st.In...)
 	moves = append(moves, b.st.flushIn...)
-	slices.SortStableFunc(moves, func(x, y Moved) int { return x.At.Compare(y.At) })
+	slices.SortFunc(moves, func(x, y Moved) int { return cmp.Compare(x.nth, y.nth) })
 	for _, m := range moves {
 		switch m.What {
 		case "coolant", "flush":
@@ -243,10 +245,17 @@ func (b *builder) oldLeft() measure.Litre {
 	return max(0, left)
 }
 
+// moved in the order of the sheet.
+func (b *builder) moved(m Moved) Moved {
+	b.moves++
+	m.nth = b.moves
+	return m
+}
+
 // out records litres that a step measured on their way out.
 func (b *builder) out(step, point, what string, v measure.Litre, at time.Time) {
 	b.in = b.in.drained(point, v)
-	m := Moved{Step: step, Point: point, What: what, Litres: v, At: at}
+	m := b.moved(Moved{Step: step, Point: point, What: what, Litres: v, At: at})
 	b.st.Out = append(b.st.Out, m)
 	b.st.lastFill = append(b.st.lastFill, m)
 }
@@ -272,7 +281,7 @@ func (b *builder) into(step, what string, v measure.Litre, at time.Time) {
 		return
 	}
 	b.in = b.in.poured(c, b.s.Product.Base)
-	b.st.In = append(b.st.In, Moved{Step: step, What: what, Litres: c.Volume(), At: at, Share: share, Correction: b.correcting})
+	b.st.In = append(b.st.In, b.moved(Moved{Step: step, What: what, Litres: c.Volume(), At: at, Share: share, Correction: b.correcting}))
 	b.st.filledAt = at
 }
 
@@ -296,5 +305,5 @@ func (b *builder) flushed(step string, v measure.Litre, at time.Time) {
 		return
 	}
 	b.in = b.in.poured(c, "")
-	b.st.flushIn = append(b.st.flushIn, Moved{Step: step, What: "flushing", Litres: v, At: at})
+	b.st.flushIn = append(b.st.flushIn, b.moved(Moved{Step: step, What: "flushing", Litres: v, At: at}))
 }

@@ -370,7 +370,7 @@ func (b *builder) tank() {
 	})
 	if ok && e != nil {
 		// The bottle is beside the charge: what it held is waste, and no room in the system.
-		b.st.Out = append(b.st.Out, Moved{Step: "tank", Point: "bottle", What: "bottle", Litres: e.litres("litres"), At: e.At})
+		b.st.Out = append(b.st.Out, b.moved(Moved{Step: "tank", Point: "bottle", What: "bottle", Litres: e.litres("litres"), At: e.At}))
 	}
 }
 

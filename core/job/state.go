@@ -41,6 +41,7 @@ type Moved struct {
 	Share float64 `json:"share,omitempty"`
 	// Correction: it belongs to the correction of a mix, not to a fill.
 	Correction bool `json:"correction,omitempty"`
+	nth        int  // in the order of the sheet, in which the work is done
 }
 
 // Balance of the last fill: as much in as out and had been missing before.

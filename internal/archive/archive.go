@@ -20,6 +20,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"diligentledger/internal/db"
 )
 
 // Format and Version of an archive.
@@ -101,12 +103,11 @@ func schema(ctx context.Context, db interface {
 }
 
 // Write everything as it is at one moment, while the program runs. done is called with each table.
-func Write(ctx context.Context, db *sql.DB, out io.Writer, now time.Time, done func(table string, rows int)) error {
-	tx, err := db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
-	if err != nil {
-		return err
-	}
-	defer func() { _ = tx.Rollback() }() // nothing was written
+func Write(ctx context.Context, of *sql.DB, out io.Writer, now time.Time, done func(table string, rows int)) error {
+	return db.Snapshot(ctx, of, func(tx *sql.Tx) error { return writeWithin(ctx, tx, out, now, done) })
+}
+
+func writeWithin(ctx context.Context, tx *sql.Tx, out io.Writer, now time.Time, done func(table string, rows int)) (err error) {
 	m := Manifest{Format: Format, Version: Version, Written: now.UTC(), Tables: map[string]int{}}
 	if m.Schema, err = schema(ctx, tx); err != nil {
 		return err
@@ -199,7 +200,7 @@ const (
 )
 
 // Read an archive into empty books: all of it or nothing; how many rows. db must be of a user who owns the tables.
-func Read(ctx context.Context, db *sql.DB, content []byte) (n int, err error) {
+func Read(ctx context.Context, into *sql.DB, content []byte) (n int, err error) {
 	z, err := zip.NewReader(bytes.NewReader(content), int64(len(content)))
 	if err != nil {
 		return 0, fmt.Errorf("the archive is damaged: %w", err)
@@ -208,7 +209,7 @@ func Read(ctx context.Context, db *sql.DB, content []byte) (n int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	version, err := schema(ctx, db)
+	version, err := schema(ctx, into)
 	if err != nil {
 		return 0, err
 	}
@@ -216,7 +217,7 @@ func Read(ctx context.Context, db *sql.DB, content []byte) (n int, err error) {
 		return 0, fmt.Errorf("archive %s of version %d, tables of version %d, is not accepted; accepted: %s of version %d, tables up to version %d", m.Format, m.Version, m.Schema, Format, Version, version)
 	}
 	// The checks of foreign keys are of the connection.
-	conn, err := db.Conn(ctx)
+	conn, err := into.Conn(ctx)
 	if err != nil {
 		return 0, err
 	}
@@ -225,15 +226,11 @@ func Read(ctx context.Context, db *sql.DB, content []byte) (n int, err error) {
 		return 0, err
 	}
 	defer func() { _, _ = conn.ExecContext(context.WithoutCancel(ctx), `SET SESSION foreign_key_checks = 1`) }()
-	tx, err := conn.BeginTx(ctx, nil)
-	if err != nil {
-		return 0, err
-	}
-	defer func() { _ = tx.Rollback() }() // without effect once it is committed
-	if n, err = readTables(ctx, tx, z, m); err != nil {
-		return 0, err
-	}
-	return n, tx.Commit()
+	err = db.Fill(ctx, conn, func(tx *sql.Tx) (err error) {
+		n, err = readTables(ctx, tx, z, m)
+		return err
+	})
+	return n, err
 }
 
 func manifest(z *zip.Reader) (m Manifest, err error) {

@@ -51,6 +51,9 @@ type Config struct {
 	Mail string
 	// Backups of the nights that are kept in Data/backups; 0 writes none. Default 7.
 	Backups int
+	// Ahead is by how much the program's clock is ahead of the machine's, for tests: refused on books of
+	// a fleet of one's own. Default 0.
+	Ahead time.Duration
 	// Log is the least level that is written: debug, info (with a line for each request), warn,
 	// error. Default warn.
 	Log slog.Level
@@ -88,6 +91,7 @@ func (c *Config) flags(out io.Writer) (*flag.FlagSet, *parsed) {
 	f.StringVar(&c.Probe, "probe", "", "digital refractometer of a round: standin (made-up readings) or none (default: standin with the demo fleet)")
 	f.StringVar(&c.Mail, "mail", MailOutbox, "mail service: outbox writes messages as files into the data folder")
 	f.IntVar(&c.Backups, "backups", 7, "backups of the nights that are kept in the data folder; 0 writes none")
+	f.DurationVar(&c.Ahead, "clock-ahead", 0, "for tests: by how much the program's clock is ahead of the machine's, such as 720h; on the demo fleet, or on books that began with it")
 	f.StringVar(&p.log, "log", "warn", "least level that is logged as JSON lines: debug, info (a line for each request), warn, error")
 	f.BoolVar(&p.noDemo, "no-demo", false, "begin with empty books instead of the demo fleet")
 	f.BoolVar(&c.Fresh, "fresh", false, "throw the private database away and begin anew; asks first")
@@ -192,6 +196,9 @@ func (c *Config) settle(p *parsed) error {
 	}
 	if c.Mail != MailOutbox {
 		return refused("mail", strconv.Quote(c.Mail), MailOutbox)
+	}
+	if c.Ahead.Abs() > mostAhead {
+		return refusedAhead("--clock-ahead ", c.Ahead)
 	}
 	if c.Backups < 0 || c.Backups > 1000 {
 		return refused("backups", strconv.Itoa(c.Backups), "0 to 1000")

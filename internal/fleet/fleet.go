@@ -29,6 +29,7 @@ type Actor = access.Actor
 // Fleet is safe for concurrent use.
 type Fleet struct {
 	store  *store.Store
+	whole  *store.Store // reads whole tables: its statements take their time
 	now    func() time.Time
 	folded *foldedAccounts
 	bases  atomic.Pointer[ruleBases]
@@ -39,7 +40,13 @@ type Fleet struct {
 // New use cases over a store. now is the clock; which day it is follows from the zone of
 // the fleet and of each site.
 func New(s *store.Store, now func() time.Time) *Fleet {
-	return &Fleet{store: s, now: now, folded: newFoldedAccounts()}
+	return &Fleet{store: s, whole: s, now: now, folded: newFoldedAccounts()}
+}
+
+// Reading whole tables by a store whose statements take longer than a request waits.
+func (f *Fleet) Reading(patient *store.Store) *Fleet {
+	f.whole = patient
+	return f
 }
 
 // EvaluatedUnit is the account of one circuit of a unit with its clocks, as of today.
@@ -305,40 +312,59 @@ func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entr
 			entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
 		}
 	}
-	u := o.Unit
-	var tools []string
-	receipts, err := f.store.Append(ctx, o, entries,
-		func(a store.Appending) error {
-			if err := f.check(o, w, a.History, a.Entry); err != nil {
-				return err
-			}
-			return f.jobHolds(ctx, u, a.History, a.Entry)
-		},
-		func(last store.Appending) (*ledger.Account, []store.Status, error) {
-			tools = zeroedTools(entries, last.History.Entries())
-			account := last.History.EvaluatedAfter(last.Entry)
-			m, err := f.evaluated(ctx, u, account, last.Others)
-			if err != nil {
-				return nil, nil, err
-			}
-			if u.LeftOn != nil {
-				return account, nil, nil // it is in no list
-			}
-			status := newBases().status(m)
-			status.Seq = last.Seq + last.OthersSeq
-			return account, []store.Status{status}, nil
-		})
-	if err != nil || len(tools) == 0 {
-		return receipts, err
+	by := f.writing(ctx, w, o)
+	by.entries = entries
+	receipts, err := f.store.Append(ctx, o, entries, by.check, by.stored)
+	if err == nil {
+		by.refresh(ctx)
 	}
-	// The entry is stored, even if this fails: a row that is not evaluated anew here is at the
-	// next refresh.
-	for _, tool := range tools {
-		if codes, err := f.store.CodesTestedWith(ctx, tool); err == nil {
-			_ = f.refreshCodes(ctx, codes)
+	return receipts, err
+}
+
+// entryWriting is how entries of one person are judged and stored, whichever way they come.
+type entryWriting struct {
+	f *Fleet
+	// check of an entry against the account before it, and stored what follows from the last one: see [store.Store.Append].
+	check  func(store.Appending) error
+	stored func(store.Appending) (*ledger.Account, []store.Status, error)
+	// entries that are written.
+	entries []ledger.Entry
+	tools   []string // instruments whose last zero check may have changed
+}
+
+func (f *Fleet) writing(ctx context.Context, w Actor, o *store.Opened) *entryWriting {
+	by, u := &entryWriting{f: f}, o.Unit
+	by.check = func(a store.Appending) error {
+		if err := f.check(o, w, a.History, a.Entry); err != nil {
+			return err
+		}
+		return f.jobHolds(ctx, u, a.History, a.Entry)
+	}
+	by.stored = func(last store.Appending) (*ledger.Account, []store.Status, error) {
+		by.tools = zeroedTools(by.entries, last.History.Entries())
+		account := last.History.EvaluatedAfter(last.Entry)
+		m, err := f.evaluated(ctx, u, account, last.Others)
+		if err != nil {
+			return nil, nil, err
+		}
+		if u.LeftOn != nil {
+			return account, nil, nil // it is in no list
+		}
+		status := newBases().status(m)
+		status.Seq = last.Seq + last.OthersSeq
+		return account, []store.Status{status}, nil
+	}
+	return by
+}
+
+// refresh the units that were tested with instruments whose zero check has changed. The entries are stored, even if this fails: a
+// row that is not evaluated anew here is at the next refresh.
+func (by *entryWriting) refresh(ctx context.Context) {
+	for _, tool := range by.tools {
+		if codes, err := by.f.store.CodesTestedWith(ctx, tool); err == nil {
+			_ = by.f.refreshCodes(ctx, codes)
 		}
 	}
-	return receipts, nil
 }
 
 // zeroedTools are the instruments whose last zero check may have changed with some entries, which

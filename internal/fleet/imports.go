@@ -632,5 +632,5 @@ func (f *Fleet) Exported(ctx context.Context, by store.Actor) error {
 
 // Archive of everything that the books hold at one moment.
 func (f *Fleet) Archive(ctx context.Context, out io.Writer) error {
-	return archive.Write(ctx, f.store.DB(), out, f.now(), func(string, int) {})
+	return archive.Write(ctx, f.whole.DB(), out, f.now(), func(string, int) {})
 }

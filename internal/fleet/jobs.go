@@ -298,54 +298,6 @@ func jobSummary(s job.Setup, events []job.Event, now time.Time) store.JobSummary
 	return sum
 }
 
-// StartJob and put the unit on hold, unless it is driven with cleaner first or this is an exercise. Started twice it is one job.
-func (f *Fleet) StartJob(ctx context.Context, who Actor, w JobWanted) (store.Job, error) {
-	if kept, err := f.store.Job(ctx, w.ID); err == nil {
-		return kept, f.holdForJob(ctx, who, kept)
-	} else if !errors.Is(err, store.ErrNoJob) {
-		return kept, err
-	}
-	s, u, err := f.JobSetup(ctx, w)
-	if err != nil {
-		return store.Job{}, err
-	}
-	now := f.now().UTC().Truncate(time.Microsecond)
-	j := store.Job{Setup: s, Person: who.ID, Who: who.Name, StartedAt: now}
-	if err := f.store.AddJob(ctx, u, j, jobSummary(s, nil, now)); err != nil {
-		return j, err
-	}
-	return j, f.holdForJob(ctx, who, j)
-}
-
-// holdForJob writes the hold of a job where it is needed and not written yet: that of its beginning, or that of its pause with
-// what is open and why. It is asked for whenever the job is touched, so that a server killed between the two leaves no unit
-// without it. A hold that another entry put on the unit stays as it is.
-func (f *Fleet) holdForJob(ctx context.Context, who Actor, j store.Job) error {
-	events, err := f.store.JobEvents(ctx, j.Setup.ID)
-	if err != nil {
-		return err
-	}
-	st := job.Open(j.Setup, events, f.now())
-	if !st.Holds || st.Cancelled != nil || st.Released != nil {
-		return nil
-	}
-	e := jobHold(j, events, st)
-	there, err := f.store.EntryThere(ctx, e.ID)
-	if err != nil || there {
-		return err
-	}
-	o, err := f.Open(ctx, f.jobAddress(ctx, j), e.ID)
-	if err != nil {
-		return err
-	}
-	e.Unit = o.Ledger.Code
-	if o.Account != nil && o.Account.Held != nil && !ownHold(j, events, o.Account.Held.ID) {
-		return nil
-	}
-	_, err = f.WriteEntries(ctx, who, o, e)
-	return err
-}
-
 // ownHold reports whether an entry is a hold of the job.
 func ownHold(j store.Job, events []job.Event, entry string) bool {
 	if entry == job.EntryID(j.Setup.ID, "hold") {
@@ -359,7 +311,7 @@ func jobHold(j store.Job, events []job.Event, st job.State) ledger.Entry {
 	name, at, why := "hold", j.StartedAt, words.JobHold(j.Setup)
 	var last *job.Event
 	for i, e := range events {
-		if (e.Type == job.Paused || e.Type == job.Resumed) && (last == nil || last.Compare(e) < 0) {
+		if e.Type == job.Paused || e.Type == job.Resumed {
 			last = &events[i]
 		}
 	}
@@ -466,55 +418,6 @@ func (f *Fleet) JobSheet(ctx context.Context, who Actor, r words.Reader, w JobWa
 	return f.setupPack(ctx, who, r, s)
 }
 
-// latest by which a device's clock may be ahead.
-const latest = 5 * time.Minute
-
-// AddJobEvents that a person sends. A step's answer is kept even when another one was faster: the sheet shows both. Events after
-// the job was posted, releases and posts are not among what may be sent here.
-func (f *Fleet) AddJobEvents(ctx context.Context, who Actor, id string, events []job.Event) error {
-	j, err := f.store.Job(ctx, id)
-	if err != nil {
-		return err
-	}
-	for i := range events {
-		e := &events[i]
-		e.By, e.ByID, e.Role = who.Name, who.ID, who.Role
-		e.At = e.At.UTC().Truncate(time.Microsecond)
-		at := fmt.Sprintf("/events/%d", i)
-		if field := checkEvent(j, *e, at, f.now()); field != nil {
-			return &refusal.Error{Fields: []*refusal.Field{field}}
-		}
-	}
-	all, err := f.store.AddJobEvents(ctx, id, events, func(j store.Job, kept, added []job.Event) error {
-		st := job.Open(j.Setup, kept, f.now())
-		switch {
-		case st.Cancelled != nil, st.Released != nil:
-			return fmt.Errorf("%w: %s", store.ErrJobEnded, id)
-		case st.Posted != nil:
-			return refusal.New("/events/0/type", string(added[0].Type), "no more events: the entries of this job are in the ledger, correct them there")
-		}
-		for i, e := range added {
-			if field := f.checkAnswer(j.Setup, st, append(slices.Clone(kept), added[:i]...), e, fmt.Sprintf("/events/%d", i)); field != nil {
-				return &refusal.Error{Fields: []*refusal.Field{field}}
-			}
-		}
-		return nil
-	}, func(j store.Job, all []job.Event) store.JobSummary { return jobSummary(j.Setup, all, f.now()) })
-	if err != nil {
-		return err
-	}
-	if err := f.holdForJob(ctx, who, j); err != nil {
-		return err
-	}
-	// What the ledger refuses is no reason to lose a step: the sheet says what to correct ([Fleet.JobProblem]).
-	var refused *refusal.Error
-	var forbidden *Forbidden
-	if err := f.postJob(ctx, who, j, all); err != nil && !errors.As(err, &refused) && !errors.As(err, &forbidden) {
-		return err
-	}
-	return nil
-}
-
 // JobProblem is why the entries of a job that is ready are not in the ledger; nil when they are, or nothing refuses them.
 func (f *Fleet) JobProblem(ctx context.Context, who Actor, j store.Job, events []job.Event) error {
 	st := job.Open(j.Setup, events, f.now())
@@ -534,7 +437,7 @@ func (f *Fleet) JobProblem(ctx context.Context, who Actor, j store.Job, events [
 }
 
 // checkEvent by itself.
-func checkEvent(j store.Job, e job.Event, at string, now time.Time) *refusal.Field {
+func checkEvent(j store.Job, e job.Event, at string) *refusal.Field {
 	refuse := func(field, got, accepted string) *refusal.Field {
 		return &refusal.Field{Pointer: at + field, Got: got, Accepted: accepted}
 	}
@@ -550,10 +453,6 @@ func checkEvent(j store.Job, e job.Event, at string, now time.Time) *refusal.Fie
 		return refuse("/type", string(e.Type), "an answer, a timer, a pause, its end, an override, a strike or a cancellation")
 	}
 	switch {
-	case e.At.After(now.Add(latest)):
-		return refuse("/at", e.At.Format(time.RFC3339), "a time that is not ahead: check the clock of the device")
-	case e.At.Before(j.StartedAt.Add(-latest)):
-		return refuse("/at", e.At.Format(time.RFC3339), "a time since the job began: check the clock of the device")
 	case e.Type == job.Overridden && !j.Setup.MayOverride(e.Role, job.GateBalance):
 		return refuse("/type", "an override by a "+string(e.Role), "an override by a "+words.JobRoles(j.Setup.Of == "aircraft"))
 	case e.Type == job.Cancelled && !slices.Contains(access.Permitted(access.LiftsHold, false), e.Role):
@@ -588,117 +487,6 @@ func (f *Fleet) checkAnswer(s job.Setup, st job.State, before []job.Event, e job
 		return &refusal.Field{Pointer: at + "/values/" + field.Code, Got: "nothing, or a figure out of range", Accepted: field.Accepted()}
 	}
 	return nil
-}
-
-// postJob writes the entries of a job that is ready into the ledger, and says so in the job; an exercise that is ready ends.
-// What was written before a server died is not written again: the entries have their ids from the job.
-func (f *Fleet) postJob(ctx context.Context, who Actor, j store.Job, events []job.Event) error {
-	st := job.Open(j.Setup, events, f.now())
-	if st.Posted != nil || !st.Ready && st.Cancelled == nil {
-		return nil
-	}
-	entries := job.Entries(j.Setup, st, words.JobNote)
-	if len(entries) > 0 {
-		o, err := f.Open(ctx, f.jobAddress(ctx, j), entries[0].ID)
-		if err != nil {
-			return err
-		}
-		for i := range entries {
-			entries[i].Unit = o.Ledger.Code
-		}
-		if _, err := f.WriteEntries(ctx, who, o, entries...); err != nil {
-			return err
-		}
-	}
-	if st.Cancelled != nil {
-		return nil // what was done until then is in the ledger, and the unit stays on hold
-	}
-	last := f.now().UTC().Truncate(time.Microsecond)
-	for _, e := range events {
-		if e.At.After(last) {
-			last = e.At
-		}
-	}
-	e := job.Event{ID: job.EntryID(j.Setup.ID, "posted"), At: last, By: who.Name, ByID: who.ID, Role: who.Role, Type: job.Posted}
-	_, err := f.store.AddJobEvents(ctx, j.Setup.ID, []job.Event{e}, func(store.Job, []job.Event, []job.Event) error { return nil },
-		func(j store.Job, all []job.Event) store.JobSummary { return jobSummary(j.Setup, all, f.now()) })
-	if errors.Is(err, store.ErrEventDiffers) {
-		return nil // another request posted it
-	}
-	return err
-}
-
-// ReleaseJob lifts the hold of a job that is ready, by a person who may, with a release in the ledger.
-func (f *Fleet) ReleaseJob(ctx context.Context, who Actor, id string, release ledger.Release, confirmed bool) error {
-	j, err := f.store.Job(ctx, id)
-	if err != nil {
-		return err
-	}
-	events, err := f.store.JobEvents(ctx, id)
-	if err != nil {
-		return err
-	}
-	st := job.Open(j.Setup, events, f.now())
-	switch {
-	case st.Released != nil:
-		return nil
-	case st.Cancelled != nil || j.Setup.Exercise:
-		return fmt.Errorf("%w: %s", store.ErrJobEnded, id)
-	case !j.Setup.MayRelease(who.Role):
-		return &Forbidden{Field: &refusal.Field{Pointer: "/type", Got: "a release by a " + string(who.Role), Accepted: "a release by a " + words.JobRoles(j.Setup.Of == "aircraft")}}
-	case !st.Ready:
-		title := st.Next
-		if step := st.Step(st.Next); step != nil {
-			title, _ = words.JobStep(*step)
-		}
-		return refusal.New("/type", "a release with open steps", "a release once all steps are done; next: "+title)
-	}
-	if err := f.postJob(ctx, who, j, events); err != nil {
-		return err
-	}
-	now := f.now().UTC().Truncate(time.Microsecond)
-	for _, e := range events {
-		if e.At.After(now) {
-			now = e.At
-		}
-	}
-	if err := f.otherHold(ctx, j, confirmed); err != nil {
-		return err
-	}
-	e := ledger.Entry{ID: job.EntryID(id, "release"), At: now, Body: release, Confirmed: true, Envelope: ledger.Envelope{Job: id, Step: "release"}}
-	o, err := f.Open(ctx, f.jobAddress(ctx, j), e.ID)
-	if err != nil {
-		return err
-	}
-	e.Unit = o.Ledger.Code
-	if _, err := f.WriteEntries(ctx, who, o, e); err != nil && !errors.Is(err, store.ErrEntryDiffers) {
-		return err
-	}
-	ev := job.Event{ID: job.EntryID(id, "released"), At: now, By: who.Name, ByID: who.ID, Role: who.Role, Type: job.Released, Why: release.What}
-	_, err = f.store.AddJobEvents(ctx, id, []job.Event{ev}, func(store.Job, []job.Event, []job.Event) error { return nil },
-		func(j store.Job, all []job.Event) store.JobSummary { return jobSummary(j.Setup, all, f.now()) })
-	if errors.Is(err, store.ErrEventDiffers) {
-		return nil
-	}
-	return err
-}
-
-// otherHold of the unit, which a release would end too, is asked about.
-func (f *Fleet) otherHold(ctx context.Context, j store.Job, confirmed bool) error {
-	o, err := f.Open(ctx, f.jobAddress(ctx, j), "")
-	if err != nil || o.Account == nil || o.Account.Held == nil || confirmed {
-		return err
-	}
-	held := o.Account.Held
-	events, err := f.store.JobEvents(ctx, j.Setup.ID)
-	if err != nil || ownHold(j, events, held.ID) {
-		return err
-	}
-	why := ""
-	if b, ok := held.Body.(ledger.Hold); ok {
-		why = b.Why
-	}
-	return &refusal.Error{Fields: []*refusal.Field{{Pointer: "/confirmed", Got: "a release of a unit that " + held.RecordedBy + " put on hold: " + why, Accepted: "a confirmation that this hold ends too", Question: true}}}
 }
 
 // JobFollow is a job of the list with its next step, and what its unit still owes.

@@ -35,6 +35,8 @@ import (
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+
+	"diligentledger/internal/db"
 )
 
 // Database is the name of the one database.
@@ -134,7 +136,7 @@ func portTaken(err error) bool { return strings.Contains(err.Error(), "Bind on T
 func (i *Instance) dial() {
 	sum := sha256.Sum256([]byte(i.cfg.Dir))
 	i.network = "mariadb-" + hex.EncodeToString(sum[:8])
-	mysql.RegisterDialContext(i.network, func(ctx context.Context, _ string) (net.Conn, error) {
+	db.RegisterNetwork(i.network, func(ctx context.Context, _ string) (net.Conn, error) {
 		d := net.Dialer{Timeout: dialTimeout}
 		return d.DialContext(ctx, "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(int(i.port.Load()))))
 	})

@@ -24,6 +24,15 @@ type Installation struct {
 	Units, Sites, Plans int
 }
 
+// Untouched reports whether the books hold nothing that a person or a command brought: no unit, site, service plan, name, person
+// or entry.
+func (s *Store) Untouched(ctx context.Context) (yes bool, err error) {
+	err = s.db.QueryRowContext(ctx, `
+		SELECT NOT EXISTS (SELECT 1 FROM unit) AND NOT EXISTS (SELECT 1 FROM site) AND NOT EXISTS (SELECT 1 FROM plan) AND NOT EXISTS (SELECT 1 FROM person)
+		       AND NOT EXISTS (SELECT 1 FROM entry) AND NOT EXISTS (SELECT 1 FROM installation WHERE name IN (?, ?))`, fleetNameFact, fleetFact).Scan(&yes)
+	return yes, err
+}
+
 // Installation as it is now.
 func (s *Store) Installation(ctx context.Context) (i Installation, err error) {
 	var reading string

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"diligentledger/core/job"
@@ -52,34 +53,127 @@ func jobHash(prev []byte, body string) [32]byte {
 	return sha256.Sum256(append(append([]byte{}, prev...), body...))
 }
 
-// AddJob to the circuit of an opened unit. One that is there already with the same setup is not added again; [ErrJobOpen]
+// JobWrite is what is to be written of a job and of its circuit's account, together.
+type JobWrite struct {
+	Events  []job.Event    // to be added, those that are kept already left out
+	Entries []ledger.Entry // those that are in the books already are not written again
+	// Audit line besides; nil for none.
+	Audit *Audited
+}
+
+// JobLocked is a job and the account of its circuit while no other writer has them.
+type JobLocked struct {
+	Job  Job
+	Kept []job.Event // in the order of their arrival
+	// Account of the circuit.
+	Account *ledger.Account
+	// There reports whether an entry is in the books.
+	There func(id string) (bool, error)
+}
+
+// JobChange is how a job and its account are changed together, see [Store.WriteJob].
+type JobChange struct {
+	ID string
+	// Begin the job first, unless it was begun already; nil for one that is there.
+	Begin *Job
+	// Plan gives what is to be written.
+	Plan func(JobLocked) (JobWrite, error)
+	// Check and Stored are those of [Store.Append].
+	Check  func(Appending) error
+	Stored func(last Appending) (*ledger.Account, []Status, error)
+	// Summary is what follows from all events.
+	Summary func(j Job, all []job.Event) JobSummary
+}
+
+// WriteJob changes a job and the account of its circuit, that of the opened unit, in one transaction: both, or neither. The
+// circuits of the unit are locked first, then the job. It gives all its events. [ErrNoJob], [ErrJobOpen], [ErrEventDiffers], and
+// the errors of [Store.Append].
+func (s *Store) WriteJob(ctx context.Context, o *Opened, c JobChange) (j Job, all []job.Event, err error) {
+	err = s.inTx(ctx, func(tx *sql.Tx) (err error) {
+		j, all, err = s.writeJob(ctx, tx, o.Unit, c)
+		return err
+	})
+	return j, all, err
+}
+
+func (s *Store) writeJob(ctx context.Context, tx *sql.Tx, u Unit, c JobChange) (j Job, all []job.Event, err error) {
+	if err := lockCircuits(ctx, tx, u.id); err != nil {
+		return j, nil, err
+	}
+	if c.Begin != nil {
+		if err := s.beginJob(ctx, tx, u, *c.Begin, c.Summary(*c.Begin, nil)); err != nil {
+			return j, nil, err
+		}
+	}
+	var head []byte
+	var circuit int64
+	if err := tx.QueryRowContext(ctx, `SELECT head_hash, circuit_id FROM job WHERE id = ? FOR UPDATE`, c.ID).Scan(&head, &circuit); errors.Is(err, sql.ErrNoRows) {
+		return j, nil, fmt.Errorf("%w: %s", ErrNoJob, c.ID)
+	} else if err != nil {
+		return j, nil, err
+	}
+	if circuit != u.circuit {
+		return j, nil, fmt.Errorf("%w: %s is on another circuit", ErrNoJob, c.ID)
+	}
+	if j, err = scanJob(tx.QueryRowContext(ctx, jobColumns+` WHERE id = ?`, c.ID)); err != nil {
+		return j, nil, err
+	}
+	kept, err := jobEvents(ctx, tx, c.ID)
+	if err != nil {
+		return j, nil, err
+	}
+	accounts, _, err := s.accountsWithin(ctx, tx, []Unit{u})
+	if err != nil {
+		return j, nil, err
+	}
+	w, err := c.Plan(JobLocked{Job: j, Kept: kept, Account: accounts[u.Address()], There: func(id string) (bool, error) {
+		_, found, err := findEntry(ctx, tx, id)
+		return found, err
+	}})
+	if err != nil {
+		return j, nil, err
+	}
+	if len(w.Entries) > 0 {
+		if _, err := s.append(ctx, tx, u, w.Entries, true, c.Check, c.Stored); err != nil {
+			return j, nil, err
+		}
+	}
+	if w.Audit != nil {
+		if err := s.audit(ctx, tx, *w.Audit); err != nil {
+			return j, nil, err
+		}
+	}
+	all, err = s.addEvents(ctx, tx, j, head, kept, w.Events, c.Summary)
+	return j, all, err
+}
+
+// lockCircuits of a unit, in the order of their ids: nobody else writes to their accounts until the transaction ends.
+func lockCircuits(ctx context.Context, tx *sql.Tx, unit int64) error {
+	rows, err := tx.QueryContext(ctx, `SELECT id FROM circuit WHERE unit_id = ? ORDER BY id FOR UPDATE`, unit)
+	_, err = collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) })
+	return err
+}
+
+// beginJob on the circuit of a unit; one that is there already with the same setup is not added again, and [ErrJobOpen]
 // while another one is open there.
-func (s *Store) AddJob(ctx context.Context, u Unit, j Job, sum JobSummary) error {
+func (s *Store) beginJob(ctx context.Context, tx *sql.Tx, u Unit, j Job, sum JobSummary) error {
 	setup, err := json.Marshal(j.Setup)
 	if err != nil {
 		return err
 	}
 	head := jobHash(nil, string(setup))
-	return s.inTx(ctx, func(tx *sql.Tx) error {
-		var kept string
-		err := tx.QueryRowContext(ctx, `SELECT setup FROM job WHERE id = ?`, j.Setup.ID).Scan(&kept)
-		switch {
-		case err == nil && kept == string(setup):
-			return nil
-		case err == nil:
-			return fmt.Errorf("%w: %s", ErrEventDiffers, j.Setup.ID)
-		case !errors.Is(err, sql.ErrNoRows):
-			return err
-		}
-		_, err = tx.ExecContext(ctx, `
-			INSERT INTO job (id, circuit_id, person_id, who, exercise, setup, started_at, updated_at, phase, next_step, empty, paused, used, events, head_hash)
-			VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, '', 0, 0, ?)`,
-			j.Setup.ID, u.circuit, j.Person, cut(j.Who, 190), j.Setup.Exercise, string(setup), j.StartedAt.UTC(), s.now().UTC(), sum.Phase, sum.Next, sum.Empty, head[:])
-		if isDuplicate(err) {
-			return fmt.Errorf("%w: %s", ErrJobOpen, u.Address())
-		}
+	var there bool
+	if err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM job WHERE id = ?)`, j.Setup.ID).Scan(&there); err != nil || there {
 		return err
-	})
+	}
+	_, err = tx.ExecContext(ctx, `
+		INSERT INTO job (id, circuit_id, person_id, who, exercise, setup, started_at, updated_at, phase, next_step, empty, paused, used, events, head_hash)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, '', 0, 0, ?)`,
+		j.Setup.ID, u.circuit, j.Person, cut(j.Who, 190), j.Setup.Exercise, string(setup), j.StartedAt.UTC(), s.now().UTC(), sum.Phase, sum.Next, sum.Empty, head[:])
+	if isDuplicate(err) {
+		return fmt.Errorf("%w: %s", ErrJobOpen, u.Address())
+	}
+	return err
 }
 
 const jobColumns = `SELECT id, setup, person_id, who, started_at, updated_at, ended_at, phase, next_step, empty, paused, used, events FROM job`
@@ -181,81 +275,63 @@ func jobEvents(ctx context.Context, q querier, id string) ([]job.Event, error) {
 	})
 }
 
-// AddJobEvents to a job. check is given the job with all its events while no other writer has it, and says which of the new
-// ones to add: those that are kept already are not among them. summary is what follows from all of them.
-func (s *Store) AddJobEvents(ctx context.Context, id string, events []job.Event, check func(j Job, kept, added []job.Event) error, summary func(j Job, all []job.Event) JobSummary) (all []job.Event, err error) {
-	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		var head []byte
-		if err := tx.QueryRowContext(ctx, `SELECT head_hash FROM job WHERE id = ? FOR UPDATE`, id).Scan(&head); errors.Is(err, sql.ErrNoRows) {
-			return fmt.Errorf("%w: %s", ErrNoJob, id)
-		} else if err != nil {
-			return err
-		}
-		j, err := scanJob(tx.QueryRowContext(ctx, jobColumns+` WHERE id = ?`, id))
-		if err != nil {
-			return err
-		}
-		kept, err := jobEvents(ctx, tx, id)
-		if err != nil {
-			return err
-		}
-		added, err := newEvents(kept, events)
-		if err != nil || len(added) == 0 {
-			all = kept
-			return err
-		}
-		if err := check(j, kept, added); err != nil {
-			return err
-		}
-		all = append(kept, added...)
-		for i, e := range added {
-			body, err := json.Marshal(e)
-			if err != nil {
-				return err
-			}
-			hash := jobHash(head, string(body))
-			_, err = tx.ExecContext(ctx, `INSERT INTO job_event (job_id, seq, id, recorded_at, body, hash) VALUES (?, ?, ?, ?, ?, ?)`, id, len(kept)+i+1, e.ID, s.now().UTC(), string(body), hash[:])
-			if isDuplicate(err) {
-				return fmt.Errorf("%w: %s", ErrEventDiffers, e.ID)
-			}
-			if err != nil {
-				return err
-			}
-			head = hash[:]
-		}
-		sum := summary(j, all)
-		ended := any(nil)
-		if sum.Ended {
-			ended = s.now().UTC()
-		}
-		_, err = tx.ExecContext(ctx, `UPDATE job SET updated_at = ?, ended_at = COALESCE(ended_at, ?), phase = ?, next_step = ?, empty = ?, paused = ?, used = ?, events = ?, head_hash = ? WHERE id = ?`,
-			s.now().UTC(), ended, sum.Phase, cut(sum.Next, 80), sum.Empty, cut(sum.Paused, 500), sum.Used, len(all), head, id)
-		return err
-	})
-	return all, err
-}
-
-// newEvents are those that are not kept yet; [ErrEventDiffers] when one of that id has other content.
-func newEvents(kept, events []job.Event) (added []job.Event, err error) {
-	texts := map[string]string{}
-	for _, e := range kept {
+// addEvents to a job whose row is locked and whose chain ends in head, after those that are kept.
+func (s *Store) addEvents(ctx context.Context, tx *sql.Tx, j Job, head []byte, kept, added []job.Event, summary func(j Job, all []job.Event) JobSummary) ([]job.Event, error) {
+	if len(added) == 0 {
+		return kept, nil
+	}
+	all := append(slices.Clone(kept), added...)
+	id := j.Setup.ID
+	for i, e := range added {
 		body, err := json.Marshal(e)
 		if err != nil {
 			return nil, err
 		}
-		texts[e.ID] = string(body)
+		hash := jobHash(head, string(body))
+		_, err = tx.ExecContext(ctx, `INSERT INTO job_event (job_id, seq, id, recorded_at, body, hash) VALUES (?, ?, ?, ?, ?, ?)`, id, len(kept)+i+1, e.ID, s.now().UTC(), string(body), hash[:])
+		if isDuplicate(err) {
+			return nil, fmt.Errorf("%w: %s", ErrEventDiffers, e.ID)
+		}
+		if err != nil {
+			return nil, err
+		}
+		head = hash[:]
+	}
+	sum := summary(j, all)
+	ended := any(nil)
+	if sum.Ended {
+		ended = s.now().UTC()
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE job SET updated_at = ?, ended_at = COALESCE(ended_at, ?), phase = ?, next_step = ?, empty = ?, paused = ?, used = ?, events = ?, head_hash = ? WHERE id = ?`,
+		s.now().UTC(), ended, sum.Phase, cut(sum.Next, 80), sum.Empty, cut(sum.Paused, 500), sum.Used, len(all), head, id)
+	return all, err
+}
+
+// NewEvents are those that are not kept yet, in their order; [ErrEventDiffers] when one of that id says something else. The time
+// and who sent it are those of the one that is kept.
+func NewEvents(kept, events []job.Event) (added []job.Event, err error) {
+	says := func(e job.Event) (string, error) {
+		e.At, e.DeviceAt, e.By, e.ByID, e.Role = time.Time{}, nil, "", 0, ""
+		body, err := json.Marshal(e)
+		return string(body), err
+	}
+	texts := map[string]string{}
+	for _, e := range kept {
+		if texts[e.ID], err = says(e); err != nil {
+			return nil, err
+		}
 	}
 	for _, e := range events {
-		body, err := json.Marshal(e)
+		text, err := says(e)
 		if err != nil {
 			return nil, err
 		}
 		switch was, there := texts[e.ID]; {
-		case there && was == string(body):
+		case there && was == text:
 		case there:
 			return nil, fmt.Errorf("%w: %s", ErrEventDiffers, e.ID)
 		default:
-			texts[e.ID], added = string(body), append(added, e)
+			texts[e.ID], added = text, append(added, e)
 		}
 	}
 	return added, nil

@@ -97,7 +97,7 @@ func underLease(ctx context.Context, db *sql.DB, name string, f func(ctx context
 // again when it was lost, until ctx ends. failed is given each try that failed.
 func (s *Store) Lead(ctx context.Context, name string, f func(ctx context.Context), failed func(error)) {
 	for ctx.Err() == nil {
-		err := underLease(ctx, s.db, name, func(ctx context.Context) error { f(ctx); return nil })
+		err := underLease(ctx, s.db.DB, name, func(ctx context.Context) error { f(ctx); return nil })
 		if err != nil && ctx.Err() == nil {
 			failed(err)
 		}

@@ -105,18 +105,16 @@ func scanPlacement(rows interface{ Scan(...any) error }) (p Placement, placed bo
 
 // Placements of the open lines of the work list, and the revision of the plan that they are of.
 func (s *Store) Placements(ctx context.Context) (all []Placement, revision int64, err error) {
-	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
-	if err != nil {
-		return nil, 0, err
-	}
-	defer func() { _ = tx.Rollback() }() // nothing was written
-	if err := tx.QueryRowContext(ctx, planRevision).Scan(&revision); err != nil {
-		return nil, 0, err
-	}
-	rows, err := tx.QueryContext(ctx, `SELECT `+placementColumns+` FROM placement WHERE day IS NOT NULL AND planned_id IN (SELECT id FROM planned WHERE is_open = 1) ORDER BY planned_id`)
-	all, err = collect(rows, err, func(rows *sql.Rows) (Placement, error) {
-		p, _, err := scanPlacement(rows)
-		return p, err
+	err = s.db.Snapshot(ctx, func(tx *sql.Tx) error {
+		if err := tx.QueryRowContext(ctx, planRevision).Scan(&revision); err != nil {
+			return err
+		}
+		rows, err := tx.QueryContext(ctx, `SELECT `+placementColumns+` FROM placement WHERE day IS NOT NULL AND planned_id IN (SELECT id FROM planned WHERE is_open = 1) ORDER BY planned_id`)
+		all, err = collect(rows, err, func(rows *sql.Rows) (Placement, error) {
+			p, _, err := scanPlacement(rows)
+			return p, err
+		})
+		return err
 	})
 	return all, revision, err
 }
@@ -207,6 +205,9 @@ func (s *Store) placeOne(ctx context.Context, tx *sql.Tx, by Actor, c PlacementC
 // them, else [ErrPlanChanged]. A change after which the person made another cannot be done again.
 func (s *Store) UndoPlan(ctx context.Context, by Actor, redo bool) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := lockPlacing(ctx, tx); err != nil {
+			return err
+		}
 		id, changes, err := lastChange(ctx, tx, by.ID, redo)
 		if err != nil {
 			return err

@@ -274,7 +274,7 @@ func (s *Store) readRecord(ctx context.Context, q querier, of register.Record, i
 	for i, c := range columns {
 		r.Facts[c.code] = c.fact(of, texts[i], r.Facts[c.code])
 	}
-	if err := s.recordSpecials(ctx, q, &r); err != nil {
+	if err := s.recordSpecials(ctx, q, &r, lock); err != nil {
 		return r, err
 	}
 	r.Facts = r.Facts.Known()
@@ -284,11 +284,11 @@ func (s *Store) readRecord(ctx context.Context, q querier, of register.Record, i
 }
 
 // recordSpecials are facts that are in tables of their own, or are stored otherwise.
-func (s *Store) recordSpecials(ctx context.Context, q querier, r *Record) error {
+func (s *Store) recordSpecials(ctx context.Context, q querier, r *Record, lock bool) error {
 	switch r.Of {
 	case register.Unit:
 		if r.Circuit == 0 {
-			return s.typeFacts(ctx, q, r)
+			return s.typeFacts(ctx, q, r, lock)
 		}
 		var code, name string
 		err := q.QueryRowContext(ctx, `SELECT u.code, c.name FROM circuit c JOIN unit u ON u.id = c.unit_id WHERE c.id = ?`, r.Circuit).Scan(&code, &name)
@@ -320,11 +320,11 @@ func (s *Store) recordSpecials(ctx context.Context, q querier, r *Record) error 
 }
 
 // typeFacts that a unit has by its type and not by itself: those of no column.
-func (s *Store) typeFacts(ctx context.Context, q querier, r *Record) error {
+func (s *Store) typeFacts(ctx context.Context, q querier, r *Record, lock bool) error {
 	if r.Facts["type"] == "" {
 		return nil
 	}
-	facts, err := s.factsOfType(ctx, q, r.Facts["type"])
+	facts, err := s.factsOfType(ctx, q, r.Facts["type"], lock)
 	if err != nil {
 		return err
 	}
@@ -343,10 +343,15 @@ func isColumn(code string) bool {
 	return slices.ContainsFunc(factColumns[register.Unit], func(c factColumn) bool { return c.code == code })
 }
 
-// factsOfType by its name: those that its units have from it.
-func (s *Store) factsOfType(ctx context.Context, q querier, name string) (register.Facts, error) {
+// factsOfType by its name: those that its units have from it. With lock nobody changes them until the transaction ends: what is
+// written of a unit is of the type as it is then.
+func (s *Store) factsOfType(ctx context.Context, q querier, name string, lock bool) (register.Facts, error) {
 	var text []byte
-	err := q.QueryRowContext(ctx, `SELECT COALESCE(facts, '{}') FROM unit_type WHERE name = ?`, name).Scan(&text)
+	query := `SELECT COALESCE(facts, '{}') FROM unit_type WHERE name = ?`
+	if lock {
+		query += ` LOCK IN SHARE MODE`
+	}
+	err := q.QueryRowContext(ctx, query, name).Scan(&text)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, &UnknownReferenceError{"type", name, "type"}
 	}

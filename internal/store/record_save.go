@@ -146,7 +146,7 @@ func (s *Store) addRecord(ctx context.Context, tx *sql.Tx, of register.Record, f
 	own := facts
 	var typed []string
 	if of == register.Unit && facts["type"] != "" {
-		of, err := s.factsOfType(ctx, tx, facts["type"])
+		of, err := s.factsOfType(ctx, tx, facts["type"], true)
 		if err != nil {
 			return 0, err
 		}
@@ -394,7 +394,7 @@ func (s *Store) changeRecord(ctx context.Context, tx *sql.Tx, by Actor, before R
 	}
 	if name != "" && before.Of == register.Unit && before.Circuit == 0 {
 		var err error
-		if typeFacts, err = s.factsOfType(ctx, tx, name); err != nil {
+		if typeFacts, err = s.factsOfType(ctx, tx, name, true); err != nil {
 			return err
 		}
 	}
@@ -634,7 +634,7 @@ func (s *Store) undo(ctx context.Context, tx *sql.Tx, by Actor, before Record, c
 	}
 	if name != "" && before.Of == register.Unit && before.Circuit == 0 {
 		var err error
-		if typeFacts, err = s.factsOfType(ctx, tx, name); err != nil {
+		if typeFacts, err = s.factsOfType(ctx, tx, name, true); err != nil {
 			return err
 		}
 		back = maps.Clone(back)
@@ -756,7 +756,7 @@ func removeStatus(ctx context.Context, tx *sql.Tx, unit int64) error {
 
 // FactsOfType by its name: those that its units have from it; [UnknownReferenceError].
 func (s *Store) FactsOfType(ctx context.Context, name string) (register.Facts, error) {
-	return s.factsOfType(ctx, s.db, name)
+	return s.factsOfType(ctx, s.db, name, false)
 }
 
 // UnitsOfType by the id of the type, by code.

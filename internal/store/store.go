@@ -13,8 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"math/rand/v2"
-	"strings"
+	"regexp"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -22,6 +21,8 @@ import (
 	"github.com/go-sql-driver/mysql"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/database"
+
+	"diligentledger/internal/db"
 )
 
 //go:embed migrations/*.sql
@@ -85,75 +86,46 @@ var Rights = map[string]string{
 
 // Store reads and writes the books. It is safe for concurrent use.
 type Store struct {
-	db *sql.DB
-	// sessions are connections for the session package: its statements are not prepared once, so
-	// that the driver puts their values in, and each is one exchange with the server, not three.
-	sessions   *sql.DB
+	db         *db.Pool
 	now        func() time.Time
 	statements sync.Map // *sql.Stmt by query
 	kept       atomic.Pointer[shared]
 	zone       atomic.Pointer[time.Location] // of the fleet, as loaded last
-	writing    chan struct{}
 }
 
-// statementWait is how long the server may leave a statement, or the sending of one, without
+// statementWait is how long the server may leave a statement of a request, or the sending of one, without
 // a byte: a server that is stopped or stuck is noticed, and the request answered.
 const statementWait = 3 * time.Second
 
 // readyWait is how long readiness waits for the database.
 const readyWait = 1500 * time.Millisecond
 
-// Open connects to the database of dsn; no statement waits longer than [statementWait] for
-// its server. now is the clock that stamps records.
+// Open connects to the database of dsn for requests: no statement waits longer than [statementWait] for
+// its server, and none runs on longer there. now is the clock that stamps records.
 func Open(dsn string, now func() time.Time) (*Store, error) {
 	return open(dsn, now, statementWait)
 }
 
-// OpenPatient is [Open] for tools that read whole tables: their statements take their time.
+// OpenPatient is [Open] for the start, the work in the background, and tools that read whole tables: their statements take their
+// time.
 func OpenPatient(dsn string, now func() time.Time) (*Store, error) { return open(dsn, now, 0) }
 
 func open(dsn string, now func() time.Time, wait time.Duration) (*Store, error) {
-	config, err := mysql.ParseDSN(dsn)
+	pool, err := db.Open(dsn, db.Options{Wait: wait})
 	if err != nil {
-		return nil, fmt.Errorf("database address: %w", err)
-	}
-	config.ReadTimeout, config.WriteTimeout = wait, wait
-	pool := func(config *mysql.Config, most int) (*sql.DB, error) {
-		connector, err := mysql.NewConnector(config)
-		if err != nil {
-			return nil, fmt.Errorf("database address: %w", err)
-		}
-		db := sql.OpenDB(connector)
-		db.SetMaxOpenConns(most)
-		db.SetMaxIdleConns(most)
-		db.SetConnMaxIdleTime(5 * time.Minute)
-		return db, nil
-	}
-	s := &Store{now: now, writing: make(chan struct{}, mostWriting)}
-	if s.db, err = pool(config, mostConnections); err != nil {
 		return nil, err
 	}
-	config = config.Clone()
-	config.InterpolateParams = true
-	s.sessions, err = pool(config, mostWriting)
-	return s, err
+	return &Store{db: pool, now: now}, nil
 }
 
-// Connections to the server at most, and transactions at once: each may ask for a second
-// connection, to read what units share, and must not wait for one that another holds.
-const (
-	mostConnections = 32
-	mostWriting     = mostConnections / 2
-)
-
 // Close gives the connections back.
-func (s *Store) Close() error { return errors.Join(s.db.Close(), s.sessions.Close()) }
+func (s *Store) Close() error { return s.db.Close() }
 
 // DB is the pool of connections itself, for tests and tools.
-func (s *Store) DB() *sql.DB { return s.db }
+func (s *Store) DB() *sql.DB { return s.db.DB }
 
 // Sessions are the connections for the session package.
-func (s *Store) Sessions() *sql.DB { return s.sessions }
+func (s *Store) Sessions() *sql.DB { return s.db.Interpolated }
 
 // Ready reports whether the database answers within [readyWait].
 func (s *Store) Ready(ctx context.Context) error {
@@ -165,25 +137,25 @@ func (s *Store) Ready(ctx context.Context) error {
 // Migrate brings the schema to the newest version and returns how many steps
 // that took, one process at a time; what decides and no chain holds yet is taken into the chains. dsn must name a user who may change the schema.
 func Migrate(ctx context.Context, dsn string) (int, error) {
-	db, err := sql.Open("mysql", dsn)
+	open, err := sql.Open("mysql", dsn)
 	if err != nil {
 		return 0, fmt.Errorf("database address: %w", err)
 	}
-	defer db.Close()
+	defer open.Close()
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return 0, err
 	}
-	provider, err := goose.NewProvider(goose.DialectMySQL, db, files)
+	provider, err := goose.NewProvider(goose.DialectMySQL, open, files)
 	if err != nil {
 		return 0, fmt.Errorf("migrations: %w", err)
 	}
-	if _, err := db.ExecContext(ctx, leaseTable); err != nil {
+	if _, err := open.ExecContext(ctx, leaseTable); err != nil {
 		return 0, fmt.Errorf("lease: %w", err)
 	}
 	steps := 0
-	err = underLease(ctx, db, "migrations", func(ctx context.Context) error {
-		if err := firstVersion(ctx, db); err != nil {
+	err = underLease(ctx, open, "migrations", func(ctx context.Context) error {
+		if err := firstVersion(ctx, open); err != nil {
 			return fmt.Errorf("migrations: %w", err)
 		}
 		done, err := provider.Up(ctx)
@@ -191,7 +163,7 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 		if err != nil {
 			return fmt.Errorf("migrations: %w", err)
 		}
-		books := &Store{db: db, now: time.Now, writing: make(chan struct{}, 1)}
+		books := &Store{db: db.Of(open), now: time.Now}
 		if err := books.chainExisting(ctx); err != nil {
 			return fmt.Errorf("taking the register into its chains: %w", err)
 		}
@@ -200,107 +172,49 @@ func Migrate(ctx context.Context, dsn string) (int, error) {
 	return steps, err
 }
 
-// noSuchTable is MariaDB's error for a table that is not there.
-const noSuchTable = 1146
-
 // firstVersion writes the row of version 0 into a version table without rows, which a start
 // killed between goose's CREATE TABLE and its first INSERT leaves behind: MariaDB commits each
 // by itself, and goose refuses such a table for good.
-func firstVersion(ctx context.Context, db *sql.DB) error {
+func firstVersion(ctx context.Context, open *sql.DB) error {
 	versions, err := database.NewStore(goose.DialectMySQL, goose.DefaultTablename)
 	if err != nil {
 		return err
 	}
-	_, err = versions.GetLatestVersion(ctx, db)
-	var e *mysql.MySQLError
+	_, err = versions.GetLatestVersion(ctx, open)
 	switch {
 	case errors.Is(err, database.ErrVersionNotFound):
-		return versions.Insert(ctx, db, database.InsertRequest{Version: 0})
-	case errors.As(err, &e) && e.Number == noSuchTable:
+		return versions.Insert(ctx, open, database.InsertRequest{Version: 0})
+	case db.IsNoTable(err):
 		return nil
 	}
 	return err
 }
 
-// tries of a transaction that the database gives up on.
-const tries = 6
-
-// inTx runs f in a transaction and commits it, again from the start while the
-// database asks for that. f must have no effect outside the transaction.
-func (s *Store) inTx(ctx context.Context, f func(tx *sql.Tx) error) error {
-	for try := 1; ; try++ {
-		err := s.once(ctx, f)
-		if err == nil || try == tries || !retryable(err) {
-			return err
-		}
-		pause := time.Duration(rand.IntN(20<<try)) * time.Millisecond
-		select {
-		case <-ctx.Done():
-			return errors.Join(ctx.Err(), err)
-		case <-time.After(pause):
-		}
-	}
-}
-
-func (s *Store) once(ctx context.Context, f func(tx *sql.Tx) error) error {
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case s.writing <- struct{}{}:
-	}
-	defer func() { <-s.writing }()
-	tx, err := s.db.BeginTx(ctx, nil)
-	if err != nil {
-		return err
-	}
-	if err := f(tx); err != nil {
-		// The first error is the one to return; a failed rollback drops the connection.
-		_ = tx.Rollback()
-		return err
-	}
-	if err := tx.Commit(); err != nil {
-		if retryable(err) {
-			return err
-		}
-		// The server may have committed before its answer was lost.
-		return fmt.Errorf("%w: %w", ErrOutcomeUnknown, err)
-	}
-	return nil
-}
+// inTx runs f in a writing transaction, see [db.Pool.Write].
+func (s *Store) inTx(ctx context.Context, f func(tx *sql.Tx) error) error { return s.db.Write(ctx, f) }
 
 // ErrOutcomeUnknown says that it is not known whether a transaction was committed. What
 // carries an id of its own may be sent again: it is written once.
-var ErrOutcomeUnknown = errors.New("not known whether it was written")
+var ErrOutcomeUnknown = db.ErrOutcomeUnknown
 
-// Errors of MariaDB after which a transaction may be run again.
-const (
-	lockWaitTimeout = 1205
-	deadlock        = 1213
-	duplicate       = 1062
-)
+// noRoom are the texts in which MariaDB names the error of the operating system: the number comes first, in quotes or not.
+var noRoom = regexp.MustCompile(`(?i)(?:errno:?|error:?|errcode:?)\s*"?(\d+)\b`)
 
 // DiskFull reports whether the server could not write for want of room: 1021 disk full, 1114
-// table full, and errno 28 (ENOSPC) within 3, 1026 and 1030.
+// table full, and errno 28 (ENOSPC) or 122 (EDQUOT) within 3, 1026 and 1030, where the server's text names it.
 func DiskFull(e *mysql.MySQLError) bool {
 	switch e.Number {
 	case 1021, 1114:
 		return true
 	case 3, 1026, 1030:
-		return strings.Contains(e.Message, "28")
+		m := noRoom.FindStringSubmatch(e.Message)
+		return m != nil && (m[1] == "28" || m[1] == "122")
 	}
 	return false
 }
 
 // isDuplicate: a row of that key is there already.
-func isDuplicate(err error) bool {
-	var e *mysql.MySQLError
-	return errors.As(err, &e) && e.Number == duplicate
-}
-
-func retryable(err error) bool {
-	var e *mysql.MySQLError
-	return errors.As(err, &e) && (e.Number == deadlock || e.Number == lockWaitTimeout)
-}
+func isDuplicate(err error) bool { return db.IsDuplicate(err) }
 
 // querier is a database or a transaction in it.
 type querier interface {

@@ -19,6 +19,7 @@ import (
 	core "diligentledger/core/clock"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
+	"diligentledger/internal/db"
 	"diligentledger/internal/store"
 )
 
@@ -31,7 +32,7 @@ type lossy struct {
 
 func (c *lossy) Write(b []byte) (int, error) {
 	n, err := c.Conn.Write(b)
-	if strings.Contains(string(b), "COMMIT") && c.armed.CompareAndSwap(true, false) {
+	if strings.HasSuffix(string(b), "\x03COMMIT") && c.armed.CompareAndSwap(true, false) {
 		c.lost = true
 	}
 	return n, err
@@ -53,7 +54,7 @@ func TestLostCommit(t *testing.T) {
 		t.Fatal(err)
 	}
 	armed, port := &atomic.Bool{}, instance.Port()
-	mysql.RegisterDialContext("lossy", func(ctx context.Context, _ string) (net.Conn, error) {
+	db.RegisterNetwork("lossy", func(ctx context.Context, _ string) (net.Conn, error) {
 		var d net.Dialer
 		conn, err := d.DialContext(ctx, "tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
 		return &lossy{Conn: conn, armed: armed}, err

@@ -67,11 +67,14 @@ func (k keptHeads) last(chain string) (seq int64) {
 // each chain that has one. kept are heads from earlier; a chain that no longer passes through a
 // kept head is broken there, even if it holds by itself.
 func (s *Store) Verify(ctx context.Context, kept []Head) (heads []Head, breaks []Break, err error) {
-	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
-	if err != nil {
-		return nil, nil, err
-	}
-	defer func() { _ = tx.Rollback() }() // nothing was written
+	err = s.db.Snapshot(ctx, func(tx *sql.Tx) (err error) {
+		heads, breaks, err = s.verifyWithin(ctx, tx, kept)
+		return err
+	})
+	return heads, breaks, err
+}
+
+func (s *Store) verifyWithin(ctx context.Context, tx *sql.Tx, kept []Head) (heads []Head, breaks []Break, err error) {
 	wanted := keptHeads{}
 	for _, h := range kept {
 		if wanted[h.of()] == nil {

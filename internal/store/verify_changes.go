@@ -204,11 +204,14 @@ func (s *Store) VerifyAccounts(ctx context.Context) (breaks []Break, err error) 
 }
 
 func (s *Store) verifyAccount(ctx context.Context, u Unit) (what string, err error) {
-	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
-	if err != nil {
-		return "", err
-	}
-	defer func() { _ = tx.Rollback() }() // nothing was written
+	err = s.db.Snapshot(ctx, func(tx *sql.Tx) (err error) {
+		what, err = s.verifyAccountWithin(ctx, tx, u)
+		return err
+	})
+	return what, err
+}
+
+func (s *Store) verifyAccountWithin(ctx context.Context, tx *sql.Tx, u Unit) (what string, err error) {
 	found, err := tx.QueryContext(ctx, `SELECT `+accountColumns+` FROM account a JOIN circuit c ON c.id = a.circuit_id AND c.head_seq = a.seq WHERE c.id = ?`, u.circuit)
 	all, err := collect(found, err, func(found *sql.Rows) (a storedAccount, err error) { return a, found.Scan(a.columns()...) })
 	if err != nil {

@@ -67,6 +67,6 @@ func (h handlers) GetArchive(ctx context.Context, _ api.GetArchiveRequestObject)
 	go func() {
 		_ = in.CloseWithError(h.fleet.Archive(ctx, in)) // what went wrong ends the answer, which is no ZIP then
 	}()
-	disposition := fmt.Sprintf(`attachment; filename="diligent-%s.zip"`, time.Now().UTC().Format(time.DateOnly))
+	disposition := fmt.Sprintf(`attachment; filename="diligent-%s.zip"`, h.fleet.Now().UTC().Format(time.DateOnly))
 	return api.GetArchive200ApplicationzipResponse{Body: out, Headers: api.GetArchive200ResponseHeaders{ContentDisposition: &disposition}}, nil
 }

@@ -11,7 +11,6 @@ import (
 	"strings"
 	"sync"
 	"testing"
-	"time"
 
 	"github.com/google/uuid"
 
@@ -282,8 +281,6 @@ func TestJobRefusals(t *testing.T) {
 	}{
 		{"a missing field", map[string]any{"type": "answer", "step": "prepare", "values": map[string]any{}}, "/events/0/values/ready"},
 		{"a choice that is none", map[string]any{"type": "answer", "step": "prepare", "values": map[string]any{"ready": map[string]any{"choice": "perhaps"}}}, "/events/0/values/ready"},
-		{"a clock ahead", map[string]any{"type": "timer", "step": "cold:1", "at": now().Add(time.Hour)}, "/events/0/at"},
-		{"a time before the job", map[string]any{"type": "timer", "step": "cold:1", "at": now().Add(-time.Hour)}, "/events/0/at"},
 		{"an override without a reason", map[string]any{"type": "override", "step": "balance"}, "/events/0/why"},
 		{"a strike of nothing", map[string]any{"type": "strike"}, "/events/0/strikes"},
 	} {

@@ -26,6 +26,7 @@ import (
 	"diligentledger/api"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
+	"diligentledger/internal/db"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
@@ -40,6 +41,8 @@ func (p *problem) Error() string { return p.Title }
 func newProblem(status int, title, detail string, fields ...api.FieldProblem) *problem {
 	return &problem{api.NewProblem(status, title, detail, fields...)}
 }
+
+var overtime = newProblem(http.StatusServiceUnavailable, "Took too long", "the database ended this question because it took too long; nothing was stored; narrow it by a filter, or try again in a moment")
 
 var noDatabase = newProblem(http.StatusServiceUnavailable, "No database", "the database does not answer; nothing was stored, try again in a moment")
 
@@ -191,6 +194,8 @@ func problemOf(err error) *problem {
 		return newProblem(http.StatusServiceUnavailable, "Not known whether recorded", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
 	case errors.As(err, &coded) && coded.StatusCode() == http.StatusBadRequest:
 		return newProblem(http.StatusBadRequest, "Invalid request", reason(err))
+	case db.IsOvertime(err):
+		return overtime
 	case errors.As(err, &server) && store.DiskFull(server), errors.Is(err, syscall.ENOSPC):
 		return diskFull
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):

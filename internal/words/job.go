@@ -419,6 +419,11 @@ func JobInside(empty, flush bool) string {
 	return ""
 }
 
+// JobUnposted is the note of a cancelled job whose entries the ledger does not take.
+func JobUnposted(why error) string {
+	return "Job cancelled; what was done until then is on its sheet alone, since the ledger does not take its entries: " + why.Error()
+}
+
 // JobNote of a gate that was taken on, for the ledger.
 func JobNote(s job.Step) string {
 	if s.Override == nil {

@@ -160,6 +160,7 @@ export const auditNames: Record<string, string> = {
   instrument_changed: "changed an instrument",
   invited: "invited a person",
   invited_again: "sent an invitation again",
+  job_finished: "finished a job whose entries were in the ledger",
   kind_on_plan: "put a kind on a service plan",
   nights_imported: "imported nights",
   password_chosen: "chose a password",
