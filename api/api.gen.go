@@ -1712,6 +1712,27 @@ func (e TokenRole) Valid() bool {
 	}
 }
 
+// Defines values for TokenScope.
+const (
+	Change TokenScope = "change"
+	Read   TokenScope = "read"
+	Record TokenScope = "record"
+)
+
+// Valid indicates whether the value is a known member of the TokenScope enum.
+func (e TokenScope) Valid() bool {
+	switch e {
+	case Change:
+		return true
+	case Read:
+		return true
+	case Record:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for UnitKind.
 const (
 	UnitKindAircraft   UnitKind = "aircraft"
@@ -4656,11 +4677,19 @@ type Token struct {
 
 	// Role A signatory is a person, who signs; no token has that role.
 	Role TokenRole `json:"role"`
-	Who  string    `json:"who"`
+
+	// Scope What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
+	// register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
+	Scope TokenScope `json:"scope"`
+	Who   string     `json:"who"`
 }
 
 // TokenRole A signatory is a person, who signs; no token has that role.
 type TokenRole string
+
+// TokenScope What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
+// register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
+type TokenScope string
 
 // TopUpBody defines model for TopUpBody.
 type TopUpBody = json.RawMessage
@@ -5613,6 +5642,10 @@ type AddTokenJSONBody struct {
 
 	// Role A signatory is a person, who signs; no token has that role.
 	Role TokenRole `json:"role"`
+
+	// Scope What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
+	// register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
+	Scope *TokenScope `json:"scope,omitempty"`
 }
 
 // ListUnitsParams defines parameters for ListUnits.

@@ -10,12 +10,9 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 	"time"
 
 	"diligentledger/internal/archive"
-	"diligentledger/internal/fleet"
-	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
 )
 
@@ -118,92 +115,6 @@ func backUp(ctx context.Context, args []string, out io.Writer) error {
 		_, err = fmt.Fprintf(out, "%d rows in %s\n", rows, path)
 		return err
 	})
-}
-
-// restore a backup.
-func restore(ctx context.Context, args []string, out io.Writer) (err error) {
-	if len(args) == 0 || strings.HasPrefix(args[0], "-") {
-		return errors.New(restoreUsage)
-	}
-	flags := flag.NewFlagSet("diligent restore", flag.ContinueOnError)
-	data := flags.String("data", ".run", "folder of the database")
-	if err := flags.Parse(args[1:]); err != nil {
-		return err
-	}
-	content, err := os.ReadFile(args[0])
-	if err != nil {
-		return err
-	}
-	if !archive.Is(content) {
-		return fmt.Errorf("%s is no backup; accepted: a file that diligent backup or diligent export wrote", args[0])
-	}
-	folder, err := filepath.Abs(*data)
-	if err != nil {
-		return err
-	}
-	if err := os.MkdirAll(folder, 0o755); err != nil {
-		return err
-	}
-	lock, err := lockData(folder)
-	if err != nil {
-		return fmt.Errorf("the program runs on %s; stop it first: %w", folder, err)
-	}
-	defer lock.Close()
-	aside, err := setAside(folder)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil && aside != "" {
-			err = fmt.Errorf("%w; the database that was there is in %s", err, aside)
-		}
-	}()
-	instance, err := mariadb.Start(ctx, mariadb.Config{Dir: folder})
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, instance.Stop()) }()
-	if _, err := store.Migrate(ctx, instance.OwnerDSN()); err != nil {
-		return err
-	}
-	return withStore(instance.OwnerDSN(), func(s *store.Store) error {
-		n, err := archive.Read(ctx, s.DB(), content)
-		if err != nil {
-			return err
-		}
-		if _, err := s.Rebuild(ctx); err != nil {
-			return err
-		}
-		if _, err := fleet.New(s, now).RefreshStatus(ctx); err != nil {
-			return err
-		}
-		_, breaks, err := s.Verify(ctx, nil)
-		if err != nil {
-			return err
-		}
-		if len(breaks) > 0 {
-			return fmt.Errorf("restored, and %d places do not hold, the first: %s", len(breaks), breaks[0])
-		}
-		_, err = fmt.Fprintf(out, "%d rows restored into %s; every chain holds\n", n, folder)
-		return err
-	})
-}
-
-// setAside the database of a folder with its passwords; empty when there is none.
-func setAside(folder string) (aside string, err error) {
-	if _, err := os.Stat(filepath.Join(folder, "mariadb")); errors.Is(err, os.ErrNotExist) {
-		return "", nil
-	}
-	aside = filepath.Join(folder, "mariadb.before-restore-"+now().UTC().Format("20060102T150405Z"))
-	if err := os.MkdirAll(aside, 0o700); err != nil {
-		return "", err
-	}
-	for _, name := range []string{"mariadb", "secrets.json"} {
-		if err := os.Rename(filepath.Join(folder, name), filepath.Join(aside, name)); err != nil && !errors.Is(err, os.ErrNotExist) {
-			return aside, err
-		}
-	}
-	return aside, nil
 }
 
 // keepBackups writes one each night at about this hour of the fleet's time zone, and the first one soon after the

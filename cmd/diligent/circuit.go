@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 
+	"diligentledger/core/access"
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
@@ -42,7 +43,7 @@ func circuit(ctx context.Context, args []string, out io.Writer) error {
 	if err := flags.Parse(rest); err != nil {
 		return err
 	}
-	by := store.Actor{Name: *who, Address: "command line"}
+	by := store.Actor{Name: *who, Role: access.Coordinator, Address: "command line"}
 	var change func(s *store.Store) error
 	switch what {
 	case "add":

@@ -13,8 +13,10 @@ import (
 	"strconv"
 	"strings"
 
+	"diligentledger/core/access"
 	"diligentledger/core/measure"
 	"diligentledger/internal/archive"
+	"diligentledger/internal/config"
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/importer"
 	"diligentledger/internal/store"
@@ -25,7 +27,7 @@ const importUsage = `usage: diligent import FILE [--column HEADING=TARGET]... [-
 
 Reads a spreadsheet, CSV or XLSX, and says what it would bring: units and entries that are new, changed, the same, and
 rows that are not taken with the reason. Nothing is stored without --take. An archive that diligent export wrote is read
-into empty books.
+into empty books, or into a folder without a database, while the program is stopped.
 
 QUESTION is what the dry run asks, as it writes it: emptied=yes, plan:car="Car, long-life coolant"`
 
@@ -63,17 +65,24 @@ func importFile(ctx context.Context, args []string, out io.Writer) error {
 	if err != nil {
 		return err
 	}
+	existing := os.Getenv(config.Prefix+"DSN") != ""
+	if archive.Is(content) && !existing {
+		return readArchive(ctx, *data, content, out)
+	}
 	return withRegister(ctx, *data, func(s *store.Store) error {
 		if archive.Is(content) {
 			n, err := archive.Read(ctx, s.DB(), content)
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(out, "%d rows read; %s\n", n, "diligent verify holds them against their chains")
+			if err := settled(ctx, s); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(out, "%d rows read; every chain holds\n", n)
 			return err
 		}
 		f := fleet.New(s, now)
-		by := store.Actor{Name: *who, Address: "command line"}
+		by := store.Actor{Name: *who, Role: access.Coordinator, Address: "command line"}
 		id, err := f.Upload(ctx, by, filepath.Base(args[0]), content, words.Metric)
 		if err != nil {
 			return err

@@ -20,6 +20,7 @@ import (
 	"time"
 	_ "time/tzdata" // zones are known on a machine that has none installed
 
+	"diligentledger/core/access"
 	"diligentledger/internal/config"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/fleet"
@@ -88,6 +89,11 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	defer lock.Close()
+	if c.DSN == "" {
+		if err := finishRestore(c.Data); err != nil {
+			return err
+		}
+	}
 	if c.Fresh {
 		if err := discard(c.Data, os.Stdin, os.Stdout); err != nil {
 			return err
@@ -298,7 +304,7 @@ func setZone(ctx context.Context, s *store.Store, name string) error {
 	if err != nil {
 		return err
 	}
-	return s.SetZone(ctx, store.Actor{Name: "diligent"}, zone)
+	return s.SetZone(ctx, store.Actor{Name: "diligent", Role: access.Coordinator}, zone)
 }
 
 // machineZone is the name of the machine's time zone; UTC when it has none that is

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"diligentledger/core/access"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/internal/fleet"
@@ -78,7 +79,7 @@ func unit(ctx context.Context, args []string, out io.Writer) error {
 		if v := f.Second; v != nil && *v != "" && v.Dimension() == u.Ledger.Meter {
 			return fmt.Errorf("--second-meter %s is not accepted; accepted: the one that the unit does not have", *v)
 		}
-		if err := s.SetUnitFacts(ctx, store.Actor{Name: *who, Address: "command line"}, args[0], f); err != nil {
+		if err := s.SetUnitFacts(ctx, store.Actor{Name: *who, Role: access.Coordinator, Address: "command line"}, args[0], f); err != nil {
 			return err
 		}
 		if _, err := fleet.New(s, now).RefreshStatus(ctx); err != nil {

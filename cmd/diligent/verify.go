@@ -238,6 +238,12 @@ func withDatabase(ctx context.Context, data string, user func(*mariadb.Instance)
 	if err != nil {
 		return err
 	}
+	if lock, lockErr := lockData(data); lockErr == nil {
+		err = finishRestore(data)
+		if err = errors.Join(err, lock.Close()); err != nil {
+			return err
+		}
+	}
 	if _, err := os.Stat(filepath.Join(data, "mariadb")); err != nil {
 		return fmt.Errorf("there is no database in %s; name its folder with --data", data)
 	}

@@ -91,18 +91,34 @@ func Permitted(e Effect, aircraft bool) []Role {
 
 // Actor is who writes an entry.
 type Actor struct {
-	ID   int64 // of the person, 0 when not known
+	ID   int64 // of the person, 0 for a token or the program
 	Name string
 	Role Role
+	// Token by which a program writes, by its id; 0 for a person.
+	Token int64
 }
 
-// wrote reports whether the entry is w's: by id where both are known, else by name.
+// wrote reports whether the entry is w's: by the id of the token or of the person. An entry that has neither is of a version that
+// knew people by their names alone; it is theirs who bears the name, unless that is one of tokens, which had no ids then.
 func (w Actor) wrote(e ledger.Entry) bool {
-	if w.ID != 0 && e.RecordedByID != 0 {
+	switch {
+	case w.Token != 0 || e.Envelope.Token != 0:
+		return w.Token == e.Envelope.Token
+	case e.RecordedByID != 0:
 		return w.ID == e.RecordedByID
 	}
-	return e.RecordedBy == w.Name
+	return e.RecordedBy == w.Name && !IsTokenName(e.RecordedBy)
 }
+
+// TokenName is the name under which the entries of a token are.
+func TokenName(token string) string { return tokenPrefix + token }
+
+// IsTokenName reports whether a name is that of a token; no person may bear such a one.
+func IsTokenName(name string) bool {
+	return strings.HasPrefix(strings.ToLower(strings.TrimSpace(name)), tokenPrefix)
+}
+
+const tokenPrefix = "token "
 
 // Check says whether w may write e into an account of u that holds written; nil,
 // or what would be accepted.
@@ -221,6 +237,35 @@ func compare(before, after *ledger.Account, e ledger.Entry, has map[Effect]bool)
 
 // sameStop: a hold, trapped air and a level are one each; any other is given by
 // what it is about.
+// CheckFacts says whether a role may change facts or rules by which an account is read otherwise: what stops the unit or is to be
+// repaired, and is not in the books any more after it, must be what the role may end. nil, or what would be accepted. An account
+// that cannot be evaluated after it shows nothing that stops the unit, and that counts as ended.
+func CheckFacts(r Role, aircraft bool, before, after *ledger.Account) *refusal.Field {
+	has := map[Effect]bool{}
+	stands := after.Stops()
+	for _, s := range before.Stops() {
+		if !slices.ContainsFunc(stands, func(o ledger.Stop) bool { return sameStop(s, o) }) {
+			has[pick(s.Cause == ledger.StopDefect, EndsStop, LiftsHold)] = true
+		}
+	}
+	for _, d := range before.Defects {
+		if !slices.ContainsFunc(after.Defects, func(o ledger.OpenDefect) bool { return o.ID == d.ID }) {
+			has[EndsDefect] = true
+		}
+	}
+	for _, effect := range Effects {
+		if may := Permitted(effect, aircraft); has[effect] && !slices.Contains(may, r) {
+			names := make([]string, len(may))
+			for i, m := range may {
+				names[i] = string(m)
+			}
+			return &refusal.Field{Got: fmt.Sprintf("a change by a %s, which would %s%s", cmp.Or(string(r), "program"), effect, pick(aircraft, " of an aircraft", "")),
+				Accepted: fmt.Sprintf("an entry by a %s first, that ends it; then the change", strings.Join(names, " or a "))}
+		}
+	}
+	return nil
+}
+
 func sameStop(a, b ledger.Stop) bool {
 	if a.Cause != b.Cause {
 		return false

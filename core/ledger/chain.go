@@ -44,9 +44,11 @@ type Envelope struct {
 	Device string `json:"device,omitempty"`
 	// Instrument that the body names, by id.
 	Instrument int64 `json:"instrument,omitempty"`
+	// Token that the entry was written by, by id.
+	Token int64 `json:"token,omitempty"`
 }
 
 // Empty reports whether there is nothing in it.
 func (e Envelope) Empty() bool {
-	return e.Job == "" && e.Step == "" && len(e.Attachments) == 0 && e.Device == "" && e.Instrument == 0
+	return e.Job == "" && e.Step == "" && len(e.Attachments) == 0 && e.Device == "" && e.Instrument == 0 && e.Token == 0
 }

@@ -96,10 +96,12 @@ type querier interface {
 	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
 }
 
-func schema(ctx context.Context, db interface {
+type rowQuerier interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
-}) (version int64, err error) {
-	return version, db.QueryRowContext(ctx, `SELECT MAX(version_id) FROM goose_db_version`).Scan(&version)
+}
+
+func schema(ctx context.Context, of rowQuerier) (version int64, err error) {
+	return version, of.QueryRowContext(ctx, `SELECT MAX(version_id) FROM goose_db_version`).Scan(&version)
 }
 
 // Write everything as it is at one moment, while the program runs. done is called with each table.
@@ -242,15 +244,21 @@ func manifest(z *zip.Reader) (m Manifest, err error) {
 	return m, json.NewDecoder(io.LimitReader(f, 1<<20)).Decode(&m)
 }
 
+// Empty reports whether books hold nothing that anybody brought: no unit, site or entry, and nobody who can sign in. The first start
+// adds a person without a password, for the first coordinator to take.
+func Empty(ctx context.Context, of rowQuerier) (empty bool, err error) {
+	return empty, of.QueryRowContext(ctx, `
+		SELECT NOT EXISTS (SELECT 1 FROM unit) AND NOT EXISTS (SELECT 1 FROM site) AND NOT EXISTS (SELECT 1 FROM entry)
+		       AND NOT EXISTS (SELECT 1 FROM person WHERE COALESCE(password, '') <> '')`).Scan(&empty)
+}
+
 func readTables(ctx context.Context, tx *sql.Tx, z *zip.Reader, m Manifest) (all int, err error) {
-	for _, table := range []string{"unit", "site", "entry", "person"} {
-		var there bool
-		if err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM `+table+`)`).Scan(&there); err != nil {
-			return 0, err
-		}
-		if there {
-			return 0, ErrNotEmpty
-		}
+	empty, err := Empty(ctx, tx)
+	if err != nil {
+		return 0, err
+	}
+	if !empty {
+		return 0, ErrNotEmpty
 	}
 	names, columns, err := tables(ctx, tx)
 	if err != nil {

@@ -110,6 +110,26 @@ func (p *Pool) Close() error {
 	return err
 }
 
+// ExecContext runs one statement, again while the database gives up on it for the sake of another.
+func (p *Pool) ExecContext(ctx context.Context, query string, args ...any) (res sql.Result, err error) {
+	for try := 1; ; try++ {
+		res, err = p.DB.ExecContext(ctx, query, args...)
+		if err == nil || try == tries || !Retryable(err) || !pause(ctx, try) {
+			return res, err
+		}
+	}
+}
+
+// pause before the next try, longer with each; false when ctx ends.
+func pause(ctx context.Context, try int) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(time.Duration(rand.IntN(20<<try)) * time.Millisecond):
+		return true
+	}
+}
+
 // tries of a transaction that the database gives up on.
 const tries = 6
 
@@ -121,11 +141,8 @@ func (p *Pool) Write(ctx context.Context, f func(tx *sql.Tx) error) error {
 		if err == nil || try == tries || !Retryable(err) {
 			return err
 		}
-		pause := time.Duration(rand.IntN(20<<try)) * time.Millisecond
-		select {
-		case <-ctx.Done():
+		if !pause(ctx, try) {
 			return errors.Join(ctx.Err(), err)
-		case <-time.After(pause):
 		}
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/binary"
-	"errors"
 	"net"
 	"sync"
 	"syscall"
@@ -72,7 +71,14 @@ func (e *ender) dial(ctx context.Context, network, address string) (net.Conn, er
 	if err != nil {
 		return nil, err
 	}
-	return &watched{Conn: c, ender: e}, nil
+	w := &watched{Conn: c, ender: e}
+	if system, ok := c.(syscall.Conn); ok {
+		return struct {
+			*watched
+			syscall.Conn // lets the driver see whether the server closed a connection that is at rest
+		}{w, system}, nil
+	}
+	return w, nil
 }
 
 // end the connection of an id at the server, if it is still that of the address here: behind a proxy the id may be another
@@ -158,14 +164,4 @@ func (w *watched) Close() error {
 		w.ender.end(w.id, host)
 	}
 	return err
-}
-
-var _ syscall.Conn = (*watched)(nil)
-
-// SyscallConn lets the driver see whether the server closed a connection that is at rest.
-func (w *watched) SyscallConn() (syscall.RawConn, error) {
-	if c, ok := w.Conn.(syscall.Conn); ok {
-		return c.SyscallConn()
-	}
-	return nil, errors.ErrUnsupported
 }

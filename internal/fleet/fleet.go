@@ -309,16 +309,39 @@ func (f *Fleet) Open(ctx context.Context, code, entry string) (*store.Opened, er
 func (f *Fleet) WriteEntries(ctx context.Context, w Actor, o *store.Opened, entries ...ledger.Entry) ([]store.Receipt, error) {
 	for i := range entries {
 		if entries[i].RecordedBy == "" { // else by the person who did the step of a job
-			entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
+			entries[i].RecordedBy, entries[i].RecordedByID, entries[i].Envelope.Token = w.Name, w.ID, w.Token
 		}
 	}
-	by := f.writing(ctx, w, o)
-	by.entries = entries
-	receipts, err := f.store.Append(ctx, o, entries, by.check, by.stored)
+	var by *entryWriting
+	var receipts []store.Receipt
+	err := f.reopening(ctx, o, func(o *store.Opened) (err error) {
+		by = f.writing(ctx, w, o)
+		by.entries = entries
+		receipts, err = f.store.Append(ctx, o, entries, by.check, by.stored)
+		return err
+	})
 	if err == nil {
 		by.refresh(ctx)
 	}
 	return receipts, err
+}
+
+// mostReopened times while the facts of a unit keep changing.
+const mostReopened = 4
+
+// reopening does what is done with an opened unit, again with the unit opened anew when its facts changed meanwhile.
+func (f *Fleet) reopening(ctx context.Context, o *store.Opened, do func(*store.Opened) error) error {
+	for try := 1; ; try++ {
+		err := do(o)
+		if try == mostReopened || !errors.Is(err, store.ErrFactsChanged) {
+			return err
+		}
+		again, openErr := f.Open(ctx, o.Address(), "")
+		if openErr != nil {
+			return errors.Join(err, openErr)
+		}
+		o = again
+	}
 }
 
 // entryWriting is how entries of one person are judged and stored, whichever way they come.

@@ -173,7 +173,7 @@ func (f *Fleet) Tokens(ctx context.Context) ([]store.Token, error) { return f.st
 const longestToken = 731
 
 // AddToken and give it, once. A [refusal.Error] when its name or its end is not accepted.
-func (f *Fleet) AddToken(ctx context.Context, by store.Actor, name string, role access.Role, ends measure.Date) (string, error) {
+func (f *Fleet) AddToken(ctx context.Context, by store.Actor, name string, role access.Role, scope store.Scope, ends measure.Date) (string, error) {
 	name = strings.Join(strings.Fields(name), " ")
 	today, err := f.Today(ctx)
 	if err != nil {
@@ -185,10 +185,18 @@ func (f *Fleet) AddToken(ctx context.Context, by store.Actor, name string, role 
 	if !slices.Contains(store.TokenRoles, role) {
 		return "", refusal.New("/role", fmt.Sprintf("%q", role), "gateway, reader, technician or coordinator: a signatory is a person")
 	}
+	switch {
+	case role == store.Gateway:
+		scope = store.ScopeRecord
+	case scope == "":
+		scope = store.ScopeRead
+	case !slices.Contains(store.Scopes, scope):
+		return "", refusal.New("/scope", fmt.Sprintf("%q", string(scope)), "read, record or change")
+	}
 	if ends.Before(today) || ends.After(today.AddDays(longestToken)) {
 		return "", refusal.New("/endsOn", ends.Format("2 Jan 2006"), "a day from today to "+today.AddDays(longestToken).Format("2 Jan 2006"))
 	}
-	secret, _, err := f.store.AddToken(ctx, by, name, role, ends)
+	secret, _, err := f.store.AddToken(ctx, by, name, role, scope, ends)
 	if errors.Is(err, store.ErrTaken) {
 		return "", refusal.New("/name", fmt.Sprintf("%q, the name of another token,", name), "a name of its own")
 	}

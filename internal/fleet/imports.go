@@ -382,7 +382,7 @@ func (f *Fleet) checkPlanned(ctx context.Context, u importer.UnitPlan, run store
 		entry := ledger.Entry{ID: fmt.Sprintf("planned-%d-%d", e.Row, len(written)), Unit: u.Code, At: e.At.UTC(), RecordedAt: f.now(), Body: e.Body, Confirmed: run.Options.Doubtful}
 		history := ledger.Following(&account, written, entry)
 		found := importer.Refused(e, ledger.CheckIn(history, entry, f.now()), run.Options.Doubtful)
-		if field := access.CheckIn(broughtBy(run), history, entry); field != nil && len(found) == 0 {
+		if field := access.CheckIn(runBy(run), history, entry); field != nil && len(found) == 0 {
 			found = importer.Refused(e, []*refusal.Field{field}, false)
 		}
 		if len(found) > 0 {
@@ -400,9 +400,9 @@ func (f *Fleet) checkPlanned(ctx context.Context, u importer.UnitPlan, run store
 	return kept, problems, same, nil
 }
 
-// broughtBy is who brings a run, with the right of those who may import.
-func broughtBy(run store.Import) Actor {
-	return Actor{ID: run.WhoID, Name: run.Who, Role: access.Coordinator}
+// runBy is who lets a run go, or reverses it.
+func runBy(run store.Import) Actor {
+	return Actor{ID: run.Runner.ID, Name: run.Runner.Name, Role: run.Runner.Role}
 }
 
 // permitFor who brings a run: the authority table, entry by entry (package access).
@@ -410,7 +410,7 @@ func permitFor(run store.Import) store.Permit {
 	return func(u store.Unit, written, entries []ledger.Entry) *refusal.Field {
 		written = slices.Clone(written)
 		for _, e := range entries {
-			if field := access.CheckIn(broughtBy(run), ledger.HistoryOf(u.Ledger, written), e); field != nil {
+			if field := access.CheckIn(runBy(run), ledger.HistoryOf(u.Ledger, written), e); field != nil {
 				return field
 			}
 			written = append(written, e)
@@ -485,7 +485,8 @@ func (f *Fleet) bringIn(ctx context.Context, run store.Import) error {
 	if err := f.store.KeepRest(ctx, run.ID, rest(table, p)); err != nil {
 		return err
 	}
-	by := store.Actor{ID: run.WhoID, Name: run.Who, Address: "import"}
+	by := run.Runner
+	by.Address = "import"
 	going, err := f.importUnits(ctx, by, run, p.Units)
 	if err != nil || !going {
 		return err // cancelled: the next turn reverses it
@@ -521,7 +522,10 @@ func (f *Fleet) importUnits(ctx context.Context, by store.Actor, run store.Impor
 			if cancelled.Load() || ctx.Err() != nil {
 				return ctx.Err()
 			}
-			if _, err := f.store.ImportUnits(ctx, by, run, some, permitFor(run)); err != nil {
+			if _, err := f.store.ImportUnits(ctx, by, run, some, permitFor(run)); errors.Is(err, store.ErrImportMoved) {
+				cancelled.Store(true)
+				return nil
+			} else if err != nil {
 				return err
 			}
 			state, err := f.store.ImportProgress(ctx, run.ID, int(done.Add(int64(len(some)))), len(units))
@@ -541,7 +545,8 @@ func (f *Fleet) reverse(ctx context.Context, run store.Import) error {
 	if err != nil {
 		return err
 	}
-	by := store.Actor{ID: run.WhoID, Name: run.Who, Address: "import"}
+	by := run.Runner
+	by.Address = "import"
 	done := 0
 	var kept []string
 	for some := range slices.Chunk(units, store.ImportBatch) {

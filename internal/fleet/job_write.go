@@ -107,35 +107,39 @@ func (f *Fleet) ReleaseJob(ctx context.Context, who Actor, id string, release le
 	if err != nil {
 		return err
 	}
-	by := f.writing(ctx, who, o)
-	_, _, err = f.store.WriteJob(ctx, o, store.JobChange{ID: id, Check: by.check, Stored: by.stored, Summary: f.summaryNow, Plan: func(l store.JobLocked) (w store.JobWrite, err error) {
-		by.entries = nil
-		st := job.Open(j.Setup, l.Kept, f.now())
-		if st.Released != nil {
-			return w, nil
-		}
-		if err := f.mayRelease(who, j, l, st, confirmed); err != nil {
-			return w, err
-		}
-		if st.Posted == nil {
-			if w, err = f.posting(who, l, l.Kept, st); err != nil {
+	var by *entryWriting
+	err = f.reopening(ctx, o, func(o *store.Opened) error {
+		by = f.writing(ctx, who, o)
+		_, _, err := f.store.WriteJob(ctx, o, store.JobChange{ID: id, Check: by.check, Stored: by.stored, Summary: f.summaryNow, Plan: func(l store.JobLocked) (w store.JobWrite, err error) {
+			by.entries = nil
+			st := job.Open(j.Setup, l.Kept, f.now())
+			if st.Released != nil {
+				return w, nil
+			}
+			if err := f.mayRelease(who, j, l, st, confirmed); err != nil {
 				return w, err
 			}
-		}
-		at := f.now().UTC().Truncate(time.Microsecond)
-		for _, e := range w.Entries {
-			at = later(at, e.At.Add(time.Microsecond))
-		}
-		e := ledger.Entry{ID: job.EntryID(id, "release"), At: at, Body: release, Confirmed: true, Envelope: ledger.Envelope{Job: id, Step: "release"}}
-		if there, err := l.There(e.ID); err != nil {
-			return w, err
-		} else if !there {
-			w.Entries = append(w.Entries, e)
-		}
-		w.Events = append(w.Events, job.Event{ID: job.EntryID(id, "released"), At: at, By: who.Name, ByID: who.ID, Role: who.Role, Type: job.Released, Why: release.What})
-		by.entries = signed(w.Entries, who, o)
-		return w, nil
-	}})
+			if st.Posted == nil {
+				if w, err = f.posting(who, l, l.Kept, st); err != nil {
+					return w, err
+				}
+			}
+			at := f.now().UTC().Truncate(time.Microsecond)
+			for _, e := range w.Entries {
+				at = later(at, e.At.Add(time.Microsecond))
+			}
+			e := ledger.Entry{ID: job.EntryID(id, "release"), At: at, Body: release, Confirmed: true, Envelope: ledger.Envelope{Job: id, Step: "release"}}
+			if there, err := l.There(e.ID); err != nil {
+				return w, err
+			} else if !there {
+				w.Entries = append(w.Entries, e)
+			}
+			w.Events = append(w.Events, job.Event{ID: job.EntryID(id, "released"), At: at, By: who.Name, ByID: who.ID, Role: who.Role, Type: job.Released, Why: release.What})
+			by.entries = signed(w.Entries, who, o)
+			return w, nil
+		}})
+		return err
+	})
 	if err == nil {
 		by.refresh(ctx)
 	}
@@ -154,7 +158,7 @@ func signed(entries []ledger.Entry, who Actor, o *store.Opened) []ledger.Entry {
 	for i := range entries {
 		entries[i].Unit = o.Ledger.Code
 		if entries[i].RecordedBy == "" {
-			entries[i].RecordedBy, entries[i].RecordedByID = who.Name, who.ID
+			entries[i].RecordedBy, entries[i].RecordedByID, entries[i].Envelope.Token = who.Name, who.ID, who.Token
 		}
 	}
 	return entries
@@ -197,6 +201,14 @@ func (f *Fleet) changeJob(ctx context.Context, who Actor, j store.Job, begin *st
 	if err != nil {
 		return j, err
 	}
+	err = f.reopening(ctx, o, func(o *store.Opened) (err error) {
+		j, err = f.changeOpened(ctx, who, o, j, begin, take)
+		return err
+	})
+	return j, err
+}
+
+func (f *Fleet) changeOpened(ctx context.Context, who Actor, o *store.Opened, j store.Job, begin *store.Job, take func(store.JobLocked) ([]job.Event, error)) (store.Job, error) {
 	var refused error // of the ledger, to the entries of the job
 	for {
 		by, posting := f.writing(ctx, who, o), false

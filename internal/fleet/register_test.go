@@ -22,7 +22,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-var coordinator = store.Actor{Name: "O. Fenn", Address: "test"}
+var coordinator = store.Actor{Name: "O. Fenn", Role: access.Coordinator, Address: "test"}
 
 func reading() register.Reading { return register.Metric(measure.DateOf(noon, time.UTC)) }
 

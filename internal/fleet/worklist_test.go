@@ -19,7 +19,7 @@ import (
 	"diligentledger/internal/store"
 )
 
-var marrow = store.Actor{Name: "E. Marrow", Address: "127.0.0.1"}
+var marrow = store.Actor{Name: "E. Marrow", Role: access.Coordinator, Address: "127.0.0.1"}
 
 // Two people send the same units in opposite orders, so that the database has to
 // give up on one of them now and then and its transaction runs again: each unit went

@@ -48,24 +48,20 @@ type Service struct {
 	params *argon2id.Params
 	// dummy is compared against when there is no such account, so that the time
 	// taken reports nothing.
-	dummy string
-	// hashing holds one token for each hash that is being computed.
-	hashing chan struct{}
+	dummy   string
+	hashing *queue
 	// began anchors elapsed time: see [Service.now].
 	began time.Time
 	// deviceKey signs device cookies.
 	deviceKey []byte
 }
 
-// hashedAtOnce bounds the memory that sign-ins take.
-const hashedAtOnce = 4
-
 // New service.
 func New(cfg Config) (*Service, error) {
 	if cfg.Memory == 0 {
 		cfg.Memory = 64 << 10
 	}
-	s := &Service{Config: cfg, began: cfg.Now(), hashing: make(chan struct{}, hashedAtOnce), params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
+	s := &Service{Config: cfg, began: cfg.Now(), hashing: newQueue(), params: &argon2id.Params{Memory: cfg.Memory, Iterations: 3, Parallelism: 4, SaltLength: 16, KeyLength: 32}}
 	var err error
 	s.dummy, err = argon2id.CreateHash(secret(), s.params)
 	return s, err
@@ -90,6 +86,7 @@ const (
 	freeOfAccount = 5
 	freeOfDevice  = 10
 	freeOfAddress = 20
+	freeOfMailbox = 3
 	firstWait     = 30 * time.Second
 	longestWait   = 15 * time.Minute
 	// longestOfDevice: the right password is accepted seconds after wrong ones; 8,640
@@ -139,6 +136,11 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 	if nonce, known := s.knownDevice(p, devices); known && hash != s.dummy {
 		counters = []counter{{"device " + nonce, freeOfDevice, longestOfDevice}}
 	}
+	leave, err := s.hashing.enter(ctx, email)
+	if err != nil {
+		return store.Person{}, "", err
+	}
+	defer leave()
 	// Each try removes more old counters than it adds: those of made-up addresses do not pile up.
 	if err := s.Store.DeleteOldThrottles(ctx, s.now().Add(-forgivenAfter)); err != nil {
 		return store.Person{}, "", err
@@ -151,9 +153,13 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 		}
 		return store.Person{}, "", err
 	}
-	match, err := s.compare(ctx, password, hash)
+	match, err := argon2id.ComparePasswordAndHash(password, hash)
 	if err != nil {
-		return p, "", err
+		return p, "", errors.Join(err, s.takeBack(ctx, counters))
+	}
+	if err := ctx.Err(); err != nil {
+		// The answer does not arrive: the try told nobody anything.
+		return p, "", errors.Join(err, s.takeBack(ctx, counters))
 	}
 	if !match || hash == s.dummy {
 		return store.Person{}, "", errors.Join(ErrWrong, s.audit(ctx, email, from, "sign_in_failed", ""))
@@ -175,6 +181,22 @@ func (s *Service) SignIn(ctx context.Context, email, password, from string, devi
 	}
 	return p, s.deviceCookie(p), errors.Join(s.Store.DeleteExpiredSessions(ctx), s.audit(ctx, p.Name, from, "signed_in", ""))
 }
+
+// takeBack a try that was counted and not judged.
+func (s *Service) takeBack(ctx context.Context, counters []counter) (err error) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), takenBackWithin)
+	defer cancel()
+	for _, c := range counters {
+		err = errors.Join(err, s.Store.Throttle(ctx, c.who, func(t store.Throttle) (store.Throttle, error) {
+			t.Failures = max(0, t.Failures-1)
+			t.Until = c.until(t)
+			return t, nil
+		}))
+	}
+	return err
+}
+
+const takenBackWithin = 5 * time.Second
 
 // counter of failed tries: how many are free, and the longest wait after more.
 type counter struct {
@@ -238,17 +260,6 @@ func (s *Service) count(ctx context.Context, c counter) error {
 	return s.throttle(ctx, c.who, func(t store.Throttle) store.Throttle { return c.worse(t, s.now()) })
 }
 
-// compare a password with a hash, a few at a time: each takes much memory.
-func (s *Service) compare(ctx context.Context, password, hash string) (bool, error) {
-	select {
-	case s.hashing <- struct{}{}:
-		defer func() { <-s.hashing }()
-	case <-ctx.Done():
-		return false, ctx.Err()
-	}
-	return argon2id.ComparePasswordAndHash(password, hash)
-}
-
 // worse is the throttle after one more failure.
 func (c counter) worse(t store.Throttle, now time.Time) store.Throttle {
 	if now.Sub(t.Last) > forgivenAfter {
@@ -256,10 +267,19 @@ func (c counter) worse(t store.Throttle, now time.Time) store.Throttle {
 	}
 	t.Failures++
 	t.Last = now
-	if over := t.Failures - c.free; over >= 0 {
-		t.Until = now.Add(min(firstWait<<min(over, 10), c.longest))
+	if until := c.until(t); until.After(now) {
+		t.Until = until
 	}
 	return t
+}
+
+// until when the next try waits after the failures of a throttle; its last try when it need not.
+func (c counter) until(t store.Throttle) time.Time {
+	over := t.Failures - c.free
+	if over < 0 {
+		return t.Last
+	}
+	return t.Last.Add(min(firstWait<<min(over, 10), c.longest))
 }
 
 // Invite writes a person into the register and mails them a link; nothing is kept when that
@@ -314,6 +334,9 @@ func visible(name string) string {
 
 func (s *Service) checkPerson(name, email string) (string, string, error) {
 	name, email = strings.Join(strings.Fields(name), " "), strings.ToLower(strings.TrimSpace(email))
+	if access.IsTokenName(visible(name)) {
+		return name, email, &refusal.Field{Pointer: "/name", Got: fmt.Sprintf("%q", name), Accepted: "a name that does not begin as those of tokens do"}
+	}
 	if n := len([]rune(name)); n < 2 || n > 120 {
 		return name, email, &refusal.Field{Pointer: "/name", Got: fmt.Sprintf("%q", name), Accepted: "a name of 2 to 120 characters"}
 	}
@@ -361,6 +384,13 @@ func (s *Service) mailInvitation(ctx context.Context, p store.Person, address st
 func (s *Service) RequestReset(ctx context.Context, email, from string) error {
 	email = strings.ToLower(strings.TrimSpace(email))
 	if err := s.count(ctx, counter{"forgot " + from, freeOfAccount, longestWait}); err != nil {
+		return err
+	}
+	// Whoever asks, from however many addresses: a mailbox gets few of them. The answer is the same.
+	if err := s.count(ctx, counter{"reset of " + email, freeOfMailbox, longestWait}); err != nil {
+		if wait := (*Wait)(nil); errors.As(err, &wait) {
+			return s.audit(ctx, email, from, "password_forgotten", "no mail: too many")
+		}
 		return err
 	}
 	if err := s.audit(ctx, email, from, "password_forgotten", ""); err != nil {
@@ -449,7 +479,12 @@ func (s *Service) SetPassword(ctx context.Context, token, password, name, email,
 	if bad := CheckPassword(password, p); bad != nil {
 		return p, bad
 	}
+	leave, err := s.hashing.enter(ctx, p.Email)
+	if err != nil {
+		return p, err
+	}
 	hash, err := s.Hash(password)
+	leave()
 	if err != nil {
 		return p, err
 	}

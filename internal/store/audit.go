@@ -5,6 +5,8 @@ import (
 	"database/sql"
 	"fmt"
 	"time"
+
+	"diligentledger/core/access"
 )
 
 // Audited is something that was done to people, register or rules, or a sign-in.
@@ -22,6 +24,7 @@ type Audited struct {
 type Actor struct {
 	ID            int64 // of the person, 0 for the program
 	Name, Address string
+	Role          access.Role // by which effects on accounts are judged; empty may end nothing
 }
 
 // changedRows writes the rows that a transaction changed into their chains, and into the audit

@@ -108,11 +108,19 @@ func (s *Store) EndCircuit(ctx context.Context, by Actor, address string, day me
 		if err != nil {
 			return err
 		}
-		accounts, _, err := s.accountsWithin(ctx, tx, []Unit{o.Unit})
+		circuits, err := s.unitsNow(ctx, tx, []int64{unit})
 		if err != nil {
 			return err
 		}
-		a := accounts[o.Address()]
+		i := slices.IndexFunc(circuits, func(c Unit) bool { return c.circuit == o.circuit })
+		if i < 0 {
+			return fmt.Errorf("%w: %s has ended already", ErrNoCircuit, o.Address())
+		}
+		accounts, _, err := s.accountsWithin(ctx, tx, circuits[i:i+1])
+		if err != nil {
+			return err
+		}
+		a := accounts[circuits[i].Address()]
 		if stops := a.Stops(); a.Failure != "" || len(stops) > 0 {
 			return fmt.Errorf("%w: %s", ErrCircuitStopped, o.Address())
 		}
@@ -210,47 +218,48 @@ func (s *Store) SetUnitFacts(ctx context.Context, by Actor, address string, f Un
 		return err
 	}
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		unit, err := lockUnit(ctx, tx, u.Code)
-		if err != nil {
-			return err
-		}
-		var said []string
-		set := func(text, query string, args ...any) {
-			if err == nil {
-				said = append(said, text)
-				_, err = tx.ExecContext(ctx, query, args...)
-			}
-		}
-		if v := f.RawWater; v != nil {
-			query, id := `UPDATE unit SET raw_water = NULLIF(?, '') WHERE id = ?`, unit
-			if !u.First() {
-				query, id = `UPDATE circuit SET raw_water = NULLIF(?, '') WHERE id = ?`, u.circuit
-			}
-			set("raw-water side "+cmp.Or(*v, "not known"), query, *v, id)
-		}
-		if v := f.Winters; v != nil {
-			var site sql.NullInt64
-			if *v != "" {
-				if err := tx.QueryRowContext(ctx, `SELECT id FROM site WHERE name = ?`, *v).Scan(&site); errors.Is(err, sql.ErrNoRows) {
-					return fmt.Errorf("%w: %s", ErrNoSite, *v)
-				} else if err != nil {
-					return err
-				}
-			}
-			set("in winter also at "+cmp.Or(*v, "no other site"), `UPDATE unit SET winter_site_id = ? WHERE id = ?`, site, unit)
-		}
-		if v := f.ColdOffset; v != nil {
-			set("cold offset "+measure.Digits(float64(*v))+" K", `UPDATE unit SET cold_offset = ? WHERE id = ?`, *v, unit)
-		}
-		if v := f.Heated; v != nil {
-			set(fmt.Sprintf("heated storage %v", *v), `UPDATE unit SET heated = ? WHERE id = ?`, *v, unit)
-		}
-		if v := f.Second; v != nil {
-			set("second meter "+cmp.Or(string(*v), "none"), `UPDATE unit SET second_meter = NULLIF(?, '') WHERE id = ?`, string(*v), unit)
-		}
-		if err != nil || len(said) == 0 {
-			return err
-		}
-		return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "unit_changed", u.Address()+": "+strings.Join(said, ", "))
+		return s.judged(ctx, tx, by, []int64{u.id}, func() error { return s.setUnitFacts(ctx, tx, by, u, f) })
 	})
+}
+
+func (s *Store) setUnitFacts(ctx context.Context, tx *sql.Tx, by Actor, u Unit, f UnitFacts) (err error) {
+	unit := u.id
+	var said []string
+	set := func(text, query string, args ...any) {
+		if err == nil {
+			said = append(said, text)
+			_, err = tx.ExecContext(ctx, query, args...)
+		}
+	}
+	if v := f.RawWater; v != nil {
+		query, id := `UPDATE unit SET raw_water = NULLIF(?, '') WHERE id = ?`, unit
+		if !u.First() {
+			query, id = `UPDATE circuit SET raw_water = NULLIF(?, '') WHERE id = ?`, u.circuit
+		}
+		set("raw-water side "+cmp.Or(*v, "not known"), query, *v, id)
+	}
+	if v := f.Winters; v != nil {
+		var site sql.NullInt64
+		if *v != "" {
+			if err := tx.QueryRowContext(ctx, `SELECT id FROM site WHERE name = ?`, *v).Scan(&site); errors.Is(err, sql.ErrNoRows) {
+				return fmt.Errorf("%w: %s", ErrNoSite, *v)
+			} else if err != nil {
+				return err
+			}
+		}
+		set("in winter also at "+cmp.Or(*v, "no other site"), `UPDATE unit SET winter_site_id = ? WHERE id = ?`, site, unit)
+	}
+	if v := f.ColdOffset; v != nil {
+		set("cold offset "+measure.Digits(float64(*v))+" K", `UPDATE unit SET cold_offset = ? WHERE id = ?`, *v, unit)
+	}
+	if v := f.Heated; v != nil {
+		set(fmt.Sprintf("heated storage %v", *v), `UPDATE unit SET heated = ? WHERE id = ?`, *v, unit)
+	}
+	if v := f.Second; v != nil {
+		set("second meter "+cmp.Or(string(*v), "none"), `UPDATE unit SET second_meter = NULLIF(?, '') WHERE id = ?`, string(*v), unit)
+	}
+	if err != nil || len(said) == 0 {
+		return err
+	}
+	return s.circuitsChanged(ctx, tx, by, unit, u.circuit, "unit_changed", u.Address()+": "+strings.Join(said, ", "))
 }

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -119,6 +120,9 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(errNotUnlocked, err)
 		}
+		if err := s.sameFacts(ctx, tx, u); err != nil {
+			return err
+		}
 		if err := s.insertEntry(ctx, tx, u, r, o.Key.head, e.Body); err != nil {
 			return err
 		}
@@ -131,6 +135,38 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 		err = errNotUnlocked
 	}
 	return r, err
+}
+
+// ErrFactsChanged says that the facts of a unit changed after it was opened: what is written must be judged by the new ones.
+var ErrFactsChanged = errors.New("the facts of this unit were changed a moment ago; try again")
+
+// sameFacts of the unit as when it was opened, now that its circuit is locked: who changes facts locks it as well.
+func (s *Store) sameFacts(ctx context.Context, tx *sql.Tx, u Unit) error {
+	var revision int64
+	if err := s.row(ctx, tx, `SELECT revision FROM unit WHERE id = ?`, u.id).Scan(&revision); err != nil {
+		return err
+	}
+	if revision != u.revision {
+		return fmt.Errorf("%w: %s", ErrFactsChanged, u.Code)
+	}
+	if u.First() {
+		return nil
+	}
+	// A further circuit has facts of its own, which the revision does not count.
+	circuits, err := s.unitsNow(ctx, tx, []int64{u.id})
+	if err != nil {
+		return err
+	}
+	was, err := factsOf(u)
+	if err != nil {
+		return err
+	}
+	for _, c := range circuits {
+		if is, err := factsOf(c); c.circuit == u.circuit && (err != nil || !bytes.Equal(was, is)) {
+			return errors.Join(err, fmt.Errorf("%w: %s", ErrFactsChanged, u.Address()))
+		}
+	}
+	return nil
 }
 
 // append asks whether an entry exists already when it may; for one that check refuses it always asks.
@@ -153,6 +189,9 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 		return nil, err
 	}
 	prev.Hash = ledger.Hash(head)
+	if err := s.sameFacts(ctx, tx, u); err != nil {
+		return nil, err
+	}
 	var receipts []Receipt
 	var history *ledger.History
 	var last *Appending

@@ -46,6 +46,8 @@ type Import struct {
 	Who       string
 	WhoID     int64
 	State     ImportState
+	// Runner lets it run, or reverses it: what is written is by this person, whoever brought the file.
+	Runner Actor
 	// Shape of the file as JSON.
 	Shape   []byte
 	Columns []importer.Target
@@ -65,12 +67,12 @@ var ErrNoImport = errors.New("no such import")
 // ErrImportState says that a run is not in a state in which this can be done.
 var ErrImportState = errors.New("this import is not in a state for that")
 
-const importQuery = `SELECT id, name, bytes, created_at, who, COALESCE(who_id, 0), state, shape, COALESCE(columns, '[]'), COALESCE(options, '{}'), reading, COALESCE(result, ''), done, total, error, finished_at FROM import_run`
+const importQuery = `SELECT id, name, bytes, created_at, who, COALESCE(who_id, 0), COALESCE(runner, who), COALESCE(runner_id, who_id, 0), COALESCE(runner_role, 'coordinator'), state, shape, COALESCE(columns, '[]'), COALESCE(options, '{}'), reading, COALESCE(result, ''), done, total, error, finished_at FROM import_run`
 
 func scanImport(row interface{ Scan(...any) error }) (i Import, err error) {
 	var columns, options []byte
 	var finished sql.NullTime
-	if err = row.Scan(&i.ID, &i.Name, &i.Bytes, &i.CreatedAt, &i.Who, &i.WhoID, &i.State, &i.Shape, &columns, &options, &i.Reading, &i.Result, &i.Done, &i.Total, &i.Error, &finished); err != nil {
+	if err = row.Scan(&i.ID, &i.Name, &i.Bytes, &i.CreatedAt, &i.Who, &i.WhoID, &i.Runner.Name, &i.Runner.ID, &i.Runner.Role, &i.State, &i.Shape, &columns, &options, &i.Reading, &i.Result, &i.Done, &i.Total, &i.Error, &finished); err != nil {
 		if errors.Is(err, sql.ErrNoRows) {
 			err = ErrNoImport
 		}
@@ -182,7 +184,8 @@ func (s *Store) MoveImport(ctx context.Context, by Actor, id int64, from []Impor
 		if err := errors.Join(err1, err2); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE import_run SET state = ?, columns = ?, options = ?, done = 0, error = '' WHERE id = ?`, to, string(text), string(options), id); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE import_run SET state = ?, columns = ?, options = ?, done = 0, error = '', runner = ?, runner_id = ?, runner_role = ? WHERE id = ?`,
+			to, string(text), string(options), cut(by.Name, 190), nullID(by.ID), by.Role, id); err != nil {
 			return err
 		}
 		switch to {
@@ -262,6 +265,9 @@ type Permit func(u Unit, written, entries []ledger.Entry) *refusal.Field
 func (s *Store) ImportUnits(ctx context.Context, by Actor, run Import, units []importer.UnitPlan, permit Permit) (written int, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		written = 0
+		if err := stillIn(ctx, tx, run.ID, ImportRunning); err != nil {
+			return err
+		}
 		ids, added, err := s.importFacts(ctx, tx, by, run, units)
 		if err != nil {
 			return err
@@ -290,6 +296,21 @@ func (s *Store) ImportUnits(ctx context.Context, by Actor, run Import, units []i
 	return written, err
 }
 
+// ErrImportMoved says that a run was cancelled, or is worked on by another process, which is in another state by now.
+var ErrImportMoved = errors.New("this import is in another state by now")
+
+// stillIn one of some states, until the transaction ends; [ErrImportMoved].
+func stillIn(ctx context.Context, tx *sql.Tx, run int64, states ...ImportState) error {
+	var state ImportState
+	if err := tx.QueryRowContext(ctx, `SELECT state FROM import_run WHERE id = ? LOCK IN SHARE MODE`, run).Scan(&state); err != nil {
+		return err
+	}
+	if !slices.Contains(states, state) {
+		return fmt.Errorf("%w: %s", ErrImportMoved, state)
+	}
+	return nil
+}
+
 // importFacts adds and changes units; their ids, and which are new.
 func (s *Store) importFacts(ctx context.Context, tx *sql.Tx, by Actor, run Import, units []importer.UnitPlan) (ids []int64, added []bool, err error) {
 	ids, added = make([]int64, len(units)), make([]bool, len(units))
@@ -313,7 +334,10 @@ func (s *Store) importFacts(ctx context.Context, tx *sql.Tx, by Actor, run Impor
 		ids[i] = id
 		change := int64(0)
 		if !added[i] {
-			if change, err = s.importChange(ctx, tx, by, id, u, cause); err != nil {
+			if err := s.judged(ctx, tx, by, []int64{id}, func() (err error) {
+				change, err = s.importChange(ctx, tx, by, id, u, cause)
+				return err
+			}); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -598,6 +622,9 @@ func (s *Store) ReverseUnits(ctx context.Context, by Actor, run Import, units []
 	}
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
 		kept = map[string]*refusal.Field{}
+		if err := stillIn(ctx, tx, run.ID, ImportReversing, ImportCancelling); err != nil {
+			return err
+		}
 		all, err := s.unitsWithin(ctx, tx, ids)
 		if err != nil {
 			return err
@@ -620,7 +647,21 @@ func (s *Store) ReverseUnits(ctx context.Context, by Actor, run Import, units []
 	return kept, err
 }
 
+// restingOnUnit: entries in the circuits of a unit that came after one of a run, are not of it, and strike none of it.
+const restingOnUnit = `
+	SELECT EXISTS (SELECT 1 FROM import_entry i JOIN entry e ON e.id = i.entry_id JOIN circuit c ON c.id = i.circuit_id
+	JOIN entry l ON l.circuit_id = i.circuit_id AND l.seq > e.seq LEFT JOIN import_entry o ON o.entry_id = l.id AND o.run_id = ?
+	LEFT JOIN import_entry t ON t.entry_id = l.struck AND t.run_id = i.run_id
+	WHERE c.unit_id = ? AND i.run_id = ? AND o.entry_id IS NULL AND t.entry_id IS NULL AND i.run_id = ?)`
+
 func (s *Store) reverseUnit(ctx context.Context, tx *sql.Tx, by Actor, run Import, of ImportedUnit, u Unit, permit Permit) (*refusal.Field, error) {
+	var resting bool
+	if err := tx.QueryRowContext(ctx, restingOnUnit, run.ID, u.id, run.ID, run.ID).Scan(&resting); err != nil {
+		return nil, err
+	}
+	if resting {
+		return &refusal.Field{Got: "entries that were recorded after those of the import", Accepted: "strikes of single entries in this account"}, nil
+	}
 	rows, err := tx.QueryContext(ctx, `
 		SELECT i.entry_id FROM import_entry i JOIN entry e ON e.id = i.entry_id LEFT JOIN entry t ON t.struck = i.entry_id AND t.circuit_id = i.circuit_id
 		WHERE i.run_id = ? AND i.circuit_id = ? AND t.id IS NULL ORDER BY e.seq DESC`, run.ID, u.circuit)
@@ -659,7 +700,8 @@ func (s *Store) reverseUnit(ctx context.Context, tx *sql.Tx, by Actor, run Impor
 		return nil, err
 	}
 	if of.change > 0 && register.Undoable(plainChanges(before.Changes), of.change) {
-		if err := s.undo(ctx, tx, by, before, of.change); err != nil {
+		err := s.judged(ctx, tx, by, []int64{u.id}, func() error { return s.undo(ctx, tx, by, before, of.change) })
+		if err != nil {
 			return nil, err
 		}
 		if before, err = s.readRecord(ctx, tx, register.Unit, u.id, 0, true); err != nil {

@@ -142,13 +142,20 @@ func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark str
 		if there.Revision() != mark {
 			return fmt.Errorf("%w: it is now %s", ErrServicePlanChanged, there.Summary())
 		}
-		_, err := tx.ExecContext(ctx, `
+		affected, err := unitsWhere(ctx, tx, `u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.plan_id = ? AND c.ended IS NULL)`, id, id)
+		if err != nil {
+			return err
+		}
+		err = s.judged(ctx, tx, by, affected, func() error {
+			_, err := tx.ExecContext(ctx, `
 			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
 			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
 			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0), parts = ? WHERE id = ?`,
-			append(planArgs(p), id)...)
-		if err != nil {
+				append(planArgs(p), id)...)
 			return taken(err)
+		})
+		if err != nil {
+			return err
 		}
 		// The basis of a status names the plan of the unit; that of a further circuit is not in it.
 		rows, err := tx.QueryContext(ctx, `SELECT DISTINCT unit_id FROM circuit WHERE plan_id = ? AND ended IS NULL`, id)
@@ -176,7 +183,10 @@ func (s *Store) moveCircuitToPlan(ctx context.Context, by Actor, u Unit, plan in
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE circuit SET plan_id = ? WHERE id = ?`, plan, u.circuit); err != nil {
+		if err := s.judged(ctx, tx, by, []int64{u.id}, func() error {
+			_, err := tx.ExecContext(ctx, `UPDATE circuit SET plan_id = ? WHERE id = ?`, plan, u.circuit)
+			return err
+		}); err != nil {
 			return err
 		}
 		if err := staleStatuses(ctx, tx, []any{u.id}); err != nil {
@@ -231,22 +241,27 @@ func (s *Store) moveToPlan(ctx context.Context, by Actor, plan int64, what strin
 			return err
 		}
 		rows, err := tx.QueryContext(ctx, query, append([]any{plan}, args...)...)
-		ids, err := collect(rows, err, func(rows *sql.Rows) (id any, err error) {
-			var n int64
-			err = rows.Scan(&n)
-			return n, err
-		})
+		units, err := collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) })
 		if err != nil {
 			return err
 		}
-		moved = len(ids)
-		for some := range slices.Chunk(ids, loadRows) {
-			if _, err := tx.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`)`, append([]any{plan}, some...)...); err != nil {
-				return err
+		moved = len(units)
+		ids := make([]any, moved)
+		for i, id := range units {
+			ids[i] = id
+		}
+		if err := s.judged(ctx, tx, by, units, func() error {
+			for some := range slices.Chunk(ids, loadRows) {
+				if _, err := tx.ExecContext(ctx, `UPDATE unit SET plan_id = ? WHERE id IN (?`+strings.Repeat(`, ?`, len(some)-1)+`)`, append([]any{plan}, some...)...); err != nil {
+					return err
+				}
+				if err := staleStatuses(ctx, tx, some); err != nil {
+					return err
+				}
 			}
-			if err := staleStatuses(ctx, tx, some); err != nil {
-				return err
-			}
+			return nil
+		}); err != nil {
+			return err
 		}
 		return s.changedRows(ctx, tx, by, what, detail(name, moved), unitTable, ids...)
 	})

@@ -369,20 +369,42 @@ func (s *Store) SaveRecord(ctx context.Context, by Actor, c RecordSave) (Record,
 	}
 	var after Record
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		before, err := s.readRecord(ctx, tx, c.Of, id, circuit, true)
-		if err != nil {
+		return s.judgedRecord(ctx, tx, by, c.Of, id, func() error {
+			before, err := s.readRecord(ctx, tx, c.Of, id, circuit, true)
+			if err != nil {
+				return err
+			}
+			if before.Revision() != c.Revision {
+				return fmt.Errorf("%w: %s", ErrRecordChanged, before.Name)
+			}
+			if err := s.changeRecord(ctx, tx, by, before, c.Change, c.From, ""); err != nil {
+				return err
+			}
+			after, err = s.readRecord(ctx, tx, c.Of, id, circuit, false)
 			return err
-		}
-		if before.Revision() != c.Revision {
-			return fmt.Errorf("%w: %s", ErrRecordChanged, before.Name)
-		}
-		if err := s.changeRecord(ctx, tx, by, before, c.Change, c.From, ""); err != nil {
-			return err
-		}
-		after, err = s.readRecord(ctx, tx, c.Of, id, circuit, false)
-		return err
+		})
 	})
 	return after, err
+}
+
+// judgedRecord is [Store.judged] for the units whose books a record of the register is read for.
+func (s *Store) judgedRecord(ctx context.Context, tx *sql.Tx, by Actor, of register.Record, id int64, change func() error) error {
+	condition, args := "", []any{id}
+	switch of {
+	case register.Unit:
+		condition = `u.id = ?`
+	case register.Type:
+		condition = `u.type_id = ?`
+	case register.Site:
+		condition, args = `u.site_id = ? OR u.winter_site_id = ?`, []any{id, id}
+	default:
+		return change()
+	}
+	units, err := unitsWhere(ctx, tx, condition, args...)
+	if err != nil {
+		return err
+	}
+	return s.judged(ctx, tx, by, units, change)
 }
 
 // changeRecord that was read, as part of a transaction.
@@ -587,18 +609,20 @@ func (s *Store) UndoChange(ctx context.Context, by Actor, of register.Record, ke
 	}
 	var after Record
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		before, err := s.readRecord(ctx, tx, of, id, circuit, true)
-		if err != nil {
+		return s.judgedRecord(ctx, tx, by, of, id, func() error {
+			before, err := s.readRecord(ctx, tx, of, id, circuit, true)
+			if err != nil {
+				return err
+			}
+			if before.Revision() != revision {
+				return fmt.Errorf("%w: %s", ErrRecordChanged, before.Name)
+			}
+			if err := s.undo(ctx, tx, by, before, change); err != nil {
+				return err
+			}
+			after, err = s.readRecord(ctx, tx, of, id, circuit, false)
 			return err
-		}
-		if before.Revision() != revision {
-			return fmt.Errorf("%w: %s", ErrRecordChanged, before.Name)
-		}
-		if err := s.undo(ctx, tx, by, before, change); err != nil {
-			return err
-		}
-		after, err = s.readRecord(ctx, tx, of, id, circuit, false)
-		return err
+		})
 	})
 	return after, err
 }

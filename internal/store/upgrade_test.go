@@ -240,7 +240,7 @@ func TestUpgrade(t *testing.T) {
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 26-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 27-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -467,7 +467,7 @@ func statusOfBefore(t *testing.T, version int) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 26-version {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 27-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"diligentledger/core/register"
 )
 
 // zoneFact names the row of installation with the fleet's time zone.
@@ -44,7 +46,14 @@ func (s *Store) SetZone(ctx context.Context, by Actor, zone *time.Location) erro
 		if before == zone.String() {
 			return nil
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, ?) ON DUPLICATE KEY UPDATE value = VALUES(value)`, zoneFact, zone.String()); err != nil {
+		units, err := unitsWhere(ctx, tx, `u.earlier IS NOT NULL OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.earlier IS NOT NULL)`)
+		if err != nil {
+			return err
+		}
+		if err := s.judged(ctx, tx, by, units, func() error {
+			_, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, ?) ON DUPLICATE KEY UPDATE value = VALUES(value)`, zoneFact, zone.String())
+			return err
+		}); err != nil {
 			return err
 		}
 		return s.changedRows(ctx, tx, by, "zone_changed", fmt.Sprintf("time zone of the fleet: %s, before %s", zone, before), settingTable, zoneFact)
@@ -66,7 +75,10 @@ func (s *Store) SetSiteZone(ctx context.Context, by Actor, site int64, zone *tim
 		if err != nil || after == before {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE site SET zone = NULLIF(?, '') WHERE id = ?`, after, site); err != nil {
+		if err := s.judgedRecord(ctx, tx, by, register.Site, site, func() error {
+			_, err := tx.ExecContext(ctx, `UPDATE site SET zone = NULLIF(?, '') WHERE id = ?`, after, site)
+			return err
+		}); err != nil {
 			return err
 		}
 		named := func(zone string) string {

@@ -47,5 +47,5 @@ var Ahead = sync.OnceValue(func() time.Duration {
 	return Day(machine.In(Zone)).Sub(machine).Round(time.Second)
 })
 
-// Now by the clock of the tests, which runs as fast as the machine's.
-func Now() time.Time { return time.Now().Add(Ahead()) }
+// Now by the clock of the tests, which runs as fast as the machine's, in their zone.
+func Now() time.Time { return time.Now().Add(Ahead()).In(Zone) }

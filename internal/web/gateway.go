@@ -34,13 +34,17 @@ func (h handlers) SendMeterReadings(ctx context.Context, r api.SendMeterReadings
 func (h handlers) ListTokens(ctx context.Context, _ api.ListTokensRequestObject) (api.ListTokensResponseObject, error) {
 	all, err := h.fleet.Tokens(ctx)
 	return api.ListTokens200JSONResponse(each(all, func(t store.Token) api.Token {
-		return api.Token{Id: t.ID, Name: t.Name, Role: api.TokenRole(t.Role), EndsOn: date(t.EndsOn), CreatedAt: t.CreatedAt, Who: t.Who, Revoked: t.Revoked, LastUsedAt: t.LastUsedAt, LastResult: t.LastResult}
+		return api.Token{Id: t.ID, Name: t.Name, Role: api.TokenRole(t.Role), Scope: api.TokenScope(t.Scope), EndsOn: date(t.EndsOn), CreatedAt: t.CreatedAt, Who: t.Who, Revoked: t.Revoked, LastUsedAt: t.LastUsedAt, LastResult: t.LastResult}
 	})), err
 }
 
 // AddToken and give it once.
 func (h handlers) AddToken(ctx context.Context, r api.AddTokenRequestObject) (api.AddTokenResponseObject, error) {
-	secret, err := h.fleet.AddToken(ctx, by(ctx), r.Body.Name, access.Role(r.Body.Role), measure.DateOf(r.Body.EndsOn.Time, time.UTC))
+	var scope store.Scope
+	if r.Body.Scope != nil {
+		scope = store.Scope(*r.Body.Scope)
+	}
+	secret, err := h.fleet.AddToken(ctx, by(ctx), r.Body.Name, access.Role(r.Body.Role), scope, measure.DateOf(r.Body.EndsOn.Time, time.UTC))
 	return api.AddToken201JSONResponse{Secret: secret}, err
 }
 

@@ -108,7 +108,8 @@ func address(ctx context.Context) string {
 
 func writer(ctx context.Context) fleet.Actor {
 	if p := signedIn(ctx); p != nil {
-		return fleet.Actor{ID: p.ID, Name: p.Name, Role: p.Role}
+		token, _ := ctx.Value(tokenKey{}).(int64)
+		return fleet.Actor{ID: p.ID, Name: p.Name, Role: p.Role, Token: token}
 	}
 	return fleet.Actor{}
 }
@@ -130,6 +131,9 @@ func bearer(c *echo.Context) (secret string, ok bool) {
 // tokenKey of the id of the token that a request came with.
 type tokenKey struct{}
 
+// scopeKey of what the token may do.
+type scopeKey struct{}
+
 // who puts the person of the session into the request's context.
 func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -150,7 +154,7 @@ func (h handlers) who(next echo.HandlerFunc) echo.HandlerFunc {
 			if err != nil {
 				return err
 			}
-			ctx = context.WithValue(context.WithValue(ctx, personKey{}, &p), tokenKey{}, token.ID)
+			ctx = context.WithValue(context.WithValue(context.WithValue(ctx, personKey{}, &p), tokenKey{}, token.ID), scopeKey{}, token.Scope)
 		} else if id := h.sessions.GetInt64(ctx, sessionPerson); id != 0 {
 			p, err := h.people.Store.Person(ctx, id)
 			if err != nil && !errors.Is(err, store.ErrNoPerson) {

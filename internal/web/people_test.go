@@ -31,7 +31,7 @@ func as(r access.Role) []string { return []string{"Cookie", cookies[r]} }
 var mayCall = map[string]string{
 	"getHealth": "-ctsr", "getReady": "-ctsr", "getSession": "-ctsr", "signIn": "-ctsr", "requestPasswordReset": "-ctsr", "getLink": "-ctsr", "useLink": "-ctsr",
 	"getMorning": "ctsr", "getHorizon": "ctsr", "listHorizonUnits": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listLines": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
-	"getPlan": "ctsr", "watchPlan": "ctsr", "getPlanOptions": "ctsr", "explainPlan": "ctsr", "getPlanDay": "ctsr", "getPlanPaper": "ctsr", "getPlanCalendar": "ctsr", "whatIf": "cr",
+	"getPlan": "ctsr", "watchPlan": "ctsr", "getPlanOptions": "ctsr", "explainPlan": "ctsr", "getPlanDay": "ctsr", "getPlanPaper": "ctsr", "getPlanCalendar": "ctsr", "whatIf": "ctsr",
 	"proposePlan": "c", "movePlan": "c", "takeOffPlan": "c", "pinPlan": "c", "undoPlan": "c", "agreeWeek": "c", "unlockWeek": "c", "listCalendars": "c", "addCalendar": "c", "revokeCalendar": "c",
 	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listInstruments": "ctsr", "listEntries": "ctsr", "countRunningOut": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "convertBench": "ctsr", "readNumbers": "ctsr", "readDates": "ctsr", "changeReading": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts", "writeEntries": "cts",

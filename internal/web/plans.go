@@ -86,7 +86,7 @@ func value[T int | float64 | string](v *T) T {
 
 // by is who asks.
 func by(ctx context.Context) store.Actor {
-	return store.Actor{ID: signedIn(ctx).ID, Name: signedIn(ctx).Name, Address: address(ctx)}
+	return store.Actor{ID: signedIn(ctx).ID, Name: signedIn(ctx).Name, Role: signedIn(ctx).Role, Address: address(ctx)}
 }
 
 func (h handlers) save(ctx context.Context, id int64, mark string, in api.ServicePlanInput) (api.ServicePlan, error) {

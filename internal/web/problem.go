@@ -72,6 +72,10 @@ func answerError(log *slog.Logger, room func() error, zone func(context.Context)
 		if errors.As(err, &wait) {
 			c.Response().Header().Set("Retry-After", strconv.Itoa(int(wait.For().Seconds())))
 		}
+		var busy *people.Busy
+		if errors.As(err, &busy) {
+			c.Response().Header().Set("Retry-After", "3")
+		}
 		c.Response().Header().Set(echo.HeaderContentType, echo.MIMEApplicationProblemJSON)
 		if err := c.JSON(p.Status, fit(worded(c.Request().Context(), p.Problem, zone), c.Request().ContentLength)); err != nil {
 			log.Warn("answer not sent", "error", err)
@@ -118,6 +122,8 @@ func problemOf(err error) *problem {
 	var coded echo.HTTPStatusCoder
 	var network *net.OpError
 	var wait *people.Wait
+	var busy *people.Busy
+	var judged *store.ForbiddenError
 	var forbidden *fleet.Forbidden
 	var bad *refusal.Field
 	var server *mysql.MySQLError
@@ -133,8 +139,12 @@ func problemOf(err error) *problem {
 		}
 		return newProblem(http.StatusRequestEntityTooLarge, "Too large",
 			fmt.Sprintf("the request is larger than the %d kB accepted; nothing was stored", most>>10))
+	case errors.As(err, &busy):
+		return newProblem(http.StatusServiceUnavailable, "One moment", busy.Error())
 	case errors.As(err, &wait):
 		return newProblem(http.StatusTooManyRequests, "Too many tries", wait.Error())
+	case errors.As(err, &judged):
+		return newProblem(http.StatusForbidden, "Not permitted", judged.Unit+": "+judged.Field.Got+"; accepted: "+judged.Field.Accepted)
 	case errors.As(err, &forbidden):
 		return newProblem(http.StatusForbidden, "Not permitted", forbidden.Error(), api.FieldProblemOf(forbidden.Field))
 	case errors.As(err, &bad):
@@ -190,6 +200,8 @@ func problemOf(err error) *problem {
 	case errors.Is(err, store.ErrEntryDiffers):
 		return newProblem(http.StatusConflict, "Id already used", err.Error()+"; write this one with an id of its own",
 			api.FieldProblem{Pointer: "/id", Detail: "already used by an entry that says something else"})
+	case errors.Is(err, store.ErrFactsChanged):
+		return newProblem(http.StatusConflict, "Changed by another person", err.Error())
 	case errors.Is(err, store.ErrOutcomeUnknown):
 		return newProblem(http.StatusServiceUnavailable, "Not known whether recorded", "the database's answer was lost: it is not known whether this was written; sending it again is safe, it is written once")
 	case errors.As(err, &coded) && coded.StatusCode() == http.StatusBadRequest:
@@ -245,8 +257,12 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 	}
 	for _, path := range contract.Paths.Map() {
 		for _, operation := range path.Operations() {
-			if _, err := rolesOf(operation); err != nil {
+			roles, err := rolesOf(operation)
+			if err != nil {
 				return nil, err
+			}
+			if scope := tokenOf(operation); !slices.Contains(roles, "public") && scope != neverByToken && !slices.Contains(store.Scopes, store.Scope(scope)) {
+				return nil, fmt.Errorf("operation %s says for no token scope: x-token is missing", operation.OperationID)
 			}
 		}
 	}
@@ -268,6 +284,14 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 			if err := allowed(route.Operation, signedIn(req.Context())); err != nil {
 				return err
 			}
+			if scope, is := req.Context().Value(scopeKey{}).(store.Scope); is {
+				if err := allowedByToken(route.Operation, scope); err != nil {
+					return err
+				}
+			}
+			if own, _ := route.Operation.Extensions["x-own-page"].(bool); own && !fromOwnPage(req) {
+				return newProblem(http.StatusForbidden, "Not permitted", "this address was opened by a link of another site; accepted: the link on the page of the program")
+			}
 			err = openapi3filter.ValidateRequest(req.Context(), &openapi3filter.RequestValidationInput{
 				Request: req, PathParams: params, Route: route, Options: options})
 			if err != nil {
@@ -276,6 +300,13 @@ func validator(contract *openapi3.T) (echo.MiddlewareFunc, error) {
 			return next(c)
 		}
 	}, nil
+}
+
+// fromOwnPage reports whether a browser says that a page of the program, or a person who typed the address, asks for it. A cookie goes
+// along with a link of another site, too.
+func fromOwnPage(req *http.Request) bool {
+	site := req.Header.Get("Sec-Fetch-Site")
+	return site == "same-origin" || site == "none"
 }
 
 // rolesOf an operation by the contract; an error when it names no one.
@@ -307,6 +338,32 @@ func allowed(o *openapi3.Operation, p *store.Person) error {
 		return nil
 	}
 	return newProblem(http.StatusForbidden, "Not permitted", fmt.Sprintf("a %s may not do this; accepted: %s", p.Role, strings.Join(roles, ", ")))
+}
+
+const neverByToken = "never"
+
+// tokenOf an operation by the contract: the scope that a token needs for it, or never.
+func tokenOf(o *openapi3.Operation) string {
+	text, _ := o.Extensions["x-token"].(string)
+	return text
+}
+
+// allowedByToken refuses a token whose scope is too small, and every token where credentials, people and the whole of the books are
+// at stake: what a token could make for itself would outlive it.
+func allowedByToken(o *openapi3.Operation, scope store.Scope) error {
+	roles, err := rolesOf(o)
+	if err != nil || slices.Contains(roles, "public") {
+		return err
+	}
+	needed := store.Scope(tokenOf(o))
+	if scope.Covers(needed) {
+		return nil
+	}
+	accepted := "a token of scope " + string(needed) + " or more"
+	if !slices.Contains(store.Scopes, needed) {
+		accepted = "a person who is signed in: no token may do this"
+	}
+	return newProblem(http.StatusForbidden, "Not permitted", fmt.Sprintf("a token of scope %s may not do this; accepted: %s", scope, accepted))
 }
 
 // invalid words what the contract found wrong.

@@ -261,6 +261,15 @@ func isSearch(c *echo.Context) bool {
 	return path == apiPrefix+"plan" || strings.HasPrefix(path, apiPrefix+"plan/")
 }
 
+// isPassword reports whether the request brings a password, which waits for its turn to be hashed.
+func isPassword(c *echo.Context) bool {
+	path := c.Request().URL.Path
+	return c.Request().Method == http.MethodPost && (path == apiPrefix+"session" || strings.HasPrefix(path, apiPrefix+"links/"))
+}
+
+// passwordWithin is how long a password may wait for its turn.
+const passwordWithin = 20 * time.Second
+
 // uploadWithin is how long a file may take to arrive and to be kept.
 const uploadWithin = 60 * time.Second
 
@@ -275,6 +284,8 @@ func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 			within = uploadWithin
 		case isSearch(c):
 			within = searchWithin
+		case isPassword(c):
+			within = passwordWithin
 		}
 		ctx, cancel := context.WithTimeout(c.Request().Context(), within)
 		defer cancel()

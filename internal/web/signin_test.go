@@ -3,16 +3,23 @@ package web_test
 import (
 	"errors"
 	"fmt"
+	"io"
+	"log/slog"
 	"net/http"
+	"net/http/httptest"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"diligentledger/api"
 	"diligentledger/core/access"
+	"diligentledger/internal/fleet"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
+	"diligentledger/internal/web"
 )
 
 // addPerson with a password to the register, and how to sign in as them with a device cookie.
@@ -295,5 +302,120 @@ func TestEasyPasswords(t *testing.T) {
 		if err := people.CheckPassword(password, p); (err == nil) != fine {
 			t.Errorf("%q: %v", password, err)
 		}
+	}
+}
+
+// Right passwords are never taken for wrong ones, however many are tried at once on a busy machine: each is accepted, or asked to wait
+// for its turn and not counted.
+func TestSignInAtOnce(t *testing.T) {
+	const email = "atonce@skerrow.example"
+	slow, err := people.New(people.Config{Store: service.Store, Outbox: mail, Address: "http://ledger.test", Now: now, Memory: 8 << 10})
+	if err != nil {
+		t.Fatal(err)
+	}
+	hash, err := slow.Hash("right right right")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := service.Store.AddPerson(t.Context(), store.Person{Name: "A. Tonce", Email: email, Role: access.Reader, Password: hash, Active: true}); err != nil {
+		t.Fatal(err)
+	}
+	h, err := web.New(web.Config{Fleet: fleet.New(service.Store, now), People: slow, Screens: screens, Log: slog.New(slog.DiscardHandler), Rate: 10_000, Stream: 2 * time.Second})
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := httptest.NewServer(h)
+	defer at.Close()
+	try := func(password string) (int, string) {
+		req, err := http.NewRequestWithContext(t.Context(), "POST", at.URL+"/api/v1/session", strings.NewReader(fmt.Sprintf(`{"email":%q,"password":%q}`, email, password)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Sec-Fetch-Site", "same-origin")
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Error(err)
+			return 0, ""
+		}
+		defer res.Body.Close()
+		text, _ := io.ReadAll(res.Body)
+		return res.StatusCode, string(text)
+	}
+	for range 3 { // of five that are free
+		try("wrong")
+	}
+	in := 0
+	for range 4 {
+		var all sync.WaitGroup
+		var mu sync.Mutex
+		for range 16 {
+			all.Go(func() {
+				status, text := try("right right right")
+				mu.Lock()
+				defer mu.Unlock()
+				switch {
+				case status == http.StatusOK:
+					in++
+				case status == http.StatusServiceUnavailable && strings.Contains(text, "one moment") && strings.Contains(text, "not counted"):
+				default:
+					t.Errorf("%d %s", status, text)
+				}
+			})
+		}
+		all.Wait()
+	}
+	if in == 0 {
+		t.Error("nobody came in")
+	}
+	if status, text := try("right right right"); status != http.StatusOK {
+		t.Errorf("afterwards: %d %s", status, text)
+	}
+	var failures int
+	if err := opened(t, instance.OwnerDSN()).DB().QueryRowContext(t.Context(), `SELECT COALESCE(MAX(failures), 0) FROM throttle WHERE who = ?`, "account "+email).Scan(&failures); err != nil || failures != 0 {
+		t.Errorf("%d failures are counted, %v", failures, err)
+	}
+}
+
+// Of ten uses of one invitation at once one gets in.
+func TestInvitationAtOnce(t *testing.T) {
+	if res, text := ask(t, "POST", "/api/v1/people", m{"name": "T. Entimes", "email": "tentimes@skerrow.example", "role": "reader"}); res.StatusCode != http.StatusCreated {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	token := lastLink(t)
+	var all sync.WaitGroup
+	var in, gone atomic.Int32
+	for range 10 {
+		all.Go(func() {
+			res, text, err := send(t.Context(), "POST", "/api/v1/links/"+token, m{"password": "tern gravel oilskin noon"}, "Cookie", "")
+			switch {
+			case err == nil && res.StatusCode == http.StatusOK:
+				in.Add(1)
+			case err == nil && res.StatusCode == http.StatusGone:
+				gone.Add(1)
+			default:
+				t.Errorf("%v, %s", err, text)
+			}
+		})
+	}
+	all.Wait()
+	if in.Load() != 1 || gone.Load() != 9 {
+		t.Errorf("%d came in, %d were told that it was used", in.Load(), gone.Load())
+	}
+}
+
+// A mailbox gets few letters, from however many addresses they are asked for; the answer tells nobody.
+func TestResetMailsOfOneAddress(t *testing.T) {
+	const email = "mailbox@skerrow.example"
+	addPerson(t, "M. Ailbox", email, access.Reader)
+	sent := len(mail.sent)
+	for i := range 40 {
+		forgive(t, "forgot 127.0.0.1") // as from another address each time
+		if res, text := ask(t, "POST", "/api/v1/password-reset", m{"email": email}, "Cookie", ""); res.StatusCode >= 400 {
+			t.Fatalf("%d: %d %s", i, res.StatusCode, text)
+		}
+	}
+	if n := len(mail.sent) - sent; n != 3 {
+		t.Errorf("%d of 40 letters were sent, not 3", n)
 	}
 }

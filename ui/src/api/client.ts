@@ -229,7 +229,7 @@ export const api = {
       }),
     ),
   tokens: (signal?: AbortSignal) => answer(client.GET("/api/v1/tokens", { signal })),
-  addToken: (body: { name: string; role: Schemas["TokenRole"]; endsOn: string }) =>
+  addToken: (body: { name: string; role: Schemas["TokenRole"]; scope?: Schemas["TokenScope"]; endsOn: string }) =>
     answer(client.POST("/api/v1/tokens", { body })),
   revokeToken: (id: number) => answer(client.DELETE("/api/v1/tokens/{id}", { params: { path: { id } } })),
   workbook: (body: Schemas["Workbook"]) => answer(client.POST("/api/v1/workbook", { body, parseAs: "blob" })),

@@ -3782,11 +3782,18 @@ export interface components {
          * @enum {string}
          */
         TokenRole: "gateway" | "reader" | "technician" | "coordinator";
+        /**
+         * @description What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
+         *     register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
+         * @enum {string}
+         */
+        TokenScope: "read" | "record" | "change";
         Token: {
             /** Format: int64 */
             id: number;
             name: string;
             role: components["schemas"]["TokenRole"];
+            scope: components["schemas"]["TokenScope"];
             /** Format: date */
             endsOn: string;
             /** Format: date-time */
@@ -6999,6 +7006,7 @@ export interface operations {
                 "application/json": {
                     name: string;
                     role: components["schemas"]["TokenRole"];
+                    scope?: components["schemas"]["TokenScope"];
                     /**
                      * Format: date
                      * @description The last day on which it is good.

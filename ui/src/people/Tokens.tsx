@@ -9,12 +9,19 @@ import { dayTime, longDay } from "../words/figures";
 import { SectionHeading } from "./SectionHeading";
 
 type Role = Schemas["TokenRole"];
+type Scope = Schemas["TokenScope"];
 
 const roles: readonly (readonly [Role, string])[] = [
   ["gateway", "gateway: sends meter readings, nothing else"],
   ["reader", "reader: reads"],
   ["technician", "technician: writes what was done and found"],
-  ["coordinator", "coordinator: everything"],
+  ["coordinator", "coordinator"],
+];
+
+const scopes: readonly (readonly [Scope, string])[] = [
+  ["read", "read"],
+  ["record", "read and record entries"],
+  ["change", "also change register and plan"],
 ];
 
 /** Tokens by which scripts and telematics gateways use the API. */
@@ -37,7 +44,9 @@ export function Tokens() {
         {tokens.data?.map((t) => (
           <li key={t.id} className={t.revoked ? "history-line faint" : "history-line"} data-token={t.name}>
             <span className="strong">{t.name}</span>
-            <span>{t.role}</span>
+            <span>
+              {t.role}, {t.scope}
+            </span>
             <span className="what">
               {t.revoked ? "revoked" : `to ${longDay(t.endsOn)}`} · made by {t.who} ·{" "}
               {t.lastUsedAt ? `used ${dayTime(t.lastUsedAt)}` : "not used yet"}
@@ -66,9 +75,10 @@ export function Tokens() {
 function NewToken({ onMade }: { onMade: () => Promise<void> }) {
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("gateway");
+  const [scope, setScope] = useState<Scope>("read");
   const [endsOn, setEndsOn] = useState("");
   const make = useMutation({
-    mutationFn: () => api.addToken({ name, role, endsOn }),
+    mutationFn: () => api.addToken({ name, role, scope, endsOn }),
     onSuccess: async () => {
       setName("");
       await onMade();
@@ -83,7 +93,10 @@ function NewToken({ onMade }: { onMade: () => Promise<void> }) {
     <form onSubmit={submit} aria-label="New token" noValidate>
       <div className="since">
         <TextField label="name of the token" width="220px" value={name} onChange={setName} error={refusalOf("/name")} />
-        <SelectField label="it may" width="330px" value={role} options={roles} onChange={setRole} />
+        <SelectField label="with the rights of" width="330px" value={role} options={roles} onChange={setRole} />
+        {role !== "gateway" && (
+          <SelectField label="it may" width="250px" value={scope} options={scopes} onChange={setScope} />
+        )}
         <DateField
           label="good until"
           value={endsOn}
