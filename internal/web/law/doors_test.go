@@ -87,7 +87,7 @@ func TestFactIsNoRelease(t *testing.T) {
 	}
 	// The signatory ends it by a release; then the fact may be put right.
 	release := map[string]any{"what": "cap renewed", "certificate": "SS-104", "certificateKind": "inspection authorisation", "data": "MM 75-20"}
-	if status, text := r.write(technician, "AV-01", "cap_test", map[string]any{"holds": true, "seal": "good", "vacuum": "opens", "seated": true, "renewed": true}); status != http.StatusCreated {
+	if status, text := r.write(technician, "AV-01", "cap_test", map[string]any{"opened": map[string]any{"value": 80, "unit": "kPa"}, "seal": "good", "vacuum": "opens", "seated": true, "renewed": true}); status != http.StatusCreated {
 		t.Fatalf("%d %s", status, text)
 	}
 	if status, text := r.write(signatory, "AV-01", "release", release); status != http.StatusCreated {
