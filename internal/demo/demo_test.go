@@ -38,37 +38,54 @@ func evaluated(f store.LoadedFleet, u store.LoadedUnit, today time.Time) (ledger
 	return a, clock.Evaluate(&a, plan, clock.Conditions{Climate: site.Cold.Climate()}, measure.DateOf(today, time.UTC))
 }
 
+// The demo fleet keeps its stories on each day.
 func TestFleet(t *testing.T) {
-	for _, today := range days {
-		f := Fleet(today)
-		kinds, verdicts, ids := map[string]int{}, map[clock.Verdict]int{}, map[string]bool{}
-		for _, u := range f.Units {
-			kinds[u.Kind]++
-			a, o := evaluated(f, u, today)
-			verdicts[o.Verdict]++
-			for _, l := range a.Lines {
-				if ids[l.Entry.ID] {
-					t.Fatalf("id %s is there twice", l.Entry.ID)
-				}
-				ids[l.Entry.ID] = true
-				if id, err := uuid.Parse(l.Entry.ID); err != nil || id.Version() != 7 || id.Variant() != uuid.RFC4122 {
-					t.Errorf("id %s: %v", l.Entry.ID, err)
-				}
-				if l.Entry.RecordedAt.After(measure.DateOf(today, time.UTC).Time()) {
-					t.Errorf("%s is recorded at %s, after the start of %s", u.Code, l.Entry.RecordedAt, today)
-				}
-				if slices.ContainsFunc(l.Notes, func(n ledger.Note) bool { return slices.Contains(mistakes, n) }) {
-					t.Errorf("%s on %s: %v", u.Code, l.Entry.At, l.Notes)
-				}
+	all := days
+	if everyDay {
+		for n := range 400 {
+			all = append(all, time.Date(2026, 12, 1+n, 6+n%13, 0, 0, 0, time.UTC))
+		}
+	}
+	for part := range slices.Chunk(all, 25) {
+		t.Run(part[0].Format(time.DateOnly), func(t *testing.T) {
+			t.Parallel()
+			for _, today := range part {
+				storiesOn(t, today)
+			}
+		})
+	}
+}
+
+func storiesOn(t *testing.T, today time.Time) {
+	t.Helper()
+	f := Fleet(today)
+	kinds, verdicts, ids := map[string]int{}, map[clock.Verdict]int{}, map[string]bool{}
+	for _, u := range f.Units {
+		kinds[u.Kind]++
+		a, o := evaluated(f, u, today)
+		verdicts[o.Verdict]++
+		for _, l := range a.Lines {
+			if ids[l.Entry.ID] {
+				t.Fatalf("id %s is there twice", l.Entry.ID)
+			}
+			ids[l.Entry.ID] = true
+			if id, err := uuid.Parse(l.Entry.ID); err != nil || id.Version() != 7 || id.Variant() != uuid.RFC4122 {
+				t.Errorf("id %s: %v", l.Entry.ID, err)
+			}
+			if l.Entry.RecordedAt.After(measure.DateOf(today, time.UTC).Time()) {
+				t.Errorf("%s is recorded at %s, after the start of %s", u.Code, l.Entry.RecordedAt, today)
+			}
+			if slices.ContainsFunc(l.Notes, func(n ledger.Note) bool { return slices.Contains(mistakes, n) }) {
+				t.Errorf("%s on %s: %v", u.Code, l.Entry.At, l.Notes)
 			}
 		}
-		if len(f.Units) < 55 || len(kinds) != 5 {
-			t.Errorf("%d units of %d kinds", len(f.Units), len(kinds))
-		}
-		for _, v := range []clock.Verdict{clock.Hold, clock.Overdue, clock.Due, clock.Watch, clock.Sound} {
-			if verdicts[v] == 0 {
-				t.Errorf("on %s nothing is %s: %v", today.Format(time.DateOnly), v, verdicts)
-			}
+	}
+	if len(f.Units) < 55 || len(kinds) != 5 {
+		t.Errorf("%d units of %d kinds", len(f.Units), len(kinds))
+	}
+	for _, v := range []clock.Verdict{clock.Hold, clock.Overdue, clock.Due, clock.Watch, clock.Sound} {
+		if verdicts[v] == 0 {
+			t.Errorf("on %s nothing is %s: %v", today.Format(time.DateOnly), v, verdicts)
 		}
 	}
 }

@@ -163,7 +163,10 @@ func readSheet(f *excelize.File, name string) (*Table, error) {
 			return nil, err
 		}
 	}
-	return t, rows.Error()
+	if err := rows.Error(); err != nil { // such as a row of a number that no sheet has
+		return nil, refuse(fmt.Sprintf("sheet %s, which cannot be read (%s)", name, firstLine(err.Error())), "an XLSX file as a spreadsheet program writes it")
+	}
+	return t, nil
 }
 
 // add a row unless it is blank.

@@ -12,8 +12,14 @@ import (
 	"diligentledger/core/refusal"
 )
 
+// mostCells of a workbook (judgement): a list of 100,000 units has 1,200,000.
+const mostCells = 1_500_000
+
 // MakeWorkbook of a list. Cells are written as what they are: a text that begins with = stays a text.
 func (h handlers) MakeWorkbook(_ context.Context, r api.MakeWorkbookRequestObject) (api.MakeWorkbookResponseObject, error) {
+	if cells := len(r.Body.Heads) * len(r.Body.Rows); cells > mostCells {
+		return nil, refusal.New("/rows", fmt.Sprintf("%d cells", cells), fmt.Sprintf("at most %d; take the list as CSV, or narrow it by a filter", mostCells))
+	}
 	f := excelize.NewFile()
 	sheet, err := f.NewStreamWriter("Sheet1")
 	if err != nil {

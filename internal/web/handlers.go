@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/hex"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"slices"
 	"strings"
@@ -41,6 +42,8 @@ type handlers struct {
 	probe       bool
 	stream      time.Duration
 	entrySchema *openapi3.Schema
+	log         *slog.Logger
+	files       *turns
 }
 
 var _ api.StrictServerInterface = handlers{}

@@ -186,6 +186,7 @@ func (h handlers) writeSent(ctx context.Context, l sentLine) (receipt store.Rece
 func (h handlers) becameOf(ctx context.Context, err error) (api.EntryOutcomeState, *api.Problem) {
 	p := problemOf(err)
 	if p == nil {
+		h.log.Error("an entry of a batch failed", "error", err)
 		p = newProblem(http.StatusInternalServerError, "Failed", "something failed on the server; nothing was stored, send it again")
 	}
 	said := fit(worded(ctx, p.Problem, h.people.Store.Zone), smallAnswer)

@@ -89,14 +89,14 @@ func New(cfg Config) (http.Handler, error) {
 		return nil, err
 	}
 	h := handlers{fleet: cfg.Fleet, people: cfg.People, sessions: newSessions(cfg.People.Store), demo: demoAccounts(cfg.Demo), room: cfg.Room, address: cfg.Address, probe: cfg.Probe, stream: cfg.Stream,
-		entrySchema: contract.Components.Schemas["EntryInput"].Value}
+		entrySchema: contract.Components.Schemas["EntryInput"].Value, log: cfg.Log, files: newTurns()}
 	e := echo.New()
 	e.Logger = cfg.Log
 	e.HTTPErrorHandler = answerError(cfg.Log, cfg.Room, cfg.People.Store.Zone)
 	e.IPExtractor = clientAddress(cfg.Proxies)
 	e.Use(middleware.RequestID(), accessLog(cfg.Log), middleware.Recover(), knownHost(cfg.Hosts),
 		middleware.SecureWithConfig(middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "same-origin"}),
-		noStore, deadline,
+		h.noStore, deadline,
 		middleware.RateLimiterWithConfig(middleware.RateLimiterConfig{
 			Store: middleware.NewRateLimiterMemoryStoreWithConfig(middleware.RateLimiterMemoryStoreConfig{Rate: cfg.Rate, Burst: int(4 * cfg.Rate)}),
 			IdentifierExtractor: func(c *echo.Context) (string, error) {
@@ -105,7 +105,7 @@ func New(cfg Config) (http.Handler, error) {
 		}),
 		// A request with a token of its own brings no cookie along that another site could use.
 		middleware.CSRFWithConfig(middleware.CSRFConfig{Skipper: func(c *echo.Context) bool { _, ok := bearer(c); return ok }, CookieName: "csrf", CookiePath: "/", CookieHTTPOnly: false, CookieSecure: true, CookieSameSite: http.SameSiteStrictMode}),
-		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.GzipWithConfig(middleware.GzipConfig{Skipper: isCompressed}), h.withSession, h.withRoom, readable, validate)
+		middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: bodyLimit, Skipper: isUpload}), uploadLimit, middleware.GzipWithConfig(middleware.GzipConfig{Skipper: isCompressed}), h.withSession, h.withRoom, h.inTurn, readable, validate)
 	api.RegisterHandlers(e, api.NewStrictHandler(h, nil))
 	e.GET("/api/openapi.json", func(c *echo.Context) error { return c.JSONBlob(http.StatusOK, document) })
 	e.GET("/docs/:name", answerDocument(texts))
@@ -296,8 +296,10 @@ func deadline(next echo.HandlerFunc) echo.HandlerFunc {
 
 // noStore keeps the books out of caches; files with a hash in their name are
 // marked otherwise where they are served.
-func noStore(next echo.HandlerFunc) echo.HandlerFunc {
+func (h handlers) noStore(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
+		// Devices set their clocks by it; see ui/src/frame/clock.ts.
+		c.Response().Header().Set("Server-Time", h.fleet.Now().UTC().Format("2006-01-02T15:04:05.000Z07:00"))
 		c.Response().Header().Set("Cache-Control", "no-store")
 		return next(c)
 	}

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, type SyntheticEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { type Account, type EntryInput, type EntryKind, type Line, Problem, type Product, api } from "../api/client";
+import { timeNow } from "../frame/clock";
 import { useEscape } from "../frame/keys";
 import { keepUnsent, sendable } from "../frame/outbox";
 import { useSettled } from "../frame/settled";
@@ -136,7 +137,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
   });
   const write = useMutation({
     mutationFn: async (draft: Draft) => {
-      pressed.current ??= new Date();
+      pressed.current ??= timeNow();
       const now = toEntry(draft, { ...ids, at: pressed.current }, account, known);
       if ("missing" in now) throw new Error(`Missing: ${now.missing.join(", ")}.`);
       if ("errors" in now) throw new Error(Object.values(now.errors).join(" "));
@@ -368,7 +369,7 @@ const whatOf = (d: Draft) =>
     .join(" ")
     .trim();
 
-const newIds = () => ({ entry: newId(), strike: newId(), at: new Date() });
+const newIds = () => ({ entry: newId(), strike: newId(), at: timeNow() });
 
 /** What is to be confirmed when all that was refused are questions; it names the figures. */
 function asked(refusal: Error | null): string {

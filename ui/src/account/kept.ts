@@ -38,6 +38,13 @@ export function dropDraft(person: string, unit: string, form: string) {
   drafts.changed();
 }
 
+/** Drops all drafts of a person on this device. */
+export function dropDrafts(person: string) {
+  const start = `${prefix}${encodeURIComponent(person)}/`;
+  for (const key of Object.keys(localStorage)) if (key.startsWith(start)) localStorage.removeItem(key);
+  drafts.changed();
+}
+
 export const keptDraft = (person: string, unit: string, form: string) => read(keyOf(person, unit, form));
 
 function read(key: string): KeptDraft | undefined {

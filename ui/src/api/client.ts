@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { serverSaid } from "../frame/clock";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -37,6 +38,19 @@ export class Problem extends Error {
 }
 
 const client = createClient<paths>({ baseUrl: window.location.origin });
+
+// Each answer says what time it is at the server: a device whose clock is wrong, or was set, learns it with whatever it asks or sends.
+const askedAt = new WeakMap<Request, number>();
+client.use({
+  onRequest: ({ request }) => {
+    askedAt.set(request, Date.now());
+  },
+  onResponse: ({ request, response }) => {
+    const now = response.headers.get("Server-Time");
+    const asked = askedAt.get(request);
+    if (now && asked !== undefined) serverSaid(now, asked, Date.now());
+  },
+});
 
 let signedOut = () => {};
 

@@ -11,6 +11,9 @@ interface Known {
 const key = "diligent.clock";
 /** From which difference on it is said, ms (judgement). */
 const worthSaying = 5 * 60_000;
+/** By how much two answers may differ that say the same, ms, and after how long it is written down that the clock went on. */
+const openFor = 500;
+const seenFor = 60_000;
 /** Every half a minute it is asked again whether the clock was set. */
 const clock = source(undefined, (changed) => {
   const timer = setInterval(changed, 30_000);
@@ -39,7 +42,12 @@ function keep(k: Known) {
 export function serverSaid(now: string, asked: number, answered: number) {
   const at = Date.parse(now);
   if (Number.isNaN(at)) return;
-  keep({ offset: at - (asked + answered) / 2, seen: answered });
+  const offset = at - (asked + answered) / 2;
+  const before = known();
+  // What the way there and back leaves open is no other time; each change is written, and drawn.
+  const open = (answered - asked) / 2 + openFor;
+  if (Math.abs(offset - before.offset) <= open && answered >= before.seen && answered - before.seen < seenFor) return;
+  keep({ offset: Math.abs(offset - before.offset) <= open ? before.offset : offset, seen: answered });
 }
 
 /** The time by the clock of the server, as far as it is known. */

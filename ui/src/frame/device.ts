@@ -16,6 +16,8 @@ export interface Line {
   readonly sha256: string;
   /** When it was recorded, RFC 3339, by the clock of the server as far as the device knows it. */
   readonly recordedAt: string;
+  /** Its place in the queue, by the order of recording; none on a line of an earlier program. */
+  readonly order?: number;
   /** What it says, in a few words. */
   readonly what: string;
   /** The round and the unit of the round that it came from. */
@@ -71,6 +73,8 @@ export interface JobLine {
   readonly unit: string;
   readonly what: string;
   readonly event: Schemas["JobEvents"]["events"][number];
+  /** Its place among those that wait, by the order of recording; none on a line of an earlier program. */
+  readonly order?: number;
   /** Why the server refused it; while there is none it waits. */
   readonly why?: string;
 }

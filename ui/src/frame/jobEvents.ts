@@ -26,9 +26,7 @@ async function refresh() {
     const now = await db.get("jobs", key);
     if (now && now.revision >= had.revision) packs.set(key, now);
   }
-  lines.set(
-    (await db.getAll("jobEvents")).sort((a, b) => a.event.at.localeCompare(b.event.at) || a.id.localeCompare(b.id)),
-  );
+  lines.set((await db.getAll("jobEvents")).sort((a, b) => (a.order ?? 0) - (b.order ?? 0) || a.id.localeCompare(b.id)));
 }
 
 async function changed() {
@@ -58,9 +56,11 @@ export async function keepEvent(
 ) {
   await open();
   const id = uuidv7();
-  const line: JobLine = { id, person, job, unit, what, event: { ...event, id, at: timeNow().toISOString() } };
   const db = await device();
   const tx = db.transaction("jobEvents", "readwrite", { durability: "strict" });
+  // After those that wait, whatever a clock says that was set meanwhile.
+  const order = Math.max(0, ...(await tx.store.getAll()).map((l) => l.order ?? 0)) + 1;
+  const line: JobLine = { id, person, job, unit, what, order, event: { ...event, id, at: timeNow().toISOString() } };
   await Promise.all([tx.store.put(line), tx.done]);
   await changed();
 }
@@ -77,7 +77,11 @@ export async function keepJob(person: string, job: Schemas["Job"]) {
   const key = keyOf(person, job.id);
   const kept: KeptJob = { id: job.id, person, revision: job.revision, pack: job.pack, problem: job.problem };
   if ((packs.get(key)?.revision ?? -1) <= kept.revision) packs.set(key, kept);
-  await (await device()).put("jobs", kept, key);
+  // An answer that was on its way for long must not take the place of a later one, of this tab or another.
+  const tx = (await device()).transaction("jobs", "readwrite");
+  const there = await tx.store.get(key);
+  if (!there || there.revision <= kept.revision) await tx.store.put(kept, key);
+  await tx.done;
   lines.changed();
 }
 

@@ -19,7 +19,11 @@ const channel = typeof BroadcastChannel === "undefined" ? undefined : new Broadc
 /** Reads the queue anew, as another tab or this one left it. */
 async function refresh() {
   const db = await device();
-  lines.set((await db.getAll("queue")).sort((a, b) => a.recordedAt.localeCompare(b.recordedAt)));
+  lines.set(
+    (await db.getAll("queue")).sort(
+      (a, b) => (a.order ?? 0) - (b.order ?? 0) || a.recordedAt.localeCompare(b.recordedAt),
+    ),
+  );
 }
 
 async function changed() {
@@ -115,7 +119,9 @@ export async function keepUnsent(...all: readonly Unsent[]) {
   const made = await Promise.all(all.map(lineOf));
   const db = await device();
   const tx = db.transaction("queue", "readwrite", { durability: "strict" });
-  await Promise.all([...made.map((l) => tx.store.put(l)), tx.done]);
+  // After those that wait, whatever a clock says that was set meanwhile.
+  const last = Math.max(0, ...(await tx.store.getAll()).map((l) => l.order ?? 0));
+  await Promise.all([...made.map((l, i) => tx.store.put({ ...l, order: last + 1 + i })), tx.done]);
   await changed();
 }
 

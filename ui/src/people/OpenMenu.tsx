@@ -1,11 +1,12 @@
 import { Menu, Portal, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useContext, useState } from "react";
-import { api } from "../api/client";
-import { forgetJobs, useJobLines } from "../frame/jobEvents";
+import { Problem, api } from "../api/client";
+import { useJobLines } from "../frame/jobEvents";
 import { useUnsent } from "../frame/outbox";
-import { forgetWalks, unrecordedOf } from "../round/taken";
+import { unrecordedOf } from "../round/taken";
 import { roleNames } from "../words/names";
+import { forgetDevice, oweSignOut } from "./leaving";
 import { PersonButton } from "./PersonMenu";
 import { LeaveContext, forget, usePerson } from "./session";
 
@@ -31,10 +32,18 @@ export function OpenMenu() {
   const answered = drafts.data ?? [];
   const asks = unsent > 0 || answered.length > 0;
   const signOut = useMutation({
-    mutationFn: (everywhere: boolean) => api.signOut(everywhere),
+    mutationFn: async (everywhere: boolean) => {
+      try {
+        await api.signOut(everywhere);
+      } catch (error) {
+        if (!(error instanceof Problem) || error.status !== 0) throw error;
+        // Without a connection this device forgets all the same; the server ends the session when it hears of it.
+        oweSignOut(everywhere ? "everywhere" : "here");
+      }
+    },
+    networkMode: "always",
     onSuccess: () => {
-      void forgetWalks(person.email).catch(() => undefined);
-      void forgetJobs(person.email).catch(() => undefined);
+      void forgetDevice(person.email).catch(() => undefined);
       leave();
       forget(queries);
     },
@@ -98,6 +107,11 @@ export function OpenMenu() {
             sign out all the same
           </button>
         </div>
+      )}
+      {signOut.error && (
+        <p className="leaving alarm" role="alert">
+          Not signed out: {signOut.error.message}
+        </p>
       )}
       {settings && (
         <Suspense>

@@ -6,6 +6,7 @@ import { Failed, Waiting } from "../frame/State";
 import { setReading } from "../words/figures";
 import { LeaveContext, PersonContext, forgetPerson, rememberPerson, rememberedPerson } from "./session";
 import { Problem } from "../api/client";
+import { paySignOut, signOutOwed } from "./leaving";
 
 const SignInPage = lazyWithChakra(() => import("./SignInPage").then((m) => m.SignInPage));
 const SignInAgain = lazyWithChakra(() => import("./SignInAgain").then((m) => m.SignInAgain));
@@ -25,7 +26,11 @@ export function SessionGate({ children }: { children: ReactNode }) {
   }, []);
   const session = useQuery({
     queryKey: ["session"],
-    queryFn: ({ signal }) => api.session(signal),
+    queryFn: async ({ signal }) => {
+      // A sign-out without a connection comes first: its session must not open the books again.
+      await paySignOut();
+      return api.session(signal);
+    },
     staleTime: 60_000,
   });
   useEffect(() => {
@@ -44,6 +49,15 @@ export function SessionGate({ children }: { children: ReactNode }) {
   // Once the server answers that no one is signed in, the page stays under the sign-in.
   if (remembered && last === undefined) setLast(remembered);
   if (session.isPending) return <Waiting what="the books" />;
+  if (unreached && signOutOwed())
+    return (
+      <p className="wait" role="status">
+        Signed out on this device. The server ends the session as soon as there is a connection.{" "}
+        <button type="button" className="act" onClick={() => void session.refetch()}>
+          try now
+        </button>
+      </p>
+    );
   if (!session.data && !remembered && !last)
     return <Failed error={session.error} again={() => void session.refetch()} />;
   const shown = person ?? last ?? remembered;

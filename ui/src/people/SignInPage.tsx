@@ -5,6 +5,7 @@ import { type Schemas, api } from "../api/client";
 import { TextField } from "../account/fields";
 import { useScheme } from "../frame/scheme";
 import { roleNames } from "../words/names";
+import { dropOwedSignOut } from "./leaving";
 import { enter } from "./session";
 import { Submit } from "../frame/Submit";
 
@@ -56,7 +57,10 @@ function useSignIn(again = "") {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: (who: { email: string; password: string }) => api.signIn(who.email, who.password),
-    onSuccess: (session) => enter(queries, session, again),
+    onSuccess: (session) => {
+      dropOwedSignOut();
+      enter(queries, session, again);
+    },
   });
 }
 

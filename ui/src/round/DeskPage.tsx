@@ -5,7 +5,7 @@ import { api } from "../api/client";
 import { DateField, unread } from "../account/DateField";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
-import { keepUnsent, useLines } from "../frame/outbox";
+import { currentLines, keepUnsent } from "../frame/outbox";
 import { usePerson } from "../people/session";
 import { symbols } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
@@ -207,7 +207,8 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
   const [recorded, setRecorded] = useState<Readonly<Record<string, string>>>({});
   const [now, setNow] = useState(round);
   const grid = useRef<HTMLTableElement>(null);
-  const lines = useLines(taken.person);
+  // As it is now, for lines that are recorded after others were.
+  const doneNow = useRef<Readonly<Record<string, string>>>({});
   useReport(taken.person, now);
   useEffect(() => grid.current?.querySelector<HTMLInputElement>("input")?.focus(), []);
   const set = (i: number, column: keyof Row, text: string) =>
@@ -216,21 +217,15 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
   const moment = () => (at === "" ? timeNow().toISOString() : new Date(at).toISOString());
 
   /** Previews a row, and records it when all of it is accepted. */
-  async function record(i: number) {
+  async function record(i: number, row: Row) {
     const of = units[i];
-    const row = rows[i];
-    if (!of || !row) return;
+    if (!of) return;
     const { unit, circuit } = of;
     const code = circuit.address;
-    if (columns.some((c) => wrong(c, row[c]) !== "")) return;
     const answers = answersOf(row, circuit, round.tool, moment());
-    if (answers.length === 0 || recorded[code]) {
-      focus(i + 1);
-      return;
-    }
     await openWalk(taken.walk.shared);
     const address = code;
-    const queue: WaitingEntry[] = waitingOf(lines, [address]);
+    const queue: WaitingEntry[] = waitingOf(currentLines(taken.person), [address]);
     let last: Preview | undefined;
     const made: Answer[] = [];
     for (const a of answers) {
@@ -249,6 +244,9 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
           ...all,
           [code]: `${mark}${kindNames[a.kind]}: ${why}${mark ? " Enter again: yes." : ""}`,
         }));
+        // Back to it, unless the next line was begun.
+        const next = grid.current?.querySelector<HTMLInputElement>(`[data-cell="${i + 1} temper"]`);
+        if (next && document.activeElement === next && next.value === "") focus(i);
         return;
       }
       queue.push({ address, entry, recordedAt: timeNow().toISOString() });
@@ -268,7 +266,7 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
     );
     const status = last?.unit;
     // A unit is done once each of its circuits is typed.
-    const whole = unit.accounts.every((x) => x.code === address || recorded[x.code] !== undefined);
+    const whole = unit.accounts.every((x) => x.code === address || doneNow.current[x.code] !== undefined);
     const after = await changeRound(round.id, (r) => ({
       ...r,
       stops: r.stops.map((s) =>
@@ -294,17 +292,36 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
       ),
     }));
     if (after) setNow(after);
-    setRecorded((all) => ({ ...all, [code]: last?.verdict ? verdictWords[last.verdict] : "recorded" }));
+    doneNow.current = { ...doneNow.current, [code]: last?.verdict ? verdictWords[last.verdict] : "recorded" };
+    setRecorded(doneNow.current);
     setSaid((all) => ({
       ...all,
       [code]: last?.mustNotMove ? `MUST NOT MOVE: ${last.mustNotMove}` : (last?.reason ?? ""),
     }));
-    focus(i + 1);
   }
+  // Lines are recorded one after the other, as they were when Enter was pressed, while the next one is typed.
+  const work = useRef<Promise<void>>(Promise.resolve());
+  const [keeping, setKeeping] = useState<ReadonlySet<string>>(new Set());
   function press(event: KeyboardEvent, i: number) {
     if (event.key !== "Enter") return;
     event.preventDefault();
-    void record(i);
+    const of = units[i];
+    const row = rows[i];
+    if (!of || !row || columns.some((c) => wrong(c, row[c]) !== "")) return;
+    const code = of.circuit.address;
+    // The next key belongs to the next line, however long this one takes.
+    focus(i + 1);
+    if (recorded[code] || keeping.has(code) || answersOf(row, of.circuit, round.tool, moment()).length === 0) return;
+    setKeeping((all) => new Set([...all, code]));
+    work.current = work.current
+      .then(() => record(i, row))
+      .catch((error: unknown) =>
+        setSaid((all) => ({
+          ...all,
+          [code]: `Not kept: ${error instanceof Error ? error.message : String(error)}. Enter tries again.`,
+        })),
+      )
+      .then(() => setKeeping((all) => new Set([...all].filter((c) => c !== code))));
   }
   const done = Object.keys(recorded).length;
   return (
@@ -352,13 +369,15 @@ function Grid({ taken, round, at }: { taken: Taken; round: RoundState; at: strin
                       className={c}
                       value={row[c]}
                       disabled={recorded[code] !== undefined || !asked(c, row, circuit, round.tool)}
+                      readOnly={keeping.has(code)}
                       onChange={(e) => set(i, c, e.target.value)}
                       onKeyDown={(e) => press(e, i)}
                     />
                   </td>
                 ))}
                 <td className="desk-said" role="status">
-                  {recorded[code] && <b>{recorded[code]}</b>} {bad ?? said[code] ?? ""}
+                  {recorded[code] && <b>{recorded[code]}</b>}{" "}
+                  {keeping.has(code) ? "keeping …" : (bad ?? said[code] ?? "")}
                 </td>
               </tr>
             );

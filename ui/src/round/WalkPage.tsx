@@ -1,19 +1,20 @@
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { Link as RouterLink, useNavigate, useSearchParams } from "react-router";
 import { Frame } from "../frame/Frame";
 import { Failed, Waiting } from "../frame/State";
 import type { Key } from "../frame/keys";
-import { dropUnsent, keepUnsent, useUnsent } from "../frame/outbox";
+import { currentLines, dropUnsent, keepUnsent, useUnsent } from "../frame/outbox";
 import { usePerson } from "../people/session";
 import { verdictWords } from "../words/names";
 import { UnitSheet } from "./UnitSheet";
-import { changeRound, newId } from "./answers";
+import { changeRound, newId, waitingOf } from "./answers";
 import { keepsRoom, takeAgain, useOpenWalk } from "./taken";
-import type { RoundState, Stop } from "./types";
+import type { RoundState, Stop, Taken, WalkUnit } from "./types";
 import { timeNow } from "../frame/clock";
 import { useUntilDone } from "../frame/untilDone";
 import { reportRounds } from "./report";
-import { startCore } from "./core";
+import { openWalk, previewOf, startCore } from "./core";
 
 /** The walk: one unit after the other. */
 export function WalkPage() {
@@ -137,7 +138,15 @@ export function WalkPage() {
         </ol>
       )}
       {stop && stop.state !== "waiting" && (
-        <Visited key={unit.unit.code} person={person.email} round={round} stop={stop} onChange={() => void reread()} />
+        <Visited
+          key={unit.unit.code}
+          person={person.email}
+          round={round}
+          stop={stop}
+          unit={unit}
+          taken={open.taken}
+          onChange={() => void reread()}
+        />
       )}
       <UnitSheet
         key={unit.unit.code + (stop?.at ?? "")}
@@ -187,11 +196,32 @@ function Line({ person }: { person: string }) {
 }
 
 /** What became of a unit that was visited already, and the way back. */
-function Visited(p: { person: string; round: RoundState; stop: Stop; onChange: () => void }) {
+function Visited(p: {
+  person: string;
+  round: RoundState;
+  stop: Stop;
+  unit: WalkUnit;
+  taken: Taken;
+  onChange: () => void;
+}) {
   const { stop } = p;
   const lines = useUnsent(p.person);
   const made = stop.made ?? [];
   const waits = made.every((m) => lines.some((l) => l.id === m.id));
+  // Asked before it is offered: all of its strikes are permitted, one after the other, or none is made.
+  const asked = useQuery({
+    queryKey: ["undo", p.round.id, stop.unit, made.map((m) => m.id).join(), lines.map((l) => l.id).join()],
+    queryFn: () =>
+      refusedUndo(
+        p.person,
+        p.unit,
+        p.taken,
+        made.filter((m) => !lines.some((l) => l.id === m.id)),
+      ),
+    enabled: stop.state === "done",
+    networkMode: "always",
+    staleTime: 0,
+  });
   async function undo() {
     const dropped = await dropUnsent(...made.map((m) => m.id));
     const struck = made.filter((m) => !dropped.includes(m.id));
@@ -227,11 +257,43 @@ function Visited(p: { person: string; round: RoundState; stop: Stop; onChange: (
         <b>{stop.state === "done" ? "Done" : `Skipped: ${stop.why ?? ""}`}.</b> {(stop.recorded ?? []).join(" · ")}
         {stop.verdict && ` → ${verdictWords[stop.verdict]}`}
       </p>
-      <button type="button" className="choice" onClick={() => void undo()}>
-        {stop.state === "done" ? (waits ? "undo" : "undo: strike its lines") : "visit it after all"}
-      </button>
+      {stop.state === "done" && asked.data ? (
+        <p className="notice">It cannot be undone here: {asked.data}</p>
+      ) : (
+        <button
+          type="button"
+          className="choice"
+          disabled={stop.state === "done" && asked.isPending}
+          onClick={() => void undo()}
+        >
+          {stop.state === "done" ? (waits ? "undo" : "undo: strike its lines") : "visit it after all"}
+        </button>
+      )}
     </div>
   );
+}
+
+/** Why the strikes of some lines would not be accepted, by the rules of the books; empty when all would. */
+async function refusedUndo(person: string, unit: WalkUnit, taken: Taken, struck: NonNullable<Stop["made"]>) {
+  await openWalk(taken.walk.shared);
+  const before = waitingOf(
+    currentLines(person),
+    unit.accounts.map((a) => a.code),
+  );
+  for (const m of struck) {
+    const entry = {
+      id: newId(),
+      kind: "strike" as const,
+      at: timeNow().toISOString(),
+      strike: { entry: m.id, why: "undone on the round" },
+    };
+    const preview = await previewOf(unit.pack, before, timeNow(), m.unit, entry);
+    const refused = preview.refused?.filter((f) => !f.question) ?? [];
+    if (refused.length > 0)
+      return refused.map((f) => `${f.detail}${f.accepted ? `; accepted: ${f.accepted}` : ""}`).join("; ");
+    before.push({ address: m.unit, entry, recordedAt: timeNow().toISOString() });
+  }
+  return "";
 }
 
 /** Loads the units anew as the books have them now. */

@@ -1,0 +1,5 @@
+//go:build !race
+
+package demo
+
+const everyDay = true
