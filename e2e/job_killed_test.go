@@ -97,8 +97,10 @@ func TestJobServerKilled(t *testing.T) {
 		if step.Answer != nil {
 			event["replaces"] = step.Answer.ID
 		}
+		said := ""
 		send := func() int {
-			status, _ := p.send(t, session, "POST", "/api/v1/jobs/"+id+"/events", map[string]any{"events": []any{event}})
+			status, text := p.send(t, session, "POST", "/api/v1/jobs/"+id+"/events", map[string]any{"events": []any{event}})
+			said = string(text)
 			return status
 		}
 		if n%2 == 0 {
@@ -116,7 +118,7 @@ func TestJobServerKilled(t *testing.T) {
 				confirmed[event["id"].(string)] = true
 			}
 			if status := send(); status != http.StatusOK {
-				t.Fatalf("%s again: %d", step.Key, status)
+				t.Fatalf("%s again: %d %.500s", step.Key, status, said)
 			}
 			confirmed[event["id"].(string)] = true
 		}

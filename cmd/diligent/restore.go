@@ -179,6 +179,17 @@ func finishRestore(folder string) error {
 	if err != nil {
 		return err
 	}
+	// Heads that were kept are of the database that goes: beside an older state they would say that lines are missing.
+	if kept := headsFolder(folder); len(aside) > 0 {
+		if _, err := os.Stat(kept); err == nil {
+			if err := os.MkdirAll(string(aside), 0o700); err != nil {
+				return err
+			}
+			if err := os.Rename(kept, filepath.Join(string(aside), filepath.Base(kept))); err != nil {
+				return err
+			}
+		}
+	}
 	for _, name := range ofDatabase {
 		from, to := filepath.Join(fresh, name), filepath.Join(folder, name)
 		if _, err := os.Stat(from); errors.Is(err, os.ErrNotExist) {

@@ -562,6 +562,6 @@ func sendTelematics(ctx context.Context, f *fleet.Fleet, now time.Time) error {
 	for _, s := range (standin.Telematics{}).Readings(vehicles, now) {
 		readings = append(readings, fleet.GatewayReading{ID: s.ID, Unit: s.Unit, At: s.At, Value: s.Value, In: s.In})
 	}
-	_, err = f.TakeReadings(ctx, "telematics (simulated)", readings)
+	_, err = f.TakeReadings(ctx, fleet.Actor{Name: "telematics (simulated)"}, readings)
 	return err
 }

@@ -59,7 +59,7 @@ const gatewaySkew = 10 * time.Minute
 
 // TakeReadings of a gateway, each by itself: one that cannot be right takes none of the others along. The same
 // id again is known, whatever else it says.
-func (f *Fleet) TakeReadings(ctx context.Context, source string, readings []GatewayReading) ([]GatewayResult, error) {
+func (f *Fleet) TakeReadings(ctx context.Context, source Actor, readings []GatewayReading) ([]GatewayResult, error) {
 	results := make([]GatewayResult, len(readings))
 	for i, r := range readings {
 		outcome, why, err := f.takeReading(ctx, source, r)
@@ -71,14 +71,14 @@ func (f *Fleet) TakeReadings(ctx context.Context, source string, readings []Gate
 	return results, nil
 }
 
-func (f *Fleet) takeReading(ctx context.Context, source string, r GatewayReading) (ReadingOutcome, string, error) {
+func (f *Fleet) takeReading(ctx context.Context, source Actor, r GatewayReading) (ReadingOutcome, string, error) {
 	if r.Value == nil || math.IsNaN(*r.Value) || math.IsInf(*r.Value, 0) {
 		return ReadingDropped, "it has no value", nil
 	}
 	if r.At.After(f.now().Add(gatewaySkew)) {
 		return ReadingRefused, "its time is to come", nil
 	}
-	id := readingID(source, r)
+	id := readingID(source.Name, r)
 	o, err := f.store.Open(ctx, strings.TrimSpace(r.Unit), id)
 	if errors.Is(err, store.ErrNoUnit) {
 		return ReadingRefused, fmt.Sprintf("%q is no unit of the register", r.Unit), nil
@@ -112,7 +112,7 @@ func (f *Fleet) takeReading(ctx context.Context, source string, r GatewayReading
 		}
 	}
 	e := ledger.Entry{ID: id, Unit: o.Address(), At: r.At.UTC(), Body: ledger.Meter{Meter: measure.Reading{Value: *r.Value, Unit: r.In}}}
-	_, err = f.WriteEntries(ctx, Actor{Name: source, Role: access.Technician}, o, e)
+	_, err = f.WriteEntries(ctx, Actor{ID: source.ID, Name: source.Name, Token: source.Token, Role: access.Technician}, o, e)
 	var refused *refusal.Error
 	switch {
 	case errors.As(err, &refused) && refused.Fields[0].Question:

@@ -348,7 +348,7 @@ func TestTelematicsDay(t *testing.T) {
 	}
 	counts := func() map[fleet.ReadingOutcome]int {
 		t.Helper()
-		results, err := open.TakeReadings(t.Context(), "telematics", readings)
+		results, err := open.TakeReadings(t.Context(), fleet.Actor{Name: "telematics"}, readings)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -323,7 +323,11 @@ func (f *Fleet) FinishJobs(ctx context.Context) (n int, err error) {
 }
 
 func (f *Fleet) finishJob(ctx context.Context, j store.Job) (done bool, err error) {
-	written, err := f.store.EntriesOfJob(ctx, j.Setup.ID)
+	o, err := f.Open(ctx, f.jobAddress(ctx, j), "")
+	if err != nil {
+		return false, err
+	}
+	written, err := f.writtenBy(ctx, o, j.Setup.ID)
 	if err != nil {
 		return false, err
 	}
@@ -331,10 +335,6 @@ func (f *Fleet) finishJob(ctx context.Context, j store.Job) (done bool, err erro
 	posted := slices.ContainsFunc(written, func(e ledger.Entry) bool { return e.Envelope.Step != "hold" && e.Envelope.Step != "release" })
 	if !posted && released < 0 {
 		return false, nil
-	}
-	o, err := f.Open(ctx, f.jobAddress(ctx, j), "")
-	if err != nil {
-		return false, err
 	}
 	who := Actor{Name: "diligent"}
 	by := f.writing(ctx, who, o)
@@ -361,4 +361,21 @@ func (f *Fleet) finishJob(ctx context.Context, j store.Job) (done bool, err erro
 		return w, nil
 	}})
 	return done, err
+}
+
+// writtenBy a job into the account of an opened circuit, without what was struck, with where in the job each comes from.
+func (f *Fleet) writtenBy(ctx context.Context, o *store.Opened, id string) (all []ledger.Entry, err error) {
+	entries, err := f.store.Entries(ctx, o.Unit)
+	struck := map[string]bool{}
+	for _, e := range entries {
+		if s, is := e.Body.(ledger.Strike); is {
+			struck[s.Entry] = true
+		}
+	}
+	for _, e := range entries {
+		if e.Envelope.Job == id && !struck[e.ID] {
+			all = append(all, e)
+		}
+	}
+	return all, err
 }

@@ -542,3 +542,27 @@ func TestWrittenSinceOpened(t *testing.T) {
 		t.Errorf("the stored account is not what its entries give: %v", err)
 	}
 }
+
+// "Disk full" is what the server's number and the number of the system's error say, not a text that holds 28.
+func TestDiskFull(t *testing.T) {
+	for _, c := range []struct {
+		number uint16
+		text   string
+		full   bool
+	}{
+		{1021, "Disk full (/tmp); waiting for someone to free some space...", true},
+		{1114, "The table 'entry' is full", true},
+		{1030, `Got error 28 "No space left on device" from storage engine InnoDB`, true},
+		{1026, `Error writing file '/data/28.ibd' (errno: 28 "No space left on device")`, true},
+		{3, `Error writing file './tmp' (Errcode: 28 "No space left on device")`, true},
+		{3, `Error writing file './tmp' (Errcode: 122 "Disk quota exceeded")`, true},
+		{1026, `Error writing file '/data/28.ibd' (errno: 5 "Input/output error")`, false},
+		{1030, `Got error 128 "Out of memory in engine" from storage engine InnoDB`, false},
+		{1030, `Got error 168 "Unknown (generic) error from engine" from storage engine 28`, false},
+		{1205, "Lock wait timeout exceeded after 28 s", false},
+	} {
+		if is := store.DiskFull(&mysql.MySQLError{Number: c.number, Message: c.text}); is != c.full {
+			t.Errorf("%d %s: full %v", c.number, c.text, is)
+		}
+	}
+}

@@ -155,6 +155,9 @@ func readSheet(f *excelize.File, name string) (*Table, error) {
 	}
 	defer rows.Close()
 	for n := 1; rows.Next(); n++ {
+		if n > excelize.TotalRows { // blank rows up to a number that a file says
+			return nil, refuse(fmt.Sprintf("sheet %s with a row of number %d or more", name, n), fmt.Sprintf("at most %d rows", excelize.TotalRows))
+		}
 		cells, err := rows.Columns()
 		if err != nil {
 			return nil, refuse(fmt.Sprintf("row %d of sheet %s, which cannot be read (%s)", n, name, firstLine(err.Error())), "an XLSX file as a spreadsheet program writes it")

@@ -120,7 +120,24 @@ func TestRefused(t *testing.T) {
 		_ = z.Close()
 		return out.Bytes()
 	}()
+	farRow := func() []byte {
+		var out bytes.Buffer
+		z := zip.NewWriter(&out)
+		for _, part := range [][2]string{
+			{"[Content_Types].xml", `<?xml version="1.0"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="xml" ContentType="application/xml"/><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>`},
+			{"_rels/.rels", `<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>`},
+			{"xl/_rels/workbook.xml.rels", `<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`},
+			{"xl/workbook.xml", `<?xml version="1.0"?><workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="a" sheetId="1" r:id="rId1"/></sheets></workbook>`},
+			{"xl/worksheets/sheet1.xml", `<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData><row r="1"><c r="A1" t="inlineStr"><is><t>Unit</t></is></c></row><row r="9000000000"><c r="A9000000000" t="inlineStr"><is><t>CA-1</t></is></c></row></sheetData></worksheet>`},
+		} {
+			w, _ := z.Create(part[0])
+			_, _ = w.Write([]byte(part[1]))
+		}
+		_ = z.Close()
+		return out.Bytes()
+	}()
 	for name, content := range map[string][]byte{
+		"a row of no sheet": farRow,
 		"nothing":           nil,
 		"blank lines":       []byte("\n \n;;\n"),
 		"headings alone":    []byte("Unit;Name\n"),

@@ -16,7 +16,7 @@ func (h handlers) SendMeterReadings(ctx context.Context, r api.SendMeterReadings
 	readings := each(r.Body.Readings, func(one api.MeterReading) fleet.GatewayReading {
 		return fleet.GatewayReading{ID: one.Id, Unit: one.Unit, At: one.At, Value: one.Value, In: measure.Unit(one.In)}
 	})
-	results, err := h.fleet.TakeReadings(ctx, signedIn(ctx).Name, readings)
+	results, err := h.fleet.TakeReadings(ctx, writer(ctx), readings)
 	if err != nil {
 		return nil, err
 	}

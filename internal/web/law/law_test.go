@@ -521,7 +521,7 @@ func TestAuthority(t *testing.T) {
 			})
 		}
 		all.Wait()
-		if testing.Verbose() && n < 60 {
+		if testing.Verbose() && n < 6 {
 			t.Log(strings.Join(said, "\n"))
 		}
 		r.learn(some, said)
