@@ -309,7 +309,7 @@ func TestEasyPasswords(t *testing.T) {
 // for its turn and not counted.
 func TestSignInAtOnce(t *testing.T) {
 	const email = "atonce@skerrow.example"
-	slow, err := people.New(people.Config{Store: service.Store, Outbox: mail, Address: "http://ledger.test", Now: now, Memory: 8 << 10})
+	slow, err := people.New(people.Config{Store: service.Store, Outbox: mail, Address: "http://ledger.test", Now: now, Memory: 1 << 10})
 	if err != nil {
 		t.Fatal(err)
 	}
