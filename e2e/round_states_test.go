@@ -413,7 +413,7 @@ func TestDeskByKeyboard(t *testing.T) {
 		}
 		press("2\t-36\t1\t1")
 		press("\r")
-		b.until(fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done" || document.querySelectorAll('.desk-said')[%d].innerText.trim() !== ""`, i, i))
+		b.until(fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done" || !["", "keeping …"].includes(document.querySelectorAll('.desk-said')[%d].innerText.trim())`, i, i))
 		if !js[bool](b, fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done"`, i)) {
 			// What is asked is confirmed by Enter again; what is not accepted is left for its own page.
 			press("\r")
