@@ -4,8058 +4,7865 @@
  */
 
 export interface paths {
-  "/healthz": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The process is running. */
-    get: operations["getHealth"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/readyz": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The process is running and the database answers. */
-    get: operations["getReady"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/morning": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The fleet by verdict, and what is to be seen to today. */
-    get: operations["getMorning"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/horizon": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A page of the fleet: units with all their clocks, in an order and by filters. */
-    get: operations["getHorizon"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/horizon/units": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The codes of the units that the filters take, in the same order. */
-    get: operations["listHorizonUnits"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/horizon/span": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** How many of the units that the filters take run out in some days, by the governing clock. */
-    get: operations["countRunningOut"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Units whose code or name contains q, by code. */
-    get: operations["listUnits"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    /** One unit's account, folded as of now, with its newest lines. */
-    get: operations["getAccount"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/lines": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    /** Lines of one unit's account, in the order in which things happened. */
-    get: operations["listLines"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/entries": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Write an entry. The same entry sent again is stored once and answered the same. */
-    post: operations["writeEntry"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/entries/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What an entry would do to the account. Nothing is stored. */
-    post: operations["previewEntry"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/session": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Who is signed in, if anybody is; in demo mode also the demo accounts. */
-    get: operations["getSession"];
-    put?: never;
-    /** Sign in. After too many wrong tries the answer is 429 with the waiting time. */
-    post: operations["signIn"];
-    /** End this session, or all of this person's sessions on every machine. */
-    delete: operations["signOut"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/session/reading": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in. */
-    put: operations["changeReading"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/password-reset": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Mail a one-time link to the person of that address, if there is one. The answer is the same for any address. */
-    post: operations["requestPasswordReset"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/links/{token}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    /** Whose one-time link this is, and what for. */
-    get: operations["getLink"];
-    put?: never;
-    /** Choose a password, once, and sign in with it. */
-    post: operations["useLink"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/service-plans": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The service plans and how many units are on each. */
-    get: operations["listServicePlans"];
-    put?: never;
-    /** Add a plan. */
-    post: operations["addServicePlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/service-plans/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Change a plan, for all units on it. */
-    put: operations["changeServicePlan"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/service-plans/{id}/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Which units would change status if the plan were so. Nothing is stored. */
-    post: operations["previewServicePlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/service-plans/{id}/units": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Put all units of a kind on a plan, everywhere or at one site. */
-    put: operations["assignServicePlanByKind"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/service-plans/{id}/units/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Which units would change status if all of a kind were on the plan. Nothing is stored. */
-    post: operations["previewServicePlanByKind"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The sites with the cold to plan for. */
-    get: operations["listSites"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays. */
-    put: operations["changeSite"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/work-list": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The work that is meant to be done, the earliest first. */
-    get: operations["listWork"];
-    put?: never;
-    /** Put units on the work list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
-    post: operations["addWork"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/work-list/remove": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Take lines off the work list. */
-    post: operations["removeWork"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/work-list/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Give a line other days. */
-    put: operations["rescheduleWork"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The plan of some weeks: bays by day, the hours of people, where each line of the work list is placed, and those that have no place. */
-    get: operations["getPlan"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Server-sent events: the revision of the plan now, and again with each change. The stream ends after a while; ask again. */
-    get: operations["watchPlan"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/propose": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Places for jobs, as one change that can be undone. No rule is broken; what is pinned or agreed stays. */
-    post: operations["proposePlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/move": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Place a line, or move it. The answer says which rules it breaks; then it stays where it was. */
-    post: operations["movePlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/take-off": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Take lines off their places, as one change. */
-    post: operations["takeOffPlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/pin": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Pin a line to its place, so that proposals leave it there, or unpin it. */
-    post: operations["pinPlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Undo the last change of the plan that is one's own, or do the last one that was undone again. */
-    post: operations["undoPlan"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/weeks/{monday}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The Monday of the week. */
-        monday: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Agree a week: what is placed in it stays until it is unlocked. */
-    put: operations["agreeWeek"];
-    post?: never;
-    /** Unlock a week that was agreed. */
-    delete: operations["unlockWeek"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/items/{id}/options": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    /** What a line would break and cost on each day in each bay. */
-    get: operations["getPlanOptions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/items/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    /** Why a line is where it is and not a week later, or what would have to give for it to have a place. */
-    get: operations["explainPlan"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/what-if": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** The plan as it would be placed if the workshop were another, beside the one that there is. Nothing is written. */
-    post: operations["whatIf"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/day": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What a technician does on a day: one's own day without a name. */
-    get: operations["getPlanDay"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/paper": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A week on paper, a page for each technician or for each bay: PDF. */
-    get: operations["getPlanPaper"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/calendar": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The planned jobs of a technician, a bay or a site as a calendar file (RFC 5545). */
-    get: operations["getPlanCalendar"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/calendars": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Calendars by secret addresses that are not revoked. The secrets are not shown again. */
-    get: operations["listCalendars"];
-    put?: never;
-    /** Make a secret address of a calendar. It is given once. */
-    post: operations["addCalendar"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/plan/calendars/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Revoke a calendar's address. */
-    delete: operations["revokeCalendar"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/service-plan": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Put a unit on another plan. */
-    put: operations["assignServicePlan"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/people": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The people who may sign in, by name. */
-    get: operations["listPeople"];
-    put?: never;
-    /** Invite a person by a one-time link in the mail. */
-    post: operations["invitePerson"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/people/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /** Change a person's role or address, or whether they may sign in. Their sessions end. */
-    patch: operations["changePerson"];
-    trace?: never;
-  };
-  "/api/v1/people/{id}/invitation": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Mail a person a new link; earlier links stop working. */
-    post: operations["inviteAgain"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/audit": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Sign-ins and changes to people, register and rules, the newest first. */
-    get: operations["listAudit"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/numbers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Read numbers as a person typed them. Changes nothing. */
-    post: operations["readNumbers"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/dates": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Read days or moments as a person typed them. Changes nothing. */
-    post: operations["readDates"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/register/{of}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-      };
-      cookie?: never;
-    };
-    /** Records of the register, by name. */
-    get: operations["listRecords"];
-    put?: never;
-    /** Add a record; of a unit also more like it. */
-    post: operations["addRecord"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/register/{of}/form": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-      };
-      cookie?: never;
-    };
-    /** A record that is not there yet, with the facts that it may have. */
-    get: operations["getRecordForm"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/register/{of}/records/{key}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    /** A record with its facts, what is not known without them, and its history. */
-    get: operations["getRecord"];
-    /** Change facts of a record, from the beginning or from a day on. What is not named stays. */
-    put: operations["changeRecord"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/register/{of}/records/{key}/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Which units would change status by a change of a unit or a type. Nothing is stored. */
-    post: operations["previewRecord"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/register/{of}/records/{key}/undo": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Undo a change of a record, unless a later one changed the same facts. */
-    post: operations["undoRecordChange"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/left": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** A unit leaves the fleet: it is in no list from now on, its planned work is closed, its books stay. */
-    put: operations["leaveFleet"];
-    post?: never;
-    /** A unit that left the fleet is back in it. */
-    delete: operations["returnToFleet"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/circuits": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Give a unit a further cooling circuit, with books of its own, on the unit's service plan. Its other facts are not known until they are registered. */
-    post: operations["addCircuit"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/units/{code}/circuit": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    /** Rename the circuit at an address, end it from today on, or reopen it. Its books stay. One in which something stops the unit cannot end. */
-    put: operations["changeCircuit"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/starting-register": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Types and service plans to start from: common practice, marked so. */
-    get: operations["getStartingRegister"];
-    put?: never;
-    /** Add some of them to the register; what is there already stays. */
-    post: operations["takeStartingRegister"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Imports of spreadsheets, the newest first. */
-    get: operations["listImports"];
-    put?: never;
-    /** Upload a spreadsheet, CSV or XLSX, at most 32 MB. It is read and its headings are guessed; nothing is taken yet. */
-    post: operations["uploadImport"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    /** An import: what its file was taken for, what it would bring or has brought, and what is asked. */
-    get: operations["getImport"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}/check": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Dry run with these columns and answers, in the background. */
-    post: operations["checkImport"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}/run": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Import the good rows, in the background. */
-    post: operations["runImport"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}/cancel": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Cancel an import that runs: what it has written is reversed. */
-    post: operations["cancelImport"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}/reverse": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Reverse an import as one thing, unless later entries or changes rest on it. */
-    post: operations["reverseImport"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/imports/{id}/rest": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    /** The rows that were not taken, as they were, with a column of reasons. */
-    get: operations["getImportRest"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/workbook": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A list as a workbook (XLSX). Texts stay texts: none becomes a formula. At most 16 MB. */
-    post: operations["makeWorkbook"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/archive": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it. */
-    get: operations["getArchive"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/meter-readings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Meter readings of a telematics gateway. Each is taken by itself; the same id again is known. */
-    post: operations["sendMeterReadings"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/tokens": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Tokens for scripts and gateways, the good ones first. */
-    get: operations["listTokens"];
-    put?: never;
-    /** Make a token. Its secret is given once. */
-    post: operations["addToken"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/tokens/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Revoke a token for good. */
-    delete: operations["revokeToken"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/sites/{id}/nights": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Nights of a site from a file, CSV or XLSX: the day and its minimum in the first two columns. All rows or none. */
-    post: operations["importNights"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/settings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The settings of the installation. */
-    get: operations["getSettings"];
-    /** Change the settings. */
-    put: operations["changeSettings"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/products": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The products that may be poured in. */
-    get: operations["listProducts"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/additives": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Supplemental additives, extenders and additive filters. */
-    get: operations["listAdditives"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/entries": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What was recorded in all accounts, the entry recorded last first. */
-    get: operations["listEntries"];
-    put?: never;
-    /** Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once. */
-    post: operations["writeEntries"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/walk-rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Rows of parking places that can be walked, and what a walk needs to know before it begins. */
-    get: operations["listWalkRows"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/walk": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What a device takes along on a round: units in the order of parking, each with what it is owed, and with what the core on the device computes from. */
-    get: operations["getWalk"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/rounds": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Rounds under way and those of the last day, the newest first. */
-    get: operations["listRounds"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/rounds/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: string;
-      };
-      cookie?: never;
-    };
-    /** A round with what was found on it, a line for each unit. */
-    get: operations["getRound"];
-    /** How far a round is, by the device that walks. A report of an earlier revision changes nothing. */
-    put: operations["reportRound"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Jobs that are open, and those released within the last weeks with the checks that are still owed; the oldest first. One's own exercises too. */
-    get: operations["listJobs"];
-    put?: never;
-    /** Begin a job. The unit is on hold from then on until it is released, unless this is an exercise. Sent twice it is one job. */
-    post: operations["startJob"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/choices": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What can be chosen for a job on a unit, with what the register has, and its parameters of the methods. */
-    get: operations["getJobChoices"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/parameters": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Set a parameter of the methods for a unit or its type, as the maker's manual has it. Each change is kept. */
-    put: operations["setJobParameter"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/sheet": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** The sheet of a job as it would be, with nothing kept. */
-    post: operations["previewJob"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/sheets.pdf": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Sheets of jobs to write on, a page each, as PDF. */
-    get: operations["printJobs"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    /** A job with what a device computes its sheet from. With a revision that it still has, 204. */
-    get: operations["getJob"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/{id}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What happened on a job. Events are only added; one that is sent twice is kept once. The first answer to a step counts unless a later one names it as replaced. When all steps are done the entries go to the ledger. */
-    post: operations["addJobEvents"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/{id}/release": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Release the unit of a job whose steps are all done. An aircraft by a licensed signatory alone. */
-    post: operations["releaseJob"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/jobs/{id}/record.pdf": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    /** The record of a job as PDF: all readings, figures, gates, people, signatures and cautions. */
-    get: operations["getJobRecord"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/attachments/{sha256}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        sha256: string;
-      };
-      cookie?: never;
-    };
-    /** A photo by its SHA-256. */
-    get: operations["getAttachment"];
-    /** Keep a photo that an entry names. At most 600 kB; one that holds a place or other data of the camera is refused. */
-    put: operations["addAttachment"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/tags": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What the labels of units say, each with the QR code of its address. */
-    get: operations["listTags"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/tags/sheet": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The labels as a PDF: 21 to an A4 sheet, or one to a page of its size. */
-    get: operations["getTagSheet"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/instruments": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Instruments that tests were made with, as they are called. */
-    get: operations["listInstruments"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/bench": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The questions of the Bench and what each asks for. */
-    get: operations["listQuestions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/bench/{question}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        question: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Answer a question of the Bench, with the sum laid open. Nothing is stored. */
-    post: operations["askBench"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/bench/{question}/units": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        question: string;
-      };
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What was typed on the Bench, in another system of units. Nothing is stored. */
-    post: operations["convertBench"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/healthz": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The process is running. */
+        get: operations["getHealth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/readyz": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The process is running and the database answers. */
+        get: operations["getReady"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/morning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fleet by verdict, and what is to be seen to today. */
+        get: operations["getMorning"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/horizon": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of the fleet: units with all their clocks, in an order and by filters. */
+        get: operations["getHorizon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/horizon/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The codes of the units that the filters take, in the same order. */
+        get: operations["listHorizonUnits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/horizon/span": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many of the units that the filters take run out in some days, by the governing clock. */
+        get: operations["countRunningOut"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Units whose code or name contains q, by code. */
+        get: operations["listUnits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        /** One unit's account, folded as of now, with its newest lines. */
+        get: operations["getAccount"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        /** Lines of one unit's account, in the order in which things happened. */
+        get: operations["listLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write an entry. The same entry sent again is stored once and answered the same. */
+        post: operations["writeEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/entries/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an entry would do to the account. Nothing is stored. */
+        post: operations["previewEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in, if anybody is; in demo mode also the demo accounts. */
+        get: operations["getSession"];
+        put?: never;
+        /** Sign in. After too many wrong tries the answer is 429 with the waiting time. */
+        post: operations["signIn"];
+        /** End this session, or all of this person's sessions on every machine. */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in. */
+        put: operations["changeReading"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a one-time link to the person of that address, if there is one. The answer is the same for any address. */
+        post: operations["requestPasswordReset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        /** Whose one-time link this is, and what for. */
+        get: operations["getLink"];
+        put?: never;
+        /** Choose a password, once, and sign in with it. */
+        post: operations["useLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The service plans and how many units are on each. */
+        get: operations["listServicePlans"];
+        put?: never;
+        /** Add a plan. */
+        post: operations["addServicePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-plans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a plan, for all units on it. */
+        put: operations["changeServicePlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-plans/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would change status if the plan were so. Nothing is stored. */
+        post: operations["previewServicePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-plans/{id}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put all units of a kind on a plan, everywhere or at one site. */
+        put: operations["assignServicePlanByKind"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-plans/{id}/units/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would change status if all of a kind were on the plan. Nothing is stored. */
+        post: operations["previewServicePlanByKind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sites with the cold to plan for. */
+        get: operations["listSites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set how cautious the site's cold curve is, its time zone, or its water. What is not named stays. */
+        put: operations["changeSite"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The work that is meant to be done, the earliest first. */
+        get: operations["listWork"];
+        put?: never;
+        /** Put units on the work list, each for what its governing clock asks. A unit that is on it for the same work already stays as it is. */
+        post: operations["addWork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work-list/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take lines off the work list. */
+        post: operations["removeWork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/work-list/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a line other days. */
+        put: operations["rescheduleWork"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The plan of some weeks: bays by day, the hours of people, where each line of the work list is placed, and those that have no place. */
+        get: operations["getPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Server-sent events: the revision of the plan now, and again with each change. The stream ends after a while; ask again. */
+        get: operations["watchPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Places for jobs, as one change that can be undone. No rule is broken; what is pinned or agreed stays. */
+        post: operations["proposePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Place a line, or move it. The answer says which rules it breaks; then it stays where it was. */
+        post: operations["movePlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take lines off their places, as one change. */
+        post: operations["takeOffPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pin a line to its place, so that proposals leave it there, or unpin it. */
+        post: operations["pinPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo the last change of the plan that is one's own, or do the last one that was undone again. */
+        post: operations["undoPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/weeks/{monday}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Agree a week: what is placed in it stays until it is unlocked. */
+        put: operations["agreeWeek"];
+        post?: never;
+        /** Unlock a week that was agreed. */
+        delete: operations["unlockWeek"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/items/{id}/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** What a line would break and cost on each day in each bay. */
+        get: operations["getPlanOptions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/items/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** Why a line is where it is and not a week later, or what would have to give for it to have a place. */
+        get: operations["explainPlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The plan as it would be placed if the workshop were another, beside the one that there is. Nothing is written. */
+        post: operations["whatIf"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a technician does on a day: one's own day without a name. */
+        get: operations["getPlanDay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A week on paper, a page for each technician or for each bay: PDF. */
+        get: operations["getPlanPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The planned jobs of a technician, a bay or a site as a calendar file (RFC 5545). */
+        get: operations["getPlanCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Calendars by secret addresses that are not revoked. The secrets are not shown again. */
+        get: operations["listCalendars"];
+        put?: never;
+        /** Make a secret address of a calendar. It is given once. */
+        post: operations["addCalendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/calendars/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a calendar's address. */
+        delete: operations["revokeCalendar"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/service-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a unit on another plan. */
+        put: operations["assignServicePlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The people who may sign in, by name. */
+        get: operations["listPeople"];
+        put?: never;
+        /** Invite a person by a one-time link in the mail. */
+        post: operations["invitePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a person's role or address, or whether they may sign in. Their sessions end. */
+        patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/api/v1/people/{id}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Mail a person a new link; earlier links stop working. */
+        post: operations["inviteAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sign-ins and changes to people, register and rules, the newest first. */
+        get: operations["listAudit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read numbers as a person typed them. Changes nothing. */
+        post: operations["readNumbers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/dates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read days or moments as a person typed them. Changes nothing. */
+        post: operations["readDates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        /** Records of the register, by name. */
+        get: operations["listRecords"];
+        put?: never;
+        /** Add a record; of a unit also more like it. */
+        post: operations["addRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        /** A record that is not there yet, with the facts that it may have. */
+        get: operations["getRecordForm"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        /** A record with its facts, what is not known without them, and its history. */
+        get: operations["getRecord"];
+        /** Change facts of a record, from the beginning or from a day on. What is not named stays. */
+        put: operations["changeRecord"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which units would change status by a change of a unit or a type. Nothing is stored. */
+        post: operations["previewRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/register/{of}/records/{key}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo a change of a record, unless a later one changed the same facts. */
+        post: operations["undoRecordChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** A unit leaves the fleet: it is in no list from now on, its planned work is closed, its books stay. */
+        put: operations["leaveFleet"];
+        post?: never;
+        /** A unit that left the fleet is back in it. */
+        delete: operations["returnToFleet"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/circuits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a unit a further cooling circuit, with books of its own, on the unit's service plan. Its other facts are not known until they are registered. */
+        post: operations["addCircuit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/units/{code}/circuit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Rename the circuit at an address, end it from today on, or reopen it. Its books stay. One in which something stops the unit cannot end. */
+        put: operations["changeCircuit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/starting-register": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Types and service plans to start from: common practice, marked so. */
+        get: operations["getStartingRegister"];
+        put?: never;
+        /** Add some of them to the register; what is there already stays. */
+        post: operations["takeStartingRegister"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Imports of spreadsheets, the newest first. */
+        get: operations["listImports"];
+        put?: never;
+        /** Upload a spreadsheet, CSV or XLSX, at most 32 MB. It is read and its headings are guessed; nothing is taken yet. */
+        post: operations["uploadImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** An import: what its file was taken for, what it would bring or has brought, and what is asked. */
+        get: operations["getImport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Dry run with these columns and answers, in the background. */
+        post: operations["checkImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import the good rows, in the background. */
+        post: operations["runImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel an import that runs: what it has written is reversed. */
+        post: operations["cancelImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/reverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reverse an import as one thing, unless later entries or changes rest on it. */
+        post: operations["reverseImport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/imports/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        /** The rows that were not taken, as they were, with a column of reasons. */
+        get: operations["getImportRest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A list as a workbook (XLSX). Texts stay texts: none becomes a formula. At most 16 MB. */
+        post: operations["makeWorkbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that the books hold as one open archive; see docs/formats.md. The audit has who fetched it. */
+        get: operations["getArchive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meter-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Meter readings of a telematics gateway. Each is taken by itself; the same id again is known. */
+        post: operations["sendMeterReadings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tokens for scripts and gateways, the good ones first. */
+        get: operations["listTokens"];
+        put?: never;
+        /** Make a token. Its secret is given once. */
+        post: operations["addToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a token for good. */
+        delete: operations["revokeToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{id}/nights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Nights of a site from a file, CSV or XLSX: the day and its minimum in the first two columns. All rows or none. */
+        post: operations["importNights"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The settings of the installation. */
+        get: operations["getSettings"];
+        /** Change the settings. */
+        put: operations["changeSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/products": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The products that may be poured in. */
+        get: operations["listProducts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/additives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Supplemental additives, extenders and additive filters. */
+        get: operations["listAdditives"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was recorded in all accounts, the entry recorded last first. */
+        get: operations["listEntries"];
+        put?: never;
+        /** Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once. */
+        post: operations["writeEntries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walk-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of parking places that can be walked, and what a walk needs to know before it begins. */
+        get: operations["listWalkRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a device takes along on a round: units in the order of parking, each with what it is owed, and with what the core on the device computes from. */
+        get: operations["getWalk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rounds under way and those of the last day, the newest first. */
+        get: operations["listRounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        /** A round with what was found on it, a line for each unit. */
+        get: operations["getRound"];
+        /** How far a round is, by the device that walks. A report of an earlier revision changes nothing. */
+        put: operations["reportRound"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Jobs that are open, and those released within the last weeks with the checks that are still owed; the oldest first. One's own exercises too. */
+        get: operations["listJobs"];
+        put?: never;
+        /** Begin a job. The unit is on hold from then on until it is released, unless this is an exercise. Sent twice it is one job. */
+        post: operations["startJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be chosen for a job on a unit, with what the register has, and its parameters of the methods. */
+        get: operations["getJobChoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/parameters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set a parameter of the methods for a unit or its type, as the maker's manual has it. Each change is kept. */
+        put: operations["setJobParameter"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The sheet of a job as it would be, with nothing kept. */
+        post: operations["previewJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/sheets.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sheets of jobs to write on, a page each, as PDF. */
+        get: operations["printJobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** A job with what a device computes its sheet from. With a revision that it still has, 204. */
+        get: operations["getJob"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What happened on a job. Events are only added; one that is sent twice is kept once. The first answer to a step counts unless a later one names it as replaced. When all steps are done the entries go to the ledger. */
+        post: operations["addJobEvents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Release the unit of a job whose steps are all done. An aircraft by a licensed signatory alone. */
+        post: operations["releaseJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/record.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        /** The record of a job as PDF: all readings, figures, gates, people, signatures and cautions. */
+        get: operations["getJobRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/attachments/{sha256}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        /** A photo by its SHA-256. */
+        get: operations["getAttachment"];
+        /** Keep a photo that an entry names. At most 600 kB; one that holds a place or other data of the camera is refused. */
+        put: operations["addAttachment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the labels of units say, each with the QR code of its address. */
+        get: operations["listTags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tags/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The labels as a PDF: 21 to an A4 sheet, or one to a page of its size. */
+        get: operations["getTagSheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Instruments that tests were made with, as they are called. */
+        get: operations["listInstruments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The questions of the Bench and what each asks for. */
+        get: operations["listQuestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench/{question}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a question of the Bench, with the sum laid open. Nothing is stored. */
+        post: operations["askBench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bench/{question}/units": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What was typed on the Bench, in another system of units. Nothing is stored. */
+        post: operations["convertBench"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /** @enum {string} */
-    Role: "coordinator" | "technician" | "signatory" | "reader";
-    Session: {
-      person?: components["schemas"]["SignedIn"];
-      /** @description The demo accounts; empty outside demo mode. */
-      demo: components["schemas"]["DemoAccount"][];
-    };
-    /** @description The units and the dates in which a person reads. */
-    ReadingSettings: {
-      /** @enum {string} */
-      temperature: "degC" | "degF";
-      /** @enum {string} */
-      volume: "L" | "qt_us" | "qt_imp";
-      /** @enum {string} */
-      pressure: "kPa" | "psi" | "bar";
-      /** @enum {string} */
-      distance: "km" | "mi";
-      /**
-       * @description 26 Nov 2026, 2026-11-26 or 11/26/2026.
-       * @enum {string}
-       */
-      dates: "dmy" | "ymd" | "mdy";
-    };
-    SignedIn: {
-      reading: components["schemas"]["ReadingSettings"];
-      name: string;
-      email: string;
-      role: components["schemas"]["Role"];
-    };
-    DemoAccount: {
-      name: string;
-      email: string;
-      role: components["schemas"]["Role"];
-      password: string;
-    };
-    OneTimeLink: {
-      name: string;
-      email: string;
-      /** @enum {string} */
-      purpose: "first" | "invitation" | "reset";
-    };
-    Person: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      email: string;
-      role: components["schemas"]["Role"];
-      active: boolean;
-      /** @description Has not chosen a password yet. */
-      invited: boolean;
-    };
-    AuditLine: {
-      /** Format: int64 */
-      id: number;
-      /** Format: date-time */
-      at: string;
-      who: string;
-      address: string;
-      what: string;
-      /** @description What was done. */
-      text: string;
-      detail: string;
-    };
-    /** @enum {string} */
-    UnitSystem: "metric" | "us" | "imperial";
-    Asked: {
-      units?: components["schemas"]["UnitSystem"];
-      /** @description What was typed, by field, with or without a unit, such as 2.2 qt, -34 F or 15 psi. A field left out takes its initial value. */
-      inputs: {
-        [key: string]: string;
-      };
-    };
-    Option: {
-      value: string;
-      label: string;
-    };
-    /** @description A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with. */
-    BySystem: {
-      metric: string;
-      us: string;
-      imperial: string;
-    };
-    Field: {
-      name: string;
-      label: string;
-      units: components["schemas"]["BySystem"];
-      /** @description Of a choice; empty for a field that is typed. */
-      options: components["schemas"]["Option"][];
-      initials: components["schemas"]["BySystem"];
-      hint?: string;
-      optional: boolean;
-      /** @description The choice that decides whether this field means anything. */
-      shownBy?: string;
-      shownFor?: string[];
-    };
-    Question: {
-      name: string;
-      title: string;
-      /** @description What holds for the work that the question is about. */
-      cautions: string[];
-      fields: components["schemas"]["Field"][];
-    };
-    AnswerLine: {
-      label: string;
-      text: string;
-    };
-    SumStep: {
-      what: string;
-      formula: string;
-      numbers: string;
-      source: string;
-    };
-    CurvePoint: {
-      /**
-       * Format: double
-       * @description Glycol by volume.
-       */
-      percent: number;
-      /**
-       * Format: double
-       * @description In the unit of the curve.
-       */
-      temperature: number;
-    };
-    CurveMark: {
-      /** Format: double */
-      percent: number;
-      /** Format: double */
-      temperature: number;
-      /** Format: double */
-      low: number;
-      /** Format: double */
-      high: number;
-    };
-    Curve: {
-      base: string;
-      unit: string;
-      freeze: components["schemas"]["CurvePoint"][];
-      boil: components["schemas"]["CurvePoint"][];
-      at?: components["schemas"]["CurveMark"];
-      /** Format: double */
-      night?: number;
-    };
-    Answer: {
-      headline: string;
-      /** @description What was typed, as it was read. */
-      read?: components["schemas"]["AnswerLine"][];
-      lines: components["schemas"]["AnswerLine"][];
-      warnings: string[];
-      steps: components["schemas"]["SumStep"][];
-      curve?: components["schemas"]["Curve"];
-    };
-    State: {
-      status: string;
-    };
-    Problem: {
-      type: string;
-      title: string;
-      status: number;
-      detail?: string;
-      errors?: components["schemas"]["FieldProblem"][];
-    };
-    FieldProblem: {
-      /** @description JSON pointer to the field in the request body. */
-      pointer: string;
-      detail: string;
-      accepted?: string;
-      /** @description It may be right after all: sent again with sure, it is written. */
-      question?: boolean;
-    };
-    /** @enum {string} */
-    Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
-    /** @enum {string} */
-    ClockKind:
-      | "hold"
-      | "age"
-      | "use"
-      | "freeze"
-      | "level"
-      | "findings"
-      | "follow_up"
-      | "test"
-      | "cap"
-      | "hoses"
-      | "chemistry"
-      | "zero"
-      | "hose_age"
-      | "strength"
-      | "product"
-      | "extender"
-      | "filter"
-      | "impeller"
-      | "anodes"
-      | "heat_exchanger"
-      | "anti_siphon"
-      | "block_heater"
-      | "inspection"
-      | "raw_water"
-      | "evaluation";
-    /**
-     * @description Of a unit with several; none for a unit with one.
-     * @enum {string}
-     */
-    Circuit: "engine" | "port" | "starboard" | "inverter" | "battery" | "charge-air" | "rear-heater";
-    CircuitStatus: {
-      /** @description Of its account. */
-      code: string;
-      circuit: components["schemas"]["Circuit"];
-      verdict: components["schemas"]["Verdict"];
-      /** @description Why, in words. */
-      text: string;
-      /**
-       * Format: double
-       * @description Share of the governing clock's interval left, 0 to 1.
-       */
-      remaining?: number;
-    };
-    /** @enum {string} */
-    Base: "EG" | "PG" | "waterless";
-    /** @enum {string} */
-    Form: "concentrate" | "premix" | "water";
-    /** @enum {string} */
-    UnitKind: "car" | "truck" | "motorcycle" | "boat" | "aircraft";
-    /** @enum {string} */
-    EntryKind:
-      | "opening"
-      | "renewal"
-      | "top_up"
-      | "loss"
-      | "freeze_test"
-      | "chemistry_test"
-      | "dose"
-      | "extender"
-      | "additive_filter"
-      | "cap_test"
-      | "hose_check"
-      | "pressure_test"
-      | "level_check"
-      | "inspection"
-      | "defect_opened"
-      | "defect_closed"
-      | "meter"
-      | "meter_change"
-      | "zero_check"
-      | "lay_up"
-      | "return"
-      | "hold"
-      | "release"
-      | "raw_water"
-      | "combustion_test"
-      | "note"
-      | "strike";
-    /** @enum {string} */
-    MeasureUnit:
-      | "degC"
-      | "degF"
-      | "L"
-      | "mL"
-      | "qt_us"
-      | "gal_us"
-      | "qt_imp"
-      | "gal_imp"
-      | "km"
-      | "mi"
-      | "h"
-      | "kPa"
-      | "psi"
-      | "bar"
-      | "percent"
-      | "brix"
-      | "sg"
-      | "discs"
-      | "mm"
-      | "Nm"
-      | "lbf_ft"
-      | "lbf_in";
-    Reading: {
-      value: components["schemas"]["Typed"];
-      unit: components["schemas"]["MeasureUnit"];
-    };
-    /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that is given beside it unless it names its own. In answers it is always a number. */
-    Typed: number | string;
-    /** @description An entry; exactly the property named by its kind is filled in. */
-    EntryInput: components["schemas"]["EntryHead"] & components["schemas"]["EntryBody"];
-    /** @description What belongs to entries of all kinds. */
-    EntryHead: {
-      /**
-       * Format: uuid
-       * @description UUID version 7 made by the author.
-       */
-      id: string;
-      kind: components["schemas"]["EntryKind"];
-      /**
-       * Format: date-time
-       * @description When it happened.
-       */
-      at: string;
-      /** @description The author has confirmed what was asked about; see question in FieldProblem. */
-      confirmed?: boolean;
-      strikes?: components["schemas"]["StrikesInput"];
-      /** @description Reports and photos that belong to it, each by its SHA-256. */
-      attachments?: string[];
-      /**
-       * Format: uuid
-       * @description Round that it was recorded on.
-       */
-      round?: string;
-      /** @description Name of the device that it was recorded on. */
-      device?: string;
-    };
-    /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
-    StrikesInput: {
-      /**
-       * Format: uuid
-       * @description Of the strike; UUID version 7.
-       */
-      id: string;
-      /**
-       * Format: uuid
-       * @description Of the entry it voids.
-       */
-      entry: string;
-      why: string;
-    };
-    /** @description What happened; the one property named by the kind. The fields of a kind are here alone. */
-    EntryBody: {
-      opening?: components["schemas"]["OpeningBody"];
-      renewal?: components["schemas"]["RenewalBody"];
-      topUp?: components["schemas"]["TopUpBody"];
-      loss?: components["schemas"]["LossBody"];
-      freezeTest?: components["schemas"]["FreezeTestBody"];
-      chemistryTest?: components["schemas"]["ChemistryTestBody"];
-      dose?: components["schemas"]["DoseBody"];
-      extender?: components["schemas"]["DoseBody"];
-      additiveFilter?: components["schemas"]["AdditiveFilterBody"];
-      capTest?: components["schemas"]["CapTestBody"];
-      hoseCheck?: components["schemas"]["HoseCheckBody"];
-      pressureTest?: components["schemas"]["PressureTestBody"];
-      levelCheck?: components["schemas"]["LevelCheckBody"];
-      inspection?: components["schemas"]["InspectionBody"];
-      defectOpened?: components["schemas"]["DefectOpenedBody"];
-      defectClosed?: components["schemas"]["DefectClosedBody"];
-      meter?: components["schemas"]["MeterBody"];
-      meterChange?: components["schemas"]["MeterChangeBody"];
-      zeroCheck?: components["schemas"]["ZeroCheckBody"];
-      layUp?: components["schemas"]["LayUpBody"];
-      return?: components["schemas"]["ReturnBody"];
-      hold?: components["schemas"]["HoldBody"];
-      release?: components["schemas"]["ReleaseBody"];
-      rawWater?: components["schemas"]["RawWaterBody"];
-      combustionTest?: components["schemas"]["CombustionTestBody"];
-      note?: components["schemas"]["NoteBody"];
-      strike?: components["schemas"]["StrikeBody"];
-    };
-    OpeningBody: {
-      /** @enum {string} */
-      history: "factory" | "unknown";
-      volume?: components["schemas"]["Reading"];
-      product?: string;
-      share?: components["schemas"]["Typed"];
-      meter?: components["schemas"]["Reading"];
-    };
-    RenewalBody: {
-      volume: components["schemas"]["Reading"];
-      /** @description A product's code. */
-      product: string;
-      share?: components["schemas"]["Typed"];
-      /** @description The charge the unit came with. */
-      factory?: boolean;
-      meter?: components["schemas"]["Reading"];
-      drained?: components["schemas"]["DrainedBody"][];
-      /** @description The whole system was emptied though what came out was not measured. */
-      emptied?: boolean;
-      /** @description Drain points that were opened without measuring. */
-      opened?: ("petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other")[];
-      flushes?: components["schemas"]["Typed"];
-      /**
-       * @description Prep fluid before a waterless coolant: what stays of it is no water.
-       * @enum {string}
-       */
-      flushWith?: "water" | "cleaner" | "prep_fluid";
-      rinses?: components["schemas"]["Typed"];
-      residual?: components["schemas"]["Reading"];
-      /** @enum {string} */
-      method?: "gravity" | "vacuum" | "pressure" | "pump" | "manual";
-      /**
-       * @description How it was when the level was judged.
-       * @enum {string}
-       */
-      level?: "cold" | "hot";
-      parts?: string[];
-      torque?: components["schemas"]["TorqueBody"][];
-      /** @description Of the product, as its container shows it. */
-      batch?: string;
-      /**
-       * Format: date
-       * @description End of its shelf life.
-       */
-      useBefore?: string;
-      note?: string;
-    };
-    DrainedBody: {
-      /** @enum {string} */
-      point: "petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other";
-      volume: components["schemas"]["Reading"];
-    };
-    TorqueBody: {
-      part: string;
-      value: components["schemas"]["Reading"];
-    };
-    TopUpBody: {
-      volume: components["schemas"]["Reading"];
-      with: components["schemas"]["Form"];
-      /** @description A product's code; none for water. */
-      product?: string;
-      /** @description Bled again with it, until no more bubbles came. */
-      bled?: boolean;
-      /** @description It balances the books; the pour was not observed. */
-      inferred?: boolean;
-      /** @description Of the product, as its container shows it. */
-      batch?: string;
-      /**
-       * Format: date
-       * @description End of its shelf life.
-       */
-      useBefore?: string;
-      note?: string;
-    };
-    LossBody: {
-      volume: components["schemas"]["Reading"];
-      /** @enum {string} */
-      cause?: "leak" | "spill" | "drained" | "sample";
-      note?: string;
-    };
-    /** @description The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample. */
-    FreezeTestBody: {
-      value: components["schemas"]["Reading"];
-      /** @enum {string} */
-      instrument: "refractometer" | "hydrometer" | "discs" | "strip";
-      scale?: components["schemas"]["Base"];
-      sample?: components["schemas"]["Reading"];
-      tool?: string;
-      zero?: components["schemas"]["Typed"];
-      /** @description Of a disc tester: what one, two, ... floating discs protect to, °C. */
-      chart?: components["schemas"]["Typed"][];
-      cold?: components["schemas"]["Typed"];
-      expired?: boolean;
-      late?: boolean;
-      /** @description The engine ran warm after the last pour, until the thermostat opened: the sample is mixed. */
-      warmed?: boolean;
-    };
-    ChemistryTestBody: {
-      ph?: components["schemas"]["Typed"];
-      reserve?: components["schemas"]["Typed"];
-      nitrite?: components["schemas"]["Typed"];
-      molybdate?: components["schemas"]["Typed"];
-      stray?: components["schemas"]["Typed"];
-      /** @enum {string} */
-      look?: "clear" | "faded" | "cloudy" | "rusty" | "oily" | "gelled" | "sediment";
-      tool?: string;
-      phTo?: components["schemas"]["Typed"];
-      nitriteTo?: components["schemas"]["Typed"];
-      molybdateTo?: components["schemas"]["Typed"];
-      /**
-       * @description What nitrite is stated as; NO2 when it is left out.
-       * @enum {string}
-       */
-      nitriteAs?: "NO2" | "NaNO2" | "N";
-      /**
-       * @description What molybdate is stated as; MoO4 when it is left out.
-       * @enum {string}
-       */
-      molybdateAs?: "MoO4" | "Mo" | "Na2MoO4";
-      strayOff?: components["schemas"]["Typed"];
-      strayCranking?: components["schemas"]["Typed"];
-      strayLoads?: components["schemas"]["Typed"];
-      conductivity?: components["schemas"]["Typed"];
-      conductivityAt?: components["schemas"]["Reading"];
-      glycolate?: components["schemas"]["Typed"];
-      chloride?: components["schemas"]["Typed"];
-      sulphate?: components["schemas"]["Typed"];
-      iron?: components["schemas"]["Typed"];
-      copper?: components["schemas"]["Typed"];
-      lead?: components["schemas"]["Typed"];
-      aluminium?: components["schemas"]["Typed"];
-      /**
-       * @description A strip is read in steps, with both ends of each.
-       * @enum {string}
-       */
-      method?: "strip" | "meter" | "laboratory";
-      /** @description The strip was past its date. */
-      expired?: boolean;
-      /** @description The strip was read too late. */
-      late?: boolean;
-    };
-    DoseBody: {
-      volume: components["schemas"]["Reading"];
-      /** @description An additive's code. */
-      additive: string;
-      note?: string;
-    };
-    AdditiveFilterBody: {
-      /** @description The code of an additive filter. */
-      additive: string;
-      meter?: components["schemas"]["Reading"];
-      note?: string;
-    };
-    CapTestBody: {
-      opened?: components["schemas"]["Reading"];
-      holds?: boolean;
-      /** @enum {string} */
-      vacuum?: "opens" | "stuck";
-      /** @enum {string} */
-      seal?: "good" | "dried" | "cracked" | "hardened";
-      seated?: boolean;
-      /** @enum {string} */
-      stage?: "home" | "first_stage";
-      /** @description A new cap was fitted. */
-      renewed?: boolean;
-      note?: string;
-    };
-    HoseCheckBody: {
-      hoses: components["schemas"]["HoseBody"][];
-      note?: string;
-    };
-    HoseBody: {
-      /** @enum {string} */
-      hose: "upper" | "lower" | "heater_feed" | "heater_return" | "bypass" | "recovery";
-      /** @enum {string} */
-      state: "good" | "cracked" | "bulging" | "soft" | "hard" | "chafed" | "weeping" | "renewed";
-      /** @enum {string} */
-      clamp?: "good" | "loose" | "on_ridge";
-    };
-    PressureTestBody: {
-      pressure: components["schemas"]["Reading"];
-      minutes: components["schemas"]["Typed"];
-      drop: components["schemas"]["Reading"];
-      note?: string;
-    };
-    LevelCheckBody: {
-      /** @enum {string} */
-      temper: "cold" | "hot";
-      /** @enum {string} */
-      mark?: "above" | "max" | "between" | "min" | "below" | "empty";
-      over?: components["schemas"]["Reading"];
-      /**
-       * @description Where it was seen; none for the tank with the cold marks. A full recovery bottle proves nothing.
-       * @enum {string}
-       */
-      place?: "header" | "bottle";
-      note?: string;
-    };
-    InspectionBody: {
-      points: components["schemas"]["PointBody"][];
-      note?: string;
-    };
-    PointBody: {
-      /** @enum {string} */
-      point:
-        | "fins"
-        | "pump"
-        | "weep_hole"
-        | "drain_plug"
-        | "recovery_tank"
-        | "heat_exchanger"
-        | "impeller"
-        | "anti_siphon"
-        | "anodes"
-        | "ground"
-        | "block_heater"
-        | "thermostat";
-      /** @enum {string} */
-      state?: "good" | "watch" | "bad" | "renewed";
-      blocked?: components["schemas"]["Typed"];
-    };
-    DefectOpenedBody: {
-      what: string;
-      /** @enum {string} */
-      severity: "stop" | "repair" | "watch";
-    };
-    DefectClosedBody: {
-      defect: string;
-      how: string;
-    };
-    MeterBody: {
-      meter: components["schemas"]["Reading"];
-      /** @description Read twice, though it does not fit the readings around it. */
-      sure?: boolean;
-    };
-    MeterChangeBody: {
-      old?: components["schemas"]["Reading"];
-      new: components["schemas"]["Reading"];
-    };
-    ZeroCheckBody: {
-      tool: string;
-      zero: components["schemas"]["Reading"];
-    };
-    RawWaterBody: {
-      /** @enum {string} */
-      state: "drained" | "filled" | "wet";
-      freeze?: components["schemas"]["Reading"];
-      note?: string;
-    };
-    CombustionTestBody: {
-      /** @enum {string} */
-      gas: "none" | "found";
-      note?: string;
-    };
-    LayUpBody: {
-      /**
-       * @description Of a boat with a raw-water side.
-       * @enum {string}
-       */
-      rawWater?: "drained" | "filled" | "wet";
-      note?: string;
-    };
-    ReturnBody: {
-      note?: string;
-    };
-    HoldBody: {
-      why: string;
-    };
-    ReleaseBody: {
-      what: string;
-      certificate?: string;
-      certificateKind?: string;
-      /** @description Approved maintenance data that the work followed; asked for of an aircraft. */
-      data?: string;
-      totalTime?: components["schemas"]["Reading"];
-    };
-    NoteBody: {
-      text: string;
-    };
-    StrikeBody: {
-      entry: string;
-      why: string;
-    };
-    Receipt: {
-      /** Format: uuid */
-      id: string;
-      unit: string;
-      /**
-       * Format: int64
-       * @description Place in the unit's order of recording.
-       */
-      seq: number;
-      kind: components["schemas"]["EntryKind"];
-      /** Format: date-time */
-      at: string;
-      /** Format: date-time */
-      recordedAt: string;
-      recordedBy: string;
-      /** @description SHA-256 of the entry and the one recorded before it, hexadecimal. */
-      hash: string;
-    };
-    UnitName: {
-      /** @description Of the unit; where one circuit of several is meant, its account: the code, a space and the circuit. */
-      code: string;
-      name: string;
-      kind: components["schemas"]["UnitKind"];
-      site: string;
-    };
-    Product: {
-      code: string;
-      name: string;
-      base: components["schemas"]["Base"];
-      technology: string;
-      form: components["schemas"]["Form"];
-      /**
-       * Format: double
-       * @description Volume fraction of glycol in the can, 0 to 1.
-       */
-      glycol: number;
-      /** @description The label or the data sheet states the glycol of a concentrate. */
-      stated?: boolean;
-      /** @description The standards on the label. */
-      meets?: ("D3306" | "D4985" | "D6210")[];
-      /** @description It comes with its initial charge of supplemental additive. */
-      sca?: boolean;
-      /**
-       * Format: double
-       * @description Relative to water at 20 °C.
-       */
-      density?: number;
-      /**
-       * Format: double
-       * @description Reserve alkalinity when new, mL of 0.1 N acid.
-       */
-      fresh?: number;
-      /**
-       * Format: double
-       * @description Freeze point of a waterless coolant, °C.
-       */
-      freeze?: number;
-    };
-    Additive: {
-      code: string;
-      name: string;
-      /** @enum {string} */
-      kind: "sca" | "extender" | "filter";
-      /**
-       * Format: double
-       * @description g of NO2 in a litre, or in one filter.
-       */
-      nitrite: number;
-      /** @enum {string} */
-      release?: "charged" | "need_release" | "blank";
-    };
-    /** @enum {string} */
-    Remedy: "sca" | "extender" | "dilute" | "renew" | "flush" | "ground" | "product" | "test" | "cause";
-    /** @description What puts the nitrite of the charge right. */
-    Proposal: {
-      remedy: components["schemas"]["Remedy"];
-      additive?: components["schemas"]["Additive"];
-      /**
-       * Format: double
-       * @description L of the additive, or to be drained and filled again.
-       */
-      litres: number;
-      /**
-       * Format: double
-       * @description L of the additive before it drops out.
-       */
-      most?: number;
-      /**
-       * Format: double
-       * @description ppm NO2
-       */
-      target: number;
-      /**
-       * Format: double
-       * @description ppm NO2 that it was computed from.
-       */
-      now: number;
-      /** @description The proposal as a sentence. */
-      words: string;
-    };
-    /** @description What the register knows of the unit's cooling system that decides what may go in. */
-    UnitSystemFacts: {
-      /** @description The facts in a sentence. */
-      text: string;
-      wetLiners: boolean;
-      /**
-       * @description None when it is not known.
-       * @enum {string}
-       */
-      metal?: "iron" | "aluminium";
-      /**
-       * @description None when it is not known.
-       * @enum {string}
-       */
-      drive?: "combustion" | "hybrid" | "electric";
-      silicateFree: boolean;
-      premixOnly: boolean;
-      /** @description The technology that its maker requires. */
-      required?: string;
-      /** @description Codes of the products on its maker's list. */
-      listed: string[];
-    };
-    /** @description What the books say; a property that is not there is not known. */
-    Balance: {
-      /** Format: double */
-      litres?: number;
-      /**
-       * Format: double
-       * @description Per cent of glycol by volume.
-       */
-      glycol?: number;
-      /**
-       * Format: double
-       * @description Freeze point by book, °C.
-       */
-      freeze?: number;
-      /**
-       * Format: double
-       * @description Cold end of the band of two standard uncertainties, °C.
-       */
-      low?: number;
-      /**
-       * Format: double
-       * @description Warm end of that band, °C.
-       */
-      high?: number;
-      /** Format: date-time */
-      renewedAt?: string;
-      /**
-       * Format: double
-       * @description Volume-weighted, in months of 30.4 days.
-       */
-      meanAgeMonths?: number;
-      /**
-       * Format: double
-       * @description km or h since the last fill, by the last meter reading.
-       */
-      used?: number;
-    };
-    Reason: {
-      code: string;
-      numbers: {
-        [key: string]: number;
-      };
-      remedy?: components["schemas"]["Remedy"];
-      /** @description The reason as a sentence, in the reader's units. */
-      text: string;
-      /** @description The rule behind it, as sentences; of the clocks of one unit. */
-      rule?: string[];
-    };
-    LineNote: {
-      code: components["schemas"]["Note"];
-      text: string;
-      /** @description Otherwise it only explains. */
-      warning: boolean;
-    };
-    /** @enum {string} */
-    Note:
-      | "implied_loss"
-      | "more_than_book"
-      | "not_filled"
-      | "mixed_base"
-      | "mixed_technology"
-      | "premix_thinned"
-      | "wrong_scale"
-      | "base_unknown"
-      | "beyond_table"
-      | "volume_assumed"
-      | "meter_outlier"
-      | "colder_waits"
-      | "not_mixed"
-      | "out_unknown"
-      | "marks_unknown"
-      | "not_ready"
-      | "settling"
-      | "inferred"
-      | "too_strong"
-      | "density_on_pg"
-      | "other_meter_kind"
-      | "reading_refused"
-      | "partial_drain"
-      | "air_trapped"
-      | "level_below_book"
-      | "level_above_book"
-      | "level_hot"
-      | "tank_unknown"
-      | "strikes_nothing"
-      | "closes_nothing"
-      | "was_not_held"
-      | "does_not_hold"
-      | "off_rating"
-      | "water_left_inside"
-      | "foreign_product"
-      | "over_dosed"
-      | "extended_twice"
-      | "water_in"
-      | "scale_on_waterless"
-      | "strip_refused"
-      | "implausible"
-      | "book_empty";
-    /** @enum {string} */
-    Grade: "bad" | "soft" | "unknown" | "good";
-    /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
-    Window: {
-      /** Format: date */
-      p10: string;
-      /** Format: date */
-      p50: string;
-      /** Format: date */
-      p90: string;
-    };
-    Clock: {
-      kind: components["schemas"]["ClockKind"];
-      verdict: components["schemas"]["Verdict"];
-      /**
-       * Format: date
-       * @description The day it runs out; none when it never does or it is not known.
-       */
-      due?: string;
-      /** @description From today to due. */
-      days?: number;
-      window?: components["schemas"]["Window"];
-      /**
-       * Format: double
-       * @description Share of the interval left, 0 to 1.
-       */
-      remaining?: number;
-      reason: components["schemas"]["Reason"];
-      /** @enum {string} */
-      interval?: "first" | "later" | "conventional";
-      unit?: components["schemas"]["MeasureUnit"];
-      circuit?: components["schemas"]["Circuit"];
-    };
-    UnitStatus: {
-      verdict: components["schemas"]["Verdict"];
-      /** @description The governing clock first. */
-      clocks: components["schemas"]["Clock"][];
-    };
-    MorningRow: {
-      /** @description What is to be done about it. */
-      next: string;
-      /** @description The entry that answers it; none when the account must be read first. */
-      records?: components["schemas"]["EntryKind"];
-      unit: components["schemas"]["UnitName"];
-      verdict: components["schemas"]["Verdict"];
-      clock: components["schemas"]["Clock"];
-    };
-    Night: {
-      site: string;
-      /** Format: double */
-      celsius: number;
-    };
-    NightAhead: {
-      site: string;
-      /** Format: date */
-      day: string;
-      /** Format: double */
-      celsius: number;
-      /** @description The weather service says so; otherwise it is the cold curve. */
-      forecast: boolean;
-    };
-    WalkChoice: {
-      rows: components["schemas"]["WalkRow"][];
-      instruments: components["schemas"]["WalkInstrument"][];
-      /** @description A simulated digital refractometer can be read. */
-      probe: boolean;
-    };
-    WalkInstrument: {
-      name: string;
-      /** @description Of the register, such as refractometer; left out when it is not known. */
-      kind?: string;
-      scale?: string;
-      /** @description What one, two, … floating discs protect to, °C. */
-      chart?: number[];
-      site?: string;
-      /** @description Its kind, scale and last zero check, worded. */
-      text: string;
-      /** @description Its zero on purified water is due, or was never checked. */
-      zero?: boolean;
-      /** @description Why it cannot be used; left out when it can. */
-      refused?: string;
-    };
-    WalkRow: {
-      site: string;
-      /** @description Empty for units without a place. */
-      row: string;
-      units: number;
-    };
-    WalkAccount: {
-      code: string;
-      /** Format: int64 */
-      id: number;
-    };
-    EntryOutcome: {
-      /** Format: uuid */
-      id: string;
-      /**
-       * @description later: not answered now; send it again as it is.
-       * @enum {string}
-       */
-      state: "written" | "already" | "refused" | "later";
-      /** @description Address of the account that it is in. */
-      unit?: string;
-      problem?: components["schemas"]["Problem"];
-    };
-    RoundReportStop: {
-      unit: string;
-      name: string;
-      state: components["schemas"]["RoundStopState"];
-      why?: string;
-      /** Format: date-time */
-      at?: string;
-      verdict?: components["schemas"]["Verdict"];
-      /** @description Of its status now. */
-      reason?: string;
-      /**
-       * Format: double
-       * @description Share of the governing interval that is left.
-       */
-      left?: number;
-      /** @description What is in the books of it. */
-      recorded: string[];
-    };
-    Walk: {
-      title: string;
-      /** @description Of the form of what the core reads. */
-      version: string;
-      /**
-       * Format: date-time
-       * @description Time of the server.
-       */
-      now: string;
-      /** Format: date */
-      today: string;
-      /** @description What the units share, for the core on the device alone. */
-      shared: string;
-      units: components["schemas"]["WalkUnit"][];
-    };
-    WalkUnit: {
-      unit: components["schemas"]["UnitName"];
-      /** @description Empty for a unit without a place. */
-      place: string;
-      tag?: string;
-      registration?: string;
-      accounts: components["schemas"]["WalkAccount"][];
-      view: components["schemas"]["WalkView"];
-      /** @description The unit with its accounts, for the core on the device alone. */
-      pack: string;
-    };
-    /** @description What a device shows of a unit; the core on the device gives it anew with the entries that wait there. */
-    WalkView: {
-      code: string;
-      verdict: components["schemas"]["Verdict"];
-      reason: string;
-      /**
-       * Format: double
-       * @description Share of the governing interval that is left.
-       */
-      left?: number;
-      cautions: string[];
-      /** @description Caution before anything is opened. */
-      cold: string;
-      /** @description What is true of a hot engine. */
-      hot: string;
-      /** @description Why it must not move; left out when nothing forbids it. */
-      mustNotMove?: string;
-      mayRecord: boolean;
-      /** @description That the walk was loaded long ago; left out when it was not. */
-      stale?: string;
-      strip: components["schemas"]["WalkStrip"];
-      circuits: components["schemas"]["WalkCircuit"][];
-    };
-    /** @description How a test strip is read. */
-    WalkStrip: {
-      /** @description s after dipping, from which on it is read. */
-      from: number;
-      /** @description s after which it is read too late. */
-      until: number;
-      /** @description Steps of its fields, °C from the warm end. */
-      freeze: number[];
-      ph: number[];
-      /** @description ppm */
-      nitrite: number[];
-      /** @description ppm */
-      molybdate: number[];
-    };
-    WalkCircuit: {
-      address: string;
-      circuit?: components["schemas"]["Circuit"];
-      verdict: components["schemas"]["Verdict"];
-      owed: {
-        question: components["schemas"]["WalkQuestion"];
-        verdict: components["schemas"]["Verdict"];
-        text: string;
-      }[];
-      first: components["schemas"]["WalkAsked"][];
-      rest: components["schemas"]["WalkAsked"][];
-      inside: string;
-      base?: components["schemas"]["Base"];
-      /**
-       * Format: double
-       * @description mm between the marks of the tank.
-       */
-      marks?: number;
-      /** @description The register knows the marks of its tank. */
-      hasTank: boolean;
-      /** @description Its rating, worded. */
-      cap?: string;
-      /** @description Of the pressure cap. */
-      stages?: number;
-      meters: {
-        unit: components["schemas"]["MeasureUnit"];
-        last?: string;
-      }[];
-      fits: {
-        instrument: string;
+    schemas: {
         /** @enum {string} */
-        fit: "fits" | "other_scale" | "density" | "waterless" | "base";
-        /** @description A reading says something of what is inside. */
-        usable: boolean;
-        /** @description What is to be known before it is used here. */
-        text?: string;
-      }[];
-      points: components["schemas"]["WalkPoint"][];
-      protects: string;
-      /**
-       * Format: double
-       * @description °C that it is relied on to protect to.
-       */
-      freeze?: number;
-      /** @description A person's hold is in force. */
-      held?: boolean;
-      defects: string[];
-    };
-    /** @enum {string} */
-    WalkQuestion:
-      "level" | "freeze_test" | "cap" | "hoses" | "meter" | "chemistry" | "inspection" | "raw_water" | "appearance";
-    WalkAsked: {
-      question: components["schemas"]["WalkQuestion"];
-      name: string;
-      /** @description It may be asked while the engine is hot. */
-      hot: boolean;
-    };
-    WalkPoint: {
-      code: string;
-      kind: components["schemas"]["EntryKind"];
-      name: string;
-      hot: boolean;
-      /** @description What was found last. */
-      last?: string;
-      options: {
-        state?: string;
-        clamp?: string;
-        grade: components["schemas"]["Grade"];
-        name: string;
-        /** @description What it leads to. */
-        leads: string;
-      }[];
-    };
-    EntryBatch: {
-      entries: {
+        Role: "coordinator" | "technician" | "signatory" | "reader";
+        Session: {
+            person?: components["schemas"]["SignedIn"];
+            /** @description The demo accounts; empty outside demo mode. */
+            demo: components["schemas"]["DemoAccount"][];
+        };
+        /** @description The units and the dates in which a person reads. */
+        ReadingSettings: {
+            /** @enum {string} */
+            temperature: "degC" | "degF";
+            /** @enum {string} */
+            volume: "L" | "qt_us" | "qt_imp";
+            /** @enum {string} */
+            pressure: "kPa" | "psi" | "bar";
+            /** @enum {string} */
+            distance: "km" | "mi";
+            /**
+             * @description 26 Nov 2026, 2026-11-26 or 11/26/2026.
+             * @enum {string}
+             */
+            dates: "dmy" | "ymd" | "mdy";
+        };
+        SignedIn: {
+            reading: components["schemas"]["ReadingSettings"];
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+        };
+        DemoAccount: {
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+            password: string;
+        };
+        OneTimeLink: {
+            name: string;
+            email: string;
+            /** @enum {string} */
+            purpose: "first" | "invitation" | "reset";
+        };
+        Person: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            email: string;
+            role: components["schemas"]["Role"];
+            active: boolean;
+            /** @description Has not chosen a password yet. */
+            invited: boolean;
+        };
+        AuditLine: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            address: string;
+            what: string;
+            /** @description What was done. */
+            text: string;
+            detail: string;
+        };
+        /** @enum {string} */
+        UnitSystem: "metric" | "us" | "imperial";
+        Asked: {
+            units?: components["schemas"]["UnitSystem"];
+            /** @description What was typed, by field, with or without a unit, such as 2.2 qt, -34 F or 15 psi. A field left out takes its initial value. */
+            inputs: {
+                [key: string]: string;
+            };
+        };
+        Option: {
+            value: string;
+            label: string;
+        };
+        /** @description A text for a person who reads in a system of units: of units what a bare figure is in, empty for none; of initials what the field begins with. */
+        BySystem: {
+            metric: string;
+            us: string;
+            imperial: string;
+        };
+        Field: {
+            name: string;
+            label: string;
+            units: components["schemas"]["BySystem"];
+            /** @description Of a choice; empty for a field that is typed. */
+            options: components["schemas"]["Option"][];
+            initials: components["schemas"]["BySystem"];
+            hint?: string;
+            optional: boolean;
+            /** @description The choice that decides whether this field means anything. */
+            shownBy?: string;
+            shownFor?: string[];
+        };
+        Question: {
+            name: string;
+            title: string;
+            /** @description What holds for the work that the question is about. */
+            cautions: string[];
+            fields: components["schemas"]["Field"][];
+        };
+        AnswerLine: {
+            label: string;
+            text: string;
+        };
+        SumStep: {
+            what: string;
+            formula: string;
+            numbers: string;
+            source: string;
+        };
+        CurvePoint: {
+            /**
+             * Format: double
+             * @description Glycol by volume.
+             */
+            percent: number;
+            /**
+             * Format: double
+             * @description In the unit of the curve.
+             */
+            temperature: number;
+        };
+        CurveMark: {
+            /** Format: double */
+            percent: number;
+            /** Format: double */
+            temperature: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
+        Curve: {
+            base: string;
+            unit: string;
+            freeze: components["schemas"]["CurvePoint"][];
+            boil: components["schemas"]["CurvePoint"][];
+            at?: components["schemas"]["CurveMark"];
+            /** Format: double */
+            night?: number;
+        };
+        Answer: {
+            headline: string;
+            /** @description What was typed, as it was read. */
+            read?: components["schemas"]["AnswerLine"][];
+            lines: components["schemas"]["AnswerLine"][];
+            warnings: string[];
+            steps: components["schemas"]["SumStep"][];
+            curve?: components["schemas"]["Curve"];
+        };
+        State: {
+            status: string;
+        };
+        Problem: {
+            type: string;
+            title: string;
+            status: number;
+            detail?: string;
+            errors?: components["schemas"]["FieldProblem"][];
+        };
+        FieldProblem: {
+            /** @description JSON pointer to the field in the request body. */
+            pointer: string;
+            detail: string;
+            accepted?: string;
+            /** @description It may be right after all: sent again with sure, it is written. */
+            question?: boolean;
+        };
+        /** @enum {string} */
+        Verdict: "hold" | "overdue" | "due" | "watch" | "unknown" | "sound";
+        /** @enum {string} */
+        ClockKind: "hold" | "age" | "use" | "freeze" | "level" | "findings" | "follow_up" | "test" | "cap" | "hoses" | "chemistry" | "zero" | "hose_age" | "strength" | "product" | "extender" | "filter" | "impeller" | "anodes" | "heat_exchanger" | "anti_siphon" | "block_heater" | "inspection" | "raw_water" | "evaluation";
         /**
-         * Format: uuid
-         * @description Of the entry.
+         * @description Of a unit with several; none for a unit with one.
+         * @enum {string}
          */
-        id: string;
-        /** @description Address of the account. */
-        unit: string;
-        /**
-         * Format: int64
-         * @description Id of the account, by which it is found when its unit was renamed.
-         */
-        account?: number;
-        /** @description An EntryInput as JSON, byte for byte as it was recorded. */
-        entry: string;
-        /** @description Of these bytes in UTF-8. */
-        sha256: string;
-      }[];
-    };
-    EntryBatchAnswer: {
-      /**
-       * Format: date-time
-       * @description Time of the server.
-       */
-      now: string;
-      results: components["schemas"]["EntryOutcome"][];
-    };
-    /** @enum {string} */
-    JobKind:
-      | "drain_fill"
-      | "second_drain_fill"
-      | "full_flush"
-      | "correction"
-      | "bleed"
-      | "part_change"
-      | "boat_loop"
-      | "aircraft_task";
-    JobInput: {
-      /**
-       * Format: uuid
-       * @description UUID of version 7.
-       */
-      id: string;
-      /** @description Address of the unit or circuit. */
-      unit: string;
-      job: components["schemas"]["JobKind"];
-      /** @enum {string} */
-      part?: "cap" | "hose" | "pump" | "thermostat";
-      /** @enum {string} */
-      fill?: "gravity" | "vacuum" | "pressure" | "hose" | "header";
-      /** @enum {string} */
-      bleed?: "self" | "vent_screw" | "electric_pump" | "lean" | "rev" | "overnight";
-      /** @description Code of the product that is poured; that of the register or the one inside when it is left out. */
-      product?: string;
-      /** @description Drain points; those that the job takes when it is left out. */
-      points?: string[];
-      /** @description Flush with the thermostat out. */
-      thermostatOut?: boolean;
-      /** @description Cleaner in the system for some days of driving before the flush. */
-      cleaner?: boolean;
-      backFlush?: boolean;
-      /** @description Sealant in place of a gasket. */
-      sealant?: boolean;
-      /** @description On a simulated unit: nothing of it goes to the ledger. */
-      exercise?: boolean;
-    };
-    Job: {
-      /** Format: uuid */
-      id: string;
-      /** @description Events that are kept. */
-      revision: number;
-      /** @description The job with its events, for the core on the device alone. */
-      pack: string;
-      /** @description Why the ledger does not take its entries: the step is to be corrected. */
-      problem?: string;
-      view: components["schemas"]["JobView"];
-    };
-    JobSheet: {
-      view: components["schemas"]["JobView"];
-    };
-    JobRow: {
-      /** Format: uuid */
-      id: string;
-      /** @description Address of the unit or circuit. */
-      unit: string;
-      name: string;
-      site: string;
-      title: string;
-      phase: components["schemas"]["JobPhase"];
-      phaseName: string;
-      /** @description Title of the next step. */
-      next: string;
-      /** @description The system is not filled: the engine must not be started. */
-      empty: boolean;
-      /** @description Why the work stopped. */
-      paused?: string;
-      exercise: boolean;
-      who: string;
-      /** Format: date-time */
-      startedAt: string;
-      ended: boolean;
-      /** @description What it waits for, a sentence. */
-      text: string;
-      /**
-       * Format: date-time
-       * @description When the timer of its step is over.
-       */
-      timer?: string;
-      /** @description Checks that are still owed after its release. */
-      owed: string[];
-      /** @description Used coolant and flush that came out, for the waste record. */
-      used?: string;
-    };
-    /** @enum {string} */
-    JobPhase:
-      | "prepare"
-      | "cooling"
-      | "cleaner"
-      | "draining"
-      | "flushing"
-      | "filling"
-      | "bleeding"
-      | "checking"
-      | "retest"
-      | "release"
-      | "done"
-      | "cancelled";
-    JobValue: {
-      reading?: {
-        /** Format: double */
-        value: number;
-        /** @description Code of a unit as in readings, or one for a plain number. */
-        unit: string;
-      };
-      choice?: string;
-      text?: string;
-    };
-    /** @enum {string} */
-    JobEventType: "answer" | "timer" | "pause" | "resume" | "override" | "strike" | "cancel";
-    JobEvents: {
-      events: {
-        /**
-         * Format: uuid
-         * @description UUID of version 7.
-         */
-        id: string;
-        /** Format: date-time */
-        at: string;
-        type: components["schemas"]["JobEventType"];
-        step?: string;
-        /** @description By the code of the field. */
-        values?: {
-          [key: string]: components["schemas"]["JobValue"];
+        Circuit: "engine" | "port" | "starboard" | "inverter" | "battery" | "charge-air" | "rear-heater";
+        CircuitStatus: {
+            /** @description Of its account. */
+            code: string;
+            circuit: components["schemas"]["Circuit"];
+            verdict: components["schemas"]["Verdict"];
+            /** @description Why, in words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Share of the governing clock's interval left, 0 to 1.
+             */
+            remaining?: number;
+        };
+        /** @enum {string} */
+        Base: "EG" | "PG" | "waterless";
+        /** @enum {string} */
+        Form: "concentrate" | "premix" | "water";
+        /** @enum {string} */
+        UnitKind: "car" | "truck" | "motorcycle" | "boat" | "aircraft";
+        /** @enum {string} */
+        EntryKind: "opening" | "renewal" | "top_up" | "loss" | "freeze_test" | "chemistry_test" | "dose" | "extender" | "additive_filter" | "cap_test" | "hose_check" | "pressure_test" | "level_check" | "inspection" | "defect_opened" | "defect_closed" | "meter" | "meter_change" | "zero_check" | "lay_up" | "return" | "hold" | "release" | "raw_water" | "combustion_test" | "note" | "strike";
+        /** @enum {string} */
+        MeasureUnit: "degC" | "degF" | "L" | "mL" | "qt_us" | "gal_us" | "qt_imp" | "gal_imp" | "km" | "mi" | "h" | "kPa" | "psi" | "bar" | "percent" | "brix" | "sg" | "discs" | "mm" | "Nm" | "lbf_ft" | "lbf_in";
+        Reading: {
+            value: components["schemas"]["Typed"];
+            unit: components["schemas"]["MeasureUnit"];
+        };
+        /** @description A number, or text as a person typed it: "30 000", "½", "2 qt 1 pt". Text is read by the server, in the unit that is given beside it unless it names its own. In answers it is always a number. */
+        Typed: number | string;
+        /** @description An entry; exactly the property named by its kind is filled in. */
+        EntryInput: components["schemas"]["EntryHead"] & components["schemas"]["EntryBody"];
+        /** @description What belongs to entries of all kinds. */
+        EntryHead: {
+            /**
+             * Format: uuid
+             * @description UUID version 7 made by the author.
+             */
+            id: string;
+            kind: components["schemas"]["EntryKind"];
+            /**
+             * Format: date-time
+             * @description When it happened.
+             */
+            at: string;
+            /** @description The author has confirmed what was asked about; see question in FieldProblem. */
+            confirmed?: boolean;
+            strikes?: components["schemas"]["StrikesInput"];
+            /** @description Reports and photos that belong to it, each by its SHA-256. */
+            attachments?: string[];
+            /**
+             * Format: uuid
+             * @description Round that it was recorded on.
+             */
+            round?: string;
+            /** @description Name of the device that it was recorded on. */
+            device?: string;
+        };
+        /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
+        StrikesInput: {
+            /**
+             * Format: uuid
+             * @description Of the strike; UUID version 7.
+             */
+            id: string;
+            /**
+             * Format: uuid
+             * @description Of the entry it voids.
+             */
+            entry: string;
+            why: string;
+        };
+        /** @description What happened; the one property named by the kind. The fields of a kind are here alone. */
+        EntryBody: {
+            opening?: components["schemas"]["OpeningBody"];
+            renewal?: components["schemas"]["RenewalBody"];
+            topUp?: components["schemas"]["TopUpBody"];
+            loss?: components["schemas"]["LossBody"];
+            freezeTest?: components["schemas"]["FreezeTestBody"];
+            chemistryTest?: components["schemas"]["ChemistryTestBody"];
+            dose?: components["schemas"]["DoseBody"];
+            extender?: components["schemas"]["DoseBody"];
+            additiveFilter?: components["schemas"]["AdditiveFilterBody"];
+            capTest?: components["schemas"]["CapTestBody"];
+            hoseCheck?: components["schemas"]["HoseCheckBody"];
+            pressureTest?: components["schemas"]["PressureTestBody"];
+            levelCheck?: components["schemas"]["LevelCheckBody"];
+            inspection?: components["schemas"]["InspectionBody"];
+            defectOpened?: components["schemas"]["DefectOpenedBody"];
+            defectClosed?: components["schemas"]["DefectClosedBody"];
+            meter?: components["schemas"]["MeterBody"];
+            meterChange?: components["schemas"]["MeterChangeBody"];
+            zeroCheck?: components["schemas"]["ZeroCheckBody"];
+            layUp?: components["schemas"]["LayUpBody"];
+            return?: components["schemas"]["ReturnBody"];
+            hold?: components["schemas"]["HoldBody"];
+            release?: components["schemas"]["ReleaseBody"];
+            rawWater?: components["schemas"]["RawWaterBody"];
+            combustionTest?: components["schemas"]["CombustionTestBody"];
+            note?: components["schemas"]["NoteBody"];
+            strike?: components["schemas"]["StrikeBody"];
+        };
+        OpeningBody: {
+            /** @enum {string} */
+            history: "factory" | "unknown";
+            volume?: components["schemas"]["Reading"];
+            product?: string;
+            share?: components["schemas"]["Typed"];
+            meter?: components["schemas"]["Reading"];
+        };
+        RenewalBody: {
+            volume: components["schemas"]["Reading"];
+            /** @description A product's code. */
+            product: string;
+            share?: components["schemas"]["Typed"];
+            /** @description The charge the unit came with. */
+            factory?: boolean;
+            meter?: components["schemas"]["Reading"];
+            drained?: components["schemas"]["DrainedBody"][];
+            /** @description The whole system was emptied though what came out was not measured. */
+            emptied?: boolean;
+            /** @description Drain points that were opened without measuring. */
+            opened?: ("petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other")[];
+            flushes?: components["schemas"]["Typed"];
+            /**
+             * @description Prep fluid before a waterless coolant: what stays of it is no water.
+             * @enum {string}
+             */
+            flushWith?: "water" | "cleaner" | "prep_fluid";
+            rinses?: components["schemas"]["Typed"];
+            residual?: components["schemas"]["Reading"];
+            /** @enum {string} */
+            method?: "gravity" | "vacuum" | "pressure" | "pump" | "manual";
+            /**
+             * @description How it was when the level was judged.
+             * @enum {string}
+             */
+            level?: "cold" | "hot";
+            parts?: string[];
+            torque?: components["schemas"]["TorqueBody"][];
+            /** @description Of the product, as its container shows it. */
+            batch?: string;
+            /**
+             * Format: date
+             * @description End of its shelf life.
+             */
+            useBefore?: string;
+            note?: string;
+        };
+        DrainedBody: {
+            /** @enum {string} */
+            point: "petcock" | "lower_hose" | "block" | "heater_core" | "expansion_tank" | "heat_exchanger" | "other";
+            volume: components["schemas"]["Reading"];
+        };
+        TorqueBody: {
+            part: string;
+            value: components["schemas"]["Reading"];
+        };
+        TopUpBody: {
+            volume: components["schemas"]["Reading"];
+            with: components["schemas"]["Form"];
+            /** @description A product's code; none for water. */
+            product?: string;
+            /** @description Bled again with it, until no more bubbles came. */
+            bled?: boolean;
+            /** @description It balances the books; the pour was not observed. */
+            inferred?: boolean;
+            /** @description Of the product, as its container shows it. */
+            batch?: string;
+            /**
+             * Format: date
+             * @description End of its shelf life.
+             */
+            useBefore?: string;
+            note?: string;
+        };
+        LossBody: {
+            volume: components["schemas"]["Reading"];
+            /** @enum {string} */
+            cause?: "leak" | "spill" | "drained" | "sample";
+            note?: string;
+        };
+        /** @description The value is kept as it was read; its unit names the scale. The sample is the temperature of the sample. */
+        FreezeTestBody: {
+            value: components["schemas"]["Reading"];
+            /** @enum {string} */
+            instrument: "refractometer" | "hydrometer" | "discs" | "strip";
+            scale?: components["schemas"]["Base"];
+            sample?: components["schemas"]["Reading"];
+            tool?: string;
+            zero?: components["schemas"]["Typed"];
+            /** @description Of a disc tester: what one, two, ... floating discs protect to, °C. */
+            chart?: components["schemas"]["Typed"][];
+            cold?: components["schemas"]["Typed"];
+            expired?: boolean;
+            late?: boolean;
+            /** @description The engine ran warm after the last pour, until the thermostat opened: the sample is mixed. */
+            warmed?: boolean;
+        };
+        ChemistryTestBody: {
+            ph?: components["schemas"]["Typed"];
+            reserve?: components["schemas"]["Typed"];
+            nitrite?: components["schemas"]["Typed"];
+            molybdate?: components["schemas"]["Typed"];
+            stray?: components["schemas"]["Typed"];
+            /** @enum {string} */
+            look?: "clear" | "faded" | "cloudy" | "rusty" | "oily" | "gelled" | "sediment";
+            tool?: string;
+            phTo?: components["schemas"]["Typed"];
+            nitriteTo?: components["schemas"]["Typed"];
+            molybdateTo?: components["schemas"]["Typed"];
+            /**
+             * @description What nitrite is stated as; NO2 when it is left out.
+             * @enum {string}
+             */
+            nitriteAs?: "NO2" | "NaNO2" | "N";
+            /**
+             * @description What molybdate is stated as; MoO4 when it is left out.
+             * @enum {string}
+             */
+            molybdateAs?: "MoO4" | "Mo" | "Na2MoO4";
+            strayOff?: components["schemas"]["Typed"];
+            strayCranking?: components["schemas"]["Typed"];
+            strayLoads?: components["schemas"]["Typed"];
+            conductivity?: components["schemas"]["Typed"];
+            conductivityAt?: components["schemas"]["Reading"];
+            glycolate?: components["schemas"]["Typed"];
+            chloride?: components["schemas"]["Typed"];
+            sulphate?: components["schemas"]["Typed"];
+            iron?: components["schemas"]["Typed"];
+            copper?: components["schemas"]["Typed"];
+            lead?: components["schemas"]["Typed"];
+            aluminium?: components["schemas"]["Typed"];
+            /**
+             * @description A strip is read in steps, with both ends of each.
+             * @enum {string}
+             */
+            method?: "strip" | "meter" | "laboratory";
+            /** @description The strip was past its date. */
+            expired?: boolean;
+            /** @description The strip was read too late. */
+            late?: boolean;
+        };
+        DoseBody: {
+            volume: components["schemas"]["Reading"];
+            /** @description An additive's code. */
+            additive: string;
+            note?: string;
+        };
+        AdditiveFilterBody: {
+            /** @description The code of an additive filter. */
+            additive: string;
+            meter?: components["schemas"]["Reading"];
+            note?: string;
+        };
+        CapTestBody: {
+            opened?: components["schemas"]["Reading"];
+            holds?: boolean;
+            /** @enum {string} */
+            vacuum?: "opens" | "stuck";
+            /** @enum {string} */
+            seal?: "good" | "dried" | "cracked" | "hardened";
+            seated?: boolean;
+            /** @enum {string} */
+            stage?: "home" | "first_stage";
+            /** @description A new cap was fitted. */
+            renewed?: boolean;
+            note?: string;
+        };
+        HoseCheckBody: {
+            hoses: components["schemas"]["HoseBody"][];
+            note?: string;
+        };
+        HoseBody: {
+            /** @enum {string} */
+            hose: "upper" | "lower" | "heater_feed" | "heater_return" | "bypass" | "recovery";
+            /** @enum {string} */
+            state: "good" | "cracked" | "bulging" | "soft" | "hard" | "chafed" | "weeping" | "renewed";
+            /** @enum {string} */
+            clamp?: "good" | "loose" | "on_ridge";
+        };
+        PressureTestBody: {
+            pressure: components["schemas"]["Reading"];
+            minutes: components["schemas"]["Typed"];
+            drop: components["schemas"]["Reading"];
+            note?: string;
+        };
+        LevelCheckBody: {
+            /** @enum {string} */
+            temper: "cold" | "hot";
+            /** @enum {string} */
+            mark?: "above" | "max" | "between" | "min" | "below" | "empty";
+            over?: components["schemas"]["Reading"];
+            /**
+             * @description Where it was seen; none for the tank with the cold marks. A full recovery bottle proves nothing.
+             * @enum {string}
+             */
+            place?: "header" | "bottle";
+            note?: string;
+        };
+        InspectionBody: {
+            points: components["schemas"]["PointBody"][];
+            note?: string;
+        };
+        PointBody: {
+            /** @enum {string} */
+            point: "fins" | "pump" | "weep_hole" | "drain_plug" | "recovery_tank" | "heat_exchanger" | "impeller" | "anti_siphon" | "anodes" | "ground" | "block_heater" | "thermostat";
+            /** @enum {string} */
+            state?: "good" | "watch" | "bad" | "renewed";
+            blocked?: components["schemas"]["Typed"];
+        };
+        DefectOpenedBody: {
+            what: string;
+            /** @enum {string} */
+            severity: "stop" | "repair" | "watch";
+        };
+        DefectClosedBody: {
+            defect: string;
+            how: string;
+        };
+        MeterBody: {
+            meter: components["schemas"]["Reading"];
+            /** @description Read twice, though it does not fit the readings around it. */
+            sure?: boolean;
+        };
+        MeterChangeBody: {
+            old?: components["schemas"]["Reading"];
+            new: components["schemas"]["Reading"];
+        };
+        ZeroCheckBody: {
+            tool: string;
+            zero: components["schemas"]["Reading"];
+        };
+        RawWaterBody: {
+            /** @enum {string} */
+            state: "drained" | "filled" | "wet";
+            freeze?: components["schemas"]["Reading"];
+            note?: string;
+        };
+        CombustionTestBody: {
+            /** @enum {string} */
+            gas: "none" | "found";
+            note?: string;
+        };
+        LayUpBody: {
+            /**
+             * @description Of a boat with a raw-water side.
+             * @enum {string}
+             */
+            rawWater?: "drained" | "filled" | "wet";
+            note?: string;
+        };
+        ReturnBody: {
+            note?: string;
+        };
+        HoldBody: {
+            why: string;
+        };
+        ReleaseBody: {
+            what: string;
+            certificate?: string;
+            certificateKind?: string;
+            /** @description Approved maintenance data that the work followed; asked for of an aircraft. */
+            data?: string;
+            totalTime?: components["schemas"]["Reading"];
+        };
+        NoteBody: {
+            text: string;
+        };
+        StrikeBody: {
+            entry: string;
+            why: string;
+        };
+        Receipt: {
+            /** Format: uuid */
+            id: string;
+            unit: string;
+            /**
+             * Format: int64
+             * @description Place in the unit's order of recording.
+             */
+            seq: number;
+            kind: components["schemas"]["EntryKind"];
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            /** @description SHA-256 of the entry and the one recorded before it, hexadecimal. */
+            hash: string;
+        };
+        UnitName: {
+            /** @description Of the unit; where one circuit of several is meant, its account: the code, a space and the circuit. */
+            code: string;
+            name: string;
+            kind: components["schemas"]["UnitKind"];
+            site: string;
+        };
+        Product: {
+            code: string;
+            name: string;
+            base: components["schemas"]["Base"];
+            technology: string;
+            form: components["schemas"]["Form"];
+            /**
+             * Format: double
+             * @description Volume fraction of glycol in the can, 0 to 1.
+             */
+            glycol: number;
+            /** @description The label or the data sheet states the glycol of a concentrate. */
+            stated?: boolean;
+            /** @description The standards on the label. */
+            meets?: ("D3306" | "D4985" | "D6210")[];
+            /** @description It comes with its initial charge of supplemental additive. */
+            sca?: boolean;
+            /**
+             * Format: double
+             * @description Relative to water at 20 °C.
+             */
+            density?: number;
+            /**
+             * Format: double
+             * @description Reserve alkalinity when new, mL of 0.1 N acid.
+             */
+            fresh?: number;
+            /**
+             * Format: double
+             * @description Freeze point of a waterless coolant, °C.
+             */
+            freeze?: number;
+        };
+        Additive: {
+            code: string;
+            name: string;
+            /** @enum {string} */
+            kind: "sca" | "extender" | "filter";
+            /**
+             * Format: double
+             * @description g of NO2 in a litre, or in one filter.
+             */
+            nitrite: number;
+            /** @enum {string} */
+            release?: "charged" | "need_release" | "blank";
+        };
+        /** @enum {string} */
+        Remedy: "sca" | "extender" | "dilute" | "renew" | "flush" | "ground" | "product" | "test" | "cause";
+        /** @description What puts the nitrite of the charge right. */
+        Proposal: {
+            remedy: components["schemas"]["Remedy"];
+            additive?: components["schemas"]["Additive"];
+            /**
+             * Format: double
+             * @description L of the additive, or to be drained and filled again.
+             */
+            litres: number;
+            /**
+             * Format: double
+             * @description L of the additive before it drops out.
+             */
+            most?: number;
+            /**
+             * Format: double
+             * @description ppm NO2
+             */
+            target: number;
+            /**
+             * Format: double
+             * @description ppm NO2 that it was computed from.
+             */
+            now: number;
+            /** @description The proposal as a sentence. */
+            words: string;
+        };
+        /** @description What the register knows of the unit's cooling system that decides what may go in. */
+        UnitSystemFacts: {
+            /** @description The facts in a sentence. */
+            text: string;
+            wetLiners: boolean;
+            /**
+             * @description None when it is not known.
+             * @enum {string}
+             */
+            metal?: "iron" | "aluminium";
+            /**
+             * @description None when it is not known.
+             * @enum {string}
+             */
+            drive?: "combustion" | "hybrid" | "electric";
+            silicateFree: boolean;
+            premixOnly: boolean;
+            /** @description The technology that its maker requires. */
+            required?: string;
+            /** @description Codes of the products on its maker's list. */
+            listed: string[];
+        };
+        /** @description What the books say; a property that is not there is not known. */
+        Balance: {
+            /** Format: double */
+            litres?: number;
+            /**
+             * Format: double
+             * @description Per cent of glycol by volume.
+             */
+            glycol?: number;
+            /**
+             * Format: double
+             * @description Freeze point by book, °C.
+             */
+            freeze?: number;
+            /**
+             * Format: double
+             * @description Cold end of the band of two standard uncertainties, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warm end of that band, °C.
+             */
+            high?: number;
+            /** Format: date-time */
+            renewedAt?: string;
+            /**
+             * Format: double
+             * @description Volume-weighted, in months of 30.4 days.
+             */
+            meanAgeMonths?: number;
+            /**
+             * Format: double
+             * @description km or h since the last fill, by the last meter reading.
+             */
+            used?: number;
+        };
+        Reason: {
+            code: string;
+            numbers: {
+                [key: string]: number;
+            };
+            remedy?: components["schemas"]["Remedy"];
+            /** @description The reason as a sentence, in the reader's units. */
+            text: string;
+            /** @description The rule behind it, as sentences; of the clocks of one unit. */
+            rule?: string[];
+        };
+        LineNote: {
+            code: components["schemas"]["Note"];
+            text: string;
+            /** @description Otherwise it only explains. */
+            warning: boolean;
+        };
+        /** @enum {string} */
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_outlier" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty";
+        /** @enum {string} */
+        Grade: "bad" | "soft" | "unknown" | "good";
+        /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
+        Window: {
+            /** Format: date */
+            p10: string;
+            /** Format: date */
+            p50: string;
+            /** Format: date */
+            p90: string;
+        };
+        Clock: {
+            kind: components["schemas"]["ClockKind"];
+            verdict: components["schemas"]["Verdict"];
+            /**
+             * Format: date
+             * @description The day it runs out; none when it never does or it is not known.
+             */
+            due?: string;
+            /** @description From today to due. */
+            days?: number;
+            window?: components["schemas"]["Window"];
+            /**
+             * Format: double
+             * @description Share of the interval left, 0 to 1.
+             */
+            remaining?: number;
+            reason: components["schemas"]["Reason"];
+            /** @enum {string} */
+            interval?: "first" | "later" | "conventional";
+            unit?: components["schemas"]["MeasureUnit"];
+            circuit?: components["schemas"]["Circuit"];
+        };
+        UnitStatus: {
+            verdict: components["schemas"]["Verdict"];
+            /** @description The governing clock first. */
+            clocks: components["schemas"]["Clock"][];
+        };
+        MorningRow: {
+            /** @description What is to be done about it. */
+            next: string;
+            /** @description The entry that answers it; none when the account must be read first. */
+            records?: components["schemas"]["EntryKind"];
+            unit: components["schemas"]["UnitName"];
+            verdict: components["schemas"]["Verdict"];
+            clock: components["schemas"]["Clock"];
+        };
+        Night: {
+            site: string;
+            /** Format: double */
+            celsius: number;
+        };
+        NightAhead: {
+            site: string;
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            celsius: number;
+            /** @description The weather service says so; otherwise it is the cold curve. */
+            forecast: boolean;
+        };
+        WalkChoice: {
+            rows: components["schemas"]["WalkRow"][];
+            instruments: components["schemas"]["WalkInstrument"][];
+            /** @description A simulated digital refractometer can be read. */
+            probe: boolean;
+        };
+        WalkInstrument: {
+            name: string;
+            /** @description Of the register, such as refractometer; left out when it is not known. */
+            kind?: string;
+            scale?: string;
+            /** @description What one, two, … floating discs protect to, °C. */
+            chart?: number[];
+            site?: string;
+            /** @description Its kind, scale and last zero check, worded. */
+            text: string;
+            /** @description Its zero on purified water is due, or was never checked. */
+            zero?: boolean;
+            /** @description Why it cannot be used; left out when it can. */
+            refused?: string;
+        };
+        WalkRow: {
+            site: string;
+            /** @description Empty for units without a place. */
+            row: string;
+            units: number;
+        };
+        WalkAccount: {
+            code: string;
+            /** Format: int64 */
+            id: number;
+        };
+        EntryOutcome: {
+            /** Format: uuid */
+            id: string;
+            /**
+             * @description later: not answered now; send it again as it is.
+             * @enum {string}
+             */
+            state: "written" | "already" | "refused" | "later";
+            /** @description Address of the account that it is in. */
+            unit?: string;
+            problem?: components["schemas"]["Problem"];
+        };
+        RoundReportStop: {
+            unit: string;
+            name: string;
+            state: components["schemas"]["RoundStopState"];
+            why?: string;
+            /** Format: date-time */
+            at?: string;
+            verdict?: components["schemas"]["Verdict"];
+            /** @description Of its status now. */
+            reason?: string;
+            /**
+             * Format: double
+             * @description Share of the governing interval that is left.
+             */
+            left?: number;
+            /** @description What is in the books of it. */
+            recorded: string[];
+        };
+        Walk: {
+            title: string;
+            /** @description Of the form of what the core reads. */
+            version: string;
+            /**
+             * Format: date-time
+             * @description Time of the server.
+             */
+            now: string;
+            /** Format: date */
+            today: string;
+            /** @description What the units share, for the core on the device alone. */
+            shared: string;
+            units: components["schemas"]["WalkUnit"][];
+        };
+        WalkUnit: {
+            unit: components["schemas"]["UnitName"];
+            /** @description Empty for a unit without a place. */
+            place: string;
+            tag?: string;
+            registration?: string;
+            accounts: components["schemas"]["WalkAccount"][];
+            view: components["schemas"]["WalkView"];
+            /** @description The unit with its accounts, for the core on the device alone. */
+            pack: string;
+        };
+        /** @description What a device shows of a unit; the core on the device gives it anew with the entries that wait there. */
+        WalkView: {
+            code: string;
+            verdict: components["schemas"]["Verdict"];
+            reason: string;
+            /**
+             * Format: double
+             * @description Share of the governing interval that is left.
+             */
+            left?: number;
+            cautions: string[];
+            /** @description Caution before anything is opened. */
+            cold: string;
+            /** @description What is true of a hot engine. */
+            hot: string;
+            /** @description Why it must not move; left out when nothing forbids it. */
+            mustNotMove?: string;
+            mayRecord: boolean;
+            /** @description That the walk was loaded long ago; left out when it was not. */
+            stale?: string;
+            strip: components["schemas"]["WalkStrip"];
+            circuits: components["schemas"]["WalkCircuit"][];
+        };
+        /** @description How a test strip is read. */
+        WalkStrip: {
+            /** @description s after dipping, from which on it is read. */
+            from: number;
+            /** @description s after which it is read too late. */
+            until: number;
+            /** @description Steps of its fields, °C from the warm end. */
+            freeze: number[];
+            ph: number[];
+            /** @description ppm */
+            nitrite: number[];
+            /** @description ppm */
+            molybdate: number[];
+        };
+        WalkCircuit: {
+            address: string;
+            circuit?: components["schemas"]["Circuit"];
+            verdict: components["schemas"]["Verdict"];
+            owed: {
+                question: components["schemas"]["WalkQuestion"];
+                verdict: components["schemas"]["Verdict"];
+                text: string;
+            }[];
+            first: components["schemas"]["WalkAsked"][];
+            rest: components["schemas"]["WalkAsked"][];
+            inside: string;
+            base?: components["schemas"]["Base"];
+            /**
+             * Format: double
+             * @description mm between the marks of the tank.
+             */
+            marks?: number;
+            /** @description The register knows the marks of its tank. */
+            hasTank: boolean;
+            /** @description Its rating, worded. */
+            cap?: string;
+            /** @description Of the pressure cap. */
+            stages?: number;
+            meters: {
+                unit: components["schemas"]["MeasureUnit"];
+                last?: string;
+            }[];
+            fits: {
+                instrument: string;
+                /** @enum {string} */
+                fit: "fits" | "other_scale" | "density" | "waterless" | "base";
+                /** @description A reading says something of what is inside. */
+                usable: boolean;
+                /** @description What is to be known before it is used here. */
+                text?: string;
+            }[];
+            points: components["schemas"]["WalkPoint"][];
+            protects: string;
+            /**
+             * Format: double
+             * @description °C that it is relied on to protect to.
+             */
+            freeze?: number;
+            /** @description A person's hold is in force. */
+            held?: boolean;
+            defects: string[];
+        };
+        /** @enum {string} */
+        WalkQuestion: "level" | "freeze_test" | "cap" | "hoses" | "meter" | "chemistry" | "inspection" | "raw_water" | "appearance";
+        WalkAsked: {
+            question: components["schemas"]["WalkQuestion"];
+            name: string;
+            /** @description It may be asked while the engine is hot. */
+            hot: boolean;
+        };
+        WalkPoint: {
+            code: string;
+            kind: components["schemas"]["EntryKind"];
+            name: string;
+            hot: boolean;
+            /** @description What was found last. */
+            last?: string;
+            options: {
+                state?: string;
+                clamp?: string;
+                grade: components["schemas"]["Grade"];
+                name: string;
+                /** @description What it leads to. */
+                leads: string;
+            }[];
+        };
+        EntryBatch: {
+            entries: {
+                /**
+                 * Format: uuid
+                 * @description Of the entry.
+                 */
+                id: string;
+                /** @description Address of the account. */
+                unit: string;
+                /**
+                 * Format: int64
+                 * @description Id of the account, by which it is found when its unit was renamed.
+                 */
+                account?: number;
+                /** @description An EntryInput as JSON, byte for byte as it was recorded. */
+                entry: string;
+                /** @description Of these bytes in UTF-8. */
+                sha256: string;
+            }[];
+        };
+        EntryBatchAnswer: {
+            /**
+             * Format: date-time
+             * @description Time of the server.
+             */
+            now: string;
+            results: components["schemas"]["EntryOutcome"][];
+        };
+        /** @enum {string} */
+        JobKind: "drain_fill" | "second_drain_fill" | "full_flush" | "correction" | "bleed" | "part_change" | "boat_loop" | "aircraft_task";
+        JobInput: {
+            /**
+             * Format: uuid
+             * @description UUID of version 7.
+             */
+            id: string;
+            /** @description Address of the unit or circuit. */
+            unit: string;
+            job: components["schemas"]["JobKind"];
+            /** @enum {string} */
+            part?: "cap" | "hose" | "pump" | "thermostat";
+            /** @enum {string} */
+            fill?: "gravity" | "vacuum" | "pressure" | "hose" | "header";
+            /** @enum {string} */
+            bleed?: "self" | "vent_screw" | "electric_pump" | "lean" | "rev" | "overnight";
+            /** @description Code of the product that is poured; that of the register or the one inside when it is left out. */
+            product?: string;
+            /** @description Drain points; those that the job takes when it is left out. */
+            points?: string[];
+            /** @description Flush with the thermostat out. */
+            thermostatOut?: boolean;
+            /** @description Cleaner in the system for some days of driving before the flush. */
+            cleaner?: boolean;
+            backFlush?: boolean;
+            /** @description Sealant in place of a gasket. */
+            sealant?: boolean;
+            /** @description On a simulated unit: nothing of it goes to the ledger. */
+            exercise?: boolean;
+        };
+        Job: {
+            /** Format: uuid */
+            id: string;
+            /** @description Events that are kept. */
+            revision: number;
+            /** @description The job with its events, for the core on the device alone. */
+            pack: string;
+            /** @description Why the ledger does not take its entries: the step is to be corrected. */
+            problem?: string;
+            view: components["schemas"]["JobView"];
+        };
+        JobSheet: {
+            view: components["schemas"]["JobView"];
+        };
+        JobRow: {
+            /** Format: uuid */
+            id: string;
+            /** @description Address of the unit or circuit. */
+            unit: string;
+            name: string;
+            site: string;
+            title: string;
+            phase: components["schemas"]["JobPhase"];
+            phaseName: string;
+            /** @description Title of the next step. */
+            next: string;
+            /** @description The system is not filled: the engine must not be started. */
+            empty: boolean;
+            /** @description Why the work stopped. */
+            paused?: string;
+            exercise: boolean;
+            who: string;
+            /** Format: date-time */
+            startedAt: string;
+            ended: boolean;
+            /** @description What it waits for, a sentence. */
+            text: string;
+            /**
+             * Format: date-time
+             * @description When the timer of its step is over.
+             */
+            timer?: string;
+            /** @description Checks that are still owed after its release. */
+            owed: string[];
+            /** @description Used coolant and flush that came out, for the waste record. */
+            used?: string;
+        };
+        /** @enum {string} */
+        JobPhase: "prepare" | "cooling" | "cleaner" | "draining" | "flushing" | "filling" | "bleeding" | "checking" | "retest" | "release" | "done" | "cancelled";
+        JobValue: {
+            reading?: {
+                /** Format: double */
+                value: number;
+                /** @description Code of a unit as in readings, or one for a plain number. */
+                unit: string;
+            };
+            choice?: string;
+            text?: string;
+        };
+        /** @enum {string} */
+        JobEventType: "answer" | "timer" | "pause" | "resume" | "override" | "strike" | "cancel";
+        JobEvents: {
+            events: {
+                /**
+                 * Format: uuid
+                 * @description UUID of version 7.
+                 */
+                id: string;
+                /** Format: date-time */
+                at: string;
+                type: components["schemas"]["JobEventType"];
+                step?: string;
+                /** @description By the code of the field. */
+                values?: {
+                    [key: string]: components["schemas"]["JobValue"];
+                };
+                /**
+                 * Format: uuid
+                 * @description The answer that this one takes the place of.
+                 */
+                replaces?: string;
+                /** Format: uuid */
+                strikes?: string;
+                why?: string;
+            }[];
+        };
+        JobRelease: {
+            /** @description What was done, as the release says it. */
+            what: string;
+            certificate?: string;
+            certificateKind?: string;
+            /** @description Approved maintenance data. */
+            data?: string;
+            /** @description Hours of the aircraft, as they were typed. */
+            totalTime?: string;
+            /** @description A hold that another person put on the unit ends too. */
+            confirmed?: boolean;
+        };
+        JobParameterInput: {
+            /** @description Address of the unit. */
+            unit: string;
+            /** @description For all units of its type. */
+            ofType: boolean;
+            code: string;
+            /**
+             * Format: double
+             * @description In the parameter's own unit; left out for the common value again.
+             */
+            value?: number;
+            /** @description Where it comes from, such as the page of the manual. */
+            why: string;
+        };
+        JobNamed: {
+            code: string;
+            name: string;
+        };
+        JobParameter: {
+            code: string;
+            name: string;
+            /**
+             * Format: double
+             * @description In effect.
+             */
+            value: number;
+            /** Format: double */
+            common: number;
+            unit: string;
+            source: string;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** @description By whom, when and why it was set. */
+            set?: string;
+        };
+        JobChoices: {
+            unit: string;
+            name: string;
+            /** @description Name of its type; empty for none. */
+            type: string;
+            kinds: components["schemas"]["JobNamed"][];
+            parts: components["schemas"]["JobNamed"][];
+            fills: components["schemas"]["JobNamed"][];
+            bleeds: components["schemas"]["JobNamed"][];
+            points: components["schemas"]["JobNamed"][];
+            products: components["schemas"]["JobNamed"][];
+            /** @description Code that is poured when none is chosen; empty when it is not known. */
+            product: string;
+            fill: string;
+            bleed: string;
+            /** @description Id of the job that is open on it; empty for none. */
+            open: string;
+            parameters: components["schemas"]["JobParameter"][];
+            cautions: string[];
+        };
+        /** @description A job as a person sees it; the core on the device gives it anew with the events that wait there. */
+        JobView: {
+            id: string;
+            title: string;
+            unit: string;
+            name: string;
+            exercise: boolean;
+            phase: string;
+            phaseName: string;
+            next: string;
+            revision: number;
+            method: string[];
+            stop?: string;
+            pause?: string;
+            warning?: string;
+            empty: boolean;
+            cautions: string[];
+            tools: string[];
+            parts: string[];
+            materials: string[];
+            plan: string[];
+            balance?: string;
+            short: boolean;
+            steps: components["schemas"]["JobStep"][];
+            gates: components["schemas"]["JobGate"][];
+            pockets: components["schemas"]["JobPocket"][];
+            moves: components["schemas"]["JobMove"][];
+            /** Format: double */
+            in: number;
+            /** Format: double */
+            out: number;
+            /** Format: double */
+            missing: number;
+            /** Format: double */
+            capacity: number;
+            totals: string[];
+            ready: boolean;
+            posted: boolean;
+            ended?: string;
+            release: components["schemas"]["JobReleaseBy"];
+            people: string[];
+            unplaced: string[];
+            missed: string[];
+        };
+        JobStep: {
+            key: string;
+            title: string;
+            do: string[];
+            cautions: string[];
+            facts: components["schemas"]["JobFact"][];
+            fields: components["schemas"]["JobField"][];
+            status: string;
+            statusName: string;
+            why: string[];
+            gate?: string;
+            answer?: components["schemas"]["JobAnswer"];
+            others: components["schemas"]["JobAnswer"][];
+            override?: string;
+            mayOverride: boolean;
+            timer?: components["schemas"]["JobTimer"];
+            sums: boolean;
+        };
+        JobFact: {
+            label: string;
+            text: string;
+            measured: boolean;
+            strong: boolean;
+        };
+        JobField: {
+            code: string;
+            label: string;
+            form: string;
+            unit?: string;
+            choices: components["schemas"]["JobChoice"][];
+            optional: boolean;
+        };
+        JobChoice: {
+            code: string;
+            name: string;
+        };
+        JobAnswer: {
+            id: string;
+            by: string;
+            at: string;
+            values: components["schemas"]["JobFact"][];
+        };
+        JobTimer: {
+            label: string;
+            seconds: number;
+            began?: string;
+            ends?: string;
+            left?: string;
+            over: boolean;
+        };
+        JobGate: {
+            name: string;
+            status: string;
+            statusName: string;
+        };
+        JobPocket: {
+            point: string;
+            name: string;
+            /** Format: double */
+            holds: number;
+            /** Format: double */
+            litres: number;
+            text: string;
+            strength: string;
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            fill: number;
+        };
+        JobMove: {
+            out: boolean;
+            /** Format: double */
+            litres: number;
+            text: string;
+        };
+        JobReleaseBy: {
+            may: boolean;
+            roles: string;
+            aircraft: boolean;
+        };
+        /** @enum {string} */
+        RoundStopState: "waiting" | "done" | "skipped";
+        RoundInput: {
+            title: string;
+            device: string;
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            closedAt?: string;
+            revision: number;
+            stops: {
+                unit: string;
+                state: components["schemas"]["RoundStopState"];
+                /** @description It was skipped. */
+                why?: string;
+                /** Format: date-time */
+                at?: string;
+            }[];
+        };
+        RoundSummary: {
+            /** Format: uuid */
+            id: string;
+            title: string;
+            who: string;
+            /** Format: date-time */
+            startedAt: string;
+            /** Format: date-time */
+            closedAt?: string;
+            /** Format: date-time */
+            updatedAt: string;
+            done: number;
+            skipped: number;
+            waiting: number;
+            /** @description Units of the round that are on hold now. */
+            held: number;
+            /** @description How far it is. */
+            text: string;
+            /** @description What was found that is not good, a line each. */
+            found?: string[];
+        };
+        RoundReport: {
+            round: components["schemas"]["RoundSummary"];
+            stops: components["schemas"]["RoundReportStop"][];
+        };
+        Tag: {
+            unit: components["schemas"]["UnitName"];
+            /** @description What the QR code says. */
+            address: string;
+            /** @description Rows of the QR code (ISO/IEC 18004), 1 for dark. */
+            modules: string[];
+            /** @description Product and strength, renewed on, next due. */
+            lines: string[];
+        };
+        Morning: {
+            /** Format: date */
+            today: string;
+            tonight?: components["schemas"]["Night"];
+            /** @description Units of the whole fleet by verdict. */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description The first units of each verdict with their governing clock, soonest due first. */
+            rows: components["schemas"]["MorningRow"][];
+            /** @description Checks due today, whatever governs the unit. */
+            pendingChecks: components["schemas"]["MorningRow"][];
+            /** @description Units with a check that is due. */
+            pendingCount: number;
+            /** @description Units whose book and test disagree. */
+            discrepancyCount: number;
+            /** @description Units that the next ten nights would catch. */
+            nightCount: number;
+            /** @description Books that do not balance, with what explains it. */
+            discrepancies: components["schemas"]["DiscrepancyRow"][];
+            /** @description The units that the next ten nights would catch, by site, the first night first. */
+            nights: components["schemas"]["MorningRow"][];
+            /** @description The coldest of the next ten nights at each site, by site. */
+            ahead: components["schemas"]["NightAhead"][];
+            /** @description Rounds under way and those of the last day, the newest first. */
+            rounds: components["schemas"]["RoundSummary"][];
+        };
+        DiscrepancyRow: {
+            unit: components["schemas"]["UnitName"];
+            /**
+             * Format: date-time
+             * @description Of the test.
+             */
+            at: string;
+            /** Format: double */
+            measured: number;
+            /** Format: double */
+            book?: number;
+            likeliest?: components["schemas"]["Explanation"];
+        };
+        /** @enum {string} */
+        Strategy: "interval" | "condition" | "sealed";
+        ServicePlanInput: {
+            name: string;
+            strategy: components["schemas"]["Strategy"];
+            /**
+             * @description In what its distances are given; km when it is left out.
+             * @enum {string}
+             */
+            distanceUnit?: "km" | "mi";
+            first: components["schemas"]["Interval"];
+            later: components["schemas"]["Interval"];
+            /**
+             * Format: double
+             * @description K
+             */
+            freezeMargin: number;
+            /**
+             * Format: double
+             * @description Share of the charge that must be new for a renewal, 0 to 1.
+             */
+            replaced: number;
+            /** @description Between freeze tests; none asks for none. */
+            testMonths?: number;
+            capMonths?: number;
+            /** @description That a hose may be old; none for any age. */
+            hoseYears?: number;
+            /** @description Days after a renewal on which the level is checked cold; none for the first morning alone. */
+            followDays?: number;
+            /** @description Instead, runs after each of which it is checked, besides the first morning. */
+            followRuns?: number;
+            hoseMonths?: number;
+            parts?: components["schemas"]["PartInterval"][];
+        };
+        /** @description How long a part may run, or go without being inspected. */
+        PartInterval: {
+            /** @enum {string} */
+            part: "impeller" | "anodes" | "heat_exchanger" | "anti_siphon" | "block_heater" | "inspection";
+            months?: number;
+            /** Format: double */
+            km?: number;
+            /**
+             * Format: double
+             * @description In place of km, where distanceUnit is mi.
+             */
+            miles?: number;
+            /** Format: double */
+            hours?: number;
+        };
+        ServicePlan: {
+            /** @description Its rules in a line. */
+            text: string;
+            /** Format: int64 */
+            id: number;
+            /** @description Of the plan's current text; a change of the plan gives another. */
+            revision: string;
+            units: number;
+            plan: components["schemas"]["ServicePlanInput"];
+        };
+        StatusChange: {
+            unit: components["schemas"]["UnitName"];
+            before: components["schemas"]["UnitStatus"];
+            after: components["schemas"]["UnitStatus"];
+        };
+        StatusChanges: {
+            /** Format: date */
+            today: string;
+            /** @description Units that would be due or worse and are not. */
+            newlyDue: number;
+            /** @description Units that are due or worse and would not be. */
+            noLongerDue: number;
+            rows: components["schemas"]["StatusChange"][];
+        };
+        Moved: {
+            moved: number;
+        };
+        /** @enum {string} */
+        Work: "renewal" | "correction" | "test" | "level" | "cap" | "hoses" | "repair" | "dose" | "filter" | "chemistry" | "service" | "raw_water";
+        WorkItem: {
+            /** Format: int64 */
+            id: number;
+            work: components["schemas"]["Work"];
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+        };
+        WorkLine: {
+            item: components["schemas"]["WorkItem"];
+            unit: components["schemas"]["UnitName"];
+            addedBy: string;
+            /** Format: date-time */
+            addedAt: string;
+            /**
+             * Format: date
+             * @description The day on which the work was done by the books.
+             */
+            done?: string;
+            clock?: components["schemas"]["Clock"];
+        };
+        WorkList: {
+            /** Format: date */
+            today: string;
+            lines: components["schemas"]["WorkLine"][];
+            /** @description What holds for the work on the list. */
+            cautions: string[];
+        };
+        AddedWork: {
+            /** @description Ids of the new lines. */
+            sent: number[];
+            /** @description Units that were on the list for the same work. */
+            already: string[];
+            /** @description Units whose governing clock asks for nothing. */
+            nothing: string[];
+        };
+        SiteCold: {
+            water: components["schemas"]["Water"];
+            /** @description Whether its water is fit for mixing, as a sentence. */
+            waterText: string;
+            /** @description What nights are planned for and what that rests on, as a sentence. */
+            coldText: string;
+            /** @description The forecast for the nights ahead, as a sentence. */
+            forecastText: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /**
+             * Format: double
+             * @description m
+             */
+            altitude: number;
+            /** @description Return period of the cold curve, winters. */
+            returnPeriod: number;
+            /** @description Its time zone. */
+            zone: string;
+            /** @description The zone is its own; otherwise it is the fleet's. */
+            ownZone: boolean;
+            /**
+             * Format: double
+             * @description How far the curve lies below the nights of single dates, K.
+             */
+            shift?: number;
+            /**
+             * Format: double
+             * @description Return level of the winter minimum, °C.
+             */
+            returnLevel?: number;
+            /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
+            years: number;
+            /**
+             * Format: double
+             * @description Nights a year of the record that were colder than the curve.
+             */
+            nightsBelow?: number;
+            /** Format: double */
+            coldest: number;
+            seasons: components["schemas"]["Season"][];
+            /** @description The minima that the weather service expects. */
+            ahead: components["schemas"]["ColdNight"][];
+            /** Format: date-time */
+            forecastAt?: string;
+        };
+        /** @description Water for mixing as it was tested, ppm; none for what was not. */
+        Water: {
+            /**
+             * Format: double
+             * @description As CaCO3.
+             */
+            hardness?: number;
+            /** Format: double */
+            chloride?: number;
+            /** Format: double */
+            sulphate?: number;
+            /**
+             * Format: double
+             * @description Dissolved solids.
+             */
+            solids?: number;
+        };
+        Season: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+        };
+        Horizon: {
+            /** Format: date */
+            today: string;
+            /** @description Units of the whole fleet. */
+            total: number;
+            /** @description Units that the filters take. */
+            count: number;
+            /** @description Units of the whole fleet by verdict. */
+            counts: {
+                [key: string]: number;
+            };
+            /** @description The groups in their order, each with its number of units; one without a name when they are not grouped. */
+            groups: components["schemas"]["HorizonGroup"][];
+            sites: components["schemas"]["HorizonSite"][];
+            rows: components["schemas"]["HorizonRow"][];
+        };
+        HorizonGroup: {
+            head: string;
+            count: number;
+        };
+        HorizonRow: {
+            unit: components["schemas"]["UnitName"];
+            verdict: components["schemas"]["Verdict"];
+            product?: string;
+            /**
+             * Format: double
+             * @description °C
+             */
+            protectsTo?: number;
+            /** @description The governing clock first. */
+            clocks: components["schemas"]["Clock"][];
+            /** @description What the work list holds for it and is not done. */
+            work?: components["schemas"]["WorkItem"][];
+        };
+        HorizonSite: {
+            name: string;
+            /**
+             * Format: double
+             * @description Coldest night of the year to plan for, °C.
+             */
+            coldest: number;
+            /** @description Spans in which nights below -5 °C are to plan for. */
+            seasons: components["schemas"]["Season"][];
+        };
+        Reconciliation: {
+            /** Format: double */
+            measured: number;
+            /**
+             * Format: double
+             * @description Coldest it may be, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warmest it may be, °C.
+             */
+            high?: number;
+            /** Format: double */
+            book?: number;
+            /**
+             * Format: double
+             * @description What the instrument showed when that is not what is inside, °C.
+             */
+            shown?: number;
+            /**
+             * Format: double
+             * @description Two standard uncertainties, K.
+             */
+            tolerance: number;
+            agrees: boolean;
+            /** @description The reading says something about this coolant. */
+            trusted: boolean;
+            /** @description Why the reading is not to be taken as it is. */
+            flags: string[];
+            /** @description How the test compares with the book. */
+            text: string;
+        };
+        Turnover: {
+            /**
+             * Format: double
+             * @description L drained; none when no one measured.
+             */
+            out?: number;
+            /**
+             * Format: double
+             * @description L
+             */
+            in: number;
+            /**
+             * Format: double
+             * @description L that stayed inside.
+             */
+            residual: number;
+            /**
+             * Format: double
+             * @description Of the charge that is new, 0 to 1.
+             */
+            share: number;
+            /** @description As a renewal by the plan. */
+            counts: boolean;
+            /**
+             * Format: double
+             * @description L less went in than came out and had been missing.
+             */
+            short: number;
+            /**
+             * Format: double
+             * @description L that a hot level and the error of measuring account for.
+             */
+            allowed: number;
+        };
+        /** @description Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first. */
+        Explanation: {
+            /** @description The explanation as a sentence. */
+            text: string;
+            /** @enum {string} */
+            cause: "water_added" | "leak_and_refill" | "concentrate_added" | "water_lost" | "wrong_scale" | "mixed_wrong" | "fill_volume" | "stayed_inside" | "misread";
+            /** Format: double */
+            litres?: number;
+            /**
+             * Format: double
+             * @description Per cent of concentrate that was really mixed.
+             */
+            share?: number;
+            scale?: components["schemas"]["Base"];
+            /**
+             * Format: double
+             * @description What it freezes at if so, °C.
+             */
+            truth?: number;
+            /**
+             * @description Of what it proposes, all causes that propose the same taken together.
+             * @enum {string}
+             */
+            likelihood: "likely" | "possible" | "unlikely";
+            /**
+             * @description Another proposal is about as likely; this test distinguishes them.
+             * @enum {string}
+             */
+            distinguish?: "second_instrument" | "other_scale";
+            /** @description Not tested a second time; the balancing entry is accepted only then. */
+            retest?: boolean;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            balance?: components["schemas"]["Balancing"];
+        };
+        /** @description The entry that would balance the books. */
+        Balancing: {
+            kind: components["schemas"]["EntryKind"];
+            /** Format: date-time */
+            at: string;
+            body: components["schemas"]["EntryBody"];
+            /** Format: uuid */
+            strikes?: string;
+        };
+        LinePage: {
+            /** @description Place of the first line, from 0 for the oldest of the kind. */
+            first: number;
+            /** @description In the order in which things happened. */
+            lines: components["schemas"]["Line"][];
+        };
+        /** @description What the book says from a moment on. */
+        ProtectionStep: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Freeze point by book, °C; none when it is not known.
+             */
+            freeze?: number;
+            /**
+             * Format: double
+             * @description Cold end of its band, °C.
+             */
+            low?: number;
+            /**
+             * Format: double
+             * @description Warm end of its band, °C.
+             */
+            high?: number;
+        };
+        ProtectionTest: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description °C
+             */
+            measured: number;
+            /** @description It did not agree with the book. */
+            off?: boolean;
+        };
+        DiscChart: {
+            tool: string;
+            /** @description What one, two and more floating discs protect to, °C. */
+            celsius: number[];
+        };
+        /** @description An entry of any account. */
+        WrittenEntry: {
+            unit: components["schemas"]["UnitName"];
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["EntryKind"];
+            /**
+             * Format: date-time
+             * @description When it happened.
+             */
+            at: string;
+            /** @description What it says after its kind. */
+            text: string;
+            /** Format: date-time */
+            recordedAt: string;
+            recordedBy: string;
+            struck?: components["schemas"]["Struck"];
+        };
+        Struck: {
+            /** Format: uuid */
+            id: string;
+            by: string;
+            why: string;
+            /** Format: date-time */
+            at: string;
+        };
+        Line: {
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["EntryKind"];
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            recordedAt?: string;
+            recordedBy?: string;
+            body: components["schemas"]["EntryBody"];
+            product?: components["schemas"]["Product"];
+            additive?: components["schemas"]["Additive"];
+            after: components["schemas"]["Balance"];
+            test?: components["schemas"]["Reconciliation"];
+            /** @description The likeliest first. */
+            explanations?: components["schemas"]["Explanation"][];
+            turnover?: components["schemas"]["Turnover"];
+            /**
+             * Format: double
+             * @description L that went, or were found, without being written down.
+             */
+            implied?: number;
+            grade?: components["schemas"]["Grade"];
+            /** @description What the line says, as it was read. */
+            text: string;
+            notes: components["schemas"]["LineNote"][];
+            /** @description Reports that belong to it, each by its SHA-256. */
+            attachments?: string[];
+            struck?: components["schemas"]["Struck"];
+            /** @description What a strike voids, in words; none when that is not in these books. */
+            strikes?: string;
+        };
+        Finding: {
+            point: string;
+            /** @description Codes, comma between them. */
+            state: string;
+            /** @description The point in words. */
+            label: string;
+            /** @description The state in words. */
+            text: string;
+            grade: components["schemas"]["Grade"];
+            /** Format: date-time */
+            at: string;
+        };
+        OpenDefect: {
+            /** Format: uuid */
+            id: string;
+            what: string;
+            /** @enum {string} */
+            severity: "stop" | "repair" | "watch";
+            /** Format: date-time */
+            at: string;
+        };
+        PendingCheck: {
+            /** @enum {string} */
+            what: "level_cold" | "freeze_retest";
+            text: string;
+            /** Format: date-time */
+            since: string;
+        };
+        Leak: {
+            /** @description The rate with what it rests on. */
+            text: string;
+            /**
+             * Format: double
+             * @description L per span
+             */
+            rate: number;
+            /**
+             * Format: double
+             * @description Standard uncertainty of the rate.
+             */
+            sigma: number;
+            /** @enum {string} */
+            per: "1000km" | "100h" | "month";
+            /** Format: double */
+            litres: number;
+            events: number;
+            /** Format: date-time */
+            since: string;
+        };
+        /** @description Each property of the charge by its last test. */
+        Chemistry: {
+            /**
+             * Format: date-time
+             * @description Of the last sample.
+             */
+            at: string;
+            grade: components["schemas"]["Grade"];
+            proposals: components["schemas"]["Proposal"][];
+            properties: {
+                name: string;
+                /**
+                 * Format: date-time
+                 * @description When it was tested; none when it was not.
+                 */
+                at?: string;
+                /** Format: double */
+                value?: number;
+                /**
+                 * Format: double
+                 * @description Upper end of the step, of a strip.
+                 */
+                high?: number;
+                remedy?: components["schemas"]["Remedy"];
+                /** @description What it shows and what puts it right, as a sentence. */
+                words?: string;
+                grade: components["schemas"]["Grade"];
+                /**
+                 * Format: date
+                 * @description The day its trend meets its limit.
+                 */
+                reaches?: string;
+            }[];
+        };
+        Standing: {
+            why: string;
+            by: string;
+            /** Format: date-time */
+            since: string;
+        };
+        BoilOver: {
+            /** Format: double */
+            celsius: number;
+            /**
+             * Format: double
+             * @description Pressure relied on, kPa over ambient: as last found, else as rated.
+             */
+            cap: number;
+            /**
+             * Format: double
+             * @description Of the site, m.
+             */
+            altitude: number;
+        };
+        /** @description The last freeze test that could be trusted, and the instrument that made it. */
+        LastTest: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            measured: number;
+            instrument: string;
+            tool?: string;
+            /**
+             * Format: date-time
+             * @description Its last zero check; none when no one wrote one.
+             */
+            zeroAt?: string;
+            /** @description It reads colder than the book and does not count yet. */
+            waits?: boolean;
+        };
+        /** @description The test that does not agree with the book, until it is settled. */
+        Discrepancy: {
+            /** @description What was found, as a sentence. */
+            text: string;
+            /** @description What counts until then and what comes next, a sentence each. */
+            next: string[];
+            /** Format: uuid */
+            line: string;
+            test: components["schemas"]["Line"];
+            /** @description A second test showed the same. */
+            confirmed: boolean;
+            /** @description It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it. */
+            waits: boolean;
+        };
+        Stop: {
+            /** @enum {string} */
+            cause: "hold" | "air_trapped" | "coolant" | "defect" | "finding" | "return" | "level";
+            /** @description The entry that caused it; none for a level by the book. */
+            entry?: string;
+            /** @description What it is about and what releases it. */
+            text: string;
+            /** Format: date-time */
+            at: string;
+            /** @description What a release waits for is in the books. */
+            ready: boolean;
+        };
+        ReadNumbers: {
+            /** @description By name; an empty text has none. */
+            values: {
+                [key: string]: number;
+            };
+            /** @description By name, what would be accepted. */
+            wrong: {
+                [key: string]: string;
+            };
+        };
+        ReadDates: {
+            /** @description By name, a day such as 2026-11-03 or a moment by RFC 3339; an empty text has none. */
+            values: {
+                [key: string]: string;
+            };
+            /** @description By name, the same as the person reads dates. */
+            shown: {
+                [key: string]: string;
+            };
+            /** @description By name, what would be accepted. */
+            wrong: {
+                [key: string]: string;
+            };
+        };
+        Settings: {
+            /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
+            zone: string;
+            /** @description Name of the fleet; empty until one is given. */
+            name: string;
+            reading?: components["schemas"]["ReadingSettings"];
+            /** @description Units in the fleet. */
+            units: number;
+            /** @description Sites of the register. */
+            sites: number;
+            /** @description Service plans of the register. */
+            plans: number;
+        };
+        /** @description What is not named stays. */
+        SettingsChange: {
+            /** @description Time zone of the fleet, such as Europe/Oslo. */
+            zone?: string;
+            /** @description Name of the fleet. */
+            name?: string;
+            reading?: components["schemas"]["ReadingSettings"];
+        };
+        CircuitAddress: {
+            address: string;
         };
         /**
-         * Format: uuid
-         * @description The answer that this one takes the place of.
+         * @description A signatory is a person, who signs; no token has that role.
+         * @enum {string}
          */
-        replaces?: string;
-        /** Format: uuid */
-        strikes?: string;
-        why?: string;
-      }[];
-    };
-    JobRelease: {
-      /** @description What was done, as the release says it. */
-      what: string;
-      certificate?: string;
-      certificateKind?: string;
-      /** @description Approved maintenance data. */
-      data?: string;
-      /** @description Hours of the aircraft, as they were typed. */
-      totalTime?: string;
-      /** @description A hold that another person put on the unit ends too. */
-      confirmed?: boolean;
-    };
-    JobParameterInput: {
-      /** @description Address of the unit. */
-      unit: string;
-      /** @description For all units of its type. */
-      ofType: boolean;
-      code: string;
-      /**
-       * Format: double
-       * @description In the parameter's own unit; left out for the common value again.
-       */
-      value?: number;
-      /** @description Where it comes from, such as the page of the manual. */
-      why: string;
-    };
-    JobNamed: {
-      code: string;
-      name: string;
-    };
-    JobParameter: {
-      code: string;
-      name: string;
-      /**
-       * Format: double
-       * @description In effect.
-       */
-      value: number;
-      /** Format: double */
-      common: number;
-      unit: string;
-      source: string;
-      /** Format: double */
-      least: number;
-      /** Format: double */
-      most: number;
-      /** @description By whom, when and why it was set. */
-      set?: string;
-    };
-    JobChoices: {
-      unit: string;
-      name: string;
-      /** @description Name of its type; empty for none. */
-      type: string;
-      kinds: components["schemas"]["JobNamed"][];
-      parts: components["schemas"]["JobNamed"][];
-      fills: components["schemas"]["JobNamed"][];
-      bleeds: components["schemas"]["JobNamed"][];
-      points: components["schemas"]["JobNamed"][];
-      products: components["schemas"]["JobNamed"][];
-      /** @description Code that is poured when none is chosen; empty when it is not known. */
-      product: string;
-      fill: string;
-      bleed: string;
-      /** @description Id of the job that is open on it; empty for none. */
-      open: string;
-      parameters: components["schemas"]["JobParameter"][];
-      cautions: string[];
-    };
-    /** @description A job as a person sees it; the core on the device gives it anew with the events that wait there. */
-    JobView: {
-      id: string;
-      title: string;
-      unit: string;
-      name: string;
-      exercise: boolean;
-      phase: string;
-      phaseName: string;
-      next: string;
-      revision: number;
-      method: string[];
-      stop?: string;
-      pause?: string;
-      warning?: string;
-      empty: boolean;
-      cautions: string[];
-      tools: string[];
-      parts: string[];
-      materials: string[];
-      plan: string[];
-      balance?: string;
-      short: boolean;
-      steps: components["schemas"]["JobStep"][];
-      gates: components["schemas"]["JobGate"][];
-      pockets: components["schemas"]["JobPocket"][];
-      moves: components["schemas"]["JobMove"][];
-      /** Format: double */
-      in: number;
-      /** Format: double */
-      out: number;
-      /** Format: double */
-      missing: number;
-      /** Format: double */
-      capacity: number;
-      totals: string[];
-      ready: boolean;
-      posted: boolean;
-      ended?: string;
-      release: components["schemas"]["JobReleaseBy"];
-      people: string[];
-      unplaced: string[];
-      missed: string[];
-    };
-    JobStep: {
-      key: string;
-      title: string;
-      do: string[];
-      cautions: string[];
-      facts: components["schemas"]["JobFact"][];
-      fields: components["schemas"]["JobField"][];
-      status: string;
-      statusName: string;
-      why: string[];
-      gate?: string;
-      answer?: components["schemas"]["JobAnswer"];
-      others: components["schemas"]["JobAnswer"][];
-      override?: string;
-      mayOverride: boolean;
-      timer?: components["schemas"]["JobTimer"];
-      sums: boolean;
-    };
-    JobFact: {
-      label: string;
-      text: string;
-      measured: boolean;
-      strong: boolean;
-    };
-    JobField: {
-      code: string;
-      label: string;
-      form: string;
-      unit?: string;
-      choices: components["schemas"]["JobChoice"][];
-      optional: boolean;
-    };
-    JobChoice: {
-      code: string;
-      name: string;
-    };
-    JobAnswer: {
-      id: string;
-      by: string;
-      at: string;
-      values: components["schemas"]["JobFact"][];
-    };
-    JobTimer: {
-      label: string;
-      seconds: number;
-      began?: string;
-      ends?: string;
-      left?: string;
-      over: boolean;
-    };
-    JobGate: {
-      name: string;
-      status: string;
-      statusName: string;
-    };
-    JobPocket: {
-      point: string;
-      name: string;
-      /** Format: double */
-      holds: number;
-      /** Format: double */
-      litres: number;
-      text: string;
-      strength: string;
-      /** Format: double */
-      share: number;
-      /** Format: double */
-      fill: number;
-    };
-    JobMove: {
-      out: boolean;
-      /** Format: double */
-      litres: number;
-      text: string;
-    };
-    JobReleaseBy: {
-      may: boolean;
-      roles: string;
-      aircraft: boolean;
-    };
-    /** @enum {string} */
-    RoundStopState: "waiting" | "done" | "skipped";
-    RoundInput: {
-      title: string;
-      device: string;
-      /** Format: date-time */
-      startedAt: string;
-      /** Format: date-time */
-      closedAt?: string;
-      revision: number;
-      stops: {
-        unit: string;
-        state: components["schemas"]["RoundStopState"];
-        /** @description It was skipped. */
-        why?: string;
-        /** Format: date-time */
-        at?: string;
-      }[];
-    };
-    RoundSummary: {
-      /** Format: uuid */
-      id: string;
-      title: string;
-      who: string;
-      /** Format: date-time */
-      startedAt: string;
-      /** Format: date-time */
-      closedAt?: string;
-      /** Format: date-time */
-      updatedAt: string;
-      done: number;
-      skipped: number;
-      waiting: number;
-      /** @description Units of the round that are on hold now. */
-      held: number;
-      /** @description How far it is. */
-      text: string;
-      /** @description What was found that is not good, a line each. */
-      found?: string[];
-    };
-    RoundReport: {
-      round: components["schemas"]["RoundSummary"];
-      stops: components["schemas"]["RoundReportStop"][];
-    };
-    Tag: {
-      unit: components["schemas"]["UnitName"];
-      /** @description What the QR code says. */
-      address: string;
-      /** @description Rows of the QR code (ISO/IEC 18004), 1 for dark. */
-      modules: string[];
-      /** @description Product and strength, renewed on, next due. */
-      lines: string[];
-    };
-    Morning: {
-      /** Format: date */
-      today: string;
-      tonight?: components["schemas"]["Night"];
-      /** @description Units of the whole fleet by verdict. */
-      counts: {
-        [key: string]: number;
-      };
-      /** @description The first units of each verdict with their governing clock, soonest due first. */
-      rows: components["schemas"]["MorningRow"][];
-      /** @description Checks due today, whatever governs the unit. */
-      pendingChecks: components["schemas"]["MorningRow"][];
-      /** @description Units with a check that is due. */
-      pendingCount: number;
-      /** @description Units whose book and test disagree. */
-      discrepancyCount: number;
-      /** @description Units that the next ten nights would catch. */
-      nightCount: number;
-      /** @description Books that do not balance, with what explains it. */
-      discrepancies: components["schemas"]["DiscrepancyRow"][];
-      /** @description The units that the next ten nights would catch, by site, the first night first. */
-      nights: components["schemas"]["MorningRow"][];
-      /** @description The coldest of the next ten nights at each site, by site. */
-      ahead: components["schemas"]["NightAhead"][];
-      /** @description Rounds under way and those of the last day, the newest first. */
-      rounds: components["schemas"]["RoundSummary"][];
-    };
-    DiscrepancyRow: {
-      unit: components["schemas"]["UnitName"];
-      /**
-       * Format: date-time
-       * @description Of the test.
-       */
-      at: string;
-      /** Format: double */
-      measured: number;
-      /** Format: double */
-      book?: number;
-      likeliest?: components["schemas"]["Explanation"];
-    };
-    /** @enum {string} */
-    Strategy: "interval" | "condition" | "sealed";
-    ServicePlanInput: {
-      name: string;
-      strategy: components["schemas"]["Strategy"];
-      /**
-       * @description In what its distances are given; km when it is left out.
-       * @enum {string}
-       */
-      distanceUnit?: "km" | "mi";
-      first: components["schemas"]["Interval"];
-      later: components["schemas"]["Interval"];
-      /**
-       * Format: double
-       * @description K
-       */
-      freezeMargin: number;
-      /**
-       * Format: double
-       * @description Share of the charge that must be new for a renewal, 0 to 1.
-       */
-      replaced: number;
-      /** @description Between freeze tests; none asks for none. */
-      testMonths?: number;
-      capMonths?: number;
-      /** @description That a hose may be old; none for any age. */
-      hoseYears?: number;
-      /** @description Days after a renewal on which the level is checked cold; none for the first morning alone. */
-      followDays?: number;
-      /** @description Instead, runs after each of which it is checked, besides the first morning. */
-      followRuns?: number;
-      hoseMonths?: number;
-      parts?: components["schemas"]["PartInterval"][];
-    };
-    /** @description How long a part may run, or go without being inspected. */
-    PartInterval: {
-      /** @enum {string} */
-      part: "impeller" | "anodes" | "heat_exchanger" | "anti_siphon" | "block_heater" | "inspection";
-      months?: number;
-      /** Format: double */
-      km?: number;
-      /**
-       * Format: double
-       * @description In place of km, where distanceUnit is mi.
-       */
-      miles?: number;
-      /** Format: double */
-      hours?: number;
-    };
-    ServicePlan: {
-      /** @description Its rules in a line. */
-      text: string;
-      /** Format: int64 */
-      id: number;
-      /** @description Of the plan's current text; a change of the plan gives another. */
-      revision: string;
-      units: number;
-      plan: components["schemas"]["ServicePlanInput"];
-    };
-    StatusChange: {
-      unit: components["schemas"]["UnitName"];
-      before: components["schemas"]["UnitStatus"];
-      after: components["schemas"]["UnitStatus"];
-    };
-    StatusChanges: {
-      /** Format: date */
-      today: string;
-      /** @description Units that would be due or worse and are not. */
-      newlyDue: number;
-      /** @description Units that are due or worse and would not be. */
-      noLongerDue: number;
-      rows: components["schemas"]["StatusChange"][];
-    };
-    Moved: {
-      moved: number;
-    };
-    /** @enum {string} */
-    Work:
-      | "renewal"
-      | "correction"
-      | "test"
-      | "level"
-      | "cap"
-      | "hoses"
-      | "repair"
-      | "dose"
-      | "filter"
-      | "chemistry"
-      | "service"
-      | "raw_water";
-    WorkItem: {
-      /** Format: int64 */
-      id: number;
-      work: components["schemas"]["Work"];
-      /** Format: date */
-      from: string;
-      /** Format: date */
-      to: string;
-    };
-    WorkLine: {
-      item: components["schemas"]["WorkItem"];
-      unit: components["schemas"]["UnitName"];
-      addedBy: string;
-      /** Format: date-time */
-      addedAt: string;
-      /**
-       * Format: date
-       * @description The day on which the work was done by the books.
-       */
-      done?: string;
-      clock?: components["schemas"]["Clock"];
-    };
-    WorkList: {
-      /** Format: date */
-      today: string;
-      lines: components["schemas"]["WorkLine"][];
-      /** @description What holds for the work on the list. */
-      cautions: string[];
-    };
-    AddedWork: {
-      /** @description Ids of the new lines. */
-      sent: number[];
-      /** @description Units that were on the list for the same work. */
-      already: string[];
-      /** @description Units whose governing clock asks for nothing. */
-      nothing: string[];
-    };
-    SiteCold: {
-      water: components["schemas"]["Water"];
-      /** @description Whether its water is fit for mixing, as a sentence. */
-      waterText: string;
-      /** @description What nights are planned for and what that rests on, as a sentence. */
-      coldText: string;
-      /** @description The forecast for the nights ahead, as a sentence. */
-      forecastText: string;
-      /** Format: int64 */
-      id: number;
-      name: string;
-      /**
-       * Format: double
-       * @description m
-       */
-      altitude: number;
-      /** @description Return period of the cold curve, winters. */
-      returnPeriod: number;
-      /** @description Its time zone. */
-      zone: string;
-      /** @description The zone is its own; otherwise it is the fleet's. */
-      ownZone: boolean;
-      /**
-       * Format: double
-       * @description How far the curve lies below the nights of single dates, K.
-       */
-      shift?: number;
-      /**
-       * Format: double
-       * @description Return level of the winter minimum, °C.
-       */
-      returnLevel?: number;
-      /** @description Of nightly minima that the curve rests on; 0 for twelve monthly values. */
-      years: number;
-      /**
-       * Format: double
-       * @description Nights a year of the record that were colder than the curve.
-       */
-      nightsBelow?: number;
-      /** Format: double */
-      coldest: number;
-      seasons: components["schemas"]["Season"][];
-      /** @description The minima that the weather service expects. */
-      ahead: components["schemas"]["ColdNight"][];
-      /** Format: date-time */
-      forecastAt?: string;
-    };
-    /** @description Water for mixing as it was tested, ppm; none for what was not. */
-    Water: {
-      /**
-       * Format: double
-       * @description As CaCO3.
-       */
-      hardness?: number;
-      /** Format: double */
-      chloride?: number;
-      /** Format: double */
-      sulphate?: number;
-      /**
-       * Format: double
-       * @description Dissolved solids.
-       */
-      solids?: number;
-    };
-    Season: {
-      /** Format: date */
-      from: string;
-      /** Format: date */
-      to: string;
-    };
-    Horizon: {
-      /** Format: date */
-      today: string;
-      /** @description Units of the whole fleet. */
-      total: number;
-      /** @description Units that the filters take. */
-      count: number;
-      /** @description Units of the whole fleet by verdict. */
-      counts: {
-        [key: string]: number;
-      };
-      /** @description The groups in their order, each with its number of units; one without a name when they are not grouped. */
-      groups: components["schemas"]["HorizonGroup"][];
-      sites: components["schemas"]["HorizonSite"][];
-      rows: components["schemas"]["HorizonRow"][];
-    };
-    HorizonGroup: {
-      head: string;
-      count: number;
-    };
-    HorizonRow: {
-      unit: components["schemas"]["UnitName"];
-      verdict: components["schemas"]["Verdict"];
-      product?: string;
-      /**
-       * Format: double
-       * @description °C
-       */
-      protectsTo?: number;
-      /** @description The governing clock first. */
-      clocks: components["schemas"]["Clock"][];
-      /** @description What the work list holds for it and is not done. */
-      work?: components["schemas"]["WorkItem"][];
-    };
-    HorizonSite: {
-      name: string;
-      /**
-       * Format: double
-       * @description Coldest night of the year to plan for, °C.
-       */
-      coldest: number;
-      /** @description Spans in which nights below -5 °C are to plan for. */
-      seasons: components["schemas"]["Season"][];
-    };
-    Reconciliation: {
-      /** Format: double */
-      measured: number;
-      /**
-       * Format: double
-       * @description Coldest it may be, °C.
-       */
-      low?: number;
-      /**
-       * Format: double
-       * @description Warmest it may be, °C.
-       */
-      high?: number;
-      /** Format: double */
-      book?: number;
-      /**
-       * Format: double
-       * @description What the instrument showed when that is not what is inside, °C.
-       */
-      shown?: number;
-      /**
-       * Format: double
-       * @description Two standard uncertainties, K.
-       */
-      tolerance: number;
-      agrees: boolean;
-      /** @description The reading says something about this coolant. */
-      trusted: boolean;
-      /** @description Why the reading is not to be taken as it is. */
-      flags: string[];
-      /** @description How the test compares with the book. */
-      text: string;
-    };
-    Turnover: {
-      /**
-       * Format: double
-       * @description L drained; none when no one measured.
-       */
-      out?: number;
-      /**
-       * Format: double
-       * @description L
-       */
-      in: number;
-      /**
-       * Format: double
-       * @description L that stayed inside.
-       */
-      residual: number;
-      /**
-       * Format: double
-       * @description Of the charge that is new, 0 to 1.
-       */
-      share: number;
-      /** @description As a renewal by the plan. */
-      counts: boolean;
-      /**
-       * Format: double
-       * @description L less went in than came out and had been missing.
-       */
-      short: number;
-      /**
-       * Format: double
-       * @description L that a hot level and the error of measuring account for.
-       */
-      allowed: number;
-    };
-    /** @description Why a test may not agree with the book. Causes that propose the same are one group, the likeliest proposal first. */
-    Explanation: {
-      /** @description The explanation as a sentence. */
-      text: string;
-      /** @enum {string} */
-      cause:
-        | "water_added"
-        | "leak_and_refill"
-        | "concentrate_added"
-        | "water_lost"
-        | "wrong_scale"
-        | "mixed_wrong"
-        | "fill_volume"
-        | "stayed_inside"
-        | "misread";
-      /** Format: double */
-      litres?: number;
-      /**
-       * Format: double
-       * @description Per cent of concentrate that was really mixed.
-       */
-      share?: number;
-      scale?: components["schemas"]["Base"];
-      /**
-       * Format: double
-       * @description What it freezes at if so, °C.
-       */
-      truth?: number;
-      /**
-       * @description Of what it proposes, all causes that propose the same taken together.
-       * @enum {string}
-       */
-      likelihood: "likely" | "possible" | "unlikely";
-      /**
-       * @description Another proposal is about as likely; this test distinguishes them.
-       * @enum {string}
-       */
-      distinguish?: "second_instrument" | "other_scale";
-      /** @description Not tested a second time; the balancing entry is accepted only then. */
-      retest?: boolean;
-      /** Format: date-time */
-      from: string;
-      /** Format: date-time */
-      to: string;
-      balance?: components["schemas"]["Balancing"];
-    };
-    /** @description The entry that would balance the books. */
-    Balancing: {
-      kind: components["schemas"]["EntryKind"];
-      /** Format: date-time */
-      at: string;
-      body: components["schemas"]["EntryBody"];
-      /** Format: uuid */
-      strikes?: string;
-    };
-    LinePage: {
-      /** @description Place of the first line, from 0 for the oldest of the kind. */
-      first: number;
-      /** @description In the order in which things happened. */
-      lines: components["schemas"]["Line"][];
-    };
-    /** @description What the book says from a moment on. */
-    ProtectionStep: {
-      /** Format: date-time */
-      at: string;
-      /**
-       * Format: double
-       * @description Freeze point by book, °C; none when it is not known.
-       */
-      freeze?: number;
-      /**
-       * Format: double
-       * @description Cold end of its band, °C.
-       */
-      low?: number;
-      /**
-       * Format: double
-       * @description Warm end of its band, °C.
-       */
-      high?: number;
-    };
-    ProtectionTest: {
-      /** Format: date-time */
-      at: string;
-      /**
-       * Format: double
-       * @description °C
-       */
-      measured: number;
-      /** @description It did not agree with the book. */
-      off?: boolean;
-    };
-    DiscChart: {
-      tool: string;
-      /** @description What one, two and more floating discs protect to, °C. */
-      celsius: number[];
-    };
-    /** @description An entry of any account. */
-    WrittenEntry: {
-      unit: components["schemas"]["UnitName"];
-      /** Format: uuid */
-      id: string;
-      kind: components["schemas"]["EntryKind"];
-      /**
-       * Format: date-time
-       * @description When it happened.
-       */
-      at: string;
-      /** @description What it says after its kind. */
-      text: string;
-      /** Format: date-time */
-      recordedAt: string;
-      recordedBy: string;
-      struck?: components["schemas"]["Struck"];
-    };
-    Struck: {
-      /** Format: uuid */
-      id: string;
-      by: string;
-      why: string;
-      /** Format: date-time */
-      at: string;
-    };
-    Line: {
-      /** Format: uuid */
-      id: string;
-      kind: components["schemas"]["EntryKind"];
-      /** Format: date-time */
-      at: string;
-      /** Format: date-time */
-      recordedAt?: string;
-      recordedBy?: string;
-      body: components["schemas"]["EntryBody"];
-      product?: components["schemas"]["Product"];
-      additive?: components["schemas"]["Additive"];
-      after: components["schemas"]["Balance"];
-      test?: components["schemas"]["Reconciliation"];
-      /** @description The likeliest first. */
-      explanations?: components["schemas"]["Explanation"][];
-      turnover?: components["schemas"]["Turnover"];
-      /**
-       * Format: double
-       * @description L that went, or were found, without being written down.
-       */
-      implied?: number;
-      grade?: components["schemas"]["Grade"];
-      /** @description What the line says, as it was read. */
-      text: string;
-      notes: components["schemas"]["LineNote"][];
-      /** @description Reports that belong to it, each by its SHA-256. */
-      attachments?: string[];
-      struck?: components["schemas"]["Struck"];
-      /** @description What a strike voids, in words; none when that is not in these books. */
-      strikes?: string;
-    };
-    Finding: {
-      point: string;
-      /** @description Codes, comma between them. */
-      state: string;
-      /** @description The point in words. */
-      label: string;
-      /** @description The state in words. */
-      text: string;
-      grade: components["schemas"]["Grade"];
-      /** Format: date-time */
-      at: string;
-    };
-    OpenDefect: {
-      /** Format: uuid */
-      id: string;
-      what: string;
-      /** @enum {string} */
-      severity: "stop" | "repair" | "watch";
-      /** Format: date-time */
-      at: string;
-    };
-    PendingCheck: {
-      /** @enum {string} */
-      what: "level_cold" | "freeze_retest";
-      text: string;
-      /** Format: date-time */
-      since: string;
-    };
-    Leak: {
-      /** @description The rate with what it rests on. */
-      text: string;
-      /**
-       * Format: double
-       * @description L per span
-       */
-      rate: number;
-      /**
-       * Format: double
-       * @description Standard uncertainty of the rate.
-       */
-      sigma: number;
-      /** @enum {string} */
-      per: "1000km" | "100h" | "month";
-      /** Format: double */
-      litres: number;
-      events: number;
-      /** Format: date-time */
-      since: string;
-    };
-    /** @description Each property of the charge by its last test. */
-    Chemistry: {
-      /**
-       * Format: date-time
-       * @description Of the last sample.
-       */
-      at: string;
-      grade: components["schemas"]["Grade"];
-      proposals: components["schemas"]["Proposal"][];
-      properties: {
-        name: string;
+        TokenRole: "gateway" | "reader" | "technician" | "coordinator";
         /**
-         * Format: date-time
-         * @description When it was tested; none when it was not.
+         * @description What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
+         *     register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
+         * @enum {string}
          */
-        at?: string;
-        /** Format: double */
-        value?: number;
-        /**
-         * Format: double
-         * @description Upper end of the step, of a strip.
-         */
-        high?: number;
-        remedy?: components["schemas"]["Remedy"];
-        /** @description What it shows and what puts it right, as a sentence. */
-        words?: string;
-        grade: components["schemas"]["Grade"];
-        /**
-         * Format: date
-         * @description The day its trend meets its limit.
-         */
-        reaches?: string;
-      }[];
-    };
-    Standing: {
-      why: string;
-      by: string;
-      /** Format: date-time */
-      since: string;
-    };
-    BoilOver: {
-      /** Format: double */
-      celsius: number;
-      /**
-       * Format: double
-       * @description Pressure relied on, kPa over ambient: as last found, else as rated.
-       */
-      cap: number;
-      /**
-       * Format: double
-       * @description Of the site, m.
-       */
-      altitude: number;
-    };
-    /** @description The last freeze test that could be trusted, and the instrument that made it. */
-    LastTest: {
-      /** Format: date-time */
-      at: string;
-      /** Format: double */
-      measured: number;
-      instrument: string;
-      tool?: string;
-      /**
-       * Format: date-time
-       * @description Its last zero check; none when no one wrote one.
-       */
-      zeroAt?: string;
-      /** @description It reads colder than the book and does not count yet. */
-      waits?: boolean;
-    };
-    /** @description The test that does not agree with the book, until it is settled. */
-    Discrepancy: {
-      /** @description What was found, as a sentence. */
-      text: string;
-      /** @description What counts until then and what comes next, a sentence each. */
-      next: string[];
-      /** Format: uuid */
-      line: string;
-      test: components["schemas"]["Line"];
-      /** @description A second test showed the same. */
-      confirmed: boolean;
-      /** @description It reads colder than the book and does not count until a second test of a zeroed instrument, or an entry, explains it. */
-      waits: boolean;
-    };
-    Stop: {
-      /** @enum {string} */
-      cause: "hold" | "air_trapped" | "coolant" | "defect" | "finding" | "return" | "level";
-      /** @description The entry that caused it; none for a level by the book. */
-      entry?: string;
-      /** @description What it is about and what releases it. */
-      text: string;
-      /** Format: date-time */
-      at: string;
-      /** @description What a release waits for is in the books. */
-      ready: boolean;
-    };
-    ReadNumbers: {
-      /** @description By name; an empty text has none. */
-      values: {
-        [key: string]: number;
-      };
-      /** @description By name, what would be accepted. */
-      wrong: {
-        [key: string]: string;
-      };
-    };
-    ReadDates: {
-      /** @description By name, a day such as 2026-11-03 or a moment by RFC 3339; an empty text has none. */
-      values: {
-        [key: string]: string;
-      };
-      /** @description By name, the same as the person reads dates. */
-      shown: {
-        [key: string]: string;
-      };
-      /** @description By name, what would be accepted. */
-      wrong: {
-        [key: string]: string;
-      };
-    };
-    Settings: {
-      /** @description Time zone of the fleet, in which a moment falls on a day, such as Europe/Oslo. */
-      zone: string;
-      /** @description Name of the fleet; empty until one is given. */
-      name: string;
-      reading?: components["schemas"]["ReadingSettings"];
-      /** @description Units in the fleet. */
-      units: number;
-      /** @description Sites of the register. */
-      sites: number;
-      /** @description Service plans of the register. */
-      plans: number;
-    };
-    /** @description What is not named stays. */
-    SettingsChange: {
-      /** @description Time zone of the fleet, such as Europe/Oslo. */
-      zone?: string;
-      /** @description Name of the fleet. */
-      name?: string;
-      reading?: components["schemas"]["ReadingSettings"];
-    };
-    CircuitAddress: {
-      address: string;
-    };
-    /**
-     * @description A signatory is a person, who signs; no token has that role.
-     * @enum {string}
-     */
-    TokenRole: "gateway" | "reader" | "technician" | "coordinator";
-    /**
-     * @description What a token may do beside its role, each with those before it: read; record entries, rounds, jobs and readings; change the
-     *     register, the plan and imports. Without one a new token reads; one of the role gateway records readings.
-     * @enum {string}
-     */
-    TokenScope: "read" | "record" | "change";
-    Token: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      role: components["schemas"]["TokenRole"];
-      scope: components["schemas"]["TokenScope"];
-      /** Format: date */
-      endsOn: string;
-      /** Format: date-time */
-      createdAt: string;
-      who: string;
-      revoked: boolean;
-      /** Format: date-time */
-      lastUsedAt?: string;
-      /** @description What came of the last readings that it brought. */
-      lastResult: string;
-    };
-    MeterReading: {
-      /** @description The gateway's own id of this reading. */
-      id: string;
-      /** @description Number of the unit. */
-      unit: string;
-      /** Format: date-time */
-      at: string;
-      /**
-       * Format: double
-       * @description Without one it is a drop-out.
-       */
-      value?: number | null;
-      /** @enum {string} */
-      in: "km" | "mi" | "h";
-    };
-    MeterReadingResult: {
-      id: string;
-      /** @enum {string} */
-      outcome: "recorded" | "known" | "thinned" | "outlier" | "refused" | "drop_out";
-      why: string;
-    };
-    Workbook: {
-      name: string;
-      heads: string[];
-      rows: (string | number)[][];
-    };
-    /** @description Answers to what a file leaves open; without one it is asked. */
-    ImportOptions: {
-      /**
-       * @description Order of the numbers in a date.
-       * @enum {string}
-       */
-      order?: "dmy" | "mdy";
-      /**
-       * @description A renewal that does not say what came out was one of the whole system.
-       * @enum {string}
-       */
-      emptied?: "yes" | "no";
-      /**
-       * @description A meter reading without a day is of the day of the import; no leaves it out.
-       * @enum {string}
-       */
-      today?: "yes" | "no";
-      /**
-       * @description A check without a finding found everything good; no leaves it out.
-       * @enum {string}
-       */
-      found?: "good" | "no";
-      /** @description What is unusual is meant. */
-      doubtful?: boolean;
-      kind?: components["schemas"]["UnitKind"];
-      /** @description Of units that name none. */
-      site?: string;
-      /** @description Service plan of units that name none, by kind. */
-      plans?: {
-        [key: string]: string;
-      };
-      /** @description Type of units that name none, by kind. */
-      types?: {
-        [key: string]: string;
-      };
-      /** @description Code of the product that was filled where nothing says which. */
-      product?: string;
-      /**
-       * Format: double
-       * @description Concentrate, per cent.
-       */
-      mix?: number;
-      /** @description Codes of products that texts of the file mean; empty leaves a text out. */
-      products?: {
-        [key: string]: string;
-      };
-    };
-    ImportLine: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      state: components["schemas"]["ImportState"];
-      stateText: string;
-      /** Format: date-time */
-      at: string;
-      who: string;
-    };
-    /** @enum {string} */
-    ImportState:
-      | "uploaded"
-      | "checking"
-      | "checked"
-      | "running"
-      | "done"
-      | "cancelling"
-      | "cancelled"
-      | "reversing"
-      | "reversed"
-      | "failed";
-    ImportRun: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      state: components["schemas"]["ImportState"];
-      stateText: string;
-      /** Format: date-time */
-      at: string;
-      who: string;
-      /** @description What the file was taken for: format, encoding, separator, row of headings, rows. */
-      shape: string;
-      columns: components["schemas"]["ImportColumn"][];
-      targets: components["schemas"]["ImportTarget"][];
-      options: components["schemas"]["ImportOptions"];
-      counts?: components["schemas"]["ImportCounts"];
-      questions: components["schemas"]["ImportQuestion"][];
-      /** @description The first ones by row. */
-      problems: components["schemas"]["ImportProblem"][];
-      /** @description Rows that are not taken. */
-      refused: number;
-      /** @description Rows that are not taken only because something is unusual. */
-      doubtful: number;
-      /** @description Units done so far. */
-      done: number;
-      /** @description Units in all. */
-      total: number;
-      /** @description Why it failed. */
-      error?: string;
-      /** @description What the file claimed as next due beside the books; once it is done. */
-      claims: components["schemas"]["ImportClaim"][];
-    };
-    ImportColumn: {
-      head: string;
-      /** @description Empty for nothing. */
-      target: string;
-      /** @description The first cells that hold something. */
-      samples: string[];
-    };
-    ImportTarget: {
-      code: string;
-      label: string;
-      group: string;
-    };
-    ImportCounts: {
-      rows: number;
-      unitsNew: number;
-      unitsChanged: number;
-      unitsSame: number;
-      entriesNew: number;
-      entriesSame: number;
-      rowsRefused: number;
-    };
-    ImportQuestion: {
-      code: string;
-      /** @description The text or the kind it is about; empty for the whole file. */
-      about: string;
-      text: string;
-      /** @description Rows that wait for the answer. */
-      rows: number;
-      /** @description As it was given; empty for none. */
-      answer: string;
-      choices: components["schemas"]["FactChoice"][];
-    };
-    ImportProblem: {
-      row: number;
-      column: string;
-      value: string;
-      accepted: string;
-      doubtful: boolean;
-    };
-    ImportClaim: {
-      unit: components["schemas"]["UnitName"];
-      /** @description What the file said. */
-      claimed: string;
-      /** @description When the books want the renewal. */
-      books: string;
-      /** @description Why they differ. */
-      reason: string;
-    };
-    /** @enum {string} */
-    BayKind: "car" | "heavy" | "motorcycle" | "dock" | "hangar" | "place";
-    /** @enum {string} */
-    CalendarOf: "technician" | "bay" | "site";
-    PlanBayName: {
-      /** Format: int64 */
-      site: number;
-      kind: components["schemas"]["BayKind"];
-      number: number;
-    };
-    PlanPlace: {
-      /** Format: date */
-      day: string;
-      bay: components["schemas"]["PlanBayName"];
-      /** Format: int64 */
-      technician: number;
-      pinned: boolean;
-    };
-    PlanBoard: {
-      /** Format: date */
-      today: string;
-      /**
-       * Format: date
-       * @description The Monday that it begins with.
-       */
-      from: string;
-      /**
-       * Format: date
-       * @description The last day that can be planned.
-       */
-      farthest: string;
-      /**
-       * Format: int64
-       * @description It grows with each change of the plan.
-       */
-      revision: number;
-      /** @description There is a change of one's own to undo. */
-      undo: boolean;
-      redo: boolean;
-      days: components["schemas"]["PlanBoardDay"][];
-      sites: components["schemas"]["PlanSite"][];
-      bays: components["schemas"]["PlanBay"][];
-      technicians: components["schemas"]["PlanTechnician"][];
-      jobs: components["schemas"]["PlanJob"][];
-      /** @description Units that a night of these days would catch, with nothing on the work list that prevents it. */
-      nights: components["schemas"]["PlanNight"][];
-      /** @description What is mixed on each morning of these days. */
-      mixing: components["schemas"]["PlanMixing"][];
-      /** @description What all planned jobs from today on draw of each product. */
-      drawn: string[];
-      /** @description Facts that are not in the register and what is planned instead. */
-      notes: string[];
-      /** @description What the plan from today on costs by what it comes from. */
-      price: string[];
-      /**
-       * Format: double
-       * @description The same in hours of work, without what is not placed.
-       */
-      cost: number;
-      /** @description How the agreed weeks came out, the earliest first. */
-      held: components["schemas"]["PlanHeld"][];
-      cautions: string[];
-    };
-    PlanBoardDay: {
-      /** Format: date */
-      day: string;
-      past: boolean;
-      agreed: boolean;
-    };
-    PlanSite: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      /** @description Hours by day; 0 when it is closed or past. */
-      open: number[];
-      /** @description Why it is closed by day; empty where that is not known. */
-      closed: string[];
-      seasons: components["schemas"]["Season"][];
-    };
-    PlanBay: {
-      bay: components["schemas"]["PlanBayName"];
-      name: string;
-      /** @description Hours that its jobs take by day. */
-      hours: number[];
-      open: number[];
-      /** @description Why it is out of use by day; empty when it is not. */
-      closed: string[];
-    };
-    PlanTechnician: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      site: string;
-      skills: string;
-      /** @description Planned hours by day, the way to another site among them. */
-      hours: number[];
-      /** @description Hours that they work by day. */
-      has: number[];
-      /** Format: double */
-      overtime: number;
-      absent: string[];
-    };
-    PlanJob: {
-      /** Format: int64 */
-      id: number;
-      /** @description Address of the account. */
-      unit: string;
-      name: string;
-      kind: string;
-      site: string;
-      work: components["schemas"]["Work"];
-      verdict: components["schemas"]["Verdict"];
-      why: string;
-      /** Format: date */
-      from: string;
-      /** Format: date */
-      to: string;
-      bay: components["schemas"]["BayKind"];
-      skills: string;
-      /**
-       * Format: double
-       * @description Hours of a person.
-       */
-      hands: number;
-      /**
-       * Format: double
-       * @description Hours of the bay, cooling among them.
-       */
-      bayHours: number;
-      /** @description The hours and where they come from. */
-      times: string;
-      /**
-       * Format: date
-       * @description The night that would catch it.
-       */
-      night?: string;
-      nightText?: string;
-      /** @description What is poured. */
-      product?: string;
-      place?: components["schemas"]["PlanPlace"];
-      technician?: string;
-      /**
-       * @description late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
-       * @enum {string}
-       */
-      state: "to_place" | "late" | "gone" | "placed" | "done";
-      /** Format: date */
-      done?: string;
-      agreed: boolean;
-      /** @description The work has a job sheet. */
-      sheet: boolean;
-      /** @description Its place is on or after the day of its night. */
-      caught: boolean;
-      /** @description Rules that its place breaks. */
-      breaks: string[];
-      /** @description What happens at its place that somebody decided, such as its night. */
-      warnings: string[];
-    };
-    PlanNight: {
-      unit: string;
-      name: string;
-      site: string;
-      /** Format: date */
-      night: string;
-      text: string;
-    };
-    PlanMixing: {
-      /** Format: date */
-      day: string;
-      site: string;
-      text: string;
-      units: string[];
-    };
-    PlanHeld: {
-      /** Format: date */
-      monday: string;
-      text: string;
-      agreed: number;
-      onDay: number;
-    };
-    PlanLeft: {
-      /** Format: int64 */
-      id: number;
-      unit: string;
-      work: components["schemas"]["Work"];
-      /** @description The smallest thing that would have to give. */
-      text: string;
-    };
-    PlanProposal: {
-      placed: number;
-      moved: number;
-      /** @description Lines that came on the work list. */
-      added: number;
-      left: components["schemas"]["PlanLeft"][];
-      /** @description Units that were not added since no day of theirs is known. */
-      noDay: string[];
-      /** @description How long it was searched for. */
-      ms: number;
-    };
-    PlanMoved: {
-      placed: boolean;
-      breaks: string[];
-      /** @description What it breaks may be accepted: send it again so. */
-      warned: boolean;
-      price: string[];
-    };
-    PlanOptions: {
-      /** Format: int64 */
-      id: number;
-      /** @description The days by bay in the order of the plan's bays. */
-      days: components["schemas"]["PlanOption"][][];
-    };
-    PlanOption: {
-      /** @enum {string} */
-      state: "free" | "warned" | "refused" | "here";
-      /** @description What it breaks, or what it costs more than where it is. */
-      text: string;
-      /**
-       * Format: double
-       * @description Hours of work more than at the cheapest place.
-       */
-      cost: number;
-      technician?: string;
-    };
-    PlanReasons: {
-      /** Format: int64 */
-      id: number;
-      unit: string;
-      lines: {
-        heading: string;
-        text: string[];
-      }[];
-    };
-    WhatIf: {
-      title: string;
-      now: string[];
-      then: string[];
-      difference: string[];
-      /** Format: double */
-      nowCost: number;
-      /** Format: double */
-      thenCost: number;
-      /** @description Jobs without a place now. */
-      nowLeft: number;
-      /** @description Jobs that fall out of the plan. */
-      out: components["schemas"]["PlanLeft"][];
-      /** @description Jobs that find a place. */
-      in: string[];
-      moved: string[];
-      /** @description Jobs that have no place in either. */
-      left: components["schemas"]["PlanLeft"][];
-    };
-    PlanDay: {
-      /** Format: date */
-      day: string;
-      /** Format: date */
-      today: string;
-      /**
-       * Format: int64
-       * @description Whose day it is; none when no technician is chosen and the account is that of none.
-       */
-      technician?: number;
-      name?: string;
-      absent?: string;
-      hours: string;
-      agreed: boolean;
-      technicians: {
-        /** Format: int64 */
-        id: number;
-        name: string;
-      }[];
-      jobs: components["schemas"]["PlanDayJob"][];
-      mixing?: components["schemas"]["PlanMixing"][];
-      notes: string[];
-    };
-    PlanDayJob: {
-      /** Format: int64 */
-      id: number;
-      unit: string;
-      name: string;
-      work: components["schemas"]["Work"];
-      place: string;
-      times: string;
-      /** @enum {string} */
-      state: "planned" | "done" | "late";
-      bay: components["schemas"]["BayKind"];
-      /** @description The work has a job sheet. */
-      sheet: boolean;
-      /** @description Job that is open on the unit. */
-      job?: string;
-      warnings: string[];
-    };
-    Calendar: {
-      /** Format: int64 */
-      id: number;
-      name: string;
-      /** Format: date-time */
-      madeAt: string;
-      who: string;
-    };
-    /** @enum {string} */
-    RecordKind: "unit" | "type" | "site" | "product" | "instrument" | "technician";
-    RecordInput: {
-      /** @description Facts by code, as they were typed; an empty text is not known. */
-      facts: {
-        [key: string]: string;
-      };
-      /**
-       * Format: date
-       * @description Day from which on the change is in effect; from the beginning without it.
-       */
-      from?: string;
-      /** @description Numbers of more units like the new one: CA-60 to CA-71, CA-80. */
-      numbers?: string;
-      /** @description What is unusual was asked about and is meant. */
-      confirmed?: boolean;
-    };
-    RecordList: {
-      total: number;
-      rows: components["schemas"]["RecordRow"][];
-    };
-    RecordRow: {
-      /** @description By which it is asked for: the number of a unit, the id of any other record. */
-      key: string;
-      name: string;
-      /** @description Facts of the list by code, as they are read. */
-      facts: {
-        [key: string]: string;
-      };
-      /** @description How a unit left the fleet. */
-      left?: string;
-      /** @description Units of a type. */
-      units?: number;
-    };
-    RecordsAdded: {
-      /** @description Numbers, codes or names of what was added. */
-      keys: string[];
-    };
-    RegisterRecord: {
-      /** @description What the books know of it, such as the zero checks of an instrument. */
-      notes: string[];
-      of: components["schemas"]["RecordKind"];
-      /** @description Empty for one that is not there yet. */
-      key: string;
-      name: string;
-      revision: string;
-      /** @description Of a unit or a type. */
-      kind: string;
-      /** @description How and when a unit left the fleet, in words. */
-      left?: string;
-      /** @description Units of a type. */
-      units?: number;
-      /** @description Addresses of the unit's circuits, of one with several. */
-      circuits: string[];
-      /** @description The facts are those of a further circuit of a unit, not of the unit. */
-      further: boolean;
-      /** @description Addresses of its circuits that have ended; their books stay. */
-      endedCircuits: string[];
-      groups: components["schemas"]["FactGroup"][];
-      /** @description The newest first. */
-      history: components["schemas"]["RecordHistory"][];
-    };
-    FactGroup: {
-      label: string;
-      facts: components["schemas"]["RegisterFact"][];
-    };
-    RegisterFact: {
-      code: string;
-      label: string;
-      hint?: string;
-      /** @enum {string} */
-      form:
-        | "text"
-        | "lines"
-        | "quantity"
-        | "whole"
-        | "choice"
-        | "several"
-        | "yes_no"
-        | "reference"
-        | "named"
-        | "list"
-        | "day"
-        | "spans"
-        | "ways";
-      /** @description Unit that a bare number is meant in. */
-      unit?: string;
-      choices?: components["schemas"]["FactChoice"][];
-      /** @description As it was read, to be typed again; empty when it is not known. */
-      value: string;
-      /** @description In the reader's units. */
-      shown: string;
-      /** @enum {string} */
-      source: "own" | "type" | "unknown";
-      /** @description What is not known without it; given while it is not known. */
-      blocks?: string;
-      required: boolean;
-      /** @description The books are computed from it. */
-      dated: boolean;
-      /** @description It stays as it was added. */
-      fixed: boolean;
-    };
-    FactChoice: {
-      code: string;
-      label: string;
-    };
-    RecordHistory: {
-      /** Format: int64 */
-      id: number;
-      /** Format: date-time */
-      at: string;
-      who: string;
-      /** @description What was done, from when on. */
-      text: string;
-      /** @description A line for each fact. */
-      lines: string[];
-      undone: boolean;
-      undoable: boolean;
-    };
-    StartingRegister: {
-      types: components["schemas"]["StartingRecord"][];
-      plans: components["schemas"]["StartingRecord"][];
-    };
-    StartingRecord: {
-      name: string;
-      /** @description Its values in words. */
-      text: string;
-      /** @description The register has one of that name. */
-      there: boolean;
-    };
-    ColdNight: {
-      /** Format: date */
-      day: string;
-      /** Format: double */
-      celsius: number;
-    };
-    Interval: {
-      months?: number;
-      /** Format: double */
-      km?: number;
-      /**
-       * Format: double
-       * @description Of a plan whose distances are given in miles, instead of km.
-       */
-      miles?: number;
-      /** Format: double */
-      hours?: number;
-    };
-    UnitServicePlan: {
-      name: string;
-      /** @description Its intervals and its margin in a sentence. */
-      text: string;
-      first: components["schemas"]["Interval"];
-      later: components["schemas"]["Interval"];
-      /**
-       * Format: double
-       * @description K
-       */
-      freezeMargin: number;
-      followDays?: number;
-      followRuns?: number;
-    };
-    Account: {
-      /** @description Whose cold it is planned for: its site, and where it goes in winter. */
-      coldPlace: string;
-      /** @description How and when the unit left the fleet, in words; without it, it is in the fleet. */
-      left?: string;
-      /** @description All circuits of the unit, this one among them; none for a unit with one. */
-      circuits?: components["schemas"]["CircuitStatus"][];
-      /** @description Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one. */
-      notHere: components["schemas"]["EntryKind"][];
-      /**
-       * @description Of the other meter of the unit; none without one.
-       * @enum {string}
-       */
-      secondMeterUnit?: "km" | "h";
-      /** @description What is inside and where the unit is, in one line. */
-      inside: string;
-      /** @description What protectsTo rests on, in words; empty without it. */
-      protectedBy: string;
-      /** @description The products of blended in a sentence; empty for none. */
-      blendedText: string;
-      /** Format: date */
-      today: string;
-      unit: components["schemas"]["UnitName"];
-      /** Format: double */
-      capacity: number;
-      base?: components["schemas"]["Base"];
-      /** @enum {string} */
-      meterUnit?: "km" | "h";
-      product?: components["schemas"]["Product"];
-      servicePlan: components["schemas"]["UnitServicePlan"];
-      /**
-       * Format: double
-       * @description Coldest night of the year to plan for at the site, °C.
-       */
-      coldest: number;
-      /** @description Until when it is safe from freezing, in words; none where that is not known. */
-      safe?: string;
-      /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
-      coldYears: number;
-      /** @description Return period of the cold curve, winters. */
-      returnPeriod: number;
-      /**
-       * Format: double
-       * @description How far the curve lies below the nights of single dates, K.
-       */
-      shift?: number;
-      /**
-       * Format: double
-       * @description Return level of the winter minimum, °C.
-       */
-      returnLevel?: number;
-      /** @description The coldest nights to plan for at the site, from the span drawn to a year ahead, a week apart. */
-      nights: components["schemas"]["ColdNight"][];
-      /**
-       * Format: double
-       * @description Rated opening pressure, kPa.
-       */
-      cap?: number;
-      boilOver?: components["schemas"]["BoilOver"];
-      /**
-       * Format: double
-       * @description Per cent of glycol by mass.
-       */
-      glycolMass?: number;
-      /**
-       * Format: double
-       * @description km or h at the last qualifying renewal, run on through changes of the meter.
-       */
-      renewalMeter?: number;
-      /** @description The charge it came with is inside; the first interval runs. */
-      factory?: boolean;
-      lastTest?: components["schemas"]["LastTest"];
-      /** @description Other products that were poured in since the renewal. */
-      blended: components["schemas"]["Product"][];
-      findings: components["schemas"]["Finding"][];
-      defects: components["schemas"]["OpenDefect"][];
-      pendingChecks: components["schemas"]["PendingCheck"][];
-      leak?: components["schemas"]["Leak"];
-      chemistry?: components["schemas"]["Chemistry"];
-      held?: components["schemas"]["Standing"];
-      air?: components["schemas"]["Turnover"];
-      laidUp?: components["schemas"]["Standing"];
-      discrepancy?: components["schemas"]["Discrepancy"];
-      /** @description What holds for any work on this unit. */
-      cautions: string[];
-      system: components["schemas"]["UnitSystemFacts"];
-      /**
-       * Format: double
-       * @description Share of the charge that is no product alike to the one inside, 0 to 1.
-       */
-      foreign: number;
-      /** @description All things for which it must not run, the most urgent first. */
-      stops: components["schemas"]["Stop"][];
-      /** @description The temperature to rely on is the last test's and not the book's. */
-      measured?: boolean;
-      /**
-       * Format: date-time
-       * @description The last test of the charges before.
-       */
-      earlierTest?: string;
-      /** @description The person who asks may release this unit. */
-      mayRelease: boolean;
-      balance: components["schemas"]["Balance"];
-      /**
-       * Format: double
-       * @description The temperature to rely on, °C.
-       */
-      protectsTo?: number;
-      /** @description EG and PG were poured together. */
-      mixed: boolean;
-      status: components["schemas"]["UnitStatus"];
-      /** @description Lines of the account. */
-      lineCount: number;
-      /** @description Lines of the account by kind. */
-      kinds: {
-        [key: string]: number;
-      };
-      /**
-       * Format: double
-       * @description Last meter reading that can be true, km or h by the unit's meter.
-       */
-      meter?: number;
-      /** @description The freeze point by book over the span of the nights, thinned. */
-      steps: components["schemas"]["ProtectionStep"][];
-      /** @description The freeze tests that could be trusted in the span of the nights, the last ones of many. */
-      tests: components["schemas"]["ProtectionTest"][];
-      /** @description The last chart of each disc tester. */
-      charts: components["schemas"]["DiscChart"][];
-      /** @description The newest lines, in the order in which things happened. */
-      lines: components["schemas"]["Line"][];
-    };
-    EntryEffectSide: {
-      balance: components["schemas"]["Balance"];
-      /** Format: double */
-      protectsTo?: number;
-      status: components["schemas"]["UnitStatus"];
-    };
-    EntryEffect: {
-      /** @description How something typed was read where that is not as it was typed, such as a freeze point without its minus. */
-      read: string[];
-      before: components["schemas"]["EntryEffectSide"];
-      after: components["schemas"]["EntryEffectSide"];
-      line: components["schemas"]["Line"];
-    };
-  };
-  responses: {
-    /** @description Well. */
-    State: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/json": components["schemas"]["State"];
-      };
-    };
-    /** @description The role of the person does not permit it, or the request came from another site (CSRF). */
-    NotPermitted: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["Problem"];
-      };
-    };
-    /** @description Too many requests from this address, or too many wrong tries; Retry-After says how long to wait. */
-    TooManyRequests: {
-      headers: {
-        /** @description Seconds to wait. */
-        "Retry-After"?: number;
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["Problem"];
-      };
-    };
-    /** @description What is wrong, with which value, and what is accepted. */
-    Problem: {
-      headers: {
-        [name: string]: unknown;
-      };
-      content: {
-        "application/problem+json": components["schemas"]["Problem"];
-      };
-    };
-  };
-  parameters: {
-    jobId: string;
-    /** @description Codes of the units. */
-    tagUnits: string[];
-    /** @description Name of a site, for all its units. */
-    tagSite: string;
-    /** @description A day of the first week. */
-    planFrom: string;
-    /** @description How many weeks. */
-    planWeeks: number;
-    recordOf: components["schemas"]["RecordKind"];
-    /** @description Address of a unit, id of any other record. */
-    recordKey: string;
-    /** @description First day on which it was recorded, in the fleet's time zone. */
-    recordedFrom: string;
-    /** @description The last of the days. */
-    recordedTo: string;
-    /** @description Order; units of one place in it by urgency. */
-    sort: "soonest" | "site" | "kind" | "product" | "protection";
-    /** @description Groups before the order. */
-    group: "site" | "kind";
-    kindFilter: components["schemas"]["UnitKind"];
-    /** @description Name of a site. */
-    siteFilter: string;
-    verdictFilter: components["schemas"]["Verdict"];
-    /** @description The clock that governs the unit. */
-    clockFilter: components["schemas"]["ClockKind"];
-    /** @description Part of code, name or product. */
-    textFilter: string;
-    /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-    code: string;
-    personId: number;
-  };
-  requestBodies: {
-    RecordChange: {
-      content: {
-        "application/json": components["schemas"]["RecordInput"];
-      };
-    };
-    ServicePlanByKind: {
-      content: {
-        "application/json": {
-          kind: components["schemas"]["UnitKind"];
-          /** @description None for all sites. */
-          site?: string;
+        TokenScope: "read" | "record" | "change";
+        Token: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            role: components["schemas"]["TokenRole"];
+            scope: components["schemas"]["TokenScope"];
+            /** Format: date */
+            endsOn: string;
+            /** Format: date-time */
+            createdAt: string;
+            who: string;
+            revoked: boolean;
+            /** Format: date-time */
+            lastUsedAt?: string;
+            /** @description What came of the last readings that it brought. */
+            lastResult: string;
         };
-      };
+        MeterReading: {
+            /** @description The gateway's own id of this reading. */
+            id: string;
+            /** @description Number of the unit. */
+            unit: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Without one it is a drop-out.
+             */
+            value?: number | null;
+            /** @enum {string} */
+            in: "km" | "mi" | "h";
+        };
+        MeterReadingResult: {
+            id: string;
+            /** @enum {string} */
+            outcome: "recorded" | "known" | "thinned" | "outlier" | "refused" | "drop_out";
+            why: string;
+        };
+        Workbook: {
+            name: string;
+            heads: string[];
+            rows: (string | number)[][];
+        };
+        /** @description Answers to what a file leaves open; without one it is asked. */
+        ImportOptions: {
+            /**
+             * @description Order of the numbers in a date.
+             * @enum {string}
+             */
+            order?: "dmy" | "mdy";
+            /**
+             * @description A renewal that does not say what came out was one of the whole system.
+             * @enum {string}
+             */
+            emptied?: "yes" | "no";
+            /**
+             * @description A meter reading without a day is of the day of the import; no leaves it out.
+             * @enum {string}
+             */
+            today?: "yes" | "no";
+            /**
+             * @description A check without a finding found everything good; no leaves it out.
+             * @enum {string}
+             */
+            found?: "good" | "no";
+            /** @description What is unusual is meant. */
+            doubtful?: boolean;
+            kind?: components["schemas"]["UnitKind"];
+            /** @description Of units that name none. */
+            site?: string;
+            /** @description Service plan of units that name none, by kind. */
+            plans?: {
+                [key: string]: string;
+            };
+            /** @description Type of units that name none, by kind. */
+            types?: {
+                [key: string]: string;
+            };
+            /** @description Code of the product that was filled where nothing says which. */
+            product?: string;
+            /**
+             * Format: double
+             * @description Concentrate, per cent.
+             */
+            mix?: number;
+            /** @description Codes of products that texts of the file mean; empty leaves a text out. */
+            products?: {
+                [key: string]: string;
+            };
+        };
+        ImportLine: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            state: components["schemas"]["ImportState"];
+            stateText: string;
+            /** Format: date-time */
+            at: string;
+            who: string;
+        };
+        /** @enum {string} */
+        ImportState: "uploaded" | "checking" | "checked" | "running" | "done" | "cancelling" | "cancelled" | "reversing" | "reversed" | "failed";
+        ImportRun: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            state: components["schemas"]["ImportState"];
+            stateText: string;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            /** @description What the file was taken for: format, encoding, separator, row of headings, rows. */
+            shape: string;
+            columns: components["schemas"]["ImportColumn"][];
+            targets: components["schemas"]["ImportTarget"][];
+            options: components["schemas"]["ImportOptions"];
+            counts?: components["schemas"]["ImportCounts"];
+            questions: components["schemas"]["ImportQuestion"][];
+            /** @description The first ones by row. */
+            problems: components["schemas"]["ImportProblem"][];
+            /** @description Rows that are not taken. */
+            refused: number;
+            /** @description Rows that are not taken only because something is unusual. */
+            doubtful: number;
+            /** @description Units done so far. */
+            done: number;
+            /** @description Units in all. */
+            total: number;
+            /** @description Why it failed. */
+            error?: string;
+            /** @description What the file claimed as next due beside the books; once it is done. */
+            claims: components["schemas"]["ImportClaim"][];
+        };
+        ImportColumn: {
+            head: string;
+            /** @description Empty for nothing. */
+            target: string;
+            /** @description The first cells that hold something. */
+            samples: string[];
+        };
+        ImportTarget: {
+            code: string;
+            label: string;
+            group: string;
+        };
+        ImportCounts: {
+            rows: number;
+            unitsNew: number;
+            unitsChanged: number;
+            unitsSame: number;
+            entriesNew: number;
+            entriesSame: number;
+            rowsRefused: number;
+        };
+        ImportQuestion: {
+            code: string;
+            /** @description The text or the kind it is about; empty for the whole file. */
+            about: string;
+            text: string;
+            /** @description Rows that wait for the answer. */
+            rows: number;
+            /** @description As it was given; empty for none. */
+            answer: string;
+            choices: components["schemas"]["FactChoice"][];
+        };
+        ImportProblem: {
+            row: number;
+            column: string;
+            value: string;
+            accepted: string;
+            doubtful: boolean;
+        };
+        ImportClaim: {
+            unit: components["schemas"]["UnitName"];
+            /** @description What the file said. */
+            claimed: string;
+            /** @description When the books want the renewal. */
+            books: string;
+            /** @description Why they differ. */
+            reason: string;
+        };
+        /** @enum {string} */
+        BayKind: "car" | "heavy" | "motorcycle" | "dock" | "hangar" | "place";
+        /** @enum {string} */
+        CalendarOf: "technician" | "bay" | "site";
+        PlanBayName: {
+            /** Format: int64 */
+            site: number;
+            kind: components["schemas"]["BayKind"];
+            number: number;
+        };
+        PlanPlace: {
+            /** Format: date */
+            day: string;
+            bay: components["schemas"]["PlanBayName"];
+            /** Format: int64 */
+            technician: number;
+            pinned: boolean;
+        };
+        PlanBoard: {
+            /** Format: date */
+            today: string;
+            /**
+             * Format: date
+             * @description The Monday that it begins with.
+             */
+            from: string;
+            /**
+             * Format: date
+             * @description The last day that can be planned.
+             */
+            farthest: string;
+            /**
+             * Format: int64
+             * @description It grows with each change of the plan.
+             */
+            revision: number;
+            /** @description There is a change of one's own to undo. */
+            undo: boolean;
+            redo: boolean;
+            days: components["schemas"]["PlanBoardDay"][];
+            sites: components["schemas"]["PlanSite"][];
+            bays: components["schemas"]["PlanBay"][];
+            technicians: components["schemas"]["PlanTechnician"][];
+            jobs: components["schemas"]["PlanJob"][];
+            /** @description Units that a night of these days would catch, with nothing on the work list that prevents it. */
+            nights: components["schemas"]["PlanNight"][];
+            /** @description What is mixed on each morning of these days. */
+            mixing: components["schemas"]["PlanMixing"][];
+            /** @description What all planned jobs from today on draw of each product. */
+            drawn: string[];
+            /** @description Facts that are not in the register and what is planned instead. */
+            notes: string[];
+            /** @description What the plan from today on costs by what it comes from. */
+            price: string[];
+            /**
+             * Format: double
+             * @description The same in hours of work, without what is not placed.
+             */
+            cost: number;
+            /** @description How the agreed weeks came out, the earliest first. */
+            held: components["schemas"]["PlanHeld"][];
+            cautions: string[];
+        };
+        PlanBoardDay: {
+            /** Format: date */
+            day: string;
+            past: boolean;
+            agreed: boolean;
+        };
+        PlanSite: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @description Hours by day; 0 when it is closed or past. */
+            open: number[];
+            /** @description Why it is closed by day; empty where that is not known. */
+            closed: string[];
+            seasons: components["schemas"]["Season"][];
+        };
+        PlanBay: {
+            bay: components["schemas"]["PlanBayName"];
+            name: string;
+            /** @description Hours that its jobs take by day. */
+            hours: number[];
+            open: number[];
+            /** @description Why it is out of use by day; empty when it is not. */
+            closed: string[];
+        };
+        PlanTechnician: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            site: string;
+            skills: string;
+            /** @description Planned hours by day, the way to another site among them. */
+            hours: number[];
+            /** @description Hours that they work by day. */
+            has: number[];
+            /** Format: double */
+            overtime: number;
+            absent: string[];
+        };
+        PlanJob: {
+            /** Format: int64 */
+            id: number;
+            /** @description Address of the account. */
+            unit: string;
+            name: string;
+            kind: string;
+            site: string;
+            work: components["schemas"]["Work"];
+            verdict: components["schemas"]["Verdict"];
+            why: string;
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            bay: components["schemas"]["BayKind"];
+            skills: string;
+            /**
+             * Format: double
+             * @description Hours of a person.
+             */
+            hands: number;
+            /**
+             * Format: double
+             * @description Hours of the bay, cooling among them.
+             */
+            bayHours: number;
+            /** @description The hours and where they come from. */
+            times: string;
+            /**
+             * Format: date
+             * @description The night that would catch it.
+             */
+            night?: string;
+            nightText?: string;
+            /** @description What is poured. */
+            product?: string;
+            place?: components["schemas"]["PlanPlace"];
+            technician?: string;
+            /**
+             * @description late: its day has passed and the books do not show it done; gone: its bay or technician is no more.
+             * @enum {string}
+             */
+            state: "to_place" | "late" | "gone" | "placed" | "done";
+            /** Format: date */
+            done?: string;
+            agreed: boolean;
+            /** @description The work has a job sheet. */
+            sheet: boolean;
+            /** @description Its place is on or after the day of its night. */
+            caught: boolean;
+            /** @description Rules that its place breaks. */
+            breaks: string[];
+            /** @description What happens at its place that somebody decided, such as its night. */
+            warnings: string[];
+        };
+        PlanNight: {
+            unit: string;
+            name: string;
+            site: string;
+            /** Format: date */
+            night: string;
+            text: string;
+        };
+        PlanMixing: {
+            /** Format: date */
+            day: string;
+            site: string;
+            text: string;
+            units: string[];
+        };
+        PlanHeld: {
+            /** Format: date */
+            monday: string;
+            text: string;
+            agreed: number;
+            onDay: number;
+        };
+        PlanLeft: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            work: components["schemas"]["Work"];
+            /** @description The smallest thing that would have to give. */
+            text: string;
+        };
+        PlanProposal: {
+            placed: number;
+            moved: number;
+            /** @description Lines that came on the work list. */
+            added: number;
+            left: components["schemas"]["PlanLeft"][];
+            /** @description Units that were not added since no day of theirs is known. */
+            noDay: string[];
+            /** @description How long it was searched for. */
+            ms: number;
+        };
+        PlanMoved: {
+            placed: boolean;
+            breaks: string[];
+            /** @description What it breaks may be accepted: send it again so. */
+            warned: boolean;
+            price: string[];
+        };
+        PlanOptions: {
+            /** Format: int64 */
+            id: number;
+            /** @description The days by bay in the order of the plan's bays. */
+            days: components["schemas"]["PlanOption"][][];
+        };
+        PlanOption: {
+            /** @enum {string} */
+            state: "free" | "warned" | "refused" | "here";
+            /** @description What it breaks, or what it costs more than where it is. */
+            text: string;
+            /**
+             * Format: double
+             * @description Hours of work more than at the cheapest place.
+             */
+            cost: number;
+            technician?: string;
+        };
+        PlanReasons: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            lines: {
+                heading: string;
+                text: string[];
+            }[];
+        };
+        WhatIf: {
+            title: string;
+            now: string[];
+            then: string[];
+            difference: string[];
+            /** Format: double */
+            nowCost: number;
+            /** Format: double */
+            thenCost: number;
+            /** @description Jobs without a place now. */
+            nowLeft: number;
+            /** @description Jobs that fall out of the plan. */
+            out: components["schemas"]["PlanLeft"][];
+            /** @description Jobs that find a place. */
+            in: string[];
+            moved: string[];
+            /** @description Jobs that have no place in either. */
+            left: components["schemas"]["PlanLeft"][];
+        };
+        PlanDay: {
+            /** Format: date */
+            day: string;
+            /** Format: date */
+            today: string;
+            /**
+             * Format: int64
+             * @description Whose day it is; none when no technician is chosen and the account is that of none.
+             */
+            technician?: number;
+            name?: string;
+            absent?: string;
+            hours: string;
+            agreed: boolean;
+            technicians: {
+                /** Format: int64 */
+                id: number;
+                name: string;
+            }[];
+            jobs: components["schemas"]["PlanDayJob"][];
+            mixing?: components["schemas"]["PlanMixing"][];
+            notes: string[];
+        };
+        PlanDayJob: {
+            /** Format: int64 */
+            id: number;
+            unit: string;
+            name: string;
+            work: components["schemas"]["Work"];
+            place: string;
+            times: string;
+            /** @enum {string} */
+            state: "planned" | "done" | "late";
+            bay: components["schemas"]["BayKind"];
+            /** @description The work has a job sheet. */
+            sheet: boolean;
+            /** @description Job that is open on the unit. */
+            job?: string;
+            warnings: string[];
+        };
+        Calendar: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            madeAt: string;
+            who: string;
+        };
+        /** @enum {string} */
+        RecordKind: "unit" | "type" | "site" | "product" | "instrument" | "technician";
+        RecordInput: {
+            /** @description Facts by code, as they were typed; an empty text is not known. */
+            facts: {
+                [key: string]: string;
+            };
+            /**
+             * Format: date
+             * @description Day from which on the change is in effect; from the beginning without it.
+             */
+            from?: string;
+            /** @description Numbers of more units like the new one: CA-60 to CA-71, CA-80. */
+            numbers?: string;
+            /** @description What is unusual was asked about and is meant. */
+            confirmed?: boolean;
+        };
+        RecordList: {
+            total: number;
+            rows: components["schemas"]["RecordRow"][];
+        };
+        RecordRow: {
+            /** @description By which it is asked for: the number of a unit, the id of any other record. */
+            key: string;
+            name: string;
+            /** @description Facts of the list by code, as they are read. */
+            facts: {
+                [key: string]: string;
+            };
+            /** @description How a unit left the fleet. */
+            left?: string;
+            /** @description Units of a type. */
+            units?: number;
+        };
+        RecordsAdded: {
+            /** @description Numbers, codes or names of what was added. */
+            keys: string[];
+        };
+        RegisterRecord: {
+            /** @description What the books know of it, such as the zero checks of an instrument. */
+            notes: string[];
+            of: components["schemas"]["RecordKind"];
+            /** @description Empty for one that is not there yet. */
+            key: string;
+            name: string;
+            revision: string;
+            /** @description Of a unit or a type. */
+            kind: string;
+            /** @description How and when a unit left the fleet, in words. */
+            left?: string;
+            /** @description Units of a type. */
+            units?: number;
+            /** @description Addresses of the unit's circuits, of one with several. */
+            circuits: string[];
+            /** @description The facts are those of a further circuit of a unit, not of the unit. */
+            further: boolean;
+            /** @description Addresses of its circuits that have ended; their books stay. */
+            endedCircuits: string[];
+            groups: components["schemas"]["FactGroup"][];
+            /** @description The newest first. */
+            history: components["schemas"]["RecordHistory"][];
+        };
+        FactGroup: {
+            label: string;
+            facts: components["schemas"]["RegisterFact"][];
+        };
+        RegisterFact: {
+            code: string;
+            label: string;
+            hint?: string;
+            /** @enum {string} */
+            form: "text" | "lines" | "quantity" | "whole" | "choice" | "several" | "yes_no" | "reference" | "named" | "list" | "day" | "spans" | "ways";
+            /** @description Unit that a bare number is meant in. */
+            unit?: string;
+            choices?: components["schemas"]["FactChoice"][];
+            /** @description As it was read, to be typed again; empty when it is not known. */
+            value: string;
+            /** @description In the reader's units. */
+            shown: string;
+            /** @enum {string} */
+            source: "own" | "type" | "unknown";
+            /** @description What is not known without it; given while it is not known. */
+            blocks?: string;
+            required: boolean;
+            /** @description The books are computed from it. */
+            dated: boolean;
+            /** @description It stays as it was added. */
+            fixed: boolean;
+        };
+        FactChoice: {
+            code: string;
+            label: string;
+        };
+        RecordHistory: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            /** @description What was done, from when on. */
+            text: string;
+            /** @description A line for each fact. */
+            lines: string[];
+            undone: boolean;
+            undoable: boolean;
+        };
+        StartingRegister: {
+            types: components["schemas"]["StartingRecord"][];
+            plans: components["schemas"]["StartingRecord"][];
+        };
+        StartingRecord: {
+            name: string;
+            /** @description Its values in words. */
+            text: string;
+            /** @description The register has one of that name. */
+            there: boolean;
+        };
+        ColdNight: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            celsius: number;
+        };
+        Interval: {
+            months?: number;
+            /** Format: double */
+            km?: number;
+            /**
+             * Format: double
+             * @description Of a plan whose distances are given in miles, instead of km.
+             */
+            miles?: number;
+            /** Format: double */
+            hours?: number;
+        };
+        UnitServicePlan: {
+            name: string;
+            /** @description Its intervals and its margin in a sentence. */
+            text: string;
+            first: components["schemas"]["Interval"];
+            later: components["schemas"]["Interval"];
+            /**
+             * Format: double
+             * @description K
+             */
+            freezeMargin: number;
+            followDays?: number;
+            followRuns?: number;
+        };
+        Account: {
+            /** @description Whose cold it is planned for: its site, and where it goes in winter. */
+            coldPlace: string;
+            /** @description How and when the unit left the fleet, in words; without it, it is in the fleet. */
+            left?: string;
+            /** @description All circuits of the unit, this one among them; none for a unit with one. */
+            circuits?: components["schemas"]["CircuitStatus"][];
+            /** @description Kinds of entry that belong to the unit and are recorded in the account of its first circuit; empty in that one. */
+            notHere: components["schemas"]["EntryKind"][];
+            /**
+             * @description Of the other meter of the unit; none without one.
+             * @enum {string}
+             */
+            secondMeterUnit?: "km" | "h";
+            /** @description What is inside and where the unit is, in one line. */
+            inside: string;
+            /** @description What protectsTo rests on, in words; empty without it. */
+            protectedBy: string;
+            /** @description The products of blended in a sentence; empty for none. */
+            blendedText: string;
+            /** Format: date */
+            today: string;
+            unit: components["schemas"]["UnitName"];
+            /** Format: double */
+            capacity: number;
+            base?: components["schemas"]["Base"];
+            /** @enum {string} */
+            meterUnit?: "km" | "h";
+            product?: components["schemas"]["Product"];
+            servicePlan: components["schemas"]["UnitServicePlan"];
+            /**
+             * Format: double
+             * @description Coldest night of the year to plan for at the site, °C.
+             */
+            coldest: number;
+            /** @description Until when it is safe from freezing, in words; none where that is not known. */
+            safe?: string;
+            /** @description Of nightly minima that the site's cold curve rests on; 0 for twelve monthly values. */
+            coldYears: number;
+            /** @description Return period of the cold curve, winters. */
+            returnPeriod: number;
+            /**
+             * Format: double
+             * @description How far the curve lies below the nights of single dates, K.
+             */
+            shift?: number;
+            /**
+             * Format: double
+             * @description Return level of the winter minimum, °C.
+             */
+            returnLevel?: number;
+            /** @description The coldest nights to plan for at the site, from the span drawn to a year ahead, a week apart. */
+            nights: components["schemas"]["ColdNight"][];
+            /**
+             * Format: double
+             * @description Rated opening pressure, kPa.
+             */
+            cap?: number;
+            boilOver?: components["schemas"]["BoilOver"];
+            /**
+             * Format: double
+             * @description Per cent of glycol by mass.
+             */
+            glycolMass?: number;
+            /**
+             * Format: double
+             * @description km or h at the last qualifying renewal, run on through changes of the meter.
+             */
+            renewalMeter?: number;
+            /** @description The charge it came with is inside; the first interval runs. */
+            factory?: boolean;
+            lastTest?: components["schemas"]["LastTest"];
+            /** @description Other products that were poured in since the renewal. */
+            blended: components["schemas"]["Product"][];
+            findings: components["schemas"]["Finding"][];
+            defects: components["schemas"]["OpenDefect"][];
+            pendingChecks: components["schemas"]["PendingCheck"][];
+            leak?: components["schemas"]["Leak"];
+            chemistry?: components["schemas"]["Chemistry"];
+            held?: components["schemas"]["Standing"];
+            air?: components["schemas"]["Turnover"];
+            laidUp?: components["schemas"]["Standing"];
+            discrepancy?: components["schemas"]["Discrepancy"];
+            /** @description What holds for any work on this unit. */
+            cautions: string[];
+            system: components["schemas"]["UnitSystemFacts"];
+            /**
+             * Format: double
+             * @description Share of the charge that is no product alike to the one inside, 0 to 1.
+             */
+            foreign: number;
+            /** @description All things for which it must not run, the most urgent first. */
+            stops: components["schemas"]["Stop"][];
+            /** @description The temperature to rely on is the last test's and not the book's. */
+            measured?: boolean;
+            /**
+             * Format: date-time
+             * @description The last test of the charges before.
+             */
+            earlierTest?: string;
+            /** @description The person who asks may release this unit. */
+            mayRelease: boolean;
+            balance: components["schemas"]["Balance"];
+            /**
+             * Format: double
+             * @description The temperature to rely on, °C.
+             */
+            protectsTo?: number;
+            /** @description EG and PG were poured together. */
+            mixed: boolean;
+            status: components["schemas"]["UnitStatus"];
+            /** @description Lines of the account. */
+            lineCount: number;
+            /** @description Lines of the account by kind. */
+            kinds: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description Last meter reading that can be true, km or h by the unit's meter.
+             */
+            meter?: number;
+            /** @description The freeze point by book over the span of the nights, thinned. */
+            steps: components["schemas"]["ProtectionStep"][];
+            /** @description The freeze tests that could be trusted in the span of the nights, the last ones of many. */
+            tests: components["schemas"]["ProtectionTest"][];
+            /** @description The last chart of each disc tester. */
+            charts: components["schemas"]["DiscChart"][];
+            /** @description The newest lines, in the order in which things happened. */
+            lines: components["schemas"]["Line"][];
+        };
+        EntryEffectSide: {
+            balance: components["schemas"]["Balance"];
+            /** Format: double */
+            protectsTo?: number;
+            status: components["schemas"]["UnitStatus"];
+        };
+        EntryEffect: {
+            /** @description How something typed was read where that is not as it was typed, such as a freeze point without its minus. */
+            read: string[];
+            before: components["schemas"]["EntryEffectSide"];
+            after: components["schemas"]["EntryEffectSide"];
+            line: components["schemas"]["Line"];
+        };
     };
-    Entry: {
-      content: {
-        "application/json": components["schemas"]["EntryInput"];
-      };
+    responses: {
+        /** @description Well. */
+        State: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["State"];
+            };
+        };
+        /** @description The role of the person does not permit it, or the request came from another site (CSRF). */
+        NotPermitted: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too many requests from this address, or too many wrong tries; Retry-After says how long to wait. */
+        TooManyRequests: {
+            headers: {
+                /** @description Seconds to wait. */
+                "Retry-After"?: number;
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What is wrong, with which value, and what is accepted. */
+        Problem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
     };
-    ServicePlanChange: {
-      content: {
-        "application/json": components["schemas"]["ServicePlanInput"];
-      };
+    parameters: {
+        jobId: string;
+        /** @description Codes of the units. */
+        tagUnits: string[];
+        /** @description Name of a site, for all its units. */
+        tagSite: string;
+        /** @description A day of the first week. */
+        planFrom: string;
+        /** @description How many weeks. */
+        planWeeks: number;
+        recordOf: components["schemas"]["RecordKind"];
+        /** @description Address of a unit, id of any other record. */
+        recordKey: string;
+        /** @description First day on which it was recorded, in the fleet's time zone. */
+        recordedFrom: string;
+        /** @description The last of the days. */
+        recordedTo: string;
+        /** @description Order; units of one place in it by urgency. */
+        sort: "soonest" | "site" | "kind" | "product" | "protection";
+        /** @description Groups before the order. */
+        group: "site" | "kind";
+        kindFilter: components["schemas"]["UnitKind"];
+        /** @description Name of a site. */
+        siteFilter: string;
+        verdictFilter: components["schemas"]["Verdict"];
+        /** @description The clock that governs the unit. */
+        clockFilter: components["schemas"]["ClockKind"];
+        /** @description Part of code, name or product. */
+        textFilter: string;
+        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+        code: string;
+        personId: number;
     };
-  };
-  headers: never;
-  pathItems: never;
+    requestBodies: {
+        RecordChange: {
+            content: {
+                "application/json": components["schemas"]["RecordInput"];
+            };
+        };
+        ServicePlanByKind: {
+            content: {
+                "application/json": {
+                    kind: components["schemas"]["UnitKind"];
+                    /** @description None for all sites. */
+                    site?: string;
+                };
+            };
+        };
+        Entry: {
+            content: {
+                "application/json": components["schemas"]["EntryInput"];
+            };
+        };
+        ServicePlanChange: {
+            content: {
+                "application/json": components["schemas"]["ServicePlanInput"];
+            };
+        };
+    };
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  getHealth: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: components["responses"]["State"];
-      429: components["responses"]["TooManyRequests"];
-    };
-  };
-  getReady: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      200: components["responses"]["State"];
-      429: components["responses"]["TooManyRequests"];
-      503: components["responses"]["Problem"];
-    };
-  };
-  getMorning: {
-    parameters: {
-      query?: {
-        /** @description Rows of each verdict and list. */
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The morning's list. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Morning"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getHorizon: {
-    parameters: {
-      query?: {
-        /** @description Order; units of one place in it by urgency. */
-        sort?: components["parameters"]["sort"];
-        /** @description Groups before the order. */
-        group?: components["parameters"]["group"];
-        kind?: components["parameters"]["kindFilter"];
-        /** @description Name of a site. */
-        site?: components["parameters"]["siteFilter"];
-        verdict?: components["parameters"]["verdictFilter"];
-        /** @description The clock that governs the unit. */
-        clock?: components["parameters"]["clockFilter"];
-        /** @description Part of code, name or product. */
-        text?: components["parameters"]["textFilter"];
-        /** @description First row of the page. */
-        offset?: number;
-        /** @description Rows of the page. */
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The page. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Horizon"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listHorizonUnits: {
-    parameters: {
-      query?: {
-        /** @description Order; units of one place in it by urgency. */
-        sort?: components["parameters"]["sort"];
-        /** @description Groups before the order. */
-        group?: components["parameters"]["group"];
-        kind?: components["parameters"]["kindFilter"];
-        /** @description Name of a site. */
-        site?: components["parameters"]["siteFilter"];
-        verdict?: components["parameters"]["verdictFilter"];
-        /** @description The clock that governs the unit. */
-        clock?: components["parameters"]["clockFilter"];
-        /** @description Part of code, name or product. */
-        text?: components["parameters"]["textFilter"];
-        /** @description First day on which the governing clock most likely runs out. */
-        dueFrom?: string;
-        /** @description Last day on which the governing clock most likely runs out. */
-        dueTo?: string;
-        /** @description First unit. */
-        offset?: number;
-        /** @description Units. */
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The codes. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string[];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  countRunningOut: {
-    parameters: {
-      query: {
-        kind?: components["parameters"]["kindFilter"];
-        /** @description Name of a site. */
-        site?: components["parameters"]["siteFilter"];
-        verdict?: components["parameters"]["verdictFilter"];
-        /** @description The clock that governs the unit. */
-        clock?: components["parameters"]["clockFilter"];
-        /** @description Part of code, name or product. */
-        text?: components["parameters"]["textFilter"];
-        /** @description First of the days. */
-        dueFrom: string;
-        /** @description Last of the days. */
-        dueTo: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The counts. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            /** @description Units that most likely run out in these days. */
-            likely: number;
-            /** @description Further units that may: some day of their window (P10 to P90) is among these days. */
-            more: number;
-          };
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listUnits: {
-    parameters: {
-      query?: {
-        q?: string;
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The units found. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["UnitName"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getAccount: {
-    parameters: {
-      query?: {
-        /** @description Newest lines in the answer. */
-        lines?: number;
-      };
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The account. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Account"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listLines: {
-    parameters: {
-      query?: {
-        /** @description Lines of this kind alone. */
-        kind?: components["schemas"]["EntryKind"];
-        /** @description Lines before this place, from 0 for the oldest of the kind; all without it. */
-        before?: number;
-        /** @description How many of the newest are returned. */
-        limit?: number;
-        /** @description These lines alone, on whichever page they are. */
-        ids?: string[];
-      };
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The lines. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LinePage"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  writeEntry: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["Entry"];
-    responses: {
-      /** @description The entry is recorded. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Receipt"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  previewEntry: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["Entry"];
-    responses: {
-      /** @description The account before and after. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EntryEffect"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getSession: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The session. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  signIn: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          email: string;
-          password: string;
-        };
-      };
-    };
-    responses: {
-      /** @description Signed in, in a session of a new name. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  signOut: {
-    parameters: {
-      query?: {
-        everywhere?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Signed out. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeReading: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReadingSettings"];
-      };
-    };
-    responses: {
-      /** @description The session with the new settings. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  requestPasswordReset: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          email: string;
-        };
-      };
-    };
-    responses: {
-      /** @description A link is on its way, if that address is known. */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getLink: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The link. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["OneTimeLink"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  useLink: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          password: string;
-          /** @description Of the first coordinator only. */
-          name?: string;
-          /** @description Of the first coordinator only. */
-          email?: string;
-        };
-      };
-    };
-    responses: {
-      /** @description Signed in. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Session"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listServicePlans: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The plans, by name. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ServicePlan"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addServicePlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["ServicePlanChange"];
-    responses: {
-      /** @description Added. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ServicePlan"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeServicePlan: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description The mark of the plan that is changed. Another one by now is not overwritten. */
-        "If-Match": string;
-      };
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["ServicePlanChange"];
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ServicePlan"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  previewServicePlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["ServicePlanChange"];
-    responses: {
-      /** @description The units that would change status, the worst first. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StatusChanges"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  assignServicePlanByKind: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["ServicePlanByKind"];
-    responses: {
-      /** @description How many changed over. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Moved"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  previewServicePlanByKind: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["ServicePlanByKind"];
-    responses: {
-      /** @description The units that would change status, the worst first. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StatusChanges"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listSites: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The sites, by name. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteCold"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeSite: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** @description Return period of the cold curve, winters, 2 to 200. */
-          returnPeriod?: number;
-          /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
-          zone?: string;
-          water?: components["schemas"]["Water"];
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteCold"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listWork: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The open lines. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WorkList"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addWork: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          units: string[];
-          /**
-           * Format: date
-           * @description Without it, from the first day of each unit's window.
-           */
-          from?: string;
-          /**
-           * Format: date
-           * @description Without it, to the day each unit's governing clock runs out.
-           */
-          to?: string;
-        };
-      };
-    };
-    responses: {
-      /** @description What went on the list. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AddedWork"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  removeWork: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          ids: number[];
-        };
-      };
-    };
-    responses: {
-      /** @description They are off the list. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  rescheduleWork: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** Format: date */
-          from: string;
-          /** Format: date */
-          to: string;
-        };
-      };
-    };
-    responses: {
-      /** @description It has these days now. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getPlan: {
-    parameters: {
-      query: {
-        /** @description A day of the first week. */
-        from: components["parameters"]["planFrom"];
-        /** @description How many weeks. */
-        weeks?: components["parameters"]["planWeeks"];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The plan. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanBoard"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  watchPlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The events. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": string;
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  proposePlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /**
-           * Format: date
-           * @description First day on which jobs may be placed.
-           */
-          from: string;
-          /**
-           * Format: date
-           * @description The last of the days.
-           */
-          to: string;
-          /** @description Lines of the work list; without it, all that have no place. */
-          items?: number[];
-          /** @description What is placed in these days, and not pinned or agreed, is placed anew with them. */
-          again?: boolean;
-          /** @description What runs out by the last day is added to the work list first. */
-          allDue?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description What was placed, and what could not be. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanProposal"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  movePlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** Format: int64 */
-          item: number;
-          was?: components["schemas"]["PlanPlace"];
-          /** Format: date */
-          day: string;
-          bay: components["schemas"]["PlanBayName"];
-          /**
-           * Format: int64
-           * @description Without it, who suits best.
-           */
-          technician?: number;
-          /** @description What it breaks is known, and such that a person may decide it. */
-          accepted?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description Whether it is there now, and what it breaks and costs. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanMoved"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  takeOffPlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          items: {
-            /** Format: int64 */
-            item: number;
-            was: components["schemas"]["PlanPlace"];
-          }[];
-        };
-      };
-    };
-    responses: {
-      /** @description They have no place. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  pinPlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** Format: int64 */
-          item: number;
-          was: components["schemas"]["PlanPlace"];
-          pinned: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description It is so now. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  undoPlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          redo: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description It is undone, or done again. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  agreeWeek: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The Monday of the week. */
-        monday: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /**
-           * Format: int64
-           * @description Of the plan as it was seen.
-           */
-          revision: number;
-        };
-      };
-    };
-    responses: {
-      /** @description It is agreed. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      409: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  unlockWeek: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The Monday of the week. */
-        monday: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description It can be changed again. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getPlanOptions: {
-    parameters: {
-      query: {
-        /** @description A day of the first week. */
-        from: components["parameters"]["planFrom"];
-        /** @description How many weeks. */
-        weeks?: components["parameters"]["planWeeks"];
-      };
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The places that it could have or not. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanOptions"];
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  explainPlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The reasons. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanReasons"];
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  whatIf: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** Format: date */
-          from: string;
-          /** Format: date */
-          to: string;
-          /** @enum {string} */
-          supposed: "less_bay" | "less_technician" | "earlier" | "new_site";
-          bay?: components["schemas"]["PlanBayName"];
-          /** Format: int64 */
-          technician?: number;
-          /** @description By how many each hard night comes sooner. */
-          days?: number;
-          /** @description Of the new site. */
-          name?: string;
-          kind?: components["schemas"]["BayKind"];
-        };
-      };
-    };
-    responses: {
-      /** @description Both plans. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WhatIf"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getPlanDay: {
-    parameters: {
-      query?: {
-        /** @description Without it, today. */
-        day?: string;
-        technician?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The day. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlanDay"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getPlanPaper: {
-    parameters: {
-      query: {
-        /** @description A day of the first week. */
-        from: components["parameters"]["planFrom"];
-        of: "technician" | "bay";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The pages. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getPlanCalendar: {
-    parameters: {
-      query: {
-        of: components["schemas"]["CalendarOf"];
-        /** @description Id of a technician or a site; of a bay the id of its site, its kind and its number, with hyphens. */
-        target: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The calendar. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "text/calendar": string;
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listCalendars: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The calendars. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Calendar"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addCalendar: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          of: components["schemas"]["CalendarOf"];
-          target: string;
-        };
-      };
-    };
-    responses: {
-      /** @description Its address. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            address: string;
-          };
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  revokeCalendar: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description It answers nothing any more. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  assignServicePlan: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** Format: int64 */
-          plan: number;
-        };
-      };
-    };
-    responses: {
-      /** @description It is on that plan now. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listPeople: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The people. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Person"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  invitePerson: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          name: string;
-          email: string;
-          role: components["schemas"]["Role"];
-          /** @description The author has confirmed what was asked about; see question in FieldProblem. */
-          confirmed?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description Invited. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Person"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changePerson: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          role?: components["schemas"]["Role"];
-          active?: boolean;
-          email?: string;
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Person"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  inviteAgain: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description On its way. */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listAudit: {
-    parameters: {
-      query?: {
-        /** @description First day on which it was recorded, in the fleet's time zone. */
-        from?: components["parameters"]["recordedFrom"];
-        /** @description The last of the days. */
-        to?: components["parameters"]["recordedTo"];
-        /** @description Part of the name. */
-        who?: string;
-        /** @description Code of what was done. */
-        what?: string;
-        /** @description Id of the last line of the page before. */
-        before?: number;
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The lines. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AuditLine"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  readNumbers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          texts: {
-            [key: string]: string;
-          };
-        };
-      };
-    };
-    responses: {
-      /** @description What was read, and what could not be. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReadNumbers"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  readDates: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          texts: {
-            [key: string]: string;
-          };
-          /**
-           * @description Days with a time, such as yesterday 14:30.
-           * @default false
-           */
-          moments?: boolean;
-          /** @description In the time zone of this unit's site, by its code; the fleet's without it. */
-          unit?: string;
-        };
-      };
-    };
-    responses: {
-      /** @description What was read, and what could not be. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReadDates"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listRecords: {
-    parameters: {
-      query?: {
-        /** @description Part of code, name or product. */
-        text?: components["parameters"]["textFilter"];
-        /** @description Units that left the fleet instead of those in it. */
-        left?: boolean;
-        /** @description First record of the page. */
-        offset?: number;
-        /** @description Records of the page. */
-        limit?: number;
-      };
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The records. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecordList"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addRecord: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["RecordChange"];
-    responses: {
-      /** @description Added. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecordsAdded"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getRecordForm: {
-    parameters: {
-      query?: {
-        kind?: components["parameters"]["kindFilter"];
-        /** @description Address of a unit, or id of another record, whose facts it begins with. */
-        like?: string;
-      };
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The empty record. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getRecord: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The record. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeRecord: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description The revision of the record that is changed. Another one by now is not overwritten. */
-        "If-Match": string;
-      };
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["RecordChange"];
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  previewRecord: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    requestBody: components["requestBodies"]["RecordChange"];
-    responses: {
-      /** @description The units that would change status, the worst first. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StatusChanges"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  undoRecordChange: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description The revision of the record that is changed. Another one by now is not overwritten. */
-        "If-Match": string;
-      };
-      path: {
-        of: components["parameters"]["recordOf"];
-        /** @description Address of a unit, id of any other record. */
-        key: components["parameters"]["recordKey"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /**
-           * Format: int64
-           * @description Id of the change.
-           */
-          change: number;
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  leaveFleet: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description The revision of the record that is changed. Another one by now is not overwritten. */
-        "If-Match": string;
-      };
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** @enum {string} */
-          how: "retired" | "sold";
-          /**
-           * Format: date
-           * @description Today or before.
-           */
-          day: string;
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  returnToFleet: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description The revision of the record that is changed. Another one by now is not overwritten. */
-        "If-Match": string;
-      };
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RegisterRecord"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addCircuit: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          circuit: components["schemas"]["Circuit"];
-          /** @description As typed, in the reader's units or with one of its own. */
-          capacity: string;
-        };
-      };
-    };
-    responses: {
-      /** @description It is added. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CircuitAddress"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeCircuit: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
-        code: components["parameters"]["code"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          name?: components["schemas"]["Circuit"];
-          ended?: boolean;
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CircuitAddress"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getStartingRegister: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description What there is, and whether the register has it already. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StartingRegister"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  takeStartingRegister: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          types: string[];
-          plans: string[];
-        };
-      };
-    };
-    responses: {
-      /** @description How many were added. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecordsAdded"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listImports: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The imports. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportLine"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  uploadImport: {
-    parameters: {
-      query: {
-        /** @description Name of the file. */
-        name: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description Uploaded. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            /** Format: int64 */
-            id: number;
-          };
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getImport: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The import. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportRun"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  checkImport: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          /** @description What each column is meant for; empty for nothing. */
-          columns: string[];
-          options: components["schemas"]["ImportOptions"];
-        };
-      };
-    };
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportRun"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  runImport: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportRun"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  cancelImport: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportRun"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  reverseImport: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The present state. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ImportRun"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getImportRest: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The rows. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  makeWorkbook: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Workbook"];
-      };
-    };
-    responses: {
-      /** @description The workbook. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getArchive: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The archive. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": string;
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  sendMeterReadings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          readings: components["schemas"]["MeterReading"][];
-        };
-      };
-    };
-    responses: {
-      /** @description What came of each. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            results: components["schemas"]["MeterReadingResult"][];
-          };
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listTokens: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The tokens, without their secrets. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Token"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addToken: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          name: string;
-          role: components["schemas"]["TokenRole"];
-          scope?: components["schemas"]["TokenScope"];
-          /**
-           * Format: date
-           * @description The last day on which it is good.
-           */
-          endsOn: string;
-        };
-      };
-    };
-    responses: {
-      /** @description The token. */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            secret: string;
-          };
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  revokeToken: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description Revoked. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  importNights: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["personId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description How many nights were taken. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            nights: number;
-          };
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getSettings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The settings. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Settings"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  changeSettings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SettingsChange"];
-      };
-    };
-    responses: {
-      /** @description Changed. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listProducts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The products, by name. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Product"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listAdditives: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The additives, by name. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Additive"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listEntries: {
-    parameters: {
-      query?: {
-        /** @description First day on which it was recorded, in the fleet's time zone. */
-        from?: components["parameters"]["recordedFrom"];
-        /** @description The last of the days. */
-        to?: components["parameters"]["recordedTo"];
-        /** @description Part of the name of who recorded it. */
-        writer?: string;
-        /** @description Code of its unit. */
-        unit?: string;
-        kind?: components["schemas"]["EntryKind"];
-        /** @description Name of a site. */
-        site?: components["parameters"]["siteFilter"];
-        /** @description Struck entries alone, or with false those alone that are not; both when it is left out. */
-        struck?: boolean;
-        /** @description Id of the last entry of the page before. */
-        before?: string;
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The entries. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WrittenEntry"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  writeEntries: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EntryBatch"];
-      };
-    };
-    responses: {
-      /** @description What became of each, in their order. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EntryBatchAnswer"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listWalkRows: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The rows by site, in the order of parking. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WalkChoice"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getWalk: {
-    parameters: {
-      query?: {
-        /** @description Name of the site. */
-        site?: string;
-        /** @description Row of its parking places; all rows when it is left out. */
-        row?: string;
-        /** @description Number, tag or registration of one unit, in place of a site. */
-        tag?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The walk. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Walk"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listRounds: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The rounds. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RoundSummary"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getRound: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The round. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RoundReport"];
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  reportRound: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RoundInput"];
-      };
-    };
-    responses: {
-      /** @description It is kept. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listJobs: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The jobs. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobRow"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  startJob: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["JobInput"];
-      };
-    };
-    responses: {
-      /** @description The job. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Job"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getJobChoices: {
-    parameters: {
-      query: {
-        /** @description Address of the unit or circuit. */
-        unit: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The choices. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobChoices"];
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  setJobParameter: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["JobParameterInput"];
-      };
-    };
-    responses: {
-      /** @description It is set. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  previewJob: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["JobInput"];
-      };
-    };
-    responses: {
-      /** @description The sheet. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobSheet"];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  printJobs: {
-    parameters: {
-      query: {
-        /** @description Ids of the jobs. */
-        job: string[];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The sheets. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getJob: {
-    parameters: {
-      query?: {
-        /** @description Events that the device has. */
-        revision?: number;
-      };
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The job. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Job"];
-        };
-      };
-      /** @description It is as the device has it. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addJobEvents: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["JobEvents"];
-      };
-    };
-    responses: {
-      /** @description The job after them. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Job"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  releaseJob: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["JobRelease"];
-      };
-    };
-    responses: {
-      /** @description The job after it. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Job"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getJobRecord: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: components["parameters"]["jobId"];
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The record. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getAttachment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        sha256: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The photo. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "image/jpeg": string;
-        };
-      };
-      404: components["responses"]["Problem"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  addAttachment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        sha256: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "image/jpeg": string;
-      };
-    };
-    responses: {
-      /** @description It is kept. */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listTags: {
-    parameters: {
-      query?: {
-        /** @description Codes of the units. */
-        unit?: components["parameters"]["tagUnits"];
-        /** @description Name of a site, for all its units. */
-        site?: components["parameters"]["tagSite"];
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The labels. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Tag"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  getTagSheet: {
-    parameters: {
-      query?: {
-        /** @description Codes of the units. */
-        unit?: components["parameters"]["tagUnits"];
-        /** @description Name of a site, for all its units. */
-        site?: components["parameters"]["tagSite"];
-        layout?: "a4" | "single";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The sheet. */
-      200: {
-        headers: {
-          "Content-Disposition"?: string;
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listInstruments: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The names, in order. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": string[];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  listQuestions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description The questions, in the order of the page. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Question"][];
-        };
-      };
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  askBench: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        question: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Asked"];
-      };
-    };
-    responses: {
-      /** @description The answer. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Answer"];
-        };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
-    };
-  };
-  convertBench: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        question: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": {
-          from: components["schemas"]["UnitSystem"];
-          to: components["schemas"]["UnitSystem"];
-          inputs: {
-            [key: string]: string;
-          };
-        };
-      };
-    };
-    responses: {
-      /** @description The inputs; one that has no unit, or cannot be read, as it was. */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            inputs: {
-              [key: string]: string;
+    getHealth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["State"];
+            429: components["responses"]["TooManyRequests"];
+        };
+    };
+    getReady: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["State"];
+            429: components["responses"]["TooManyRequests"];
+            503: components["responses"]["Problem"];
+        };
+    };
+    getMorning: {
+        parameters: {
+            query?: {
+                /** @description Rows of each verdict and list. */
+                limit?: number;
             };
-          };
+            header?: never;
+            path?: never;
+            cookie?: never;
         };
-      };
-      403: components["responses"]["NotPermitted"];
-      429: components["responses"]["TooManyRequests"];
-      default: components["responses"]["Problem"];
+        requestBody?: never;
+        responses: {
+            /** @description The morning's list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Morning"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
     };
-  };
+    getHorizon: {
+        parameters: {
+            query?: {
+                /** @description Order; units of one place in it by urgency. */
+                sort?: components["parameters"]["sort"];
+                /** @description Groups before the order. */
+                group?: components["parameters"]["group"];
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First row of the page. */
+                offset?: number;
+                /** @description Rows of the page. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Horizon"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHorizonUnits: {
+        parameters: {
+            query?: {
+                /** @description Order; units of one place in it by urgency. */
+                sort?: components["parameters"]["sort"];
+                /** @description Groups before the order. */
+                group?: components["parameters"]["group"];
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First day on which the governing clock most likely runs out. */
+                dueFrom?: string;
+                /** @description Last day on which the governing clock most likely runs out. */
+                dueTo?: string;
+                /** @description First unit. */
+                offset?: number;
+                /** @description Units. */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codes. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    countRunningOut: {
+        parameters: {
+            query: {
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                verdict?: components["parameters"]["verdictFilter"];
+                /** @description The clock that governs the unit. */
+                clock?: components["parameters"]["clockFilter"];
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description First of the days. */
+                dueFrom: string;
+                /** @description Last of the days. */
+                dueTo: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The counts. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** @description Units that most likely run out in these days. */
+                        likely: number;
+                        /** @description Further units that may: some day of their window (P10 to P90) is among these days. */
+                        more: number;
+                    };
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listUnits: {
+        parameters: {
+            query?: {
+                q?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The units found. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnitName"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getAccount: {
+        parameters: {
+            query?: {
+                /** @description Newest lines in the answer. */
+                lines?: number;
+            };
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The account. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLines: {
+        parameters: {
+            query?: {
+                /** @description Lines of this kind alone. */
+                kind?: components["schemas"]["EntryKind"];
+                /** @description Lines before this place, from 0 for the oldest of the kind; all without it. */
+                before?: number;
+                /** @description How many of the newest are returned. */
+                limit?: number;
+                /** @description These lines alone, on whichever page they are. */
+                ids?: string[];
+            };
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinePage"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Entry"];
+        responses: {
+            /** @description The entry is recorded. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["Entry"];
+        responses: {
+            /** @description The account before and after. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryEffect"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The session. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    email: string;
+                    password: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in, in a session of a new name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: {
+                everywhere?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Signed out. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeReading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingSettings"];
+            };
+        };
+        responses: {
+            /** @description The session with the new settings. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    requestPasswordReset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    email: string;
+                };
+            };
+        };
+        responses: {
+            /** @description A link is on its way, if that address is known. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The link. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneTimeLink"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    useLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    password: string;
+                    /** @description Of the first coordinator only. */
+                    name?: string;
+                    /** @description Of the first coordinator only. */
+                    email?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listServicePlans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plans, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServicePlan"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addServicePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["ServicePlanChange"];
+        responses: {
+            /** @description Added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServicePlan"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeServicePlan: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The mark of the plan that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["ServicePlanChange"];
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServicePlan"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewServicePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["ServicePlanChange"];
+        responses: {
+            /** @description The units that would change status, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatusChanges"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    assignServicePlanByKind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["ServicePlanByKind"];
+        responses: {
+            /** @description How many changed over. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewServicePlanByKind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["ServicePlanByKind"];
+        responses: {
+            /** @description The units that would change status, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatusChanges"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sites, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteCold"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Return period of the cold curve, winters, 2 to 200. */
+                    returnPeriod?: number;
+                    /** @description Its time zone, such as Europe/Oslo; empty for the fleet's. */
+                    zone?: string;
+                    water?: components["schemas"]["Water"];
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteCold"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The open lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkList"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    units: string[];
+                    /**
+                     * Format: date
+                     * @description Without it, from the first day of each unit's window.
+                     */
+                    from?: string;
+                    /**
+                     * Format: date
+                     * @description Without it, to the day each unit's governing clock runs out.
+                     */
+                    to?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What went on the list. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedWork"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ids: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description They are off the list. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    rescheduleWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: date */
+                    from: string;
+                    /** Format: date */
+                    to: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It has these days now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlan: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                /** @description How many weeks. */
+                weeks?: components["parameters"]["planWeeks"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plan. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanBoard"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    watchPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The events. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: date
+                     * @description First day on which jobs may be placed.
+                     */
+                    from: string;
+                    /**
+                     * Format: date
+                     * @description The last of the days.
+                     */
+                    to: string;
+                    /** @description Lines of the work list; without it, all that have no place. */
+                    items?: number[];
+                    /** @description What is placed in these days, and not pinned or agreed, is placed anew with them. */
+                    again?: boolean;
+                    /** @description What runs out by the last day is added to the work list first. */
+                    allDue?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description What was placed, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanProposal"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    movePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    item: number;
+                    was?: components["schemas"]["PlanPlace"];
+                    /** Format: date */
+                    day: string;
+                    bay: components["schemas"]["PlanBayName"];
+                    /**
+                     * Format: int64
+                     * @description Without it, who suits best.
+                     */
+                    technician?: number;
+                    /** @description What it breaks is known, and such that a person may decide it. */
+                    accepted?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Whether it is there now, and what it breaks and costs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanMoved"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeOffPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    items: {
+                        /** Format: int64 */
+                        item: number;
+                        was: components["schemas"]["PlanPlace"];
+                    }[];
+                };
+            };
+        };
+        responses: {
+            /** @description They have no place. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    pinPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    item: number;
+                    was: components["schemas"]["PlanPlace"];
+                    pinned: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description It is so now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    redo: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description It is undone, or done again. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    agreeWeek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description Of the plan as it was seen.
+                     */
+                    revision: number;
+                };
+            };
+        };
+        responses: {
+            /** @description It is agreed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            409: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    unlockWeek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The Monday of the week. */
+                monday: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It can be changed again. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanOptions: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                /** @description How many weeks. */
+                weeks?: components["parameters"]["planWeeks"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The places that it could have or not. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOptions"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    explainPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The reasons. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanReasons"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    whatIf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: date */
+                    from: string;
+                    /** Format: date */
+                    to: string;
+                    /** @enum {string} */
+                    supposed: "less_bay" | "less_technician" | "earlier" | "new_site";
+                    bay?: components["schemas"]["PlanBayName"];
+                    /** Format: int64 */
+                    technician?: number;
+                    /** @description By how many each hard night comes sooner. */
+                    days?: number;
+                    /** @description Of the new site. */
+                    name?: string;
+                    kind?: components["schemas"]["BayKind"];
+                };
+            };
+        };
+        responses: {
+            /** @description Both plans. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIf"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanDay: {
+        parameters: {
+            query?: {
+                /** @description Without it, today. */
+                day?: string;
+                technician?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The day. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanDay"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanPaper: {
+        parameters: {
+            query: {
+                /** @description A day of the first week. */
+                from: components["parameters"]["planFrom"];
+                of: "technician" | "bay";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pages. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlanCalendar: {
+        parameters: {
+            query: {
+                of: components["schemas"]["CalendarOf"];
+                /** @description Id of a technician or a site; of a bay the id of its site, its kind and its number, with hyphens. */
+                target: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calendar. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCalendars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calendars. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    of: components["schemas"]["CalendarOf"];
+                    target: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Its address. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        address: string;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It answers nothing any more. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    assignServicePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: int64 */
+                    plan: number;
+                };
+            };
+        };
+        responses: {
+            /** @description It is on that plan now. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The people. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    invitePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    email: string;
+                    role: components["schemas"]["Role"];
+                    /** @description The author has confirmed what was asked about; see question in FieldProblem. */
+                    confirmed?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Invited. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    role?: components["schemas"]["Role"];
+                    active?: boolean;
+                    email?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    inviteAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description On its way. */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAudit: {
+        parameters: {
+            query?: {
+                /** @description First day on which it was recorded, in the fleet's time zone. */
+                from?: components["parameters"]["recordedFrom"];
+                /** @description The last of the days. */
+                to?: components["parameters"]["recordedTo"];
+                /** @description Part of the name. */
+                who?: string;
+                /** @description Code of what was done. */
+                what?: string;
+                /** @description Id of the last line of the page before. */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lines. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditLine"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    readNumbers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    texts: {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description What was read, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadNumbers"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    readDates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    texts: {
+                        [key: string]: string;
+                    };
+                    /**
+                     * @description Days with a time, such as yesterday 14:30.
+                     * @default false
+                     */
+                    moments?: boolean;
+                    /** @description In the time zone of this unit's site, by its code; the fleet's without it. */
+                    unit?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What was read, and what could not be. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadDates"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRecords: {
+        parameters: {
+            query?: {
+                /** @description Part of code, name or product. */
+                text?: components["parameters"]["textFilter"];
+                /** @description Units that left the fleet instead of those in it. */
+                left?: boolean;
+                /** @description First record of the page. */
+                offset?: number;
+                /** @description Records of the page. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordList"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description Added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsAdded"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecordForm: {
+        parameters: {
+            query?: {
+                kind?: components["parameters"]["kindFilter"];
+                /** @description Address of a unit, or id of another record, whose facts it begins with. */
+                like?: string;
+            };
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The empty record. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeRecord: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: components["requestBodies"]["RecordChange"];
+        responses: {
+            /** @description The units that would change status, the worst first. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatusChanges"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoRecordChange: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                of: components["parameters"]["recordOf"];
+                /** @description Address of a unit, id of any other record. */
+                key: components["parameters"]["recordKey"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /**
+                     * Format: int64
+                     * @description Id of the change.
+                     */
+                    change: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    leaveFleet: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    how: "retired" | "sold";
+                    /**
+                     * Format: date
+                     * @description Today or before.
+                     */
+                    day: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    returnToFleet: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description The revision of the record that is changed. Another one by now is not overwritten. */
+                "If-Match": string;
+            };
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterRecord"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addCircuit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    circuit: components["schemas"]["Circuit"];
+                    /** @description As typed, in the reader's units or with one of its own. */
+                    capacity: string;
+                };
+            };
+        };
+        responses: {
+            /** @description It is added. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitAddress"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeCircuit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The unit's code, as painted on it; for one circuit of several with a space and the circuit, as in HB-02 port. */
+                code: components["parameters"]["code"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name?: components["schemas"]["Circuit"];
+                    ended?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CircuitAddress"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getStartingRegister: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What there is, and whether the register has it already. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartingRegister"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeStartingRegister: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    types: string[];
+                    plans: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description How many were added. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsAdded"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listImports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The imports. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportLine"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    uploadImport: {
+        parameters: {
+            query: {
+                /** @description Name of the file. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Uploaded. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** Format: int64 */
+                        id: number;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The import. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description What each column is meant for; empty for nothing. */
+                    columns: string[];
+                    options: components["schemas"]["ImportOptions"];
+                };
+            };
+        };
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    runImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    reverseImport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The present state. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportRun"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getImportRest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeWorkbook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Workbook"];
+            };
+        };
+        responses: {
+            /** @description The workbook. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The archive. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendMeterReadings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    readings: components["schemas"]["MeterReading"][];
+                };
+            };
+        };
+        responses: {
+            /** @description What came of each. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        results: components["schemas"]["MeterReadingResult"][];
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The tokens, without their secrets. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    role: components["schemas"]["TokenRole"];
+                    scope?: components["schemas"]["TokenScope"];
+                    /**
+                     * Format: date
+                     * @description The last day on which it is good.
+                     */
+                    endsOn: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The token. */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        secret: string;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    revokeToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Revoked. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    importNights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["personId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description How many nights were taken. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        nights: number;
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The settings. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settings"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingsChange"];
+            };
+        };
+        responses: {
+            /** @description Changed. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listProducts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The products, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Product"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAdditives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The additives, by name. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Additive"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEntries: {
+        parameters: {
+            query?: {
+                /** @description First day on which it was recorded, in the fleet's time zone. */
+                from?: components["parameters"]["recordedFrom"];
+                /** @description The last of the days. */
+                to?: components["parameters"]["recordedTo"];
+                /** @description Part of the name of who recorded it. */
+                writer?: string;
+                /** @description Code of its unit. */
+                unit?: string;
+                kind?: components["schemas"]["EntryKind"];
+                /** @description Name of a site. */
+                site?: components["parameters"]["siteFilter"];
+                /** @description Struck entries alone, or with false those alone that are not; both when it is left out. */
+                struck?: boolean;
+                /** @description Id of the last entry of the page before. */
+                before?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenEntry"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    writeEntries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryBatch"];
+            };
+        };
+        responses: {
+            /** @description What became of each, in their order. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryBatchAnswer"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWalkRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows by site, in the order of parking. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkChoice"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWalk: {
+        parameters: {
+            query?: {
+                /** @description Name of the site. */
+                site?: string;
+                /** @description Row of its parking places; all rows when it is left out. */
+                row?: string;
+                /** @description Number, tag or registration of one unit, in place of a site. */
+                tag?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The walk. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rounds. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundSummary"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The round. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundReport"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    reportRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundInput"];
+            };
+        };
+        responses: {
+            /** @description It is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listJobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The jobs. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    startJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobInput"];
+            };
+        };
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJobChoices: {
+        parameters: {
+            query: {
+                /** @description Address of the unit or circuit. */
+                unit: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The choices. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobChoices"];
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    setJobParameter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobParameterInput"];
+            };
+        };
+        responses: {
+            /** @description It is set. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    previewJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobInput"];
+            };
+        };
+        responses: {
+            /** @description The sheet. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSheet"];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    printJobs: {
+        parameters: {
+            query: {
+                /** @description Ids of the jobs. */
+                job: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheets. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJob: {
+        parameters: {
+            query?: {
+                /** @description Events that the device has. */
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The job. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description It is as the device has it. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addJobEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobEvents"];
+            };
+        };
+        responses: {
+            /** @description The job after them. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    releaseJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobRelease"];
+            };
+        };
+        responses: {
+            /** @description The job after it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getJobRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["jobId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getAttachment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The photo. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            404: components["responses"]["Problem"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    addAttachment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/jpeg": string;
+            };
+        };
+        responses: {
+            /** @description It is kept. */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTags: {
+        parameters: {
+            query?: {
+                /** @description Codes of the units. */
+                unit?: components["parameters"]["tagUnits"];
+                /** @description Name of a site, for all its units. */
+                site?: components["parameters"]["tagSite"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The labels. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tag"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getTagSheet: {
+        parameters: {
+            query?: {
+                /** @description Codes of the units. */
+                unit?: components["parameters"]["tagUnits"];
+                /** @description Name of a site, for all its units. */
+                site?: components["parameters"]["tagSite"];
+                layout?: "a4" | "single";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet. */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listInstruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The names, in order. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQuestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The questions, in the order of the page. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Question"][];
+                };
+            };
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    askBench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description The answer. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    convertBench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    from: components["schemas"]["UnitSystem"];
+                    to: components["schemas"]["UnitSystem"];
+                    inputs: {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+        responses: {
+            /** @description The inputs; one that has no unit, or cannot be read, as it was. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        inputs: {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
 }
