@@ -88,7 +88,7 @@ func TestByKeyboard(t *testing.T) {
 		b.key("-36")
 		b.until(`document.querySelector('[data-testid="effect"]') && !document.querySelector('form button[type="submit"]').disabled`)
 		b.key(kb.Enter)
-		// The line alone tells nothing: an earlier test may have read the same.
+		// Wait for the confirmation: an earlier test may have recorded the same value.
 		b.until(`document.querySelector('form [role="status"]')?.innerText === 'Freeze test recorded.'`)
 		b.until(`document.querySelector('tr[data-kind="freeze_test"]').innerText.replace('−', '-').includes('-36')`)
 	})

@@ -14,7 +14,7 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// What a page may ask for while nobody touches it, by the beginning of its path: its jobs and rounds under way, which others go on
+// Requests that an idle page may send, by the beginning of its path: its jobs and rounds under way, which others go on
 // with, and the stream of changes of the plan.
 var statedAtRest = map[string][]string{
 	"/job":      {"/api/v1/jobs"},
@@ -31,7 +31,7 @@ const (
 	atOnce     = 6
 )
 
-// A page that nobody touches does nothing: no transaction of the device's store, no request that is not stated, no script.
+// An idle page does nothing: no transaction of the device's store, no request that is not stated, no script.
 func TestPagesAtRest(t *testing.T) {
 	all := slices.Concat(views, others, []view{
 		{"round", "/round", `.walk-site`, 390, 844, false},

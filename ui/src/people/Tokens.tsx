@@ -12,17 +12,22 @@ type Role = Schemas["TokenRole"];
 type Scope = Schemas["TokenScope"];
 
 const roles: readonly (readonly [Role, string])[] = [
-  ["gateway", "gateway: sends meter readings, nothing else"],
-  ["reader", "reader: reads"],
-  ["technician", "technician: writes what was done and found"],
+  ["gateway", "gateway, meter readings only"],
+  ["reader", "reader"],
+  ["technician", "technician"],
   ["coordinator", "coordinator"],
 ];
 
-const scopes: readonly (readonly [Scope, string])[] = [
-  ["read", "read"],
-  ["record", "read and record entries"],
-  ["change", "also change register and plan"],
-];
+const read = ["read", "read"] as const;
+const record = ["record", "record entries"] as const;
+
+/** What a token of a role can be made to do; the first is the least. */
+const scopesOf: Readonly<Record<Role, readonly (readonly [Scope, string])[]>> = {
+  gateway: [record],
+  reader: [read],
+  technician: [read, record],
+  coordinator: [read, record, ["change", "change register, plan"]],
+};
 
 /** Tokens by which scripts and telematics gateways use the API. */
 export function Tokens() {
@@ -75,7 +80,9 @@ export function Tokens() {
 function NewToken({ onMade }: { onMade: () => Promise<void> }) {
   const [name, setName] = useState("");
   const [role, setRole] = useState<Role>("gateway");
-  const [scope, setScope] = useState<Scope>("read");
+  const [chosen, setScope] = useState<Scope>("read");
+  const scopes = scopesOf[role];
+  const scope = scopes.find(([s]) => s === chosen)?.[0] ?? scopes[0]?.[0] ?? "read";
   const [endsOn, setEndsOn] = useState("");
   const make = useMutation({
     mutationFn: () => api.addToken({ name, role, scope, endsOn }),
@@ -93,9 +100,9 @@ function NewToken({ onMade }: { onMade: () => Promise<void> }) {
     <form onSubmit={submit} aria-label="New token" noValidate>
       <div className="since">
         <TextField label="name of the token" width="220px" value={name} onChange={setName} error={refusalOf("/name")} />
-        <SelectField label="with the rights of" width="330px" value={role} options={roles} onChange={setRole} />
-        {role !== "gateway" && (
-          <SelectField label="it may" width="250px" value={scope} options={scopes} onChange={setScope} />
+        <SelectField label="with the rights of" width="260px" value={role} options={roles} onChange={setRole} />
+        {scopes.length > 1 && (
+          <SelectField label="it may" width="220px" value={scope} options={scopes} onChange={setScope} />
         )}
         <DateField
           label="good until"
