@@ -2,6 +2,7 @@ package fleet_test
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math/rand/v2"
@@ -44,10 +45,15 @@ func besideUnits(t *testing.T, n int) []string {
 // notes and holds: every chain holds, every stored account is that of its entries, and every hold that was answered is in the list.
 func TestEverythingBesideWriters(t *testing.T) {
 	codes := besideUnits(t, 25)
-	var sheet strings.Builder
-	sheet.WriteString("unit;odometer;read on\n")
-	for i := range 200 {
-		fmt.Fprintf(&sheet, "%s;%d km;%s\n", codes[i%len(codes)], 20_000+i*70, noon.AddDate(0, 0, -220+i).Format(time.DateOnly))
+	// A reading a day, each round of earlier days than the one before, whose entries may stay: others rest on them.
+	sheet := func(round int) []byte {
+		var text strings.Builder
+		text.WriteString("unit;odometer;date\n")
+		for i := range 200 {
+			day := i - 200*round
+			fmt.Fprintf(&text, "%s;%d km;%s\n", codes[i%len(codes)], 50_000+day*70, noon.AddDate(0, 0, day-220).Format(time.DateOnly))
+		}
+		return []byte(text.String())
 	}
 	ctx, stop := context.WithCancel(t.Context())
 	var writers sync.WaitGroup
@@ -117,7 +123,7 @@ func TestEverythingBesideWriters(t *testing.T) {
 		return err
 	})
 	for round := range 3 {
-		id, err := open.Upload(t.Context(), coordinator, "beside.csv", []byte(sheet.String()), words.Metric)
+		id, err := open.Upload(t.Context(), coordinator, "beside.csv", sheet(round), words.Metric)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -135,6 +141,12 @@ func TestEverythingBesideWriters(t *testing.T) {
 		work(t)
 		if run, _, err = open.ImportOf(t.Context(), id); err != nil || run.State != store.ImportDone {
 			t.Errorf("round %d: the import is %s, %s, %v", round, run.State, run.Error, err)
+		}
+		var done struct {
+			Counts struct{ EntriesNew int }
+		}
+		if err := json.Unmarshal(run.Result, &done); err != nil || done.Counts.EntriesNew < 100 {
+			t.Errorf("round %d: the import wrote %d entries, %v", round, done.Counts.EntriesNew, err)
 		}
 		var refused *refusal.Error
 		if err := open.ReverseImport(t.Context(), coordinator, id); err != nil && !errors.As(err, &refused) {

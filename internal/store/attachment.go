@@ -21,9 +21,17 @@ var ErrNoAttachment = errors.New("no such attachment")
 
 // AddAttachment that is not there yet; one that is there is the same.
 func (s *Store) AddAttachment(ctx context.Context, by Actor, a Attachment) error {
-	_, err := s.db.ExecContext(ctx, `INSERT IGNORE INTO attachment (sha256, media, content, added_at, who, who_id) VALUES (?, ?, ?, ?, ?, ?)`,
-		a.SHA256[:], a.Media, a.Content, s.now().UTC(), cut(by.Name, 190), by.ID)
-	return err
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT IGNORE INTO attachment (sha256, media, content, added_at, who, who_id) VALUES (?, ?, ?, ?, ?, ?)`,
+			a.SHA256[:], a.Media, a.Content, s.now().UTC(), cut(by.Name, 190), by.ID)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err != nil || n == 0 {
+			return err
+		}
+		return s.chained(ctx, tx, by.Name, "photo_added", photoTable, a.SHA256[:])
+	})
 }
 
 // Attachment of a hash; [ErrNoAttachment] when there is none, or when its content is not that of its

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
 	"database/sql"
 	"encoding/json"
 	"errors"
@@ -12,131 +11,23 @@ import (
 	"time"
 
 	"diligentledger/core/ledger"
-	"diligentledger/core/register"
 )
+
+// programName is who writes what nobody asked for.
+const programName = "diligent"
 
 // The chains of changes; those of the facts of single units are unitChain and the unit's id.
 const (
 	registerChain = "register"
 	auditChain    = "audit"
 	unitChain     = "unit:"
+	planChain     = "plan"
+	jobChain      = "jobs"
+	roundChain    = "rounds"
+	importChain   = "imports"
+	photoChain    = "photos"
+	weatherChain  = "weather"
 )
-
-// covered is a table whose rows decide: each change of a row is a line of a chain.
-type covered struct {
-	name string
-	// key columns; rows are asked for by the first of them.
-	key []string
-	// all rows, and the rows of the keys that are appended in parentheses.
-	all, some string
-	// omitted columns change without deciding anything.
-	omitted []string
-	chain   string
-}
-
-// Every query has an argument, so that the server sends values and not their texts.
-var (
-	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain,
-		all: `SELECT * FROM unit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit WHERE id IN `}
-	circuitTable = &covered{name: "circuit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash", "code_v1"},
-		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}
-	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
-	technicianTable = &covered{name: "technician", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM technician WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM technician WHERE id IN `}
-	typeTable = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM unit_type WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit_type WHERE id IN `}
-	tokenTable = &covered{name: "api_token", key: []string{"id"}, chain: registerChain, omitted: []string{"last_used_at", "last_result"},
-		all: `SELECT * FROM api_token WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM api_token WHERE id IN `}
-	changeTable = &covered{name: "register_change", key: []string{"id"}, chain: unitChain,
-		all: `SELECT * FROM register_change WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM register_change WHERE id IN `}
-	siteTable = &covered{name: "site", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM site WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM site WHERE id IN `}
-	siteColdTable = &covered{name: "site_cold", key: []string{"site_id", "month"}, chain: registerChain,
-		all: `SELECT * FROM site_cold WHERE ? = 1 ORDER BY site_id, month`, some: `SELECT * FROM site_cold WHERE site_id IN `}
-	planTable = &covered{name: "plan", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM plan WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM plan WHERE id IN `}
-	productTable = &covered{name: "product", key: []string{"code"}, chain: registerChain,
-		all: `SELECT * FROM product WHERE ? = 1 ORDER BY code`, some: `SELECT * FROM product WHERE code IN `}
-	additiveTable = &covered{name: "additive", key: []string{"code"}, chain: registerChain,
-		all: `SELECT * FROM additive WHERE ? = 1 ORDER BY code`, some: `SELECT * FROM additive WHERE code IN `}
-	personTable = &covered{name: "person", key: []string{"id"}, chain: registerChain, omitted: []string{"epoch"},
-		all: `SELECT * FROM person WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM person WHERE id IN `}
-	settingTable = &covered{name: "installation", key: []string{"name"}, chain: registerChain,
-		all: `SELECT * FROM installation WHERE ? = 1 AND name IN ('zone', 'fleet', 'fleet_name', 'reading') ORDER BY name`, some: `SELECT * FROM installation WHERE name IN `}
-	auditTable = &covered{name: "audit", key: []string{"id"}, chain: auditChain,
-		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
-)
-
-var coveredTables = []*covered{siteTable, siteColdTable, planTable, productTable, additiveTable, personTable, settingTable, unitTable, auditTable, circuitTable, instrumentTable, technicianTable, typeTable, changeTable, tokenTable}
-
-// row of a covered table as its line holds it.
-type row struct {
-	chain, subject string
-	columns        map[string]*string // nil for NULL
-}
-
-func (r row) content() (string, error) {
-	text, err := json.Marshal(r.columns) // in the order of the names
-	return string(text), err
-}
-
-// rows of the keys, or of all keys without one.
-func (t *covered) rows(ctx context.Context, q querier, keys ...any) ([]row, error) {
-	query, args := t.all, []any{1}
-	if len(keys) > 0 {
-		query, args = t.some+`(?`+strings.Repeat(`, ?`, len(keys)-1)+`)`, keys
-	}
-	found, err := q.QueryContext(ctx, query, args...)
-	if err != nil {
-		return nil, err
-	}
-	names, err := found.Columns()
-	if err != nil {
-		return nil, errors.Join(err, found.Close())
-	}
-	return collect(found, nil, func(found *sql.Rows) (row, error) {
-		values := make([]sql.NullString, len(names))
-		into := make([]any, len(names))
-		for i := range values {
-			into[i] = &values[i]
-		}
-		if err := found.Scan(into...); err != nil {
-			return row{}, err
-		}
-		r := row{chain: t.chain, subject: t.name, columns: map[string]*string{}}
-		for i, name := range names {
-			v := values[i]
-			if slices.Contains(t.key, name) {
-				r.subject += " " + v.String
-			}
-			switch {
-			case slices.Contains(t.omitted, name):
-			case !v.Valid:
-				r.columns[name] = nil
-			case name == "password", name == "hash" && t == tokenTable:
-				digest := fmt.Sprintf("sha256:%x", sha256.Sum256([]byte(v.String)))
-				r.columns[name] = &digest
-			default:
-				r.columns[name] = &v.String
-			}
-		}
-		if t.chain == unitChain {
-			of := r.columns["id"]
-			switch {
-			case t == circuitTable:
-				of = r.columns["unit_id"]
-			case t == changeTable && *r.columns["record"] != string(register.Unit):
-				r.chain = registerChain
-				return r, nil
-			case t == changeTable:
-				of = r.columns["record_id"]
-			}
-			r.chain += *of
-		}
-		return r, nil
-	})
-}
 
 // chained writes the rows of the keys as they are now into their chains, as part of the
 // transaction that changed them.
@@ -145,6 +36,17 @@ func (s *Store) chained(ctx context.Context, tx *sql.Tx, who, what string, t *co
 		rows, err := t.rows(ctx, tx, some...)
 		if err != nil {
 			return err
+		}
+		if t.removed {
+			there := map[string]bool{}
+			for _, r := range rows {
+				there[r.subject] = true
+			}
+			for _, key := range some {
+				if gone := (row{chain: t.chain, subject: fmt.Sprint(t.name, " ", key)}); !there[gone.subject] {
+					rows = append(rows, gone)
+				}
+			}
 		}
 		if err := s.appendLines(ctx, tx, who, what, rows); err != nil {
 			return err
@@ -281,13 +183,16 @@ func (s *Store) chainExisting(ctx context.Context) error {
 				}
 				return len(r.columns) == len(line.columns) || line.differs(r) != ""
 			})
-			if err := s.appendLines(ctx, tx, "diligent", what, append(rows, mark)); err != nil {
+			if err := s.appendLines(ctx, tx, programName, what, append(rows, mark)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
 }
+
+// marked is the subject of the line that says that a table is held by the chains.
+func (t *covered) marked() string { return "table " + t.name }
 
 // mark is the line that says that a table is held by the chains, and with which columns.
 func (t *covered) mark(ctx context.Context, tx *sql.Tx) (row, error) {
@@ -298,7 +203,7 @@ func (t *covered) mark(ctx context.Context, tx *sql.Tx) (row, error) {
 	names, err := found.Columns()
 	slices.Sort(names)
 	list := strings.Join(slices.DeleteFunc(names, func(name string) bool { return slices.Contains(t.omitted, name) }), ",")
-	return row{chain: registerChain, subject: "table " + t.name, columns: map[string]*string{"columns": &list}}, errors.Join(err, found.Close())
+	return row{chain: registerChain, subject: t.marked(), columns: map[string]*string{"columns": &list}}, errors.Join(err, found.Close())
 }
 
 // lastOf a subject in a chain: its content, empty when there is no line of it.
@@ -330,6 +235,9 @@ func (l chainLine) differs(r row) string {
 		names = append(names, name)
 	}
 	slices.Sort(names)
+	if l.columns == nil {
+		return fmt.Sprintf("it is there, and was removed in line %d of its chain", l.seq)
+	}
 	for _, name := range names {
 		was := l.columns[name]
 		is, there := r.columns[name]

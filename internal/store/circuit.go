@@ -134,7 +134,7 @@ func (s *Store) EndCircuit(ctx context.Context, by Actor, address string, day me
 		if _, err := tx.ExecContext(ctx, `UPDATE unit u JOIN circuit c ON c.unit_id = u.id SET u.ended_seq = u.ended_seq + c.head_seq WHERE c.id = ?`, o.circuit); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE circuit_id = ? AND closed_at IS NULL`, s.now().UTC(), by.Name, o.circuit); err != nil {
+		if err := s.closePlanned(ctx, tx, by, `circuit_id`, o.circuit); err != nil {
 			return err
 		}
 		return s.circuitsChanged(ctx, tx, by, unit, o.circuit, "circuit_ended", o.Address()+" from "+day.String()+" on")

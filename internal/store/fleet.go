@@ -285,11 +285,11 @@ func (s *Store) chainLoaded(ctx context.Context, tx *sql.Tx) error {
 			return err
 		}
 		rows = slices.DeleteFunc(rows, func(r row) bool { _, there := lines[r.chain+"\n"+r.subject]; return there })
-		if err := s.appendLines(ctx, tx, "diligent", "register_loaded", rows); err != nil {
+		if err := s.appendLines(ctx, tx, programName, "register_loaded", rows); err != nil {
 			return err
 		}
 	}
-	return s.chained(ctx, tx, "diligent", "register_loaded", settingTable, fleetFact)
+	return s.chained(ctx, tx, programName, "register_loaded", settingTable, fleetFact)
 }
 
 // listed with commas, as [listOf] reads it.

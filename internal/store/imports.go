@@ -105,6 +105,9 @@ func (s *Store) AddImport(ctx context.Context, by Actor, name, reading string, c
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
+		if err := s.chained(ctx, tx, by.Name, "import_uploaded", importTable, id); err != nil {
+			return err
+		}
 		// Files of runs that went no further for a month are not kept.
 		if _, err := tx.ExecContext(ctx, `
 			DELETE p FROM import_part p JOIN import_run r ON r.id = p.run_id
@@ -188,6 +191,9 @@ func (s *Store) MoveImport(ctx context.Context, by Actor, id int64, from []Impor
 			to, string(text), string(options), cut(by.Name, 190), nullID(by.ID), by.Role, id); err != nil {
 			return err
 		}
+		if err := s.chained(ctx, tx, by.Name, "import_"+string(to), importTable, id); err != nil {
+			return err
+		}
 		switch to {
 		case ImportRunning:
 			return s.changed(ctx, tx, by, "import_begun", i.Name)
@@ -203,6 +209,9 @@ func (s *Store) FinishImport(ctx context.Context, id int64, from, to ImportState
 	return s.inTx(ctx, func(tx *sql.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE import_run SET state = ?, result = COALESCE(?, result), total = ?, error = ?, finished_at = ? WHERE id = ? AND state = ?`,
 			to, optional(string(result)), total, cut(why, 500), s.now().UTC(), id, from)
+		if err == nil {
+			err = s.importChained(ctx, tx, id, "import_"+string(to))
+		}
 		if err != nil || to != ImportDone && to != ImportCancelled && to != ImportReversed {
 			return err
 		}
@@ -210,6 +219,16 @@ func (s *Store) FinishImport(ctx context.Context, id int64, from, to ImportState
 		_, err = tx.ExecContext(ctx, `DELETE FROM import_part WHERE run_id = ? AND what = 'file'`, id)
 		return err
 	})
+}
+
+// importChained writes the lines of a run that comes to an end, with those of the units and entries that it wrote.
+func (s *Store) importChained(ctx context.Context, tx *sql.Tx, id int64, what string) error {
+	for _, t := range []*covered{importTable, importUnitTable, importEntryTable} {
+		if err := s.chained(ctx, tx, programName, what, t, id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // KeepRest of a run: the rows that are not taken, as a file.

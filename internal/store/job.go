@@ -173,7 +173,10 @@ func (s *Store) beginJob(ctx context.Context, tx *sql.Tx, u Unit, j Job, sum Job
 	if isDuplicate(err) {
 		return fmt.Errorf("%w: %s", ErrJobOpen, u.Address())
 	}
-	return err
+	if err != nil {
+		return err
+	}
+	return s.chained(ctx, tx, j.Who, "job_begun", jobTable, j.Setup.ID)
 }
 
 const jobColumns = `SELECT id, setup, person_id, who, started_at, updated_at, ended_at, phase, next_step, empty, paused, used, events FROM job`
@@ -281,13 +284,14 @@ func (s *Store) addEvents(ctx context.Context, tx *sql.Tx, j Job, head []byte, k
 		return kept, nil
 	}
 	all := append(slices.Clone(kept), added...)
-	id := j.Setup.ID
+	id, ids := j.Setup.ID, make([]any, len(added))
 	for i, e := range added {
 		body, err := json.Marshal(e)
 		if err != nil {
 			return nil, err
 		}
 		hash := jobHash(head, string(body))
+		ids[i] = e.ID
 		_, err = tx.ExecContext(ctx, `INSERT INTO job_event (job_id, seq, id, recorded_at, body, hash) VALUES (?, ?, ?, ?, ?, ?)`, id, len(kept)+i+1, e.ID, s.now().UTC(), string(body), hash[:])
 		if isDuplicate(err) {
 			return nil, fmt.Errorf("%w: %s", ErrEventDiffers, e.ID)
@@ -304,7 +308,14 @@ func (s *Store) addEvents(ctx context.Context, tx *sql.Tx, j Job, head []byte, k
 	}
 	_, err := tx.ExecContext(ctx, `UPDATE job SET updated_at = ?, ended_at = COALESCE(ended_at, ?), phase = ?, next_step = ?, empty = ?, paused = ?, used = ?, events = ?, head_hash = ? WHERE id = ?`,
 		s.now().UTC(), ended, sum.Phase, cut(sum.Next, 80), sum.Empty, cut(sum.Paused, 500), sum.Used, len(all), head, id)
-	return all, err
+	if err != nil {
+		return nil, err
+	}
+	who := added[len(added)-1].By
+	if err := s.chained(ctx, tx, who, "job_event", jobEventTable, ids...); err != nil {
+		return nil, err
+	}
+	return all, s.chained(ctx, tx, who, "job_event", jobTable, id)
 }
 
 // NewEvents are those that are not kept yet, in their order; [ErrEventDiffers] when one of that id says something else. The time
@@ -407,15 +418,20 @@ func (s *Store) JobParameters(ctx context.Context, ofUnit bool, record int64) ([
 // SetJobParameter for a unit or a type, with its line of the audit.
 func (s *Store) SetJobParameter(ctx context.Context, by Actor, record int64, name string, p JobParameter) error {
 	return s.inTx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO job_parameter (of_unit, record_id, code, value, why, set_at, who, who_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-			p.OfUnit, record, p.Code, p.Value, cut(p.Why, 300), s.now().UTC(), cut(by.Name, 190), by.ID); err != nil {
+		res, err := tx.ExecContext(ctx, `INSERT INTO job_parameter (of_unit, record_id, code, value, why, set_at, who, who_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+			p.OfUnit, record, p.Code, p.Value, cut(p.Why, 300), s.now().UTC(), cut(by.Name, 190), by.ID)
+		if err != nil {
+			return err
+		}
+		id, err := res.LastInsertId()
+		if err != nil {
 			return err
 		}
 		value := "common value"
 		if p.Value != nil {
 			value = fmt.Sprint(*p.Value)
 		}
-		return s.changed(ctx, tx, by, "job_parameter_set", name+": "+p.Code+" "+value+", "+p.Why)
+		return s.changedRows(ctx, tx, by, "job_parameter_set", name+": "+p.Code+" "+value+", "+p.Why, parameterTable, id)
 	})
 }
 

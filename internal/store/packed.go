@@ -1,6 +1,8 @@
 package store
 
 import (
+	"maps"
+	"slices"
 	"time"
 
 	"diligentledger/core/clock"
@@ -55,8 +57,8 @@ func packClock(c clock.Clock) packedClock {
 	if n := len(c.Reason.Numbers); n > 0 {
 		p.Names, p.Values = make([]string, 0, n), make([]float64, 0, n)
 	}
-	for name, value := range c.Reason.Numbers {
-		p.Names, p.Values = append(p.Names, name), append(p.Values, value)
+	for _, name := range slices.Sorted(maps.Keys(c.Reason.Numbers)) {
+		p.Names, p.Values = append(p.Names, name), append(p.Values, c.Reason.Numbers[name])
 	}
 	return p
 }

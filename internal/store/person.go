@@ -63,11 +63,19 @@ func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 
 // SetReader keeps how a person reads figures and dates.
 func (s *Store) SetReader(ctx context.Context, person int64, r words.Reader) error {
-	_, err := s.db.ExecContext(ctx, `
-		INSERT INTO person_reading (person_id, temperature, volume, pressure, distance, dates) VALUES (?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE temperature = VALUES(temperature), volume = VALUES(volume), pressure = VALUES(pressure), distance = VALUES(distance), dates = VALUES(dates)`,
-		person, r.Temperature, r.Volume, r.Pressure, r.Distance, r.Dates)
-	return err
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		var name string
+		if err := tx.QueryRowContext(ctx, `SELECT name FROM person WHERE id = ?`, person).Scan(&name); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `
+			INSERT INTO person_reading (person_id, temperature, volume, pressure, distance, dates) VALUES (?, ?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE temperature = VALUES(temperature), volume = VALUES(volume), pressure = VALUES(pressure), distance = VALUES(distance), dates = VALUES(dates)`,
+			person, r.Temperature, r.Volume, r.Pressure, r.Distance, r.Dates); err != nil {
+			return err
+		}
+		return s.chained(ctx, tx, name, "units_chosen", readingTable, person)
+	})
 }
 
 // People by name.
@@ -89,7 +97,7 @@ func (s *Store) AddPerson(ctx context.Context, p Person, lines ...Audited) (id i
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		if err := s.chained(ctx, tx, "diligent", "person_added", personTable, id); err != nil {
+		if err := s.chained(ctx, tx, programName, "person_added", personTable, id); err != nil {
 			return err
 		}
 		for _, l := range lines {

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -158,9 +159,24 @@ func (s *Store) place(ctx context.Context, tx *sql.Tx, by Actor, what string, ch
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO plan_change (at, who_id, who, what, body) VALUES (?, ?, ?, ?, ?)`, s.now().UTC(), by.ID, by.Name, what, string(body)); err != nil {
+		res, err := tx.ExecContext(ctx, `INSERT INTO plan_change (at, who_id, who, what, body) VALUES (?, ?, ?, ?, ?)`, s.now().UTC(), by.ID, by.Name, what, string(body))
+		if err != nil {
 			return err
 		}
+		id, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		if err := s.chained(ctx, tx, by.Name, "plan_"+what, planChangeTable, id); err != nil {
+			return err
+		}
+	}
+	placed := make([]any, len(changes))
+	for i, c := range changes {
+		placed[i] = c.Planned
+	}
+	if err := s.chained(ctx, tx, by.Name, "plan_"+what, placementTable, placed...); err != nil {
+		return err
 	}
 	return s.planChanged(ctx, tx, by, "plan_"+what, fmt.Sprintf("%d lines", len(changes)))
 }
@@ -223,8 +239,10 @@ func (s *Store) UndoPlan(ctx context.Context, by Actor, redo bool) error {
 		if err := s.place(ctx, tx, by, what, changes, AnyRevision, false); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE plan_change SET undone = ? WHERE id = ?`, !redo, id)
-		return err
+		if _, err := tx.ExecContext(ctx, `UPDATE plan_change SET undone = ? WHERE id = ?`, !redo, id); err != nil {
+			return err
+		}
+		return s.chained(ctx, tx, by.Name, "plan_"+what, planChangeTable, id)
 	})
 }
 
@@ -307,6 +325,9 @@ func (s *Store) AgreeWeek(ctx context.Context, by Actor, monday measure.Date, re
 				return err
 			}
 		}
+		if err := s.weekChained(ctx, tx, by, "plan_agreed", monday); err != nil {
+			return err
+		}
 		return s.planChanged(ctx, tx, by, "plan_agreed", "week of "+monday.String())
 	})
 }
@@ -320,8 +341,18 @@ func (s *Store) UnlockWeek(ctx context.Context, by Actor, monday measure.Date) e
 		if _, err := tx.ExecContext(ctx, `DELETE FROM plan_week WHERE monday = ?`, monday.String()); err != nil {
 			return err
 		}
+		if err := s.weekChained(ctx, tx, by, "plan_unlocked", monday); err != nil {
+			return err
+		}
 		return s.planChanged(ctx, tx, by, "plan_unlocked", "week of "+monday.String())
 	})
+}
+
+func (s *Store) weekChained(ctx context.Context, tx *sql.Tx, by Actor, what string, monday measure.Date) error {
+	if err := s.chained(ctx, tx, by.Name, what, weekTable, monday.String()); err != nil {
+		return err
+	}
+	return s.chained(ctx, tx, by.Name, what, agreedTable, monday.String())
 }
 
 // AgreedJob is a line of an agreed week, and the day on which it was done by the books.
@@ -349,16 +380,30 @@ func (s *Store) AgreedJobs(ctx context.Context, from measure.Date) ([]AgreedJob,
 
 // DoneAsAgreed keeps the days on which lines of agreed weeks were done, by the books; nil takes one back that was struck.
 func (s *Store) DoneAsAgreed(ctx context.Context, done map[int64]*measure.Date) error {
-	for id, day := range done {
-		var on any
-		if day != nil {
-			on = day.String()
-		}
-		if _, err := s.db.ExecContext(ctx, `UPDATE plan_agreed SET done_on = ? WHERE planned_id = ?`, on, id); err != nil {
+	if len(done) == 0 {
+		return nil
+	}
+	return s.inTx(ctx, func(tx *sql.Tx) error {
+		if _, err := lockPlacing(ctx, tx); err != nil {
 			return err
 		}
-	}
-	return nil
+		ids := slices.Sorted(maps.Keys(done))
+		for _, id := range ids {
+			var on any
+			if day := done[id]; day != nil {
+				on = day.String()
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE plan_agreed SET done_on = ? WHERE planned_id = ?`, on, id); err != nil {
+				return err
+			}
+		}
+		rows, err := tx.QueryContext(ctx, `SELECT DISTINCT CAST(monday AS CHAR) FROM plan_agreed WHERE planned_id IN (?`+strings.Repeat(`, ?`, len(ids)-1)+`) ORDER BY 1`, anys(ids)...)
+		mondays, err := collect(rows, err, func(rows *sql.Rows) (monday string, err error) { return monday, rows.Scan(&monday) })
+		if err != nil {
+			return err
+		}
+		return s.chained(ctx, tx, programName, "plan_done", agreedTable, anys(mondays)...)
+	})
 }
 
 // SiteFacts are the registered facts of each site, by its id.
@@ -422,7 +467,7 @@ func (s *Store) AddFeed(ctx context.Context, by Actor, f CalendarFeed, secret st
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "calendar_made", f.Of+" "+f.Target)
+		return s.changedRows(ctx, tx, by, "calendar_made", f.Of+" "+f.Target, feedTable, id)
 	})
 	return id, err
 }
@@ -464,6 +509,6 @@ func (s *Store) RevokeFeed(ctx context.Context, by Actor, id int64) error {
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
 			return errors.Join(err, ErrNoFeed)
 		}
-		return s.changed(ctx, tx, by, "calendar_revoked", fmt.Sprint(id))
+		return s.changedRows(ctx, tx, by, "calendar_revoked", fmt.Sprint(id), feedTable, id)
 	})
 }

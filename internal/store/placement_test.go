@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"context"
 	"database/sql"
 	"errors"
 	"sync"
@@ -9,6 +10,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"diligentledger/core/measure"
+	"diligentledger/core/register"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/store"
 )
@@ -21,26 +23,22 @@ func placed(t *testing.T) (line, technician int64) {
 	if err != nil || len(ids) != 1 {
 		t.Fatalf("%v %v", ids, err)
 	}
-	// Past the chain and taken away again, so that the tests of the chains find it as it was.
-	made, err := ownerDB(t).Exec(`INSERT INTO technician (name, facts) VALUES (?, '{"site": "Yard"}')`, t.Name())
-	if err != nil {
-		t.Fatal(err)
-	}
-	technician, err = made.LastInsertId()
+	made, err := app.AddRecords(t.Context(), store.Actor{ID: 1, Name: "A"}, register.Technician, []register.Facts{{"name": t.Name(), "site": "Yard"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
-		for _, statement := range []string{`DELETE FROM placement`, `DELETE FROM technician`} {
-			if _, err := ownerDB(t).Exec(statement); err != nil {
+		open, err := app.WorkList(context.Background())
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, l := range open {
+			if err := app.RemoveWork(context.Background(), store.Actor{ID: 1, Name: "A"}, []int64{l.ID}); err != nil {
 				t.Error(err)
 			}
 		}
-		if _, err := ownerDB(t).Exec(`UPDATE planned SET closed_at = NOW(), closed_by = 'A' WHERE closed_at IS NULL`); err != nil {
-			t.Error(err)
-		}
 	})
-	return ids[0], technician
+	return ids[0], made[0]
 }
 
 func ownerDB(t *testing.T) *sql.DB {

@@ -75,7 +75,7 @@ func (s *Store) AddWork(ctx context.Context, by Actor, lines []NewWork) (sent []
 			if l.Closes == 0 {
 				continue
 			}
-			if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE id = ? AND closed_at IS NULL`, now, by.Name, l.Closes); err != nil {
+			if err := s.closePlanned(ctx, tx, by, `id`, l.Closes); err != nil {
 				return err
 			}
 		}
@@ -93,10 +93,7 @@ func (s *Store) AddWork(ctx context.Context, by Actor, lines []NewWork) (sent []
 				codes = append(codes, l.Unit.Ledger.Code)
 			}
 		}
-		if err := s.changed(ctx, tx, by, "planned", counted(int64(len(sent)))+": "+strings.Join(codes, ", ")); err != nil {
-			return err
-		}
-		return nil
+		return s.changedRows(ctx, tx, by, "planned", counted(int64(len(sent)))+": "+strings.Join(codes, ", "), plannedTable, anys(sent)...)
 	})
 	return sent, already, err
 }
@@ -151,7 +148,7 @@ func (s *Store) RescheduleWork(ctx context.Context, by Actor, id int64, from, to
 		if _, err := tx.ExecContext(ctx, `UPDATE planned SET from_day = ?, to_day = ? WHERE id = ?`, from.String(), to.String(), id); err != nil {
 			return err
 		}
-		return s.changed(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Address, there.Work, days(from, to), days(there.From, there.To)))
+		return s.changedRows(ctx, tx, by, "planned_moved", fmt.Sprintf("%s %s: %s, before %s", there.Address, there.Work, days(from, to), days(there.From, there.To)), plannedTable, id)
 	})
 }
 
@@ -169,8 +166,29 @@ func (s *Store) RemoveWork(ctx context.Context, by Actor, ids []int64) error {
 				return err
 			}
 		}
-		return s.changed(ctx, tx, by, "planned_back", counted(int64(len(codes)))+": "+strings.Join(codes, ", "))
+		return s.changedRows(ctx, tx, by, "planned_back", counted(int64(len(codes)))+": "+strings.Join(codes, ", "), plannedTable, anys(ids)...)
 	})
+}
+
+// closePlanned takes the open lines off the work list whose column has a value.
+func (s *Store) closePlanned(ctx context.Context, tx *sql.Tx, by Actor, column string, value int64) error {
+	rows, err := tx.QueryContext(ctx, `SELECT id FROM planned WHERE `+column+` = ? AND closed_at IS NULL ORDER BY id FOR UPDATE`, value)
+	ids, err := collect(rows, err, func(rows *sql.Rows) (id int64, err error) { return id, rows.Scan(&id) })
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE `+column+` = ? AND closed_at IS NULL`, s.now().UTC(), cut(by.Name, 120), value); err != nil {
+		return err
+	}
+	return s.chained(ctx, tx, by.Name, "planned_back", plannedTable, anys(ids)...)
+}
+
+func anys[T any](list []T) []any {
+	all := make([]any, len(list))
+	for i, one := range list {
+		all[i] = one
+	}
+	return all
 }
 
 // lockWorkItem is a line no one else can change meanwhile; [ErrNoWorkItem].

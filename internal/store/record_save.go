@@ -521,7 +521,7 @@ func (s *Store) writeRecord(ctx context.Context, tx *sql.Tx, before Record, fact
 		if err := s.writeCold(ctx, tx, before.ID, facts); err != nil {
 			return err
 		}
-		return computeCurve(ctx, tx, before.ID)
+		return s.computeCurve(ctx, tx, before.ID)
 	}
 	return nil
 }
@@ -755,7 +755,7 @@ func (s *Store) setLeft(ctx context.Context, tx *sql.Tx, by Actor, before Record
 		if err := removeStatus(ctx, tx, before.ID); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE planned SET closed_at = ?, closed_by = ? WHERE unit_id = ? AND closed_at IS NULL`, s.now().UTC(), cut(by.Name, 120), before.ID); err != nil {
+		if err := s.closePlanned(ctx, tx, by, `unit_id`, before.ID); err != nil {
 			return err
 		}
 	}

@@ -62,7 +62,10 @@ func (s *Store) SaveRound(ctx context.Context, r Round) error {
 			_, err := tx.ExecContext(ctx, `
 				INSERT INTO round_log (id, person_id, who, title, device, started_at, closed_at, updated_at, revision, stops) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
 				r.ID, r.Person, cut(r.Who, 190), cut(r.Title, 200), cut(r.Device, 120), r.StartedAt.UTC(), utc(r.ClosedAt), s.now().UTC(), r.Revision, string(stops))
-			return err
+			if err != nil {
+				return err
+			}
+			return s.chained(ctx, tx, r.Who, "round_reported", roundTable, r.ID)
 		case err != nil:
 			return err
 		case person != r.Person:
@@ -72,7 +75,10 @@ func (s *Store) SaveRound(ctx context.Context, r Round) error {
 		}
 		_, err = tx.ExecContext(ctx, `UPDATE round_log SET title = ?, closed_at = ?, updated_at = ?, revision = ?, stops = ? WHERE id = ?`,
 			cut(r.Title, 200), utc(r.ClosedAt), s.now().UTC(), r.Revision, string(stops), r.ID)
-		return err
+		if err != nil {
+			return err
+		}
+		return s.chained(ctx, tx, r.Who, "round_reported", roundTable, r.ID)
 	})
 }
 

@@ -221,6 +221,9 @@ func (s *Store) SetForecast(ctx context.Context, site int64, nights []climate.Mi
 				return err
 			}
 		}
+		if err := s.chained(ctx, tx, programName, "forecast_read", forecastTable, site); err != nil {
+			return err
+		}
 		return coldChanged(ctx, tx)
 	})
 }
@@ -249,7 +252,10 @@ func (s *Store) AddNights(ctx context.Context, site int64, nights []climate.Mini
 				return err
 			}
 		}
-		return computeCurve(ctx, tx, site)
+		if err := s.chained(ctx, tx, programName, "nights_added", nightTable, site); err != nil {
+			return err
+		}
+		return s.computeCurve(ctx, tx, site)
 	})
 }
 
@@ -271,7 +277,7 @@ func (s *Store) SetReturnPeriod(ctx context.Context, by Actor, site int64, winte
 		if err := s.changedRows(ctx, tx, by, "site_changed", fmt.Sprintf("%s: planned for one winter in %d, before in %d", name, winters, before), siteTable, site); err != nil {
 			return err
 		}
-		return computeCurve(ctx, tx, site)
+		return s.computeCurve(ctx, tx, site)
 	})
 }
 
@@ -305,7 +311,7 @@ func (s *Store) SetWater(ctx context.Context, by Actor, site int64, w coolant.Mi
 
 // computeCurve of a site from its record. A record too short leaves the monthly
 // values in force.
-func computeCurve(ctx context.Context, tx *sql.Tx, site int64) error {
+func (s *Store) computeCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 	var winters int
 	err := tx.QueryRowContext(ctx, `SELECT winters FROM site WHERE id = ? FOR UPDATE`, site).Scan(&winters)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -337,6 +343,9 @@ func computeCurve(ctx context.Context, tx *sql.Tx, site int64) error {
 	if err != nil {
 		return err
 	}
+	if err := s.chained(ctx, tx, programName, "curve_computed", curveTable, site); err != nil {
+		return err
+	}
 	return coldChanged(ctx, tx)
 }
 
@@ -349,7 +358,7 @@ func (s *Store) RefreshCurves(ctx context.Context) error {
 		return err
 	}
 	for _, id := range sites {
-		if err := s.inTx(ctx, func(tx *sql.Tx) error { return computeCurve(ctx, tx, id) }); err != nil {
+		if err := s.inTx(ctx, func(tx *sql.Tx) error { return s.computeCurve(ctx, tx, id) }); err != nil {
 			return err
 		}
 	}

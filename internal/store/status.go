@@ -329,49 +329,44 @@ func addCounts(ctx context.Context, tx *sql.Tx, moved moves) error {
 	return err
 }
 
+// miscounted is by how much each count must change to be that of the rows.
+func miscounted(ctx context.Context, tx *sql.Tx) (moves, error) {
+	moved := moves{}
+	rows, err := tx.QueryContext(ctx, `SELECT basis, verdict, pending, night IS NOT NULL AS caught, discrepant, COUNT(*) FROM unit_status GROUP BY basis, verdict, pending, caught, discrepant`)
+	if _, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+		var basis []byte
+		var rank int
+		var pending, night, discrepant bool
+		err = rows.Scan(&basis, &rank, &pending, &night, &discrepant, &n)
+		var b Basis
+		copy(b[:], basis)
+		moved.add(n, b, countedAs(rank, pending, night, discrepant))
+		return n, err
+	}); err != nil {
+		return nil, err
+	}
+	rows, err = tx.QueryContext(ctx, `SELECT basis, of, n FROM status_count`)
+	_, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
+		var basis []byte
+		var k countKey
+		err = rows.Scan(&basis, &k.of, &n)
+		copy(k.basis[:], basis)
+		moved[k] -= n
+		return n, err
+	})
+	maps.DeleteFunc(moved, func(_ countKey, n int) bool { return n == 0 })
+	return moved, err
+}
+
 // CountStatuses holds the counts against the rows, and counts anew when they differ, as after rows
 // were changed past the program. It reports whether they did.
 func (s *Store) CountStatuses(ctx context.Context) (counted bool, err error) {
 	err = s.inTx(ctx, func(tx *sql.Tx) error {
-		want := map[countKey]int{}
-		rows, err := tx.QueryContext(ctx, `SELECT basis, verdict, pending, night IS NOT NULL AS caught, discrepant, COUNT(*) FROM unit_status GROUP BY basis, verdict, pending, caught, discrepant`)
-		if _, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
-			var basis []byte
-			var k countKey
-			var rank int
-			var pending, night, discrepant bool
-			err = rows.Scan(&basis, &rank, &pending, &night, &discrepant, &n)
-			copy(k.basis[:], basis)
-			for _, k.of = range countedAs(rank, pending, night, discrepant) {
-				want[k] += n
-			}
-			return n, err
-		}); err != nil {
+		moved, err := miscounted(ctx, tx)
+		if err != nil {
 			return err
 		}
-		have := map[countKey]int{}
-		rows, err = tx.QueryContext(ctx, `SELECT basis, of, n FROM status_count`)
-		if _, err = collect(rows, err, func(rows *sql.Rows) (n int, err error) {
-			var basis []byte
-			var k countKey
-			err = rows.Scan(&basis, &k.of, &n)
-			copy(k.basis[:], basis)
-			have[k] = n
-			return n, err
-		}); err != nil {
-			return err
-		}
-		moved := moves{}
-		for k, n := range want {
-			moved[k] += n
-		}
-		for k, n := range have {
-			moved[k] -= n
-		}
-		counted = false
-		for _, n := range moved {
-			counted = counted || n != 0
-		}
+		counted = len(moved) > 0
 		// Bases of earlier days, which no row has any more.
 		if _, err := tx.ExecContext(ctx, `DELETE FROM status_count WHERE n = 0`); err != nil {
 			return err

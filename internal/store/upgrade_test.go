@@ -224,9 +224,16 @@ func TestUpgrade(t *testing.T) {
 		return all
 	}
 	asVersion1(t)
+	if err := app.Forget(t.Context(), "calendar_feed", "plan_agreed", "plan_week", "plan_change", "placement", "technician", "job_parameter", "job_event", "job", "person_reading"); err != nil {
+		t.Fatal(err)
+	}
 	for _, version := range []int{18, 16, 14, 11, 8, 7, 6, 5} {
 		before := lines()
 		heads, breaks, err := app.Verify(t.Context(), nil)
+		if version == 18 {
+			// Rows of tables that are dropped below.
+			breaks = slices.DeleteFunc(breaks, func(b store.Break) bool { return strings.Contains(b.What, "was removed in line") })
+		}
 		// The chains of changes begin with the upgrade.
 		heads = slices.DeleteFunc(heads, func(h store.Head) bool { return h.Chain != "" })
 		if err != nil || len(breaks) > 0 {

@@ -22,6 +22,17 @@ func hasTable(ctx context.Context, q querier, name string) (bool, error) {
 	return n > 0, err
 }
 
+func tableNames(ctx context.Context, q querier) (map[string]bool, error) {
+	there := map[string]bool{}
+	rows, err := q.QueryContext(ctx, `SELECT table_name FROM information_schema.tables WHERE table_schema = DATABASE()`)
+	_, err = collect(rows, err, func(rows *sql.Rows) (name string, err error) {
+		err = rows.Scan(&name)
+		there[name] = true
+		return name, err
+	})
+	return there, err
+}
+
 func hasColumn(ctx context.Context, q querier, table, column string) (bool, error) {
 	var n int
 	err := q.QueryRowContext(ctx, `SELECT COUNT(*) FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name = ? AND column_name = ?`, table, column).Scan(&n)
@@ -129,21 +140,29 @@ func (c *changes) rows(ctx context.Context, tx *sql.Tx) error {
 	report := func(chain, subject string, seq int64, what string) {
 		c.rowBreaks = append(c.rowBreaks, Break{Unit: c.label(chain), Seq: seq, ID: subject, What: what})
 	}
-	circuits, err := hasTable(ctx, tx, "circuit")
+	there, err := tableNames(ctx, tx)
 	if err != nil {
 		return err
 	}
 	for _, t := range coveredTables {
-		if !circuits && (t == circuitTable || t == instrumentTable) {
-			continue // a database of a version before them
+		mark := registerChain + "\n" + t.marked()
+		if c.last[mark].seq == 0 {
+			continue // a database of a version before them, see [Store.Unchecked]
 		}
-		mark, err := t.mark(ctx, tx)
-		if err != nil {
-			return err
+		seen[mark] = true
+		if !there[t.name] {
+			report(registerChain, t.marked(), c.last[mark].seq, "the whole table is missing")
+			continue
 		}
-		seen[mark.chain+"\n"+mark.subject] = true
-		if c.last[mark.chain+"\n"+mark.subject].seq == 0 {
-			report(mark.chain, mark.subject, 0, "no line takes it into the chain")
+		if t.open != "" {
+			open, err := tx.QueryContext(ctx, t.open, 1)
+			if _, err = collect(open, err, func(open *sql.Rows) (key string, err error) {
+				err = open.Scan(&key)
+				seen[t.chain+"\n"+t.name+" "+key] = true
+				return key, err
+			}); err != nil {
+				return err
+			}
 		}
 		rows, err := t.rows(ctx, tx)
 		if err != nil {
@@ -151,6 +170,9 @@ func (c *changes) rows(ctx context.Context, tx *sql.Tx) error {
 		}
 		for _, r := range rows {
 			key := r.chain + "\n" + r.subject
+			if seen[key] {
+				continue // being written
+			}
 			seen[key] = true
 			line, there := c.last[key]
 			if !there {
@@ -161,11 +183,34 @@ func (c *changes) rows(ctx context.Context, tx *sql.Tx) error {
 		}
 	}
 	for _, key := range slices.Sorted(maps.Keys(c.last)) {
-		if line := c.last[key]; !seen[key] {
+		if line := c.last[key]; !seen[key] && line.columns != nil {
 			report(line.chain, line.subject, line.seq, "the row of this line is missing"+line.named())
 		}
 	}
 	return nil
+}
+
+// Unchecked are the tables that no chain holds yet, as in a database that an earlier version wrote last. Whoever takes the line away that
+// names a table breaks the chain of the register.
+func (s *Store) Unchecked(ctx context.Context) (tables []string, err error) {
+	chains, err := hasChains(ctx, s.db)
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range coveredTables {
+		if !chains {
+			tables = append(tables, t.name)
+			continue
+		}
+		mark, err := lastOf(ctx, s.db, registerChain, t.marked())
+		if err != nil {
+			return nil, err
+		}
+		if mark == "" {
+			tables = append(tables, t.name)
+		}
+	}
+	return tables, nil
 }
 
 // named by code or name, for a row that is missing.
