@@ -8,6 +8,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"net"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -22,12 +23,28 @@ import (
 	"diligentledger/internal/config"
 	"diligentledger/internal/demo"
 	"diligentledger/internal/drill"
+	"diligentledger/internal/store"
 )
 
 var errUnsound = errors.New("the drill found what must not be")
 
 // drillUnits of the demo fleet that are written to: few, so that writers meet.
 var drillUnits = []string{"CA-09", "CA-14", "CA-22", "CA-31", "TK-21", "HB-02"}
+
+// Units of the demo fleet that one worker has to itself: for jobs, for the register and for imports; and those of a round.
+var (
+	jobUnits    = []string{"CA-16", "CA-26"}
+	factsUnit   = "CA-28"
+	importUnits = []string{"CA-35", "CA-37", "CA-43", "CA-45"}
+	walkUnits   = []string{"CA-01", "CA-03", "CA-05", "CA-07"}
+)
+
+// Every so many kills there is a pause in which imports come to their end: they are worked on in the background, which the next
+// process may begin once the lease of the killed one has run out.
+const (
+	calmEvery = 12
+	calm      = 18 * time.Second
+)
 
 // awayAtMost is how long a kill may keep writes away before the drill gives up.
 const awayAtMost = 90 * time.Second
@@ -177,14 +194,75 @@ func (p *subject) killDatabase() error {
 	return nil
 }
 
-// technicianOf the demo fleet, who signs in.
-func technicianOf() (email, password string) {
+// personOf the demo fleet of a role, who signs in.
+func personOf(role access.Role) (email, password string) {
 	for _, d := range demo.People {
-		if d.Role == access.Technician {
+		if d.Role == role {
 			return d.Email, d.Password
 		}
 	}
 	return "", ""
+}
+
+// workersOf the drill beside the writers of notes: jobs, register, imports, plan, rounds with photos, archives.
+func workersOf(ctx context.Context, p *subject, seed uint64, lines func() []drill.Line) (all []drill.Worker, archives *drill.Archives, err error) {
+	boss := drill.NewClient(p.base, "127.0.0.30")
+	email, password := personOf(access.Coordinator)
+	if err := boss.SignIn(ctx, email, password); err != nil {
+		return nil, nil, err
+	}
+	next := func() *drill.Client {
+		c := drill.NewClient(p.base, fmt.Sprintf("127.0.0.%d", 31+len(all)))
+		c.Share(boss)
+		return c
+	}
+	// Lines for the plan to place: a job is of the work list, and one that the books show as done leaves it.
+	if status, text, err := boss.Call(ctx, http.MethodPost, "/api/v1/work-list", map[string]any{"units": drillUnits}); err != nil || status != http.StatusOK {
+		return nil, nil, fmt.Errorf("work list: %d %.200s %w", status, text, err)
+	}
+	for _, unit := range jobUnits {
+		all = append(all, drill.NewJobs(next(), unit, seed))
+	}
+	all = append(all, drill.NewFacts(next(), factsUnit, seed))
+	all = append(all, drill.NewImports(next(), importUnits, seed))
+	all = append(all, drill.NewPlan(next(), seed))
+	all = append(all, drill.NewWalks(next(), walkUnits, seed))
+	archives = drill.NewArchives(next(), lines)
+	return append(all, archives), archives, nil
+}
+
+// restored archives hold every line that was acknowledged before they were asked for; how many archives those were.
+func restored(ctx context.Context, dir string, archives []drill.Archive, out io.Writer) (sound bool, err error) {
+	sound = len(archives) > 0
+	for n, a := range archives {
+		folder := filepath.Join(dir, fmt.Sprint("restored-", n))
+		if err := os.MkdirAll(folder, 0o755); err != nil {
+			return false, err
+		}
+		if err := restoreInto(ctx, folder, a.Content, io.Discard); err != nil {
+			fmt.Fprintln(out, "  archive", n+1, err)
+			sound = false
+			continue
+		}
+		lost := 0
+		if err := withRegister(ctx, folder, func(s *store.Store) error {
+			for _, l := range a.Lines {
+				var there bool
+				if err := s.DB().QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM entry WHERE id = ?)`, l.ID).Scan(&there); err != nil {
+					return err
+				}
+				if !there {
+					lost++
+				}
+			}
+			return nil
+		}); err != nil {
+			return false, err
+		}
+		sound = sound && lost == 0
+		fmt.Fprintf(out, "  archive restored: every chain holds, %d lines acknowledged before it, %d lost\n", len(a.Lines), lost)
+	}
+	return sound, nil
 }
 
 // sharedClient from a loopback address of its own: the rate limit is one of each address.
@@ -195,7 +273,7 @@ func sharedClient(base string, session *drill.Client, n int) *drill.Client {
 }
 
 func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint64, out io.Writer) (sound bool, err error) {
-	email, password := technicianOf()
+	email, password := personOf(access.Technician)
 	if err := p.client.SignIn(ctx, email, password); err != nil {
 		return false, err
 	}
@@ -208,6 +286,18 @@ func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint6
 		all[i] = &drill.Writer{Client: sharedClient(p.base, p.client, i), Units: drillUnits, Rand: rand.New(rand.NewPCG(seed, uint64(i+1)))}
 		running.Go(func() { all[i].Run(writing) })
 	}
+	workers, archives, err := workersOf(ctx, p, seed, func() (lines []drill.Line) {
+		for _, w := range all {
+			lines = append(lines, w.Lines()...)
+		}
+		return lines
+	})
+	if err != nil {
+		return false, err
+	}
+	for _, w := range workers {
+		running.Go(func() { w.Run(writing) })
+	}
 	names := []string{"program", "database", "both"}
 	away := map[string][]time.Duration{}
 	var order []int
@@ -215,7 +305,11 @@ func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint6
 		if n%len(names) == 0 {
 			order = r.Perm(len(names)) // each as often as the others
 		}
-		wait(ctx, time.Duration(300+r.IntN(2000))*time.Millisecond)
+		between := time.Duration(200+r.IntN(1000)) * time.Millisecond
+		if n%calmEvery == calmEvery-1 {
+			between += calm
+		}
+		wait(ctx, between)
 		what := names[order[n%len(names)]]
 		killed := time.Now()
 		if what != "database" {
@@ -268,11 +362,21 @@ func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint6
 	for _, w := range wrong[:min(len(wrong), 3)] {
 		fmt.Fprintln(out, "  refused", w)
 	}
-	return c.Sound() && c.Acknowledged > 0 && len(wrong) == 0, nil
+	sound = c.Sound() && c.Acknowledged > 0 && len(wrong) == 0
+	for _, w := range workers {
+		t := w.Tally(ctx)
+		fmt.Fprintf(out, "  %-18s %5d acknowledged: %d lost, %d doubled, %d changed, %d stuck, %d wrong\n", t.What, t.Acknowledged, t.Lost, t.Doubled, t.Changed, t.Stuck, len(t.Wrong))
+		for _, text := range t.Wrong[:min(len(t.Wrong), 3)] {
+			fmt.Fprintln(out, "    ", text)
+		}
+		sound = sound && t.Sound()
+	}
+	kept, err := restored(ctx, filepath.Dir(p.data), archives.Kept(), out)
+	return sound && kept, err
 }
 
 func work(ctx context.Context, p *subject, technicians, seconds int, seed uint64, out io.Writer) (quiet bool, err error) {
-	email, password := technicianOf()
+	email, password := personOf(access.Technician)
 	if err := p.client.SignIn(ctx, email, password); err != nil {
 		return false, err
 	}

@@ -41,23 +41,31 @@ func NewClient(base, from string) *Client {
 	return &Client{base: base, http: &http.Client{Timeout: attempt, Transport: &http.Transport{DialContext: dialer.DialContext, MaxIdleConnsPerHost: 64}}}
 }
 
-// Call an operation; the status is 0 when there was no whole answer.
-func (c *Client) Call(ctx context.Context, method, path string, body any) (status int, text []byte, err error) {
+// Call an operation, a body of bytes as it is and another as JSON, with more headers; the status is 0 when there was no whole answer.
+func (c *Client) Call(ctx context.Context, method, path string, body any, headers ...string) (status int, text []byte, err error) {
 	var reader io.Reader
-	if body != nil {
-		b, err := json.Marshal(body)
+	kind := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case []byte:
+		reader, kind = bytes.NewReader(b), "application/octet-stream"
+	default:
+		text, err := json.Marshal(b)
 		if err != nil {
 			return 0, nil, err
 		}
-		reader = bytes.NewReader(b)
+		reader = bytes.NewReader(text)
 	}
 	req, err := http.NewRequestWithContext(ctx, method, c.base+path, reader)
 	if err != nil {
 		return 0, nil, err
 	}
-	req.Header.Set("Content-Type", "application/json")
+	req.Header.Set("Content-Type", kind)
 	req.Header.Set("Sec-Fetch-Site", "same-origin")
 	req.Header.Set("Cookie", c.cookie)
+	for i := 0; i+1 < len(headers); i += 2 {
+		req.Header.Set(headers[i], headers[i+1])
+	}
 	res, err := c.http.Do(req)
 	if err != nil {
 		return 0, nil, err
@@ -87,7 +95,10 @@ func (c *Client) SignIn(ctx context.Context, email, password string) error {
 func (c *Client) Share(other *Client) { c.cookie = other.cookie }
 
 // Line that was acknowledged.
-type Line struct{ Unit, ID, Text string }
+type Line struct {
+	Unit, ID, Text string
+	struck         bool
+}
 
 // Writer writes one note after another, each until it is acknowledged, with its one id.
 type Writer struct {
@@ -192,6 +203,7 @@ func Notes(ctx context.Context, c *Client, units []string) ([]Line, error) {
 							Text string `json:"text"`
 						} `json:"note"`
 					} `json:"body"`
+					Struck json.RawMessage `json:"struck"`
 				} `json:"lines"`
 			}
 			if err == nil {
@@ -201,7 +213,7 @@ func Notes(ctx context.Context, c *Client, units []string) ([]Line, error) {
 				return nil, err
 			}
 			for _, l := range page.Lines {
-				all = append(all, Line{Unit: unit, ID: l.ID, Text: l.Body.Note.Text})
+				all = append(all, Line{Unit: unit, ID: l.ID, Text: l.Body.Note.Text, struck: len(l.Struck) > 0})
 			}
 			if page.First == 0 {
 				break

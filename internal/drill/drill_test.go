@@ -12,19 +12,19 @@ import (
 
 // Each way to lose a line is counted as itself.
 func TestCompare(t *testing.T) {
-	a, b, c := Line{"U", "1", "a"}, Line{"U", "2", "b"}, Line{"V", "3", "c"}
+	a, b, c := Line{Unit: "U", ID: "1", Text: "a"}, Line{Unit: "U", ID: "2", Text: "b"}, Line{Unit: "V", ID: "3", Text: "c"}
 	sent := []Line{a, b, c}
 	for _, k := range []struct {
 		name  string
 		there []Line
 		want  Count
 	}{
-		{"all", []Line{c, b, a, {"U", "9", "other"}}, Count{Acknowledged: 3}},
+		{"all", []Line{c, b, a, {Unit: "U", ID: "9", Text: "other"}}, Count{Acknowledged: 3}},
 		{"one lost", []Line{a, c}, Count{Acknowledged: 3, Lost: 1}},
 		{"one doubled", []Line{a, b, c, b}, Count{Acknowledged: 3, Doubled: 1}},
-		{"written again under another id", []Line{a, b, c, {"U", "4", "b"}}, Count{Acknowledged: 3, Doubled: 1}},
-		{"one changed", []Line{a, {"U", "2", "x"}, c}, Count{Acknowledged: 3, Changed: 1}},
-		{"on another unit", []Line{a, b, {"U", "3", "c"}}, Count{Acknowledged: 3, Changed: 1}},
+		{"written again under another id", []Line{a, b, c, {Unit: "U", ID: "4", Text: "b"}}, Count{Acknowledged: 3, Doubled: 1}},
+		{"one changed", []Line{a, {Unit: "U", ID: "2", Text: "x"}, c}, Count{Acknowledged: 3, Changed: 1}},
+		{"on another unit", []Line{a, b, {Unit: "U", ID: "3", Text: "c"}}, Count{Acknowledged: 3, Changed: 1}},
 		{"nothing", nil, Count{Acknowledged: 3, Lost: 3}},
 	} {
 		got := Compare(sent, k.there)

@@ -16,6 +16,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -30,6 +31,7 @@ import (
 // mutant is one change of one file.
 type mutant struct {
 	pkg, file string // import path, absolute path
+	class     string
 	line      int
 	from, to  int // bytes of the file
 	was, is   string
@@ -39,10 +41,12 @@ func (m mutant) String() string {
 	return fmt.Sprintf("%s:%d %s → %s", strings.TrimPrefix(m.pkg+"/"+filepath.Base(m.file), "diligentledger/"), m.line, m.was, m.is)
 }
 
-// swapped operators: the bound of a comparison, a sign, a connective.
-var swapped = map[token.Token]token.Token{
-	token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR, token.EQL: token.NEQ, token.NEQ: token.EQL,
-	token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO, token.QUO: token.MUL, token.LAND: token.LOR, token.LOR: token.LAND,
+// classes of changes: "bound" is < for <= and the like, which differs at one value alone; "comparison" is the opposite one.
+var classes = map[string]map[token.Token]token.Token{
+	"bound":      {token.LSS: token.LEQ, token.LEQ: token.LSS, token.GTR: token.GEQ, token.GEQ: token.GTR},
+	"comparison": {token.LSS: token.GEQ, token.GEQ: token.LSS, token.GTR: token.LEQ, token.LEQ: token.GTR, token.EQL: token.NEQ, token.NEQ: token.EQL},
+	"sign":       {token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO, token.QUO: token.MUL},
+	"connective": {token.LAND: token.LOR, token.LOR: token.LAND},
 }
 
 // outcome of a mutant.
@@ -105,7 +109,7 @@ func run(args []string, out io.Writer) error {
 				o, err := try(all[i])
 				mu.Lock()
 				outcomes[i], failed = o, errors.Join(failed, err)
-				fmt.Fprintf(log, "%s\t%s\n", o, all[i])
+				fmt.Fprintf(log, "%s\t%s\t%s\n", o, all[i].class, all[i])
 				mu.Unlock()
 			}
 		})
@@ -123,16 +127,17 @@ func run(args []string, out io.Writer) error {
 
 // report is the table of docs/reliability.md.
 func report(out io.Writer, total int, seed uint64, all []mutant, outcomes []outcome) error {
-	count := map[string]map[outcome]int{"all": {}}
+	count := map[string]map[outcome]int{}
 	for i, m := range all {
-		if count[m.pkg] == nil {
-			count[m.pkg] = map[outcome]int{}
+		for _, row := range []string{"all", "class " + m.class, m.pkg} {
+			if count[row] == nil {
+				count[row] = map[outcome]int{}
+			}
+			count[row][outcomes[i]]++
 		}
-		count[m.pkg][outcomes[i]]++
-		count["all"][outcomes[i]]++
 	}
 	w := bufio.NewWriter(out)
-	fmt.Fprintf(w, "%d mutants, %d drawn with seed %d.\n\n| package | mutants | killed | share |\n|---|---|---|---|\n", total, len(all), seed)
+	fmt.Fprintf(w, "%d mutants, %d drawn with seed %d.\n\n| class, package | mutants | killed | share |\n|---|---|---|---|\n", total, len(all), seed)
 	names := make([]string, 0, len(count))
 	for name := range count {
 		names = append(names, name)
@@ -189,9 +194,9 @@ func mutantsOf(pkg, path string) (all []mutant, err error) {
 	if err != nil {
 		return nil, err
 	}
-	add := func(at token.Pos, was, is string) {
+	add := func(at token.Pos, class, was, is string) {
 		p := set.Position(at)
-		all = append(all, mutant{pkg: pkg, file: path, line: p.Line, from: p.Offset, to: p.Offset + len(was), was: was, is: is})
+		all = append(all, mutant{pkg: pkg, file: path, class: class, line: p.Line, from: p.Offset, to: p.Offset + len(was), was: was, is: is})
 	}
 	ast.Inspect(file, func(n ast.Node) bool {
 		switch n := n.(type) {
@@ -204,15 +209,17 @@ func mutantsOf(pkg, path string) (all []mutant, err error) {
 			return false
 		case *ast.BasicLit:
 			if is := otherNumber(n); is != "" {
-				add(n.Pos(), n.Value, is)
+				add(n.Pos(), "constant", n.Value, is)
 			}
 		case *ast.BinaryExpr:
-			if op, ok := swapped[n.Op]; ok {
-				add(n.OpPos, n.Op.String(), op.String())
+			for _, class := range slices.Sorted(maps.Keys(classes)) {
+				if op, ok := classes[class][n.Op]; ok {
+					add(n.OpPos, class, n.Op.String(), op.String())
+				}
 			}
 		case *ast.UnaryExpr:
 			if n.Op == token.SUB {
-				add(n.OpPos, "-", "+")
+				add(n.OpPos, "sign", "-", "+")
 			}
 		}
 		return true

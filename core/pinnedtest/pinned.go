@@ -1,0 +1,179 @@
+// Package pinnedtest holds what the core answers to drawn questions against what it answered when somebody last looked: a file of
+// testdata with a line for each dozen of questions. It says that an answer changed, not that it was right: the tables, worked examples and laws
+// of each package do. A change that is meant is written with -update, and its lines are read before they are kept.
+package pinnedtest
+
+import (
+	"crypto/sha256"
+	"encoding"
+	"flag"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+var update = flag.Bool("update", false, "write the pinned answers anew")
+
+// digits of a number that count: processors differ in the last ones.
+const digits = 9
+
+// chunk of answers that are one line, of the first question and a hash of all.
+const chunk = 12
+
+// shown of an answer when its line differs.
+const shown = 300
+
+// Answers by their question, in the order in which they were asked.
+type Answers struct {
+	lines []string
+}
+
+// Add an answer; values that JSON does not have, as NaN, are written as texts.
+func (a *Answers) Add(question string, answer ...any) {
+	parts := make([]string, len(answer))
+	for i, v := range answer {
+		parts[i] = text(v)
+	}
+	a.lines = append(a.lines, strings.ReplaceAll(question+"\t"+strings.Join(parts, " "), "\n", " "))
+}
+
+// Check the answers against a file of testdata.
+func (a *Answers) Check(t *testing.T, name string) {
+	t.Helper()
+	file := filepath.Join("testdata", name)
+	var have []string
+	for some := range slices.Chunk(a.lines, chunk) {
+		question, _, _ := strings.Cut(some[0], "\t")
+		have = append(have, fmt.Sprintf("%s\t%.16x", question, sha256.Sum256([]byte(strings.Join(some, "\n")))))
+	}
+	if *update {
+		if err := os.MkdirAll("testdata", 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(file, []byte(strings.Join(have, "\n")+"\n"), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	content, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := strings.Split(strings.TrimSuffix(string(content), "\n"), "\n")
+	differ := 0
+	for i := range max(len(want), len(have)) {
+		var was, is string
+		if i < len(want) {
+			was = want[i]
+		}
+		if i < len(have) {
+			is = have[i]
+		}
+		if was == is {
+			continue
+		}
+		if differ++; differ > 2 {
+			continue
+		}
+		t.Errorf("line %d of %s: was %q, is %q; one of these:", i+1, file, was, is)
+		for _, line := range a.lines[min(i*chunk, len(a.lines)):min((i+1)*chunk, len(a.lines))] {
+			t.Logf("%.*s", shown, line)
+		}
+	}
+	if differ > 0 {
+		t.Errorf("%d of %d lines of %s changed; if that is meant: go test -run %s -update", differ, len(want), file, t.Name())
+	}
+}
+
+// text of a value: JSON with numbers of few digits.
+func text(v any) string {
+	if err, ok := v.(error); ok && !(reflect.ValueOf(v).Kind() == reflect.Pointer && reflect.ValueOf(v).IsNil()) {
+		return "error: " + err.Error()
+	}
+	var b strings.Builder
+	write(&b, reflect.ValueOf(v), 0)
+	return b.String()
+}
+
+func number(f float64) string {
+	switch {
+	case math.IsNaN(f):
+		return "NaN"
+	case f == 0 || math.Abs(f) < 1e-12:
+		return "0"
+	}
+	return strconv.FormatFloat(f, 'g', digits, 64)
+}
+
+// write every exported field, whatever its tags say; a type with a text of its own by that.
+func write(b *strings.Builder, v reflect.Value, depth int) {
+	if !v.IsValid() {
+		b.WriteString("nil")
+		return
+	}
+	if depth > 30 {
+		b.WriteString("…")
+		return
+	}
+	// A day or a moment has no field that can be read, and a text of its own.
+	if v.Kind() == reflect.Struct && v.CanInterface() && v.NumField() > 0 && !v.Type().Field(0).IsExported() {
+		if m, ok := v.Interface().(encoding.TextMarshaler); ok {
+			if out, err := m.MarshalText(); err == nil {
+				b.Write(out)
+				return
+			}
+		}
+	}
+	switch v.Kind() {
+	case reflect.Float64, reflect.Float32:
+		b.WriteString(number(v.Float()))
+	case reflect.Pointer, reflect.Interface:
+		if v.IsNil() {
+			b.WriteString("nil")
+			return
+		}
+		if v.Kind() == reflect.Interface {
+			b.WriteString(v.Elem().Type().Name() + " ")
+		}
+		write(b, v.Elem(), depth+1)
+	case reflect.Struct:
+		b.WriteString("{")
+		for i := range v.NumField() {
+			if f := v.Type().Field(i); f.IsExported() && !v.Field(i).IsZero() {
+				b.WriteString(f.Name + ":")
+				write(b, v.Field(i), depth+1)
+				b.WriteString(" ")
+			}
+		}
+		b.WriteString("}")
+	case reflect.Slice, reflect.Array:
+		if v.Type().Elem().Kind() == reflect.Uint8 {
+			fmt.Fprintf(b, "%x", v.Interface())
+			return
+		}
+		b.WriteString("[")
+		for i := range v.Len() {
+			write(b, v.Index(i), depth+1)
+			b.WriteString(" ")
+		}
+		b.WriteString("]")
+	case reflect.Map:
+		keys := v.MapKeys()
+		slices.SortFunc(keys, func(x, y reflect.Value) int { return strings.Compare(fmt.Sprint(x), fmt.Sprint(y)) })
+		b.WriteString("{")
+		for _, k := range keys {
+			fmt.Fprintf(b, "%v:", k)
+			write(b, v.MapIndex(k), depth+1)
+			b.WriteString(" ")
+		}
+		b.WriteString("}")
+	case reflect.Func, reflect.Chan:
+	default:
+		fmt.Fprint(b, v)
+	}
+}
