@@ -3461,12 +3461,15 @@ type Line struct {
 	Id           openapi_types.UUID `json:"id"`
 
 	// Implied L that went, or were found, without being written down.
-	Implied    *float64   `json:"implied,omitempty"`
-	Kind       EntryKind  `json:"kind"`
-	Notes      []LineNote `json:"notes"`
-	Product    *Product   `json:"product,omitempty"`
-	RecordedAt *time.Time `json:"recordedAt,omitempty"`
-	RecordedBy *string    `json:"recordedBy,omitempty"`
+	Implied *float64   `json:"implied,omitempty"`
+	Kind    EntryKind  `json:"kind"`
+	Notes   []LineNote `json:"notes"`
+
+	// PhotosMissing What is said when photos that it names have not been received.
+	PhotosMissing *string    `json:"photosMissing,omitempty"`
+	Product       *Product   `json:"product,omitempty"`
+	RecordedAt    *time.Time `json:"recordedAt,omitempty"`
+	RecordedBy    *string    `json:"recordedBy,omitempty"`
 
 	// Strikes What a strike voids, in words; none when that is not in these books.
 	Strikes *string         `json:"strikes,omitempty"`
@@ -3561,6 +3564,9 @@ type Morning struct {
 
 	// PendingCount Units with a check that is due.
 	PendingCount int `json:"pendingCount"`
+
+	// PhotosMissing Entries of the last weeks that name a photo which was not received, the newest first.
+	PhotosMissing []PhotoMissing `json:"photosMissing"`
 
 	// Rounds Rounds under way and those of the last day, the newest first.
 	Rounds []RoundSummary `json:"rounds"`
@@ -3675,6 +3681,16 @@ type Person struct {
 	Invited bool   `json:"invited"`
 	Name    string `json:"name"`
 	Role    Role   `json:"role"`
+}
+
+// PhotoMissing defines model for PhotoMissing.
+type PhotoMissing struct {
+	// At When the entry was recorded.
+	At   time.Time `json:"at"`
+	Text string    `json:"text"`
+
+	// Unit Address of the account.
+	Unit string `json:"unit"`
 }
 
 // PlanBay defines model for PlanBay.

@@ -173,7 +173,7 @@ func TestFactsFoldOnce(t *testing.T) {
 // its stored accounts are folded anew once.
 func TestUpgrade(t *testing.T) {
 	back := map[int][]string{
-		19: {`DROP TABLE calendar_feed, plan_agreed, plan_week, plan_change, placement, plan_state, technician`, `DROP TABLE job_parameter, job_event, job`, `DROP INDEX entry_job ON entry`, `ALTER TABLE entry DROP COLUMN job`, `ALTER TABLE unit_status ADD KEY unit_status_basis (site_id, plan_id, basis, cold), DROP INDEX unit_status_cold, DROP COLUMN winter_id, DROP COLUMN cold_offset`,
+		19: {`DROP TABLE calendar_feed, plan_agreed, plan_week, plan_change, placement, plan_state, technician`, `DROP TABLE job_parameter, job_event, job`, `DROP INDEX entry_photos ON entry`, `ALTER TABLE entry DROP COLUMN photos`, `DROP INDEX entry_job ON entry`, `ALTER TABLE entry DROP COLUMN job`, `ALTER TABLE unit_status ADD KEY unit_status_basis (site_id, plan_id, basis, cold), DROP INDEX unit_status_cold, DROP COLUMN winter_id, DROP COLUMN cold_offset`,
 			`ALTER TABLE planned MODIFY work ENUM('renewal','correction','test','level','cap','hoses','repair','dose','filter','chemistry') NOT NULL`,
 			`ALTER TABLE site DROP COLUMN water_hardness, DROP COLUMN water_chloride, DROP COLUMN water_sulphate, DROP COLUMN water_solids`, `ALTER TABLE circuit DROP COLUMN raw_water`,
 			`ALTER TABLE unit DROP FOREIGN KEY unit_winter`, `ALTER TABLE unit DROP COLUMN raw_water, DROP COLUMN winter_site_id, DROP COLUMN cold_offset, DROP COLUMN heated`,
@@ -247,7 +247,7 @@ func TestUpgrade(t *testing.T) {
 				}
 			}
 		}
-		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 27-version {
+		if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 28-version {
 			t.Fatalf("%d steps from %d, %v", n, version, err)
 		}
 		if after := lines(); !reflect.DeepEqual(after, before) {
@@ -474,7 +474,7 @@ func statusOfBefore(t *testing.T, version int) {
 			t.Fatalf("%s: %v", statement, err)
 		}
 	}
-	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 27-version {
+	if n, err := store.Migrate(t.Context(), instance.OwnerDSN()); err != nil || n != 28-version {
 		t.Fatalf("%d steps, %v", n, err)
 	}
 	for _, clocks := range []bool{false, true} {

@@ -103,6 +103,13 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 	if answer.Rounds, err = h.rounds(ctx); err != nil {
 		return nil, err
 	}
+	missing, err := h.fleet.MissingPhotos(ctx)
+	if err != nil {
+		return nil, err
+	}
+	answer.PhotosMissing = each(missing, func(p store.MissingPhoto) api.PhotoMissing {
+		return api.PhotoMissing{Unit: p.Code, At: p.RecordedAt, Text: words.PhotoMissing(p.Kind, p.RecordedBy)}
+	})
 	answer.PendingCount, answer.NightCount, answer.DiscrepancyCount = m.Counts.Pending, m.Counts.Nights, m.Counts.Discrepant
 	if m.Coldest != nil {
 		answer.Tonight = &api.Night{Site: m.Coldest.Site, Celsius: float64(m.Coldest.Celsius)}
@@ -245,6 +252,9 @@ func (h handlers) GetAccount(ctx context.Context, r api.GetAccountRequestObject)
 	var out api.Account
 	err := h.fleet.UseAccount(ctx, r.Code, func(m fleet.EvaluatedUnit) error {
 		out = account(reader(ctx), m, orElse(r.Params.Lines, 40))
+		if err := h.photosMissing(ctx, out.Lines); err != nil {
+			return err
+		}
 		out.MayRelease = slices.Contains(access.Permitted(access.Releases, m.Unit.Ledger.Aircraft), writer(ctx).Role)
 		inZone(&out, m.Unit.Zone)
 		return nil
@@ -275,6 +285,9 @@ func (h handlers) ListLines(ctx context.Context, r api.ListLinesRequestObject) (
 		}
 		out.First = max(0, len(places)-orElse(p.Limit, 100))
 		out.Lines = lines(reader(ctx), wordsUnit(m), m.Account, places[out.First:])
+		if err := h.photosMissing(ctx, out.Lines); err != nil {
+			return err
+		}
 		inZone(&out, m.Unit.Zone)
 		return nil
 	})

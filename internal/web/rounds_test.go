@@ -251,6 +251,36 @@ func photo(t *testing.T, side int) []byte {
 	return out.Bytes()
 }
 
+// An account says that a photo which a line names was not received, until it is.
+func TestPhotoNotReceived(t *testing.T) {
+	content := photo(t, 43)
+	sum := sha256.Sum256(content)
+	hash := hex.EncodeToString(sum[:])
+	e := entry("note", noon.Add(-time.Hour), m{"text": "see the photo of the clamp"})
+	e["attachments"] = []string{hash}
+	if res, text := ask(t, "POST", "/api/v1/units/CA-07/entries", e, as(access.Technician)...); res.StatusCode != http.StatusCreated {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	said := func() string {
+		t.Helper()
+		for _, l := range get[api.Account](t, "/api/v1/units/CA-07").Lines {
+			if l.Id.String() == e["id"] && l.PhotosMissing != nil {
+				return *l.PhotosMissing
+			}
+		}
+		return ""
+	}
+	if got := said(); got != "Photo of note not received: it may still be on the device of T. Quayle." {
+		t.Errorf("%q", got)
+	}
+	if res, text := ask(t, "PUT", "/api/v1/attachments/"+hash, string(content), append(as(access.Technician), "Content-Type", "image/jpeg")...); res.StatusCode != http.StatusNoContent {
+		t.Fatalf("%d %s", res.StatusCode, text)
+	}
+	if got := said(); got != "" {
+		t.Errorf("it was received: %q", got)
+	}
+}
+
 // Photos are kept by their hash; what says where it was taken, is no JPEG, or is not what its hash says, is
 // refused.
 func TestPhotos(t *testing.T) {

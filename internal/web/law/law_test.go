@@ -4,13 +4,11 @@ package law
 
 import (
 	"bytes"
-	"context"
 	"crypto/sha256"
 	"encoding/json"
 	"flag"
 	"fmt"
 	"io"
-	"log/slog"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -20,7 +18,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"testing/fstest"
 	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -34,9 +31,8 @@ import (
 	"diligentledger/internal/fleet"
 	"diligentledger/internal/mariadb"
 	"diligentledger/internal/mariadb/mariadbtest"
-	"diligentledger/internal/people"
 	"diligentledger/internal/store"
-	"diligentledger/internal/web"
+	"diligentledger/internal/web/webtest"
 )
 
 // lasts is how long the law is held against random operations, beyond the first ones; CONTRIBUTING.md has the long run.
@@ -54,37 +50,18 @@ var (
 	books  *store.Store
 	owner  *store.Store
 	desk   *fleet.Fleet
+	opened webtest.Books
 )
 
 func now() time.Time { return noon.Add(time.Duration(ticks.Add(1)) * time.Millisecond) }
 
-type noMail struct{}
-
-func (noMail) Send(context.Context, string, string, string) error { return nil }
-
 func TestMain(m *testing.M) {
 	mariadbtest.Main(m, func(i *mariadb.Instance) {
-		must := func(err error) {
-			if err != nil {
-				panic(err)
-			}
+		b, err := webtest.Open(i, demo.Fleet(noon), now, true)
+		if err != nil {
+			panic(err)
 		}
-		var err error
-		owner, err = store.OpenPatient(i.OwnerDSN(), now)
-		must(err)
-		must(owner.Load(context.Background(), demo.Fleet(noon)))
-		books, err = store.OpenPatient(i.AppDSN(), now)
-		must(err)
-		service, err := people.New(people.Config{Store: books, Outbox: noMail{}, Address: "http://ledger.test", Now: now, Memory: 64})
-		must(err)
-		must(service.OpenDevices(context.Background()))
-		must(service.AddDemo(context.Background(), demo.People))
-		desk = fleet.New(books, now)
-		_, err = desk.RefreshStatus(context.Background())
-		must(err)
-		h, err := web.New(web.Config{Fleet: desk, People: service, Screens: fstest.MapFS{"index.html": {Data: []byte(`<meta name="style-nonce" content="__NONCE__">`)}}, Log: slog.New(slog.DiscardHandler), Rate: 1e6, Stream: time.Second})
-		must(err)
-		server = httptest.NewServer(h)
+		opened, server, books, owner, desk = b, b.Server, b.Store, b.Owner, b.Desk
 	})
 }
 
@@ -598,20 +575,11 @@ func (r *random) signInOnly() {
 			continue
 		}
 		seen[p.Role] = true
-		body, _ := json.Marshal(map[string]string{"email": p.Email, "password": p.Password})
-		req, _ := http.NewRequestWithContext(r.t.Context(), "POST", server.URL+"/api/v1/session", bytes.NewReader(body))
-		req.Header.Set("Sec-Fetch-Site", "same-origin")
-		req.Header.Set("Content-Type", "application/json")
-		res, err := http.DefaultClient.Do(req)
+		cookie, err := opened.SignIn(r.t.Context(), p.Role)
 		if err != nil {
 			r.t.Fatal(err)
 		}
-		res.Body.Close()
-		for _, c := range res.Cookies() {
-			if c.Name == "session" {
-				r.callers = append(r.callers, caller{"a " + string(p.Role), p.Role, [2]string{"Cookie", "session=" + c.Value}})
-			}
-		}
+		r.callers = append(r.callers, caller{"a " + string(p.Role), p.Role, [2]string{"Cookie", cookie}})
 	}
 }
 

@@ -279,7 +279,7 @@ const LedgerLine = memo(function LedgerLine(p: {
             : ""}
         </span>
         {line.attachments?.map((hash) => (
-          <Attachment key={hash} hash={hash} />
+          <Attachment key={hash} hash={hash} missing={line.photosMissing} />
         ))}
         {struck && (
           <div className="small alarm">
@@ -326,14 +326,14 @@ export function Blended({ account }: { account: Account }) {
   return account.blendedText === "" ? null : <p className="alarm fine">{account.blendedText}</p>;
 }
 
-/** A photo of a line; a report that is kept elsewhere is named by its hash. */
-function Attachment({ hash }: { hash: string }) {
+/** A photo of a line, or what is said when it was not received; a report that is kept elsewhere is named by its hash. */
+function Attachment({ hash, missing }: { hash: string; missing: string | undefined }) {
   const [absent, setAbsent] = useState(false);
   const address = `/api/v1/attachments/${hash}`;
   if (absent)
     return (
-      <div className="small faint" title={hash}>
-        report or photo that is not here, SHA-256 <span className="figures">{hash.slice(0, 12)}…</span>
+      <div className={missing ? "small alarm" : "small faint"} title={hash}>
+        {missing ?? "Report kept elsewhere."} SHA-256 <span className="figures">{hash.slice(0, 12)}…</span>
       </div>
     );
   return (

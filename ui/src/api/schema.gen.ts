@@ -3128,6 +3128,8 @@ export interface components {
             ahead: components["schemas"]["NightAhead"][];
             /** @description Rounds under way and those of the last day, the newest first. */
             rounds: components["schemas"]["RoundSummary"][];
+            /** @description Entries of the last weeks that name a photo which was not received, the newest first. */
+            photosMissing: components["schemas"]["PhotoMissing"][];
         };
         DiscrepancyRow: {
             unit: components["schemas"]["UnitName"];
@@ -3552,6 +3554,16 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        PhotoMissing: {
+            /** @description Address of the account. */
+            unit: string;
+            /**
+             * Format: date-time
+             * @description When the entry was recorded.
+             */
+            at: string;
+            text: string;
+        };
         Line: {
             /** Format: uuid */
             id: string;
@@ -3580,6 +3592,8 @@ export interface components {
             notes: components["schemas"]["LineNote"][];
             /** @description Reports that belong to it, each by its SHA-256. */
             attachments?: string[];
+            /** @description What is said when photos that it names have not been received. */
+            photosMissing?: string;
             struck?: components["schemas"]["Struck"];
             /** @description What a strike voids, in words; none when that is not in these books. */
             strikes?: string;

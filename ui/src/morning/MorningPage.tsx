@@ -11,7 +11,7 @@ import { UnitCode } from "../marks/UnitCode";
 import { Vial } from "../marks/Vial";
 import { morningRows } from "./rows";
 import { type FileFormat, download } from "../words/csv";
-import { celsius, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
+import { celsius, dayTime, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
 type Row = Schemas["MorningRow"];
@@ -124,6 +124,7 @@ export function MorningPage() {
             onMore={more}
           />
           {data.rounds.length > 0 && <RoundLines rounds={data.rounds} />}
+          {data.photosMissing.length > 0 && <PhotosMissing photos={data.photosMissing} />}
           <Nights data={data} onMore={more} />
           <Discrepancies rows={data.discrepancies} count={data.discrepancyCount} onMore={more} />
 
@@ -133,6 +134,30 @@ export function MorningPage() {
         </div>
       )}
     </Frame>
+  );
+}
+
+const photosShown = 5;
+
+/** Entries that name a photo which was not received. */
+function PhotosMissing({ photos }: { photos: readonly Schemas["PhotoMissing"][] }) {
+  return (
+    <section className="section" aria-label="Photos not received">
+      <Heading title="Photos not received" count={photos.length} />
+      <ul className="round-lines">
+        {photos.slice(0, photosShown).map((p) => (
+          <li key={p.unit + p.at}>
+            <RouterLink className="link" to={`/units/${encodeURIComponent(p.unit)}`} data-line>
+              {p.unit}
+            </RouterLink>{" "}
+            <span>
+              {dayTime(p.at)}: {p.text}
+            </span>
+          </li>
+        ))}
+        {photos.length > photosShown && <li>and {photos.length - photosShown} more</li>}
+      </ul>
+    </section>
   );
 }
 
