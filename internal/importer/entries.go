@@ -68,6 +68,7 @@ func (r *rowReader) entries() {
 		}
 		return date, dated
 	}
+	before := len(r.unit.Entries)
 	renewed := r.renewal(event, on)
 	r.topUp(event, date)
 	r.meterReading(event, on)
@@ -75,6 +76,10 @@ func (r *rowReader) entries() {
 	r.cap(event, on)
 	r.hoses(event, on)
 	r.texts(event, date, dated)
+	// A remark that no entry of a dated row carries is a note by itself.
+	if event == "" && dated && r.cells[Remark] != "" && len(r.unit.Entries) == before && len(r.problems) == 0 {
+		r.add(r.at(date, 58), ledger.NoteBody{Text: r.note()}, Remark, Remark)
+	}
 }
 
 // note of what a row says beside its figures: who, and the remark.
@@ -376,7 +381,7 @@ func (r *rowReader) hoses(event Target, on func(Target) (measure.Date, bool)) {
 	r.add(r.at(day, 45), b, HosesFound, HosesFound, Defect)
 }
 
-// texts: a defect, and a remark that no figure of the row carries.
+// texts: a defect, and the remark of an event that is one.
 func (r *rowReader) texts(event Target, day measure.Date, dated bool) {
 	if text := r.cells[Defect]; text != "" && event != CapOn && event != HosesOn {
 		if !dated {

@@ -108,6 +108,30 @@ func TestNumbers(t *testing.T) {
 	}
 }
 
+// A remark of a dated row that says nothing else is a note; beside a figure it is carried by that entry.
+func TestRemarkAlone(t *testing.T) {
+	for text, want := range map[string]string{
+		"unit;date;note\nCA-1;2026-03-01;clamp replaced\n":                     "note clamp replaced",
+		"unit;date;note;odometer\nCA-1;2026-03-01;clamp replaced;12000 km\n": "meter ",
+		"unit;date;note\nCA-1;;clamp replaced\n":                              "",
+	} {
+		columns := []Target{"code", Date, Remark, MeterRead}[:strings.Count(strings.SplitN(text, "\n", 2)[0], ";")+1]
+		p := Read(table(t, text), columns, Options{}, known())
+		got := ""
+		for _, u := range p.Units {
+			for _, e := range u.Entries {
+				got += string(ledger.KindOf(e.Body)) + " "
+				if n, ok := e.Body.(ledger.NoteBody); ok {
+					got += n.Text
+				}
+			}
+		}
+		if got != want {
+			t.Errorf("%q: %q, want %q; %+v", text, got, want, p.Problems)
+		}
+	}
+}
+
 // What a file leaves open is asked, never assumed: until it is answered no row that rests on it is taken.
 func TestNothingIsAssumed(t *testing.T) {
 	file := table(t, "unit;kind;last changed;odometer;cap checked\nX-1;car;2025-03-01;12000;2025-03-01\n")

@@ -56,6 +56,11 @@ const apiPrefix = "/api/v1/"
 func answerError(log *slog.Logger, room func() error, zone func(context.Context) (*time.Location, error)) echo.HTTPErrorHandler {
 	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
 	return func(c *echo.Context, err error) {
+		if begun, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && begun.Committed {
+			// A part of the answer is away. It must not end as if it were whole: the connection is cut, so that whoever asked sees it.
+			log.Warn("answer cut off", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+			panic(http.ErrAbortHandler)
+		}
 		p := problemOf(err)
 		if p == noDatabase && room != nil && room() != nil {
 			p = diskFull // the likelier reason
