@@ -369,7 +369,8 @@ func killRounds(ctx context.Context, p *subject, rounds, writers int, seed uint6
 		for _, text := range t.Wrong[:min(len(t.Wrong), 3)] {
 			fmt.Fprintln(out, "    ", text)
 		}
-		sound = sound && t.Sound()
+		// A short drill has no time for everything.
+		sound = sound && t.Sound() && (t.Acknowledged > 0 || rounds < calmEvery)
 	}
 	kept, err := restored(ctx, filepath.Dir(p.data), archives.Kept(), out)
 	return sound && kept, err

@@ -110,6 +110,23 @@ func TestPinned(t *testing.T) {
 		r2, e2 := h.Read()
 		a.Add(fmt.Sprint("instrument ", n), r, e1, r2, e2)
 	}
+	// Figures at which something is refused.
+	for n := range 1500 {
+		m := Refractometer{Kind: []ScaleKind{ScaleFreeze, "percent", "brix"}[n%3], Scale: bases[rng.IntN(2)], Inside: bases[rng.IntN(4)], Value: between(-60, 110), Zero: some(-5, 5), ZeroDays: some(0, 400)}
+		h := Hydrometer{Relative: between(0.9, 1.2), Sample: measure.Celsius(between(-10, 60)), Inside: EG}
+		w := between(-1, 30)
+		inside := measure.Litre(between(0, 12))
+		present, err := Pour(EG, inside, between(0, 1))
+		task := CorrectionTask{Present: present, Capacity: inside + measure.Litre(between(-1, 4)), Drainable: measure.Litre(between(0, 6)), Target: between(0.1, 0.9), Base: EG, Additives: []float64{0, ConcentrateGlycol}}
+		for _, v := range []any{&m, &h, &task} {
+			pinnedtest.Perturb(rng, v)
+		}
+		r, e1 := m.Read()
+		r2, e2 := h.Read()
+		c, e3 := Correct(task)
+		waterless, e4 := ReadWaterless(w, pt(measure.Celsius(between(-60, 10))))
+		a.Add(fmt.Sprint("figure ", n), r, e1, r2, e2, c, e3, err, waterless, e4)
+	}
 	for n := range 600 {
 		band := func(lo, hi float64) *Band {
 			if rng.IntN(3) == 0 {

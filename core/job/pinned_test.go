@@ -2,7 +2,9 @@ package job
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"testing"
 	"time"
 
@@ -27,6 +29,31 @@ func TestPinned(t *testing.T) {
 			coolant, flush := st.Used()
 			a.Add(name+" entries", Entries(s, st, noteOf), Missed(s, events[:n]), coolant, flush)
 		}
+	}
+	// Setups and answers with a figure at which something is refused.
+	for seed := range uint64(1500) {
+		rng := rand.New(rand.NewPCG(seed, 318))
+		s := randomSetup(rng)
+		pinnedtest.Perturb(rng, &s)
+		refused := s.Check()
+		a.Add(fmt.Sprint("setup ", seed, " ", s.Of, " ", s.Kind), refused)
+		if refused != nil || seed%8 > 0 {
+			continue
+		}
+		events := randomLife(rng, s, 25)
+		for n := range events {
+			for _, code := range slices.Sorted(maps.Keys(events[n].Values)) {
+				v := events[n].Values[code]
+				if v.Reading != nil {
+					typed := *v.Reading
+					v.Reading = &typed
+				}
+				pinnedtest.Perturb(rng, &v)
+				events[n].Values[code] = v
+			}
+		}
+		st := Open(s, events, start.AddDate(0, 0, 3))
+		a.Add(fmt.Sprint("answers ", seed), st, Missed(s, events))
 	}
 	for seed := range uint64(110) {
 		rng := rand.New(rand.NewPCG(seed, 218))

@@ -3,6 +3,7 @@ package ledger_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"reflect"
 	"testing"
 	"time"
 
@@ -51,6 +52,20 @@ func TestPinned(t *testing.T) {
 			wrong := ledger.Check(u, entries, e, ledgertest.Start.AddDate(0, 0, ledgertest.Days))
 			a.Add(fmt.Sprint(name, " check ", e.Kind()), wrong, ledger.Plausible(e))
 		}
+	}
+	// Figures at which something is refused, one at a time.
+	for n := range 6000 {
+		rng := rand.New(rand.NewPCG(uint64(n), 12))
+		u := ledgertest.Units[n%len(ledgertest.Units)]
+		d := rng.IntN(ledgertest.Days)
+		e := ledgertest.Entry(rng, u, d, "e", ledgertest.Body(rng, u, d))
+		body := reflect.New(reflect.TypeOf(e.Body))
+		body.Elem().Set(reflect.ValueOf(e.Body))
+		pinnedtest.Perturb(rng, body.Interface())
+		e.Body = body.Elem().Interface()
+		e.Confirmed = n%3 == 0
+		written := ledgertest.History(rng, u, 1+n%12)
+		a.Add(fmt.Sprint("figure ", n, " ", e.Kind()), ledger.Plausible(e), ledger.Check(u, written, e, ledgertest.Start.AddDate(0, 0, ledgertest.Days)))
 	}
 	rng := rand.New(rand.NewPCG(9, 9))
 	for n := range 60 {

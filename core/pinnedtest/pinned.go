@@ -9,6 +9,7 @@ import (
 	"flag"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -176,4 +177,53 @@ func write(b *strings.Builder, v reflect.Value, depth int) {
 	default:
 		fmt.Fprint(b, v)
 	}
+}
+
+// extremes are figures at which something may be refused.
+var extremes = []float64{-1e9, -1000, -501, -500, -100, -41, -1, -0.001, 0, 0.001, 0.3, 0.33, 0.34, 0.5, 0.65, 0.66, 1, 1.5, 2, 6, 12, 13, 14, 24, 25, 40, 100, 101, 500, 501, 1000, 1001, 2400, 10_000, 10_001, 1e5, 100_001, 1e6, 1e9, 1e13, math.Inf(1), math.NaN()}
+
+// Perturb one number in a value, drawn among all that it holds: it becomes one at which something may be refused. It takes a pointer,
+// and gives how many numbers there are.
+func Perturb(rng *rand.Rand, value any) int {
+	var numbers []reflect.Value
+	var find func(v reflect.Value, depth int)
+	find = func(v reflect.Value, depth int) {
+		if depth > 12 {
+			return
+		}
+		switch v.Kind() {
+		case reflect.Float64, reflect.Float32, reflect.Int, reflect.Int64, reflect.Int32, reflect.Uint8:
+			if v.CanSet() {
+				numbers = append(numbers, v)
+			}
+		case reflect.Pointer:
+			if !v.IsNil() {
+				find(v.Elem(), depth+1)
+			}
+		case reflect.Struct:
+			for i := range v.NumField() {
+				if v.Type().Field(i).IsExported() {
+					find(v.Field(i), depth+1)
+				}
+			}
+		case reflect.Slice:
+			for i := range v.Len() {
+				find(v.Index(i), depth+1)
+			}
+		}
+	}
+	find(reflect.ValueOf(value), 0)
+	if len(numbers) == 0 {
+		return 0
+	}
+	v, to := numbers[rng.IntN(len(numbers))], extremes[rng.IntN(len(extremes))]
+	switch {
+	case v.CanFloat():
+		v.SetFloat(to)
+	case v.CanInt() && math.Abs(to) < 1e9:
+		v.SetInt(int64(to))
+	case v.CanUint() && to >= 0 && to < 256:
+		v.SetUint(uint64(to))
+	}
+	return len(numbers)
 }

@@ -21,7 +21,7 @@ func TestPinned(t *testing.T) {
 		points := readingsEvery(rng.IntN(1500), 1+rng.IntN(60), func(at time.Time) float64 {
 			use := rate * (0.3 + 1.4*rng.Float64())
 			if seed%3 == 0 && now.Sub(at) < time.Duration(change)*24*time.Hour {
-				use *= 3
+				use *= []float64{3, 0.01, 400}[seed%9/3]
 			}
 			if kind == "boat" && (at.Month() < 4 || at.Month() > 10) {
 				use = 0
@@ -30,6 +30,11 @@ func TestPinned(t *testing.T) {
 		})
 		for n := range points {
 			switch rng.IntN(30) {
+			case 2:
+				if seed%4 == 0 { // beyond what any wear explains
+					points[n].Value = points[n].Value*1000 + float64(n)
+					points[n].Raw = points[n].Value
+				}
 			case 0:
 				points[n].Value *= 10
 				points[n].Raw = points[n].Value

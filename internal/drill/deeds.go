@@ -33,9 +33,9 @@ type Tally struct {
 	Wrong []string
 }
 
-// Sound reports whether nothing is lost, doubled, changed or stuck, and something was done.
+// Sound reports whether nothing is lost, doubled, changed or stuck.
 func (t Tally) Sound() bool {
-	return t.Acknowledged > 0 && t.Lost+t.Doubled+t.Changed+t.Stuck+len(t.Wrong) == 0
+	return t.Lost+t.Doubled+t.Changed+t.Stuck+len(t.Wrong) == 0
 }
 
 // Worker does things of one kind, each until it is acknowledged, and looks at the end what became of them.

@@ -111,9 +111,9 @@ func TestNumbers(t *testing.T) {
 // A remark of a dated row that says nothing else is a note; beside a figure it is carried by that entry.
 func TestRemarkAlone(t *testing.T) {
 	for text, want := range map[string]string{
-		"unit;date;note\nCA-1;2026-03-01;clamp replaced\n":                     "note clamp replaced",
+		"unit;date;note\nCA-1;2026-03-01;clamp replaced\n":                   "note clamp replaced",
 		"unit;date;note;odometer\nCA-1;2026-03-01;clamp replaced;12000 km\n": "meter ",
-		"unit;date;note\nCA-1;;clamp replaced\n":                              "",
+		"unit;date;note\nCA-1;;clamp replaced\n":                             "",
 	} {
 		columns := []Target{"code", Date, Remark, MeterRead}[:strings.Count(strings.SplitN(text, "\n", 2)[0], ";")+1]
 		p := Read(table(t, text), columns, Options{}, known())

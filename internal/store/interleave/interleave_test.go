@@ -198,7 +198,9 @@ func operations(t *testing.T, w *world) []operation {
 		{"agree", func(ctx context.Context, s *store.Store, by store.Actor) error {
 			return s.AgreeWeek(ctx, by, w.week, w.revision)
 		}},
-		{"unlock", func(ctx context.Context, s *store.Store, by store.Actor) error { return s.UnlockWeek(ctx, by, w.agreed) }},
+		{"unlock", func(ctx context.Context, s *store.Store, by store.Actor) error {
+			return s.UnlockWeek(ctx, by, w.agreed)
+		}},
 		{"remove 0", func(ctx context.Context, s *store.Store, by store.Actor) error {
 			return s.RemoveWork(ctx, by, []int64{w.line[0]})
 		}},

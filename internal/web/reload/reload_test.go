@@ -183,4 +183,3 @@ func oldestStatement(t *testing.T) (d time.Duration, query string) {
 	}
 	return time.Duration(ms * float64(time.Millisecond)), query
 }
-

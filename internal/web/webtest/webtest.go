@@ -27,7 +27,7 @@ type Books struct {
 	// Store of the application's user, with the patience of requests unless it was asked for more; Patient is the same user's, and
 	// Owner may change what is written.
 	Store, Patient, Owner *store.Store
-	Desk         *fleet.Fleet
+	Desk                  *fleet.Fleet
 }
 
 type noMail struct{}
