@@ -237,8 +237,13 @@ func Number(err error) uint16 {
 	return 0
 }
 
-// Retryable: the database gave up on a transaction for the sake of another.
-func Retryable(err error) bool { return Number(err) == deadlock || Number(err) == lockWaitTimeout }
+// ErrAgain says that a transaction found by itself that another came between: it is run again, as after a deadlock.
+var ErrAgain = errors.New("another change came between; it is tried again")
+
+// Retryable: the database, or the transaction itself, gave up for the sake of another.
+func Retryable(err error) bool {
+	return Number(err) == deadlock || Number(err) == lockWaitTimeout || errors.Is(err, ErrAgain)
+}
 
 // IsDuplicate: a row of that key is there already.
 func IsDuplicate(err error) bool { return Number(err) == duplicate }

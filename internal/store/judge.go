@@ -13,6 +13,7 @@ import (
 	"diligentledger/core/access"
 	"diligentledger/core/ledger"
 	"diligentledger/core/refusal"
+	"diligentledger/internal/db"
 )
 
 // ForbiddenError says that who changes the register has no right to what the change would bring about in a unit's books.
@@ -58,6 +59,28 @@ func (s *Store) judged(ctx context.Context, tx *sql.Tx, by Actor, units []int64,
 		}
 		if field := access.CheckFacts(by.Role, one.unit.Ledger.Aircraft || i >= 0 && after[i].Ledger.Aircraft, one.account, account); field != nil {
 			return &ForbiddenError{one.unit.Address(), field}
+		}
+	}
+	return nil
+}
+
+// judgedWhere is [Store.judged] for the units of which a condition holds. Which those are is asked before they are locked: a unit of which
+// it came to hold meanwhile is found once the change has locked what they share, and the transaction begins anew.
+func (s *Store) judgedWhere(ctx context.Context, tx *sql.Tx, by Actor, change func() error, condition string, args ...any) error {
+	units, err := unitsWhere(ctx, tx, condition, args...)
+	if err != nil {
+		return err
+	}
+	if err := s.judged(ctx, tx, by, units, change); err != nil {
+		return err
+	}
+	now, err := unitsWhere(ctx, tx, condition, args...)
+	if err != nil {
+		return err
+	}
+	for _, id := range now {
+		if _, judged := slices.BinarySearch(units, id); !judged {
+			return fmt.Errorf("unit %d: %w", id, db.ErrAgain)
 		}
 	}
 	return nil

@@ -142,18 +142,14 @@ func (s *Store) SetServicePlan(ctx context.Context, by Actor, id int64, mark str
 		if there.Revision() != mark {
 			return fmt.Errorf("%w: it is now %s", ErrServicePlanChanged, there.Summary())
 		}
-		affected, err := unitsWhere(ctx, tx, `u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.plan_id = ? AND c.ended IS NULL)`, id, id)
-		if err != nil {
-			return err
-		}
-		err = s.judged(ctx, tx, by, affected, func() error {
+		err := s.judgedWhere(ctx, tx, by, func() error {
 			_, err := tx.ExecContext(ctx, `
 			UPDATE plan SET name = ?, school = ?, first_months = NULLIF(?, 0), first_km = NULLIF(?, 0), first_hours = NULLIF(?, 0),
 			       later_months = NULLIF(?, 0), later_km = NULLIF(?, 0), later_hours = NULLIF(?, 0), freeze_margin = ?, replaced = ?,
 			       test_months = NULLIF(?, 0), cap_months = NULLIF(?, 0), hose_months = NULLIF(?, 0), follow_days = ?, follow_runs = ?, miles = ?, hose_years = NULLIF(?, 0), parts = ? WHERE id = ?`,
 				append(planArgs(p), id)...)
 			return taken(err)
-		})
+		}, `u.plan_id = ? OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.plan_id = ? AND c.ended IS NULL)`, id, id)
 		if err != nil {
 			return err
 		}

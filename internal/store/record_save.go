@@ -400,11 +400,7 @@ func (s *Store) judgedRecord(ctx context.Context, tx *sql.Tx, by Actor, of regis
 	default:
 		return change()
 	}
-	units, err := unitsWhere(ctx, tx, condition, args...)
-	if err != nil {
-		return err
-	}
-	return s.judged(ctx, tx, by, units, change)
+	return s.judgedWhere(ctx, tx, by, change, condition, args...)
 }
 
 // changeRecord that was read, as part of a transaction.

@@ -46,14 +46,10 @@ func (s *Store) SetZone(ctx context.Context, by Actor, zone *time.Location) erro
 		if before == zone.String() {
 			return nil
 		}
-		units, err := unitsWhere(ctx, tx, `u.earlier IS NOT NULL OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.earlier IS NOT NULL)`)
-		if err != nil {
-			return err
-		}
-		if err := s.judged(ctx, tx, by, units, func() error {
+		if err := s.judgedWhere(ctx, tx, by, func() error {
 			_, err := tx.ExecContext(ctx, `INSERT INTO installation (name, value) VALUES (?, ?) ON DUPLICATE KEY UPDATE value = VALUES(value)`, zoneFact, zone.String())
 			return err
-		}); err != nil {
+		}, `u.earlier IS NOT NULL OR EXISTS (SELECT 1 FROM circuit c WHERE c.unit_id = u.id AND c.earlier IS NOT NULL)`); err != nil {
 			return err
 		}
 		return s.changedRows(ctx, tx, by, "zone_changed", fmt.Sprintf("time zone of the fleet: %s, before %s", zone, before), settingTable, zoneFact)

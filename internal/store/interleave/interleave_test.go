@@ -400,3 +400,53 @@ func TestPlanInterleaved(t *testing.T) {
 	}
 	t.Logf("%d interleavings of %d operations", runs, len(all))
 }
+
+// A fact of a type changes while a unit comes to be of it: the unit has the fact as it is afterwards, whoever waits for whom.
+func TestTypeInterleaved(t *testing.T) {
+	ctx := t.Context()
+	save := func(of register.Record, key string, change register.Facts) func(context.Context, *store.Store, store.Actor) error {
+		r, err := app.Record(ctx, of, key)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return func(ctx context.Context, s *store.Store, by store.Actor) error {
+			_, err := s.SaveRecord(ctx, by, store.RecordSave{Of: of, Key: key, Revision: r.Revision(), Change: change})
+			return err
+		}
+	}
+	n := 0
+	for _, first := range []int{0, 1} {
+		for upTo, packets := 1+5*first, 1000; upTo < packets; upTo += 13 {
+			n++
+			name := fmt.Sprint("Shared ", n)
+			types, err := app.AddRecords(ctx, people[0], register.Type, []register.Facts{{"name": name, "kind": "car", "capacity": "12 L"}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			code, litres := fmt.Sprint("T-", n), fmt.Sprint(4+n%5, " L")
+			if _, err := app.AddRecords(ctx, people[0], register.Unit, []register.Facts{{"code": code, "name": "joins", "kind": "car", "site": "Yard", "plan": "Plan", "base": "EG", "meter": "km", "capacity": "9 L"}}); err != nil {
+				t.Fatal(err)
+			}
+			pair := [2]operation{{"change the type", save(register.Type, fmt.Sprint(types[0]), register.Facts{"capacity": litres})}, {"join the type", save(register.Unit, code, register.Facts{"type": name, "capacity": ""})}}
+			if first == 1 {
+				pair[0], pair[1] = pair[1], pair[0]
+			}
+			var out [2]string
+			out, packets = interleaved(t, pair, upTo)
+			if out != [2]string{"<nil>", "<nil>"} {
+				t.Fatalf("%s up to its packet %d: %v", pair[0].name, upTo, out)
+			}
+			u, err := app.Unit(ctx, code)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := fmt.Sprint(float64(u.Ledger.Capacity), " L"); got != litres {
+				t.Errorf("%s up to its packet %d: the unit has %s, its type %s", pair[0].name, upTo, got, litres)
+			}
+		}
+	}
+	if _, breaks, err := app.Verify(ctx, nil); err != nil || len(breaks) > 0 {
+		t.Errorf("%v %v", breaks, err)
+	}
+	t.Logf("%d interleavings", n)
+}
