@@ -11,7 +11,7 @@ import (
 func TestDrill(t *testing.T) {
 	out, err := exec.Command(binary, "drill", "--rounds", "3", "--writers", "4", "--technicians", "6", "--seconds", "4", "--seed", "11").CombinedOutput()
 	if err != nil {
-		t.Errorf("%v", err)
+		t.Errorf("%v: %s", err, out)
 	}
 	for _, want := range []string{`3 rounds, 4 writers, [1-9]\d* lines acknowledged: 0 lost, 0 doubled, 0 changed, 0 refused`,
 		`program  killed   1 times`, `database killed   1 times`, `both     killed   1 times`,

@@ -822,27 +822,36 @@ func NewArchives(c *Client, lines func() []Line) *Archives {
 // Run fetches.
 func (a *Archives) Run(ctx context.Context) {
 	for ctx.Err() == nil {
-		lines := a.Lines()
-		status, content, _ := a.until(ctx, http.MethodGet, "/api/v1/archive", nil)
-		switch status {
-		case http.StatusOK:
-			a.mu.Lock()
-			a.last = &Archive{content, lines}
-			if a.first == nil {
-				a.first = a.last
-			}
-			a.tally.Acknowledged++
-			a.mu.Unlock()
-		case 0:
-		default:
-			a.wrong(ctx, "archive", status, content)
-		}
+		a.fetch(ctx)
 		pause(ctx, 3*time.Second)
 	}
 }
 
-// Tally of the archives: whether they hold what they should is seen once they are restored.
-func (a *Archives) Tally(context.Context) Tally { return a.tally }
+func (a *Archives) fetch(ctx context.Context) {
+	lines := a.Lines()
+	status, content, _ := a.until(ctx, http.MethodGet, "/api/v1/archive", nil)
+	switch status {
+	case http.StatusOK:
+		a.mu.Lock()
+		a.last = &Archive{content, lines}
+		if a.first == nil {
+			a.first = a.last
+		}
+		a.tally.Acknowledged++
+		a.mu.Unlock()
+	case 0:
+	default:
+		a.wrong(ctx, "archive", status, content)
+	}
+}
+
+// Tally of the archives: whether they hold what they should is seen once they are restored. Where none came whole, one is fetched.
+func (a *Archives) Tally(ctx context.Context) Tally {
+	if a.first == nil {
+		a.fetch(ctx)
+	}
+	return a.tally
+}
 
 // Kept archives: the first and the last.
 func (a *Archives) Kept() (all []Archive) {
