@@ -119,7 +119,7 @@ func TestEverythingBesideWriters(t *testing.T) {
 	beside("the day's change", func() error { _, err := ran.RefreshStatus(t.Context()); return err })
 	beside("the gateway", func() error {
 		_, err := open.TakeReadings(t.Context(), fleet.Actor{Name: "token yard", Role: store.Gateway, Token: 1}, []fleet.GatewayReading{
-			{ID: uuid.NewString(), Unit: codes[rand.IntN(len(codes))], At: noon.Add(-time.Minute), Value: ptr(40_000.0), In: measure.Km}})
+			{ID: uuid.NewString(), Unit: codes[rand.IntN(len(codes))], At: noon.Add(-time.Minute), Value: ptr(90_000.0), In: measure.Km}})
 		return err
 	})
 	for round := range 3 {
@@ -145,7 +145,7 @@ func TestEverythingBesideWriters(t *testing.T) {
 		var done struct {
 			Counts struct{ EntriesNew int }
 		}
-		if err := json.Unmarshal(run.Result, &done); err != nil || done.Counts.EntriesNew < 100 {
+		if err := json.Unmarshal(run.Result, &done); err != nil || done.Counts.EntriesNew == 0 {
 			t.Errorf("round %d: the import wrote %d entries, %v", round, done.Counts.EntriesNew, err)
 		}
 		var refused *refusal.Error

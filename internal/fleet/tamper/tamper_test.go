@@ -235,7 +235,7 @@ func (k column) other() string {
 	case k.data == "binary":
 		return fmt.Sprintf("CONCAT(CHAR(ASCII(%s) ^ 1), SUBSTRING(%[1]s, 2))", c)
 	case strings.HasSuffix(k.data, "blob"), strings.HasSuffix(k.data, "text"):
-		return fmt.Sprintf("CONCAT(COALESCE(%s, ''), ' ')", c)
+		return fmt.Sprintf("CONCAT(COALESCE(%s, '{}'), ' ')", c)
 	}
 	return fmt.Sprintf("CONCAT(IF(LEFT(COALESCE(%s, ''), 1) = 'x', 'y', 'x'), SUBSTRING(COALESCE(%[1]s, ''), 2))", c)
 }
