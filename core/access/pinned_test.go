@@ -8,7 +8,7 @@ import (
 	"diligentledger/core/access"
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // Who may write what after drawn books.

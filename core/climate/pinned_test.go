@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // Curves of drawn records and of monthly values, and what is read from them.

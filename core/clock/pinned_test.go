@@ -10,8 +10,8 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
 	"diligentledger/core/serviceplan"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What the clocks of drawn books say, by every plan of the library and drawn ones, in several colds.

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What the rules of the mix answer on grids and to drawn questions.

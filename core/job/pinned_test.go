@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What a sheet is and what comes of it: every kind of unit, job and option, followed and not.

@@ -11,7 +11,7 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What drawn books fold to, what explains their tests, and what is said of an entry that comes after them.

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // How numbers, units, days and moments are read and written.

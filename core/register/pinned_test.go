@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // The starting library, every field with its bounds, and how drawn facts are read.

@@ -11,9 +11,9 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
 	"diligentledger/core/round"
 	"diligentledger/core/serviceplan"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What is asked of units on a round, in which order, and with which instrument.

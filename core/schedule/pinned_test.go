@@ -6,9 +6,9 @@ import (
 	"math/rand/v2"
 	"testing"
 
-	"diligentledger/core/pinnedtest"
 	"diligentledger/core/schedule"
 	"diligentledger/core/schedule/scheduletest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // Plans of drawn workshops: what breaks, what it costs, what the planner makes of it and what it says of each place.

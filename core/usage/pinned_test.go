@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What is forecast from drawn meter readings: steady, seasonal, changed, mistyped, stuck and exchanged meters.

@@ -10,8 +10,8 @@ import (
 	"diligentledger/core/ledger"
 	"diligentledger/core/ledger/ledgertest"
 	"diligentledger/core/measure"
-	"diligentledger/core/pinnedtest"
 	"diligentledger/core/serviceplan"
+	"diligentledger/internal/pinnedtest"
 )
 
 // What visits units want, which clocks a visit serves, and which night it prevents.
