@@ -108,7 +108,11 @@ func (h handlers) GetMorning(ctx context.Context, r api.GetMorningRequestObject)
 		return nil, err
 	}
 	answer.PhotosMissing = each(missing, func(p store.MissingPhoto) api.PhotoMissing {
-		return api.PhotoMissing{Unit: p.Code, At: p.RecordedAt, Text: words.PhotoMissing(p.Kind, p.RecordedBy)}
+		at := p.RecordedAt
+		if zone := zones[p.Site]; zone != nil {
+			at = at.In(zone)
+		}
+		return api.PhotoMissing{Unit: p.Code, At: at, Text: words.PhotoMissing(p.Kind, p.RecordedBy)}
 	})
 	answer.PendingCount, answer.NightCount, answer.DiscrepancyCount = m.Counts.Pending, m.Counts.Nights, m.Counts.Discrepant
 	if m.Coldest != nil {

@@ -3559,7 +3559,7 @@ export interface components {
             unit: string;
             /**
              * Format: date-time
-             * @description When the entry was recorded.
+             * @description When the entry was recorded
              */
             at: string;
             text: string;

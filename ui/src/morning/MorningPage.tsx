@@ -11,7 +11,7 @@ import { UnitCode } from "../marks/UnitCode";
 import { Vial } from "../marks/Vial";
 import { morningRows } from "./rows";
 import { type FileFormat, download } from "../words/csv";
-import { celsius, dayTime, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
+import { celsius, dayMinute, daysAway, dueText, figure, longDay, weekDay } from "../words/figures";
 import { clockNames, verdictWords } from "../words/names";
 
 type Row = Schemas["MorningRow"];
@@ -151,7 +151,7 @@ function PhotosMissing({ photos }: { photos: readonly Schemas["PhotoMissing"][] 
               {p.unit}
             </RouterLink>{" "}
             <span>
-              {dayTime(p.at)}: {p.text}
+              {dayMinute(p.at)}: {p.text}
             </span>
           </li>
         ))}
