@@ -30,14 +30,14 @@ var planSources = map[string]string{
 // hoursSource of the hours of work without a sheet.
 const hoursSource = "judgement: what a row of such units takes, each; cold engines alone are touched"
 
-// docs/starting-values.md is what a new register starts with and what the methods and the plan reckon with, row by row, each with its
+// docs/starting-values.md lists the values that a new register starts with and that methods and plan use by default, each with its
 // source. `go test ./core -run StartingValues -update` writes it.
 func TestStartingValues(t *testing.T) {
 	var b strings.Builder
 	b.WriteString(`# Starting values
 
-What a register without records of its own starts with, and what methods and plan reckon with until somebody sets another value. Nothing
-here is any maker's: the manual overrules it. This page is written by ` + "`go test ./core -run StartingValues -update`" + ` and a test holds it against
+Values that a new register starts with, and that methods and plan use until a coordinator sets others. None is from a maker: the
+manual overrules them. This page is written by ` + "`go test ./core -run StartingValues -update`" + ` and a test holds it against
 the code. All values were recalled from memory: *common practice* has no source to cite, *judgement* is ours, where the trade is silent.
 
 ## Service plans (core/serviceplan)

@@ -39,8 +39,8 @@ var (
 	walkUnits   = []string{"CA-01", "CA-03", "CA-05", "CA-07"}
 )
 
-// Every so many kills there is a pause in which imports come to their end: they are worked on in the background, which the next
-// process may begin once the lease of the killed one has run out.
+// After each calmEvery kills the drill pauses so that imports can finish: background work starts only after the lease of the killed
+// process has expired (15 s).
 const (
 	calmEvery = 12
 	calm      = 18 * time.Second

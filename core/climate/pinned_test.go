@@ -39,10 +39,10 @@ func TestPinned(t *testing.T) {
 			day := today.AddDays(rng.IntN(500) - 50)
 			limit := measure.Celsius(-30 * rng.Float64())
 			first, found := ahead.FirstBelow(limit, day, 20*n)
-			forecast, told := ahead.Forecast(day)
+			forecast, known := ahead.Forecast(day)
 			drift := Protection{At: limit, Since: rng.IntN(400), Drift: rng.Float64() / 100, Wide: 1.28, Spread: 2 * rng.Float64(), DriftSigma: rng.Float64() / 200}
-			below, gone := ahead.FirstBelowProtection(drift, day, 20*n)
-			a.Add(fmt.Sprint(i, " ", day, " ", n), first, found, forecast, told, below, gone, ahead.PlannedMinimum(day), ahead.CurveMinimum(day), ahead.SeasonWithin(n, day), ahead.WithoutForecast().PlannedMinimum(day))
+			below, crossed := ahead.FirstBelowProtection(drift, day, 20*n)
+			a.Add(fmt.Sprint(i, " ", day, " ", n), first, found, forecast, known, below, crossed, ahead.PlannedMinimum(day), ahead.CurveMinimum(day), ahead.SeasonWithin(n, day), ahead.WithoutForecast().PlannedMinimum(day))
 		}
 	}
 	for n := range 30 {

@@ -237,8 +237,8 @@ func Number(err error) uint16 {
 	return 0
 }
 
-// ErrAgain says that a transaction found by itself that another came between: it is run again, as after a deadlock.
-var ErrAgain = errors.New("another change came between; it is tried again")
+// ErrAgain says that a transaction found a conflicting change by itself: it is run again, as after a deadlock.
+var ErrAgain = errors.New("a concurrent change conflicts with this one; try again")
 
 // Retryable: the database, or the transaction itself, gave up for the sake of another.
 func Retryable(err error) bool {

@@ -23,7 +23,7 @@ import (
 	"diligentledger/internal/sheet"
 )
 
-// Tally is what became of what one worker was told is done.
+// Tally counts the acknowledged operations of one worker by outcome.
 type Tally struct {
 	What                                 string
 	Acknowledged, Lost, Doubled, Changed int
@@ -798,7 +798,7 @@ func (w *Walks) Tally(ctx context.Context) Tally {
 	return w.tally
 }
 
-// Archives are fetched while everything is killed; one that came whole holds what was acknowledged before it was asked for.
+// Archives are fetched during the kills; a complete one must hold every line that was acknowledged before the request.
 type Archives struct {
 	deeds
 	// Lines acknowledged so far, of all writers.
@@ -807,7 +807,7 @@ type Archives struct {
 	last  *Archive
 }
 
-// Archive that came whole.
+// Archive that was received completely.
 type Archive struct {
 	Content []byte
 	// Lines that were acknowledged before it was asked for.
@@ -845,7 +845,7 @@ func (a *Archives) fetch(ctx context.Context) {
 	}
 }
 
-// Tally of the archives: whether they hold what they should is seen once they are restored. Where none came whole, one is fetched.
+// Tally of the archives; their content is checked when they are restored. When none was received completely, one is fetched.
 func (a *Archives) Tally(ctx context.Context) Tally {
 	if a.first == nil {
 		a.fetch(ctx)

@@ -11,7 +11,7 @@ import (
 // settled is how long a row may be behind what it follows from: other units are evaluated again after an instrument was zeroed.
 const settled = 500 * time.Millisecond
 
-// VerifyStatuses evaluates every unit and holds the rows that the lists read against that. One that differs is looked at again a
+// VerifyStatuses evaluates every unit and holds the rows that the lists read against that. One that differs is evaluated again a
 // moment later, since people may be writing.
 func (f *Fleet) VerifyStatuses(ctx context.Context) ([]store.Break, error) {
 	breaks, err := f.verifyStatuses(ctx)

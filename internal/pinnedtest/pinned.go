@@ -1,4 +1,4 @@
-// Package pinnedtest holds what the core answers to drawn questions against what it answered when somebody last looked: a file of
+// Package pinnedtest compares what the core computes from random input with what it computed when the file was last reviewed: a file of
 // testdata with a line for each dozen of questions. It says that an answer changed, not that it was right: the tables, worked examples and laws
 // of each package do. A change that is meant is written with -update, and its lines are read before they are kept.
 package pinnedtest

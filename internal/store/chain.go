@@ -13,7 +13,7 @@ import (
 	"diligentledger/core/ledger"
 )
 
-// programName is who writes what nobody asked for.
+// programName is the actor of what the program writes by itself.
 const programName = "diligent"
 
 // The chains of changes; those of the facts of single units are unitChain and the unit's id.
@@ -196,7 +196,7 @@ func (t *covered) marked() string { return "table " + t.name }
 
 // mark is the line that says that a table is held by the chains, and with which columns.
 func (t *covered) mark(ctx context.Context, tx *sql.Tx) (row, error) {
-	found, err := tx.QueryContext(ctx, t.some+`(?) LIMIT 0`, 0)
+	found, err := tx.QueryContext(ctx, t.query()+t.key[0]+` IN (?) LIMIT 0`, 0)
 	if err != nil {
 		return row{}, err
 	}

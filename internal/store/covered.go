@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"database/sql"
@@ -19,8 +20,8 @@ type covered struct {
 	name string
 	// key columns; rows are asked for by the first of them.
 	key []string
-	// all rows, and the rows of the keys that are appended in parentheses.
-	all, some string
+	// columns that are read, all of them when empty; only the rows of which a condition holds.
+	columns, only string
 	// omitted columns change without deciding anything, or are computed from the others.
 	omitted []string
 	// digested columns are in the chain by their SHA-256.
@@ -34,79 +35,47 @@ type covered struct {
 	open string
 }
 
-// Every query has an argument, so that the server sends values and not their texts.
+// The tables, in the order of what refers to what.
 var (
-	unitTable = &covered{name: "unit", key: []string{"id"}, chain: unitChain,
-		all: `SELECT * FROM unit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit WHERE id IN `}
-	circuitTable = &covered{name: "circuit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash", "code_v1"},
-		all: `SELECT * FROM circuit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM circuit WHERE id IN `}
-	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM instrument WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM instrument WHERE id IN `}
-	technicianTable = &covered{name: "technician", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM technician WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM technician WHERE id IN `}
-	typeTable = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM unit_type WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM unit_type WHERE id IN `}
-	tokenTable = &covered{name: "api_token", key: []string{"id"}, chain: registerChain, omitted: []string{"last_used_at", "last_result"},
-		all: `SELECT * FROM api_token WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM api_token WHERE id IN `}
-	changeTable = &covered{name: "register_change", key: []string{"id"}, chain: unitChain,
-		all: `SELECT * FROM register_change WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM register_change WHERE id IN `}
-	siteTable = &covered{name: "site", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM site WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM site WHERE id IN `}
-	siteColdTable = &covered{name: "site_cold", key: []string{"site_id", "month"}, chain: registerChain,
-		all: `SELECT * FROM site_cold WHERE ? = 1 ORDER BY site_id, month`, some: `SELECT * FROM site_cold WHERE site_id IN `}
-	planTable = &covered{name: "plan", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM plan WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM plan WHERE id IN `}
-	productTable = &covered{name: "product", key: []string{"code"}, chain: registerChain,
-		all: `SELECT * FROM product WHERE ? = 1 ORDER BY code`, some: `SELECT * FROM product WHERE code IN `}
-	additiveTable = &covered{name: "additive", key: []string{"code"}, chain: registerChain,
-		all: `SELECT * FROM additive WHERE ? = 1 ORDER BY code`, some: `SELECT * FROM additive WHERE code IN `}
-	personTable = &covered{name: "person", key: []string{"id"}, chain: registerChain, omitted: []string{"epoch"},
-		all: `SELECT * FROM person WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM person WHERE id IN `}
-	settingTable = &covered{name: "installation", key: []string{"name"}, chain: registerChain,
-		all: `SELECT * FROM installation WHERE ? = 1 AND name IN ('zone', 'fleet', 'fleet_name', 'reading') ORDER BY name`, some: `SELECT * FROM installation WHERE name IN `}
-	auditTable = &covered{name: "audit", key: []string{"id"}, chain: auditChain,
-		all: `SELECT * FROM audit WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM audit WHERE id IN `}
+	unitTable       = &covered{name: "unit", key: []string{"id"}, chain: unitChain}
+	circuitTable    = &covered{name: "circuit", key: []string{"id"}, chain: unitChain, omitted: []string{"head_seq", "head_hash", "code_v1"}}
+	instrumentTable = &covered{name: "instrument", key: []string{"id"}, chain: registerChain}
+	technicianTable = &covered{name: "technician", key: []string{"id"}, chain: registerChain}
+	typeTable       = &covered{name: "unit_type", key: []string{"id"}, chain: registerChain}
+	tokenTable      = &covered{name: "api_token", key: []string{"id"}, chain: registerChain, omitted: []string{"last_used_at", "last_result"}}
+	changeTable     = &covered{name: "register_change", key: []string{"id"}, chain: unitChain}
+	siteTable       = &covered{name: "site", key: []string{"id"}, chain: registerChain}
+	siteColdTable   = &covered{name: "site_cold", key: []string{"site_id", "month"}, chain: registerChain}
+	planTable       = &covered{name: "plan", key: []string{"id"}, chain: registerChain}
+	productTable    = &covered{name: "product", key: []string{"code"}, chain: registerChain}
+	additiveTable   = &covered{name: "additive", key: []string{"code"}, chain: registerChain}
+	personTable     = &covered{name: "person", key: []string{"id"}, chain: registerChain, omitted: []string{"epoch"}}
+	settingTable    = &covered{name: "installation", key: []string{"name"}, chain: registerChain,
+		only: `name IN ('zone', 'fleet', 'fleet_name', 'reading')`}
+	auditTable = &covered{name: "audit", key: []string{"id"}, chain: auditChain}
 
-	readingTable = &covered{name: "person_reading", key: []string{"person_id"}, chain: registerChain,
-		all: `SELECT * FROM person_reading WHERE ? = 1 ORDER BY person_id`, some: `SELECT * FROM person_reading WHERE person_id IN `}
-	parameterTable = &covered{name: "job_parameter", key: []string{"id"}, chain: registerChain,
-		all: `SELECT * FROM job_parameter WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM job_parameter WHERE id IN `}
-	plannedTable = &covered{name: "planned", key: []string{"id"}, chain: planChain, omitted: []string{"is_open"},
-		all: `SELECT * FROM planned WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM planned WHERE id IN `}
-	placementTable = &covered{name: "placement", key: []string{"planned_id"}, chain: planChain,
-		all: `SELECT * FROM placement WHERE ? = 1 ORDER BY planned_id`, some: `SELECT * FROM placement WHERE planned_id IN `}
-	planChangeTable = &covered{name: "plan_change", key: []string{"id"}, chain: planChain, digested: []string{"body"},
-		all: `SELECT * FROM plan_change WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM plan_change WHERE id IN `}
-	weekTable = &covered{name: "plan_week", key: []string{"monday"}, chain: planChain, removed: true,
-		all:  `SELECT CAST(monday AS CHAR) AS monday, agreed_at, who FROM plan_week WHERE ? = 1 ORDER BY monday`,
-		some: `SELECT CAST(monday AS CHAR) AS monday, agreed_at, who FROM plan_week WHERE monday IN `}
+	readingTable    = &covered{name: "person_reading", key: []string{"person_id"}, chain: registerChain}
+	parameterTable  = &covered{name: "job_parameter", key: []string{"id"}, chain: registerChain}
+	plannedTable    = &covered{name: "planned", key: []string{"id"}, chain: planChain, omitted: []string{"is_open"}}
+	placementTable  = &covered{name: "placement", key: []string{"planned_id"}, chain: planChain}
+	planChangeTable = &covered{name: "plan_change", key: []string{"id"}, chain: planChain, digested: []string{"body"}}
+	weekTable       = &covered{name: "plan_week", key: []string{"monday"}, chain: planChain, removed: true,
+		columns: `CAST(monday AS CHAR) AS monday, agreed_at, who`}
 	agreedTable = &covered{name: "plan_agreed", key: []string{"monday", "planned_id"}, chain: planChain, removed: true, grouped: true,
-		all:  `SELECT CAST(monday AS CHAR) AS monday, planned_id, day, done_on FROM plan_agreed WHERE ? = 1 ORDER BY monday, planned_id`,
-		some: `SELECT CAST(monday AS CHAR) AS monday, planned_id, day, done_on FROM plan_agreed WHERE monday IN `}
-	feedTable = &covered{name: "calendar_feed", key: []string{"id"}, chain: planChain, digested: []string{"secret"},
-		all: `SELECT * FROM calendar_feed WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM calendar_feed WHERE id IN `}
-	jobTable = &covered{name: "job", key: []string{"id"}, chain: jobChain, omitted: []string{"open_on"}, digested: []string{"setup", "head_hash"},
-		all: `SELECT * FROM job WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM job WHERE id IN `}
-	jobEventTable = &covered{name: "job_event", key: []string{"id"}, chain: jobChain, digested: []string{"body", "hash"},
-		all: `SELECT * FROM job_event WHERE ? = 1 ORDER BY job_id, seq`, some: `SELECT * FROM job_event WHERE id IN `}
-	roundTable = &covered{name: "round_log", key: []string{"id"}, chain: roundChain, digested: []string{"stops"},
-		all: `SELECT * FROM round_log WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM round_log WHERE id IN `}
-	photoTable = &covered{name: "attachment", key: []string{"sha256"}, chain: photoChain,
-		all:  `SELECT LOWER(HEX(sha256)) AS sha256, media, added_at, who, who_id FROM attachment WHERE ? = 1 ORDER BY sha256`,
-		some: `SELECT LOWER(HEX(sha256)) AS sha256, media, added_at, who, who_id FROM attachment WHERE sha256 IN `}
+		columns: `CAST(monday AS CHAR) AS monday, planned_id, day, done_on`}
+	feedTable     = &covered{name: "calendar_feed", key: []string{"id"}, chain: planChain, digested: []string{"secret"}}
+	jobTable      = &covered{name: "job", key: []string{"id"}, chain: jobChain, omitted: []string{"open_on"}, digested: []string{"setup", "head_hash"}}
+	jobEventTable = &covered{name: "job_event", key: []string{"id"}, chain: jobChain, digested: []string{"body", "hash"}}
+	roundTable    = &covered{name: "round_log", key: []string{"id"}, chain: roundChain, digested: []string{"stops"}}
+	photoTable    = &covered{name: "attachment", key: []string{"sha256"}, chain: photoChain,
+		columns: `LOWER(HEX(sha256)) AS sha256, media, added_at, who, who_id`}
 	importTable = &covered{name: "import_run", key: []string{"id"}, chain: importChain, omitted: []string{"done", "total"},
-		digested: []string{"shape", "columns", "options", "result"},
-		all:      `SELECT * FROM import_run WHERE ? = 1 ORDER BY id`, some: `SELECT * FROM import_run WHERE id IN `}
-	importUnitTable = &covered{name: "import_unit", key: []string{"run_id", "unit_id"}, chain: importChain, grouped: true, open: importsOpen,
-		all: `SELECT * FROM import_unit WHERE ? = 1 ORDER BY run_id, unit_id`, some: `SELECT * FROM import_unit WHERE run_id IN `}
-	importEntryTable = &covered{name: "import_entry", key: []string{"run_id", "entry_id"}, chain: importChain, grouped: true, open: importsOpen,
-		all: `SELECT * FROM import_entry WHERE ? = 1 ORDER BY run_id, entry_id`, some: `SELECT * FROM import_entry WHERE run_id IN `}
-	nightTable = &covered{name: "site_night", key: []string{"site_id", "day"}, chain: weatherChain, grouped: true,
-		all: `SELECT * FROM site_night WHERE ? = 1 ORDER BY site_id, day`, some: `SELECT * FROM site_night WHERE site_id IN `}
-	forecastTable = &covered{name: "site_forecast", key: []string{"site_id", "day"}, chain: weatherChain, grouped: true, removed: true,
-		all: `SELECT * FROM site_forecast WHERE ? = 1 ORDER BY site_id, day`, some: `SELECT * FROM site_forecast WHERE site_id IN `}
-	curveTable = &covered{name: "site_curve", key: []string{"site_id"}, chain: weatherChain, digested: []string{"curve"},
-		all: `SELECT * FROM site_curve WHERE ? = 1 ORDER BY site_id`, some: `SELECT * FROM site_curve WHERE site_id IN `}
+		digested: []string{"shape", "columns", "options", "result"}}
+	importUnitTable  = &covered{name: "import_unit", key: []string{"run_id", "unit_id"}, chain: importChain, grouped: true, open: importsOpen}
+	importEntryTable = &covered{name: "import_entry", key: []string{"run_id", "entry_id"}, chain: importChain, grouped: true, open: importsOpen}
+	nightTable       = &covered{name: "site_night", key: []string{"site_id", "day"}, chain: weatherChain, grouped: true}
+	forecastTable    = &covered{name: "site_forecast", key: []string{"site_id", "day"}, chain: weatherChain, grouped: true, removed: true}
+	curveTable       = &covered{name: "site_curve", key: []string{"site_id"}, chain: weatherChain, digested: []string{"curve"}}
 )
 
 // importsOpen are the runs that write their units and entries; their lines are written once they end.
@@ -127,15 +96,22 @@ func (r row) content() (string, error) {
 	return string(text), err
 }
 
+// query up to its condition.
+func (t *covered) query() string {
+	return `SELECT ` + cmp.Or(t.columns, "*") + ` FROM ` + t.name + ` WHERE `
+}
+
 // rows of the keys, or of all keys without one.
 func (t *covered) rows(ctx context.Context, q querier, keys ...any) ([]row, error) {
-	query, args := t.all, []any{1}
-	if len(keys) > 0 {
-		query, args = t.some+`(?`+strings.Repeat(`, ?`, len(keys)-1)+`)`, keys
+	// A query has an argument in any case, so that the server sends values and not their texts.
+	condition, args := `? = 1`, []any{1}
+	switch {
+	case len(keys) > 0:
+		condition, args = t.key[0]+` IN (?`+strings.Repeat(`, ?`, len(keys)-1)+`)`, keys
+	case t.only != "":
+		condition += ` AND ` + t.only
 	}
-	if t.grouped && len(keys) > 0 {
-		query += ` ORDER BY ` + strings.Join(t.key, ", ")
-	}
+	query := t.query() + condition + ` ORDER BY ` + strings.Join(t.key, ", ")
 	found, err := q.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err

@@ -64,8 +64,8 @@ func (s *Store) judged(ctx context.Context, tx *sql.Tx, by Actor, units []int64,
 	return nil
 }
 
-// judgedWhere is [Store.judged] for the units of which a condition holds. Which those are is asked before they are locked: a unit of which
-// it came to hold meanwhile is found once the change has locked what they share, and the transaction begins anew.
+// judgedWhere is [Store.judged] for the units of which a condition holds. They are listed before they are locked: a unit that meets the
+// condition only since then is found after the change, which has locked what they share, and the transaction is run again.
 func (s *Store) judgedWhere(ctx context.Context, tx *sql.Tx, by Actor, change func() error, condition string, args ...any) error {
 	units, err := unitsWhere(ctx, tx, condition, args...)
 	if err != nil {

@@ -57,7 +57,7 @@ func answerError(log *slog.Logger, room func() error, zone func(context.Context)
 	fallback := echo.ProblemDetailsHTTPErrorHandler(false)
 	return func(c *echo.Context, err error) {
 		if begun, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && begun.Committed {
-			// A part of the answer is away. It must not end as if it were whole: the connection is cut, so that whoever asked sees it.
+			// Part of the answer was sent. It must not end like a complete one: the connection is closed, which the client sees as an error.
 			log.Warn("answer cut off", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 			panic(http.ErrAbortHandler)
 		}

@@ -401,7 +401,7 @@ func TestPlanInterleaved(t *testing.T) {
 	t.Logf("%d interleavings of %d operations", runs, len(all))
 }
 
-// A fact of a type changes while a unit comes to be of it: the unit has the fact as it is afterwards, whoever waits for whom.
+// A fact of a type changes while a unit is assigned to the type: the unit has the changed fact, in each interleaving.
 func TestTypeInterleaved(t *testing.T) {
 	ctx := t.Context()
 	save := func(of register.Record, key string, change register.Facts) func(context.Context, *store.Store, store.Actor) error {
