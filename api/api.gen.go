@@ -3685,7 +3685,7 @@ type Person struct {
 
 // PhotoMissing defines model for PhotoMissing.
 type PhotoMissing struct {
-	// At When the entry was recorded
+	// At When the entry was recorded, in the time zone of the site.
 	At   time.Time `json:"at"`
 	Text string    `json:"text"`
 

@@ -3559,7 +3559,7 @@ export interface components {
             unit: string;
             /**
              * Format: date-time
-             * @description When the entry was recorded
+             * @description When the entry was recorded, in the time zone of the site.
              */
             at: string;
             text: string;
