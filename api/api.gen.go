@@ -4418,6 +4418,12 @@ type RoundSummary struct {
 	Who       string    `json:"who"`
 }
 
+// SealKey defines model for SealKey.
+type SealKey struct {
+	// Key 256 bits for AES-GCM, base64.
+	Key string `json:"key"`
+}
+
 // Season defines model for Season.
 type Season struct {
 	From openapi_types.Date `json:"from"`
@@ -6228,6 +6234,9 @@ type ServerInterface interface {
 	// ChangeReading Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in.
 	// (PUT /api/v1/session/reading)
 	ChangeReading(ctx *echo.Context) error
+	// GetSealKey The key under which a device seals what this person has not sent, when they sign out or another person signs in. It is always the same.
+	// (GET /api/v1/session/seal-key)
+	GetSealKey(ctx *echo.Context) error
 	// GetSettings The settings of the installation.
 	// (GET /api/v1/settings)
 	GetSettings(ctx *echo.Context) error
@@ -7900,6 +7909,15 @@ func (w *ServerInterfaceWrapper) ChangeReading(ctx *echo.Context) error {
 	return err
 }
 
+// GetSealKey converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSealKey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSealKey(ctx)
+	return err
+}
+
 // GetSettings converts echo context to params.
 func (w *ServerInterfaceWrapper) GetSettings(ctx *echo.Context) error {
 	var err error
@@ -8493,6 +8511,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
 	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
 	router.PUT(options.BaseURL+"/api/v1/session/reading", wrapper.ChangeReading, options.OperationMiddlewares["changeReading"]...)
+	router.GET(options.BaseURL+"/api/v1/session/seal-key", wrapper.GetSealKey, options.OperationMiddlewares["getSealKey"]...)
 	router.POST(options.BaseURL+"/api/v1/password-reset", wrapper.RequestPasswordReset, options.OperationMiddlewares["requestPasswordReset"]...)
 	router.GET(options.BaseURL+"/api/v1/links/:token", wrapper.GetLink, options.OperationMiddlewares["getLink"]...)
 	router.POST(options.BaseURL+"/api/v1/links/:token", wrapper.UseLink, options.OperationMiddlewares["useLink"]...)
@@ -14491,6 +14510,79 @@ func (response ChangeReadingdefaultApplicationProblemPlusJSONResponse) VisitChan
 	return err
 }
 
+type GetSealKeyRequestObject struct {
+}
+
+type GetSealKeyResponseObject interface {
+	VisitGetSealKeyResponse(w http.ResponseWriter) error
+}
+
+type GetSealKey200JSONResponse SealKey
+
+func (response GetSealKey200JSONResponse) VisitGetSealKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSealKey403ApplicationProblemPlusJSONResponse struct {
+	NotPermittedApplicationProblemPlusJSONResponse
+}
+
+func (response GetSealKey403ApplicationProblemPlusJSONResponse) VisitGetSealKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(403)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSealKey429ApplicationProblemPlusJSONResponse struct {
+	TooManyRequestsApplicationProblemPlusJSONResponse
+}
+
+func (response GetSealKey429ApplicationProblemPlusJSONResponse) VisitGetSealKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(429)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSealKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSealKeydefaultApplicationProblemPlusJSONResponse) VisitGetSealKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetSettingsRequestObject struct {
 }
 
@@ -16806,6 +16898,9 @@ type StrictServerInterface interface {
 	// ChangeReading Set the units and the dates in which the person who asks reads. Entries keep the unit they were read in.
 	// (PUT /api/v1/session/reading)
 	ChangeReading(ctx context.Context, request ChangeReadingRequestObject) (ChangeReadingResponseObject, error)
+	// GetSealKey The key under which a device seals what this person has not sent, when they sign out or another person signs in. It is always the same.
+	// (GET /api/v1/session/seal-key)
+	GetSealKey(ctx context.Context, request GetSealKeyRequestObject) (GetSealKeyResponseObject, error)
 	// GetSettings The settings of the installation.
 	// (GET /api/v1/settings)
 	GetSettings(ctx context.Context, request GetSettingsRequestObject) (GetSettingsResponseObject, error)
@@ -19736,6 +19831,29 @@ func (sh *strictHandler) ChangeReading(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ChangeReadingResponseObject); ok {
 		return validResponse.VisitChangeReadingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSealKey operation middleware
+func (sh *strictHandler) GetSealKey(ctx *echo.Context) error {
+	var request GetSealKeyRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSealKey(ctx.Request().Context(), request.(GetSealKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSealKey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSealKeyResponseObject); ok {
+		return validResponse.VisitGetSealKeyResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -35,6 +35,8 @@ import (
 // taken, not kept.
 var withOthers = flag.Bool("others", false, "pictures of the other views instead")
 
+var stepLasts = flag.Duration("step", 5*time.Minute, "how long a step in the browser may take; less to see soon where a test stands still")
+
 var shots = flag.String("shots", "", "folder for pictures of the main views")
 
 var (
@@ -276,7 +278,6 @@ type tab struct {
 // what never comes.
 const (
 	tabLasts  = 30 * time.Minute
-	stepLasts = 5 * time.Minute
 	untilPoll = 100 * time.Millisecond
 )
 
@@ -332,7 +333,7 @@ func movedClock() string {
 
 func (b *tab) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	soon, cancel := context.WithTimeout(b.ctx, stepLasts)
+	soon, cancel := context.WithTimeout(b.ctx, *stepLasts)
 	defer cancel()
 	if err := chromedp.Do(soon, steps...); err != nil {
 		b.fail(err)
@@ -416,7 +417,7 @@ func plain(s string) string {
 // until waits for a JavaScript condition.
 func (b *tab) until(condition string) {
 	b.t.Helper()
-	for range stepLasts / untilPoll {
+	for range *stepLasts / untilPoll {
 		if js[bool](b, "Boolean("+condition+")") {
 			return
 		}

@@ -3,10 +3,12 @@ package e2e
 import (
 	"diligentledger/internal/testday"
 	"encoding/json"
+	"errors"
 	"flag"
 	"fmt"
 	"image"
 	"image/jpeg"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -321,6 +323,7 @@ func TestRoundSession(t *testing.T) {
 		t.Fatalf("%d lines wait while no one is signed in", n)
 	}
 	b.signIn("quayle@skerrow.example")
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
 	b.untilWaiting(0)
 	var written []struct {
 		At   time.Time
@@ -345,12 +348,13 @@ func TestRoundSession(t *testing.T) {
 	b.accessible("signing out")
 	js[chromedp.Void](b, `[...document.querySelectorAll('.leaving button')].find(x => x.innerText.startsWith("sign out")).click()`)
 	b.until(`document.querySelector('input[type="password"]') !== null`)
-	if n := waitingLines(b); n != 2 {
-		t.Errorf("%d lines are kept after signing out", n)
-	}
+	b.untilWaiting(0)
+	b.untilSealed(2)
 	b.block()
 	b.open("/", `input[type="password"]`)
 	b.signIn("quayle@skerrow.example")
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
+	b.until(`document.querySelector('.unsent')?.innerText.includes("Recorded on")`)
 	b.untilWaiting(0)
 	// What the first program kept, in its own place, is taken over and sent.
 	js[chromedp.Void](b, `localStorage.setItem("diligent.unsent", JSON.stringify([{ person: "quayle@skerrow.example", unit: "`+code+`", what: "note", draft: {},
@@ -373,6 +377,196 @@ func TestRoundSession(t *testing.T) {
 	b.until(`[...document.querySelectorAll('.entry-form input')].some(x => x.value === "on the slope")`)
 	if n := js[int](b, queueCount("refused")); n != 0 {
 		t.Errorf("%d lines stay refused once they are opened again", n)
+	}
+}
+
+// untilSealed is until a number of records or more are sealed on the device, and no key to them is there.
+func (b *tab) untilSealed(least int) {
+	b.t.Helper()
+	sealed := `new Promise(done => { const o = indexedDB.open("diligent"); o.onsuccess = () => { const t = o.result.transaction(["sealed", "keys"]); const n = t.objectStore("sealed").count(), k = t.objectStore("keys").count();
+		t.oncomplete = () => { o.result.close(); done(k.result === 0 ? n.result : 0) } } })`
+	for range 100 {
+		if js[int](b, sealed) >= least {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	b.fail(errors.New("not sealed"))
+}
+
+// openAnswers is how many answers lie on the device that are not recorded.
+const openAnswers = `new Promise(done => { const o = indexedDB.open("diligent"); o.onsuccess = () => { const n = o.result.transaction("answers").objectStore("answers").count(); n.onsuccess = () => { o.result.close(); done(n.result) } } })`
+
+// onDevice is everything that the browser keeps of the program, as text.
+const onDevice = `(async () => {
+	const db = await new Promise(done => { const o = indexedDB.open("diligent"); o.onsuccess = () => done(o.result) });
+	const ask = r => new Promise((done, failed) => { r.onsuccess = () => done(r.result); r.onerror = failed });
+	const words = async v => v instanceof Blob ? await v.text() : v instanceof ArrayBuffer || ArrayBuffer.isView(v) ? new TextDecoder("latin1").decode(v)
+		: v && typeof v === "object" ? (await Promise.all(Object.entries(v).map(async ([k, x]) => k + ":" + await words(x)))).join(" ") : String(v);
+	let all = JSON.stringify({ ...localStorage }) + JSON.stringify({ ...sessionStorage });
+	for (const store of db.objectStoreNames) {
+		const s = db.transaction(store).objectStore(store);
+		all += store + " " + (await ask(s.getAllKeys())).join(" ") + " " + await words(await ask(s.getAll()));
+	}
+	db.close();
+	for (const c of await caches.keys()) for (const r of await (await caches.open(c)).keys()) all += " " + r.url;
+	return all })()`
+
+// Without a signal a person signs out and leaves lines behind: nothing of them, of the units or of the person can be read on the device,
+// by the next who signs in neither; at their own next sign-in they are sent. What a session leaves that ended by itself, open answers
+// among it, is sealed when another person signs in, and comes back.
+func TestSealedOnTheDevice(t *testing.T) {
+	const mail = "sund@skerrow.example"
+	b := newTabOf(t, mail)
+	b.do(chromedp.EmulateViewport(390, 844))
+	b.walk("Hill garage", "R-4")
+	secrets := func(codes ...string) {
+		t.Helper()
+		kept := js[string](b, onDevice)
+		for _, s := range append(codes, mail, "I. Sund", "Hill garage", "level_check", "remark of the walk") {
+			if i := strings.Index(kept, s); i >= 0 {
+				t.Errorf("%q is readable on the device: …%s…", s, kept[max(0, i-100):min(len(kept), i+100)])
+			}
+		}
+	}
+	b.block(app.address + "/api/*")
+	code := b.visit(1)
+	b.untilWaiting(2)
+	out := func() {
+		js[chromedp.Void](b, `document.querySelector('.who').click()`)
+		b.until(`[...document.querySelectorAll('[role="menuitem"]')].find(x => x.innerText === "sign out")`)
+		js[chromedp.Void](b, `[...document.querySelectorAll('[role="menuitem"]')].find(x => x.innerText === "sign out").click()`)
+		b.until(`document.querySelector('.leaving')?.innerText.includes("2 lines are not sent")`)
+		js[chromedp.Void](b, `[...document.querySelectorAll('.leaving button')].find(x => x.innerText.startsWith("sign out")).click()`)
+	}
+	out()
+	b.wait(`input[type="password"]`)
+	b.untilSealed(2)
+	secrets(code)
+	// The page that is loaded without a signal does not open the books again.
+	b.open("/", `.wait button`)
+	b.until(`document.body.innerText.includes("Signed out on this device")`)
+	b.block()
+	b.open("/", `input[type="password"]`)
+	b.until(`document.body.innerText.includes("sealed on this device")`)
+	b.accessible("sign-in with sealed records")
+	delete(app.cookies, mail) // of the session that ended
+	if !js[bool](b, `fetch("/api/v1/session").then(r => r.json()).then(s => s.person === undefined)`) {
+		t.Error("the session that was left without a signal goes on")
+	}
+	b.signIn("quayle@skerrow.example")
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
+	b.open("/", `.who`)
+	if said := js[string](b, `document.querySelector('.unsent')?.innerText ?? ""`); strings.Contains(said, code) {
+		t.Errorf("the next person reads %q", said)
+	}
+	secrets(code)
+	app.leaveEverywhere(t, "quayle@skerrow.example")
+	b.open("/", `input[type="password"]`)
+	b.signIn(mail)
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
+	b.until(`document.querySelector('.unsent')?.innerText.includes("Recorded on ` + code + `")`)
+	b.untilWaiting(0)
+	if got := app.get(t, "/api/v1/entries?limit=4&kind=level_check&unit="+strings.ReplaceAll(code, " ", "%20")); !strings.Contains(got, "level_check") {
+		t.Errorf("the line is not in the books: %s", got)
+	}
+	// A session that ends by itself in the middle of a walk, with a line that waits and an answer that is not recorded.
+	b.walk("Hill garage", "R-4")
+	b.block(app.address+"/api/v1/entries", app.address+"/api/v1/rounds/*")
+	code = b.visit(1)
+	b.untilWaiting(2)
+	b.tap("cold")
+	for range 50 {
+		if js[int](b, openAnswers) > 0 {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	app.leaveEverywhere(t, mail)
+	b.open("/", `input[type="password"]`)
+	b.signIn("quayle@skerrow.example")
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
+	b.untilWaiting(0)
+	secrets(code)
+	app.leaveEverywhere(t, "quayle@skerrow.example")
+	b.block()
+	b.open("/", `input[type="password"]`)
+	b.signIn(mail)
+	b.until(`document.querySelector(".who") !== null && document.querySelector('input[type="password"]') === null`)
+	b.until(`document.querySelector('.unsent')?.innerText.includes("Recorded on ` + code + `")`)
+	b.open("/round", `main`)
+	b.until(`document.body.innerText.includes("Hill garage")`)
+	if js[int](b, openAnswers) == 0 {
+		t.Error("the answer that was not recorded is lost")
+	}
+}
+
+// The core answers late: what is typed stays in the cells it was typed into, and each line is recorded as it was typed.
+func TestDeskWithASlowCore(t *testing.T) {
+	b := newTabOf(t, "quayle@skerrow.example")
+	if _, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{
+		Source: `{ const post = Worker.prototype.postMessage; Worker.prototype.postMessage = function (...a) { setTimeout(() => post.apply(this, a), 400) } }`}); err != nil {
+		t.Fatal(err)
+	}
+	b.view("/round/desk?site=Hill%20garage", `select`, 1280, 800, false)
+	b.until(`document.activeElement.tagName === "SELECT"`)
+	js[chromedp.Void](b, `(() => { const s = document.activeElement; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "R-1"); s.dispatchEvent(new Event("change", { bubbles: true })); })()`)
+	for _, k := range "\t\t\r" {
+		b.press(string(k))
+	}
+	b.wait(`.desk`)
+	b.until(`document.activeElement.dataset.cell === "0 temper"`)
+	const lines = 8
+	cell := func(i int, column string) string {
+		return fmt.Sprintf(`document.querySelector('[data-cell="%d %s"]')`, i, column)
+	}
+	begun := testday.Now()
+	for i := range lines {
+		b.press("\t")
+		b.press([]string{"2", "3"}[i%2])
+		b.press("\t")
+		if !js[bool](b, cell(i, "freeze")+`.disabled`) {
+			for _, k := range fmt.Sprintf("-3%d", i) {
+				b.press(string(k))
+			}
+		}
+		b.press("\r")
+	}
+	for i := range lines {
+		if got, want := js[string](b, cell(i, "level")+`.value`), []string{"2", "3"}[i%2]; got != want {
+			t.Errorf("row %d: level %q, typed %q", i, got, want)
+		}
+		if got, want := js[string](b, cell(i, "freeze")+`.disabled ? "" : `+cell(i, "freeze")+`.value`), fmt.Sprintf("-3%d", i); got != want && got != "" {
+			t.Errorf("row %d: freeze %q, typed %q", i, got, want)
+		}
+	}
+	b.until(`![...document.querySelectorAll('.desk-said')].some(x => x.innerText.includes("keeping"))`)
+	b.untilWaiting(0)
+	recorded := 0
+	for i := range lines {
+		if !js[bool](b, fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].className === "done"`, i)) {
+			t.Logf("row %d: %s", i, js[string](b, fmt.Sprintf(`document.querySelectorAll('.desk-said')[%d].innerText`, i)))
+			continue
+		}
+		recorded++
+		code := js[string](b, fmt.Sprintf(`document.querySelectorAll('.desk tbody tr')[%d].querySelector('th').innerText`, i))
+		var written []struct {
+			At   time.Time
+			Kind string
+			Text string
+		}
+		if err := json.Unmarshal([]byte(app.get(t, "/api/v1/entries?limit=4&unit="+url.QueryEscape(code))), &written); err != nil {
+			t.Fatal(err)
+		}
+		for _, w := range written {
+			want := map[string]string{"level_check": []string{"at the upper mark", "between the marks"}[i%2], "freeze_test": fmt.Sprintf("3%d", i)}[w.Kind]
+			if w.At.After(begun) && !strings.Contains(w.Text, want) {
+				t.Errorf("%s: %s %q, typed %q", code, w.Kind, w.Text, want)
+			}
+		}
+	}
+	if recorded < lines/2 {
+		t.Errorf("%d of %d lines recorded", recorded, lines)
 	}
 }
 

@@ -2,10 +2,12 @@ package people
 
 import (
 	"context"
+	"crypto/hkdf"
 	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -61,4 +63,13 @@ func (s *Service) knownDevice(p store.Person, cookies []string) (nonce string, k
 		}
 	}
 	return "", false
+}
+
+// SealKey is the key under which a device seals what a person has not sent while they are not signed in there: 256 bits, always the
+// same for a person, by HKDF (RFC 5869) from the key of the installation. It is given to their sessions alone.
+func (s *Service) SealKey(person int64) ([]byte, error) {
+	if len(s.deviceKey) == 0 {
+		return nil, errors.New("the key of the installation is not open")
+	}
+	return hkdf.Key(sha256.New, s.deviceKey, nil, fmt.Sprintf("seal of person %d", person), 32)
 }

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"net/http"
@@ -216,6 +217,19 @@ func (h handlers) ChangeReading(ctx context.Context, r api.ChangeReadingRequestO
 		return nil, err
 	}
 	return api.ChangeReading200JSONResponse(h.session(&p)), nil
+}
+
+// GetSealKey gives the key under which the devices of this person seal what they have not sent.
+func (h handlers) GetSealKey(ctx context.Context, _ api.GetSealKeyRequestObject) (api.GetSealKeyResponseObject, error) {
+	p := signedIn(ctx)
+	if p.ID == 0 {
+		return nil, newProblem(http.StatusForbidden, "Not permitted", "a token has no device and no key for it")
+	}
+	key, err := h.people.SealKey(p.ID)
+	if err != nil {
+		return nil, err
+	}
+	return api.GetSealKey200JSONResponse{Key: base64.StdEncoding.EncodeToString(key)}, nil
 }
 
 // GetSession gives who is signed in.

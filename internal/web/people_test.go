@@ -33,7 +33,7 @@ var mayCall = map[string]string{
 	"getMorning": "ctsr", "getHorizon": "ctsr", "listHorizonUnits": "ctsr", "listUnits": "ctsr", "getAccount": "ctsr", "listLines": "ctsr", "listServicePlans": "ctsr", "listSites": "ctsr",
 	"getPlan": "ctsr", "watchPlan": "ctsr", "getPlanOptions": "ctsr", "explainPlan": "ctsr", "getPlanDay": "ctsr", "getPlanPaper": "ctsr", "getPlanCalendar": "ctsr", "whatIf": "ctsr",
 	"proposePlan": "c", "movePlan": "c", "takeOffPlan": "c", "pinPlan": "c", "undoPlan": "c", "agreeWeek": "c", "unlockWeek": "c", "listCalendars": "c", "addCalendar": "c", "revokeCalendar": "c",
-	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listInstruments": "ctsr", "listEntries": "ctsr", "countRunningOut": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "convertBench": "ctsr", "readNumbers": "ctsr", "readDates": "ctsr", "changeReading": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
+	"listWork": "ctsr", "listProducts": "ctsr", "listAdditives": "ctsr", "listInstruments": "ctsr", "listEntries": "ctsr", "countRunningOut": "ctsr", "listQuestions": "ctsr", "askBench": "ctsr", "convertBench": "ctsr", "readNumbers": "ctsr", "readDates": "ctsr", "changeReading": "ctsr", "getSealKey": "ctsr", "getSettings": "ctsr", "signOut": "ctsr",
 	"writeEntry": "cts", "previewEntry": "cts", "writeEntries": "cts",
 	"listWalkRows": "ctsr", "getWalk": "cts", "listRounds": "ctsr", "getRound": "ctsr", "reportRound": "cts", "getAttachment": "ctsr", "addAttachment": "cts", "listTags": "ctsr", "getTagSheet": "ctsr",
 	"addServicePlan": "c", "changeServicePlan": "c", "previewServicePlan": "c", "assignServicePlanByKind": "c", "previewServicePlanByKind": "c", "assignServicePlan": "c", "changeSite": "c", "changeSettings": "c",

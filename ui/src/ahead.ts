@@ -3,6 +3,7 @@ import { api } from "./api/client";
 import { pageRows } from "./horizon/rows";
 import { filtersOf, viewOf } from "./horizon/view";
 import { morningRows } from "./morning/rows";
+import { sessionQuery, signOutOwed } from "./people/owed";
 
 /** The pages that read, each in a file of its own. */
 export const pages = {
@@ -18,10 +19,10 @@ const asked = () => undefined;
 
 /** Asks for the page of an address and for what it shows, side by side, before the first thing is drawn. */
 export function fetchAhead(client: QueryClient, { pathname, search }: Location) {
-  client.query({ queryKey: ["session"], queryFn: ({ signal }) => api.session(signal), staleTime: 60_000 }).catch(asked);
+  client.query(sessionQuery).catch(asked);
   // The server says so when a session came with the request: then what the page needs is asked for before it is
   // known whose it is.
-  const opened = document.querySelector('meta[name="opened"]') !== null;
+  const opened = document.querySelector('meta[name="opened"]') !== null && signOutOwed() === undefined;
   const data = (queryKey: readonly unknown[], queryFn: (signal: AbortSignal) => Promise<unknown>) => {
     if (opened) client.query({ queryKey, queryFn: ({ signal }) => queryFn(signal), retry: false }).catch(asked);
   };

@@ -202,7 +202,7 @@ var unseen = map[string]string{
 // facts of the installation that no chain holds, with why.
 var otherFacts = map[string]string{
 	"cold":        "a counter by which a copy of curves and forecasts is known to be old",
-	"device_key":  "the key of the cookies by which a known device has its own waits after wrong passwords",
+	"device_key":  "the key of the cookies by which a known device has its own waits after wrong passwords, and of what a device keeps sealed: with another one it stays sealed there",
 	"last_heads":  "the last file of heads: verify holds it against the files",
 	"clock_ahead": "the books are of a test of another day, and of no fleet",
 }

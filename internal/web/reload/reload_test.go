@@ -1,7 +1,5 @@
 //go:build !race
 
-// Package reload_test is impatient with lists of ten thousand units. It has no use under the race detector, where the server alone
-// does the work.
 package reload_test
 
 import (

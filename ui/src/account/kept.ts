@@ -45,6 +45,21 @@ export function dropDrafts(person: string) {
   drafts.changed();
 }
 
+/** Drafts of a person as they are stored, by key. */
+export function draftsOf(person: string): (readonly [key: string, text: string])[] {
+  const start = `${prefix}${encodeURIComponent(person)}/`;
+  return Object.keys(localStorage)
+    .filter((key) => key.startsWith(start))
+    .map((key) => [key, localStorage.getItem(key) ?? ""]);
+}
+
+/** Stores the text of a draft, or removes it. */
+export function putDraft(key: string, text: string | undefined) {
+  if (text === undefined) localStorage.removeItem(key);
+  else localStorage.setItem(key, text);
+  drafts.changed();
+}
+
 export const keptDraft = (person: string, unit: string, form: string) => read(keyOf(person, unit, form));
 
 function read(key: string): KeptDraft | undefined {

@@ -111,6 +111,7 @@ export const api = {
   signIn: (email: string, password: string) => answer(client.POST("/api/v1/session", { body: { email, password } })),
   signOut: (everywhere: boolean) => answer(client.DELETE("/api/v1/session", { params: { query: { everywhere } } })),
   requestPasswordReset: (email: string) => answer(client.POST("/api/v1/password-reset", { body: { email } })),
+  sealKey: (signal?: AbortSignal) => answer(client.GET("/api/v1/session/seal-key", { signal })),
   changeReading: (body: Schemas["ReadingSettings"]) => answer(client.PUT("/api/v1/session/reading", { body })),
   link: (token: string, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/links/{token}", { params: { path: { token } }, signal })),

@@ -239,6 +239,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/seal-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The key under which a device seals what this person has not sent, when they sign out or another person signs in. It is always the same. */
+        get: operations["getSealKey"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/password-reset": {
         parameters: {
             query?: never;
@@ -1752,6 +1769,10 @@ export interface components {
             name: string;
             email: string;
             role: components["schemas"]["Role"];
+        };
+        SealKey: {
+            /** @description 256 bits for AES-GCM, base64. */
+            key: string;
         };
         DemoAccount: {
             name: string;
@@ -5089,6 +5110,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            403: components["responses"]["NotPermitted"];
+            429: components["responses"]["TooManyRequests"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    getSealKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The key. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealKey"];
                 };
             };
             403: components["responses"]["NotPermitted"];

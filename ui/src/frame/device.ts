@@ -2,6 +2,7 @@ import { type DBSchema, type IDBPDatabase, openDB } from "idb";
 import type { KeptDraft } from "../account/kept";
 import type { Schemas } from "../api/client";
 import type { Answers, RoundState, Taken } from "../round/types";
+import type { SealKey, Sealed } from "./seal";
 
 /** An entry that this device has recorded. It never changes: id, time and hash are made once. */
 export interface Line {
@@ -40,7 +41,7 @@ export interface Photo {
   readonly why?: string;
 }
 
-interface Device extends DBSchema {
+export interface Device extends DBSchema {
   queue: { key: string; value: Line };
   photos: { key: string; value: Photo };
   /** The walk that lies open, one for each person. */
@@ -53,6 +54,10 @@ interface Device extends DBSchema {
   jobs: { key: string; value: KeptJob };
   /** What happened on jobs and is not on the server yet. */
   jobEvents: { key: string; value: JobLine };
+  /** What people who are not signed in here have not sent. */
+  sealed: { key: number; value: Sealed };
+  /** Keys of those who are signed in here, by person. */
+  keys: { key: string; value: SealKey };
 }
 
 /** A job that this device has taken along. */
@@ -83,7 +88,7 @@ let opened: Promise<IDBPDatabase<Device>> | undefined;
 
 /** The database of this device. A later version of the program adds to it and keeps what is there. */
 export function device(): Promise<IDBPDatabase<Device>> {
-  opened ??= openDB<Device>("diligent", 2, {
+  opened ??= openDB<Device>("diligent", 3, {
     upgrade(db, from) {
       if (from < 1) {
         db.createObjectStore("queue", { keyPath: "id" });
@@ -96,6 +101,10 @@ export function device(): Promise<IDBPDatabase<Device>> {
       if (from < 2) {
         db.createObjectStore("jobs");
         db.createObjectStore("jobEvents", { keyPath: "id" });
+      }
+      if (from < 3) {
+        db.createObjectStore("sealed", { autoIncrement: true });
+        db.createObjectStore("keys");
       }
     },
     // A newer program in another tab needs a later version: this one lets it.

@@ -34,6 +34,9 @@ async function changed() {
   channel?.postMessage("changed");
 }
 
+/** Reads the events anew in all tabs, after something else changed them. */
+export const rereadEvents = changed;
+
 channel?.addEventListener("message", () => void refresh());
 
 let started: Promise<void> | undefined;
@@ -119,9 +122,10 @@ async function sendSome(person: string, some: readonly JobLine[]): Promise<boole
       for (const l of some) if (!(await sendSome(person, [l]))) return false;
       return true;
     }
-    await (
-      await device()
-    ).put("jobEvents", { ...first, why: reasons({ title: error.message, errors: [...error.fields] }) });
+    const tx = (await device()).transaction("jobEvents", "readwrite");
+    if (await tx.store.get(first.id))
+      await tx.store.put({ ...first, why: reasons({ title: error.message, errors: [...error.fields] }) });
+    await tx.done;
     return true;
   }
 }

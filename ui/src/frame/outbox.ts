@@ -31,6 +31,9 @@ async function changed() {
   channel?.postMessage("changed");
 }
 
+/** Reads the queue anew in all tabs, after something else changed it. */
+export const rereadQueue = changed;
+
 channel?.addEventListener("message", () => void refresh());
 
 /** The first program kept its queue elsewhere: what waits there is taken over. */
@@ -174,9 +177,11 @@ function portion(waiting: readonly Line[]): readonly Line[] {
   return waiting.slice(0, mostAtOnce).filter((l) => (bytes += 2 * l.text.length) < mostBytes || l === waiting[0]);
 }
 
+/** Changes a line that is in the queue; one that was dropped or sealed meanwhile stays away. */
 async function put(line: Line) {
-  const db = await device();
-  await db.put("queue", line);
+  const tx = (await device()).transaction("queue", "readwrite");
+  if (await tx.store.get(line.id)) await tx.store.put(line);
+  await tx.done;
 }
 
 const refusedFor = (l: Line, p: Pick<Schemas["Problem"], "detail" | "title" | "errors">): Line => ({

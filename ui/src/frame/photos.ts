@@ -16,6 +16,9 @@ async function refresh() {
   photos.set(await (await device()).getAll("photos"));
 }
 
+/** Reads the photos anew, after something else changed them. */
+export const rereadPhotos = refresh;
+
 /** The photos of a person that the server does not have. */
 export const usePhotos = (person: string): readonly Photo[] => photos.use().filter((p) => p.person === person);
 
@@ -64,7 +67,9 @@ export async function sendPhotos(person: string): Promise<void> {
       await db.delete("photos", p.sha256);
     } catch (error) {
       if (sendable(error) || !(error instanceof Problem)) return;
-      await db.put("photos", { ...p, why: error.message });
+      const tx = db.transaction("photos", "readwrite");
+      if (await tx.store.get(p.sha256)) await tx.store.put({ ...p, why: error.message });
+      await tx.done;
     }
     await refresh();
   }

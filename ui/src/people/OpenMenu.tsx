@@ -6,7 +6,8 @@ import { useJobLines } from "../frame/jobEvents";
 import { useUnsent } from "../frame/outbox";
 import { unrecordedOf } from "../round/taken";
 import { roleNames } from "../words/names";
-import { forgetDevice, oweSignOut } from "./leaving";
+import { forgetDevice } from "./leaving";
+import { oweSignOut } from "./owed";
 import { PersonButton } from "./PersonMenu";
 import { LeaveContext, forget, usePerson } from "./session";
 
@@ -84,7 +85,7 @@ export function OpenMenu() {
               <b>
                 {unsent} {unsent === 1 ? "line is" : "lines are"} not sent.
               </b>{" "}
-              They stay on this device and are sent when you sign in here again.
+              They stay on this device, readable to nobody else, and are sent when you sign in here again.
             </p>
           )}
           {answered.length > 0 && (

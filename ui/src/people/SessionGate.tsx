@@ -1,12 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, Suspense, useCallback, useEffect, useState } from "react";
 import { lazyWithChakra } from "../lazily";
-import { type Schemas, api, onSignedOut } from "../api/client";
+import { type Schemas, onSignedOut } from "../api/client";
 import { Failed, Waiting } from "../frame/State";
 import { setReading } from "../words/figures";
+import { openSealed } from "../frame/seal";
 import { LeaveContext, PersonContext, forgetPerson, rememberPerson, rememberedPerson } from "./session";
 import { Problem } from "../api/client";
-import { paySignOut, signOutOwed } from "./leaving";
+import { sessionQuery, signOutOwed } from "./owed";
 
 const SignInPage = lazyWithChakra(() => import("./SignInPage").then((m) => m.SignInPage));
 const SignInAgain = lazyWithChakra(() => import("./SignInAgain").then((m) => m.SignInAgain));
@@ -24,15 +25,7 @@ export function SessionGate({ children }: { children: ReactNode }) {
     setLast(undefined);
     forgetPerson();
   }, []);
-  const session = useQuery({
-    queryKey: ["session"],
-    queryFn: async ({ signal }) => {
-      // A sign-out without a connection comes first: its session must not open the books again.
-      await paySignOut();
-      return api.session(signal);
-    },
-    staleTime: 60_000,
-  });
+  const session = useQuery(sessionQuery);
   useEffect(() => {
     // An answer says that no one is signed in: ask who is.
     onSignedOut(() => void queries.invalidateQueries({ queryKey: ["session"] }));
@@ -43,6 +36,19 @@ export function SessionGate({ children }: { children: ReactNode }) {
   useEffect(() => {
     if (person) rememberPerson(person);
   }, [person]);
+  // What this person left sealed on this device is opened; what another left is sealed.
+  const email = person?.email;
+  useQuery({
+    queryKey: ["sealed", email],
+    queryFn: async () => {
+      const opened = await openSealed(email ?? "");
+      if (opened) await queries.invalidateQueries({ queryKey: ["open-walk", email] });
+      return opened;
+    },
+    enabled: email !== undefined,
+    staleTime: Infinity,
+    retry: 3,
+  });
   // Without a signal the person who was signed in on this device goes on with what lies on it.
   const unreached = session.error instanceof Problem && session.error.status === 0;
   const remembered = unreached && !session.data ? rememberedPerson() : undefined;

@@ -5,7 +5,8 @@ import { type Schemas, api } from "../api/client";
 import { TextField } from "../account/fields";
 import { useScheme } from "../frame/scheme";
 import { roleNames } from "../words/names";
-import { dropOwedSignOut } from "./leaving";
+import { countSealed, sealOthers } from "../frame/seal";
+import { dropOwedSignOut } from "./owed";
 import { enter } from "./session";
 import { Submit } from "../frame/Submit";
 
@@ -13,12 +14,25 @@ import { Submit } from "../frame/Submit";
 export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }) {
   useScheme();
   const signIn = useSignIn();
+  const [sealed, setSealed] = useState(0);
   useEffect(() => {
     document.title = "Sign in · Diligent Ledger";
+    // Nobody is signed in: what a session that ended by itself left is sealed.
+    void sealOthers("")
+      .then(countSealed)
+      .then(setSealed)
+      .catch(() => undefined);
   }, []);
   return (
     <Cover title="Diligent Ledger">
       <SignInForm />
+      {sealed > 0 && (
+        <Text mt="14px" fontSize="14px" color="faint">
+          {sealed === 1 ? "One record that was" : `${sealed} records that were`} not sent {sealed === 1 ? "is" : "are"}{" "}
+          sealed on this device. Whoever recorded {sealed === 1 ? "it" : "them"} signs in here to send{" "}
+          {sealed === 1 ? "it" : "them"}.
+        </Text>
+      )}
       {demo.length > 0 && (
         <Box as="section" aria-label="Demo accounts" mt="22px" pt="12px" borderTopWidth="1px" borderColor="ink">
           <Text fontWeight="700">Demo fleet: sign in as</Text>
