@@ -19,11 +19,26 @@ import (
 	"diligentledger/core/access"
 )
 
-// noon is on Tuesday, 24 November 2026; the week after begins on the 30th.
-const nextMonday = "2026-11-30"
+// The week after the one of noon.
+var nextMonday = monday(0)
+
+// dayAfter is a number of days after noon's.
+func dayAfter(after int) string { return noon.AddDate(0, 0, after).Format(time.DateOnly) }
+
+// monday is the one after noon's day, and a number of days on.
+func monday(after int) string { return dayAfter(7 - (int(noon.Weekday())+6)%7 + after) }
+
+// said is a day as it is said in a sentence.
+func said(date string) string {
+	d, err := time.Parse(time.DateOnly, date)
+	if err != nil {
+		panic(err)
+	}
+	return d.Format("Mon 2 Jan 2006")
+}
 
 func board(t *testing.T) api.PlanBoard {
-	return get[api.PlanBoard](t, "/api/v1/plan?from=2026-11-24&weeks=3")
+	return get[api.PlanBoard](t, "/api/v1/plan?from="+dayAfter(0)+"&weeks=3")
 }
 
 func planned(t *testing.T, unit string) api.PlanJob {
@@ -67,13 +82,23 @@ func answered[T any](t *testing.T, method, path string, body any, status int, ex
 
 type none struct{}
 
+// workingWeeks skips a test that rests on weeks of work on days whose next three weeks have the holidays of the demo sites.
+func workingWeeks(t *testing.T) {
+	t.Helper()
+	for d := range 21 {
+		if at := noon.AddDate(0, 0, d); at.Month() == time.December && at.Day() >= 24 || at.Month() == time.January && at.Day() == 1 {
+			t.Skipf("the sites are closed on %s", at.Format(time.DateOnly))
+		}
+	}
+}
+
 // onThePlan proposes everything that runs out in the weeks after this one; back takes away what it added.
 func onThePlan(t *testing.T) (back func()) {
 	t.Helper()
 	before := board(t)
 	back = func() {
 		t.Helper()
-		for _, week := range []string{"2026-11-23", nextMonday} {
+		for _, week := range []string{monday(-7), nextMonday} {
 			answered[none](t, "DELETE", "/api/v1/plan/weeks/"+week, nil, http.StatusNoContent)
 		}
 		var ids []int64
@@ -93,7 +118,7 @@ func onThePlan(t *testing.T) (back func()) {
 			answered[none](t, "POST", "/api/v1/work-list/remove", m{"ids": ids}, http.StatusNoContent)
 		}
 	}
-	made := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "allDue": true}, http.StatusOK)
+	made := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "allDue": true}, http.StatusOK)
 	if made.Placed < 20 || made.Added < 15 {
 		back()
 		t.Fatalf("proposed %+v", made)
@@ -113,7 +138,7 @@ func TestPlanProposal(t *testing.T) {
 		}
 		if j.State == api.PlanJobStatePlaced {
 			placed++
-			if j.Technician == nil || j.Place.Day.Format(time.DateOnly) < "2026-11-25" || j.Hands <= 0 {
+			if j.Technician == nil || j.Place.Day.Format(time.DateOnly) < dayAfter(1) || j.Hands <= 0 {
 				t.Errorf("%s: %+v", j.Unit, j)
 			}
 		}
@@ -124,7 +149,7 @@ func TestPlanProposal(t *testing.T) {
 	if len(first.Nights) > 0 || placed == 0 || len(first.Mixing) == 0 || first.Cost <= 0 {
 		t.Errorf("%d placed, nights %+v, mixing %v, cost %v", placed, first.Nights, first.Mixing, first.Cost)
 	}
-	if again := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "again": true}, http.StatusOK); again.Moved > 3 {
+	if again := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "again": true}, http.StatusOK); again.Moved > 3 {
 		t.Errorf("proposed again, %d moved", again.Moved)
 	}
 	answered[none](t, "POST", "/api/v1/plan/undo", m{"redo": false}, http.StatusNoContent)
@@ -150,8 +175,16 @@ func TestPlanProposal(t *testing.T) {
 
 // What a move breaks is said in words, and the job stays where it was; what a person may decide is written once it is accepted.
 func TestPlanMoves(t *testing.T) {
+	workingWeeks(t)
+	early := dayAfter(2) // a working day before the days that the job is meant for
+	switch noon.Weekday() {
+	case time.Thursday, time.Friday:
+		early = dayAfter(0)
+	case time.Saturday, time.Sunday:
+		t.Skip("no working day is left before the week that the job is meant for")
+	}
 	ca := planned(t, "CA-14")
-	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "items": []int64{ca.Id}}, http.StatusOK)
+	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "items": []int64{ca.Id}}, http.StatusOK)
 	defer func() {
 		answered[none](t, "POST", "/api/v1/plan/take-off", m{"items": []m{{"item": ca.Id, "was": planned(t, "CA-14").Place}}}, http.StatusNoContent)
 	}()
@@ -175,11 +208,11 @@ func TestPlanMoves(t *testing.T) {
 		warned bool
 	}{
 		{"another kind of bay", m{"bay": bayOf(t, "Inland depot", "heavy bay 1")}, "another kind of bay", false},
-		{"a weekend", m{"day": "2026-12-05"}, "Inland depot is closed on Sat 5 Dec 2026", false},
-		{"a bay out of use", m{"day": "2026-12-01", "bay": bayOf(t, "Inland depot", "car bay 2")}, "car bay 2 is out of use on Tue 1 Dec 2026: lift repaired", false},
-		{"somebody who is absent", m{"technician": technician("P. Vane")}, "P. Vane is not there on Mon 30 Nov 2026: holiday", false},
-		{"somebody without the skill", m{"technician": technician("I. Sund"), "day": "2026-12-02", "bay": bayOf(t, "Inland depot", "motorcycle lift 1")}, "another kind of bay", false},
-		{"before its days", m{"day": "2026-11-26"}, "it is meant for", true},
+		{"a weekend", m{"day": monday(5)}, "Inland depot is closed on " + said(monday(5)), false},
+		{"a bay out of use", m{"day": monday(1), "bay": bayOf(t, "Inland depot", "car bay 2")}, "car bay 2 is out of use on " + said(monday(1)) + ": lift repaired", false},
+		{"somebody who is absent", m{"technician": technician("P. Vane")}, "P. Vane is not there on " + said(nextMonday) + ": holiday", false},
+		{"somebody without the skill", m{"technician": technician("I. Sund"), "day": monday(2), "bay": bayOf(t, "Inland depot", "motorcycle lift 1")}, "another kind of bay", false},
+		{"before its days", m{"day": early}, "it is meant for", true},
 	} {
 		got := move(of.change)
 		if got.Placed || got.Warned != of.warned || !strings.Contains(strings.Join(got.Breaks, "; "), of.says) {
@@ -189,17 +222,17 @@ func TestPlanMoves(t *testing.T) {
 			t.Fatalf("%s: it went to %+v", of.name, now.Place)
 		}
 	}
-	if got := move(m{"day": "2026-11-26", "accepted": true}); !got.Placed {
+	if got := move(m{"day": early, "accepted": true}); !got.Placed {
 		t.Errorf("accepted: %+v", got)
 	}
-	if now := planned(t, "CA-14"); now.Place.Day.Format(time.DateOnly) != "2026-11-26" || len(now.Warnings) == 0 {
+	if now := planned(t, "CA-14"); now.Place.Day.Format(time.DateOnly) != early || len(now.Warnings) == 0 {
 		t.Errorf("accepted, it is at %+v with %v", now.Place, now.Warnings)
 	}
 	// What no person may decide is refused, however often it is accepted.
-	if got := answered[api.PlanMoved](t, "POST", "/api/v1/plan/move", m{"item": ca.Id, "was": planned(t, "CA-14").Place, "day": "2026-12-05", "bay": ca.Place.Bay, "accepted": true}, http.StatusOK); got.Placed {
+	if got := answered[api.PlanMoved](t, "POST", "/api/v1/plan/move", m{"item": ca.Id, "was": planned(t, "CA-14").Place, "day": monday(5), "bay": ca.Place.Bay, "accepted": true}, http.StatusOK); got.Placed {
 		t.Error("it was placed on a closed day")
 	}
-	for field, body := range map[string]m{"/day": {"day": "2026-11-23"}, "/bay": {"bay": m{"site": 1, "kind": "car", "number": 9}}, "/technician": {"technician": 99}} {
+	for field, body := range map[string]m{"/day": {"day": dayAfter(-1)}, "/bay": {"bay": m{"site": 1, "kind": "car", "number": 9}}, "/technician": {"technician": 99}} {
 		full := m{"item": ca.Id, "day": nextMonday, "bay": ca.Place.Bay, "was": planned(t, "CA-14").Place}
 		for k, v := range body {
 			full[k] = v
@@ -211,8 +244,8 @@ func TestPlanMoves(t *testing.T) {
 	// A move by a person who saw it elsewhere is refused, and writes over nothing.
 	answered[none](t, "POST", "/api/v1/plan/move", m{"item": ca.Id, "was": ca.Place, "day": nextMonday, "bay": ca.Place.Bay}, http.StatusConflict)
 	answered[none](t, "POST", "/api/v1/plan/pin", m{"item": ca.Id, "was": planned(t, "CA-14").Place, "pinned": true}, http.StatusNoContent)
-	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "again": true}, http.StatusOK)
-	if now := planned(t, "CA-14"); now.Place.Day.Format(time.DateOnly) != "2026-11-26" || !now.Place.Pinned {
+	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "again": true}, http.StatusOK)
+	if now := planned(t, "CA-14"); now.Place.Day.Format(time.DateOnly) != early || !now.Place.Pinned {
 		t.Errorf("pinned, it went to %+v", now.Place)
 	}
 }
@@ -233,7 +266,7 @@ func TestTwoPeopleFillABay(t *testing.T) {
 	var group sync.WaitGroup
 	for _, j := range jobs {
 		group.Go(func() {
-			_, _, err := send(t.Context(), "POST", "/api/v1/plan/move", m{"item": j.Id, "was": j.Place, "day": "2026-12-10", "bay": bay, "accepted": true}, "Cookie", cookies[access.Coordinator])
+			_, _, err := send(t.Context(), "POST", "/api/v1/plan/move", m{"item": j.Id, "was": j.Place, "day": monday(10), "bay": bay, "accepted": true}, "Cookie", cookies[access.Coordinator])
 			if err != nil {
 				t.Error(err)
 			}
@@ -262,11 +295,11 @@ func TestAgreedWeek(t *testing.T) {
 	defer onThePlan(t)()
 	seen := board(t)
 	answered[none](t, "PUT", "/api/v1/plan/weeks/"+nextMonday, m{"revision": seen.Revision - 1}, http.StatusConflict)
-	answered[none](t, "PUT", "/api/v1/plan/weeks/2026-12-01", m{"revision": seen.Revision}, http.StatusUnprocessableEntity)
+	answered[none](t, "PUT", "/api/v1/plan/weeks/"+monday(1), m{"revision": seen.Revision}, http.StatusUnprocessableEntity)
 	answered[none](t, "PUT", "/api/v1/plan/weeks/"+nextMonday, m{"revision": seen.Revision}, http.StatusNoContent)
 	var inside api.PlanJob
 	for _, j := range board(t).Jobs {
-		if j.Place != nil && j.Place.Day.Format(time.DateOnly) >= nextMonday && j.Place.Day.Format(time.DateOnly) <= "2026-12-06" {
+		if j.Place != nil && j.Place.Day.Format(time.DateOnly) >= nextMonday && j.Place.Day.Format(time.DateOnly) <= monday(6) {
 			if !j.Agreed {
 				t.Errorf("%s is in the week and not agreed", j.Unit)
 			}
@@ -275,7 +308,7 @@ func TestAgreedWeek(t *testing.T) {
 	}
 	answered[none](t, "POST", "/api/v1/plan/take-off", m{"items": []m{{"item": inside.Id, "was": inside.Place}}}, http.StatusConflict)
 	answered[none](t, "POST", "/api/v1/plan/undo", m{"redo": false}, http.StatusConflict)
-	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": "2026-11-25", "to": "2026-12-13", "again": true}, http.StatusOK)
+	answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "again": true}, http.StatusOK)
 	if now := planned(t, inside.Unit); *now.Place != *inside.Place {
 		t.Errorf("%s moved to %+v", inside.Unit, now.Place)
 	}
@@ -289,10 +322,11 @@ func TestAgreedWeek(t *testing.T) {
 
 // Options, reasons and what-if say what they say without changing anything.
 func TestPlanReasons(t *testing.T) {
+	workingWeeks(t)
 	defer onThePlan(t)()
 	before := board(t)
 	ca := planned(t, "CA-14")
-	options := get[api.PlanOptions](t, fmt.Sprintf("/api/v1/plan/items/%d/options?from=2026-11-24&weeks=3", ca.Id))
+	options := get[api.PlanOptions](t, fmt.Sprintf("/api/v1/plan/items/%d/options?from=%s&weeks=3", ca.Id, dayAfter(0)))
 	states := map[api.PlanOptionState]int{}
 	for _, day := range options.Days {
 		if len(day) != len(before.Bays) {
@@ -313,7 +347,7 @@ func TestPlanReasons(t *testing.T) {
 		t.Errorf("why: %+v", why)
 	}
 	body := func(extra m) m {
-		all := m{"from": "2026-11-25", "to": "2026-12-13"}
+		all := m{"from": dayAfter(1), "to": monday(13)}
 		for k, v := range extra {
 			all[k] = v
 		}
@@ -481,7 +515,7 @@ func TestPlanDayAndPaper(t *testing.T) {
 			t.Errorf("%s: %d, %d bytes, %d pages", of, res.StatusCode, len(pdf), bytes.Count(pdf, []byte("/Type /Page\n")))
 		}
 	}
-	for _, path := range []string{"/api/v1/plan?from=2019-01-01", "/api/v1/plan?from=soon", "/api/v1/plan?from=2026-11-24&weeks=99"} {
+	for _, path := range []string{"/api/v1/plan?from=2019-01-01", "/api/v1/plan?from=soon", "/api/v1/plan?from=" + dayAfter(0) + "&weeks=99"} {
 		if res, _ := ask(t, "GET", path, nil); res.StatusCode != http.StatusUnprocessableEntity {
 			t.Errorf("%s: %d", path, res.StatusCode)
 		}

@@ -126,7 +126,7 @@ func TestAnswerFits(t *testing.T) {
 			}
 		}
 	}
-	res, p, _ := raw(t, "/api/v1/units/CA-22/entries", `{"id":"019ac000-0000-7000-8000-000000000009","kind":"note","at":"2026-11-24T11:00:00Z"`+keys.String()+`}`)
+	res, p, _ := raw(t, "/api/v1/units/CA-22/entries", `{"id":"019ac000-0000-7000-8000-000000000009","kind":"note","at":"`+dayAfter(0)+`T11:00:00Z"`+keys.String()+`}`)
 	if res.StatusCode != 422 || p.Errors == nil || len(*p.Errors) < 10 || !strings.Contains(*p.Detail, " more") {
 		t.Errorf("%d, %d fields", res.StatusCode, len(*p.Errors))
 	}

@@ -33,6 +33,7 @@ import (
 	"diligentledger/internal/mariadb/mariadbtest"
 	"diligentledger/internal/people"
 	"diligentledger/internal/store"
+	"diligentledger/internal/testday"
 	"diligentledger/internal/web"
 )
 
@@ -45,8 +46,20 @@ var (
 	cookies = map[access.Role]string{}
 	// now runs a millisecond on at each look, so that no two entries coincide.
 	ticks atomic.Int64
-	noon  = time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC)
+	noon  = dayOfTests()
 )
+
+// dayOfTests is 24 November 2026 unless another is named, at noon UTC.
+func dayOfTests() time.Time {
+	y, mo, d := testday.Day(time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)).Date()
+	return time.Date(y, mo, d, 12, 0, 0, 0, time.UTC)
+}
+
+// frost is whether the nights of the demo fleet are cold enough, on the day of these tests, to hold what freezes.
+func frost() bool {
+	month := noon.Month()
+	return month >= time.November || month <= time.February
+}
 
 // forward moves the clock on.
 func forward(d time.Duration) { ticks.Add(d.Milliseconds()) }
@@ -238,7 +251,7 @@ func TestMorning(t *testing.T) {
 	if len(seen) < len(rank)-1 || len(morning.Rows) < 12 {
 		t.Errorf("%d units, verdicts %v", len(morning.Rows), seen)
 	}
-	if morning.Today.Format(time.DateOnly) != "2026-11-24" || morning.Tonight == nil || morning.Tonight.Site != "Hill garage" {
+	if morning.Today.Format(time.DateOnly) != dayAfter(0) || morning.Tonight == nil || morning.Tonight.Site != "Hill garage" {
 		t.Errorf("today %v, tonight %+v", morning.Today, morning.Tonight)
 	}
 }
@@ -268,7 +281,7 @@ func TestMorningSections(t *testing.T) {
 			t.Errorf("the night of %s: %+v", r.Unit.Code, r.Clock)
 		}
 	}
-	if !caught["TK-21"] || caught["CA-20"] {
+	if frost() && !caught["TK-21"] || caught["CA-20"] {
 		t.Errorf("the next nights catch %v", caught)
 	}
 	owes := false
@@ -484,7 +497,7 @@ func TestRefusals(t *testing.T) {
 		says    string
 	}{
 		{"negative litres", "CA-14", with(func(e m) { e["topUp"].(m)["volume"] = reading(-0.4, "L") }), 422, "/topUp/volume/value", "0.005 to 7.4 L"},
-		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "a time up to now, Tue 24 Nov 2026"},
+		{"a test in the future", "CA-14", entry("freeze_test", noon.AddDate(0, 0, 1), freezeTest(-30)), 422, "/at", "a time up to now, " + said(dayAfter(0))},
 		{"a meter running backwards", "CA-14", entry("meter", past, m{"meter": reading(10, "km")}), 422, "/meter/meter/value", "confirm it"},
 		{"a unit that does not exist", "ZZ-99", good, 404, "", "no such unit: ZZ-99"},
 		{"an unknown product", "CA-14", entry("renewal", past, m{"volume": reading(7, "L"), "product": "NONE"}), 422, "/renewal/product", "register"},

@@ -29,7 +29,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
       {sealed > 0 && (
         <Text mt="14px" fontSize="14px" color="faint">
           {sealed === 1 ? "One record that was" : `${sealed} records that were`} not sent {sealed === 1 ? "is" : "are"}{" "}
-          sealed on this device. Whoever recorded {sealed === 1 ? "it" : "them"} signs in here to send{" "}
+          encrypted on this device. Whoever recorded {sealed === 1 ? "it" : "them"} signs in here to send{" "}
           {sealed === 1 ? "it" : "them"}.
         </Text>
       )}
