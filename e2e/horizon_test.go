@@ -7,6 +7,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -246,4 +247,40 @@ func TestPickedComesIntoSight(t *testing.T) {
 		b.until(`[...document.querySelectorAll('[data-unit] input.pick:checked')].some(x => { const box = x.getBoundingClientRect(), pane = document.querySelector('[data-testid="horizon"]').getBoundingClientRect(); return box.top >= pane.top && box.bottom <= pane.bottom })`)
 	}
 	b.calm()
+}
+
+// The server reads both ends of a span late and answers both at once: what is selected is what the fields say. What is dropped while its
+// units are on their way stays dropped.
+func TestSpanWithLateAnswers(t *testing.T) {
+	b := newTabOf(t, coordinator)
+	if _, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `{
+		const real = window.fetch; window.held = []; window.holds = /dates$/;
+		window.release = () => { window.holds = /^$/; window.held.splice(0).forEach(go => go()) };
+		window.fetch = async (input, init) => {
+			const request = new Request(input, init), answer = await real(request.clone());
+			if (window.holds.test(request.url)) await new Promise(go => window.held.push(go));
+			return answer;
+		} }`}); err != nil {
+		t.Fatal(err)
+	}
+	b.open("/horizon", `[data-unit]`)
+	first, last := busyMonth(t)
+	added := `Number(/add ([0-9]+) units?/.exec(document.querySelector('[data-testid="pick-bar"]').innerText)?.[1] ?? -1)`
+	b.field("from", typedDay(first))
+	b.until(`window.held.length === 1`)
+	b.field("to", typedDay(last))
+	b.until(`window.held.length === 2`)
+	js[chromedp.Void](b, `window.release()`)
+	b.until(added + ` > 0`)
+	b.pressOn("none")
+	b.until(added + ` === 0`)
+	js[chromedp.Void](b, `window.holds = /horizon.units/`)
+	b.pressOn("all shown")
+	b.until(`window.held.length > 0`)
+	b.pressOn("none")
+	js[chromedp.Void](b, `window.release()`)
+	b.do(chromedp.Sleep(500 * time.Millisecond))
+	if n := js[int](b, added); n != 0 {
+		t.Errorf("%d units are selected after none", n)
+	}
 }

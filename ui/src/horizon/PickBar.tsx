@@ -75,10 +75,7 @@ export function PickBar({
     },
   });
   const sent = send.data;
-  const change = (part: Partial<DaySpan>) => {
-    const next = { from: p.span?.from ?? p.today, to: p.span?.to ?? p.today, ...part };
-    p.onSpan(next.from || next.to ? next : undefined);
-  };
+  const change = (part: Partial<DaySpan>) => p.changeSpan(part, p.today);
   const sending = (
     <button
       type="button"

@@ -18,6 +18,8 @@ export interface Picking {
   readonly all: () => void;
   /** A span picks all units of the view that most likely run out in it. */
   readonly onSpan: (span: DaySpan | undefined) => void;
+  /** Changes one end of the span as it is now, whatever was drawn last; an end that was not given is today. */
+  readonly changeSpan: (part: Partial<DaySpan>, today: string) => void;
 }
 
 const none: ReadonlySet<string> = new Set();
@@ -29,22 +31,29 @@ export function usePicking(view: View, rows: ReadonlyMap<number, Row>): Picking 
   const [failed, setFailed] = useState("");
   const [shown, setShown] = useState<number>();
   const known = useRef(rows);
+  // What was asked last: an answer that comes after a later question is dropped.
+  const asked = useRef(0);
+  const spanNow = useRef<DaySpan>(undefined);
   useEffect(() => {
     known.current = rows;
   });
   const ask = useCallback(
     async (days?: DaySpan) => {
+      const question = ++asked.current;
       try {
         const codes = await allCodes(view, days);
+        if (question !== asked.current) return;
         setPicked(new Set(codes));
         const [first] = codes;
         if (!days || first === undefined) return;
         // In the order of the view the first that a span picks may be far down, where no row has come yet.
         const come = [...known.current].find(([, row]) => row.unit.code === first)?.[0];
-        setShown(come ?? (await allCodes(view)).indexOf(first));
+        const place = come ?? (await allCodes(view)).indexOf(first);
+        if (question !== asked.current) return;
+        setShown(place);
         setFailed("");
       } catch (error) {
-        setFailed(error instanceof Error ? error.message : String(error));
+        if (question === asked.current) setFailed(error instanceof Error ? error.message : String(error));
       }
     },
     [view],
@@ -68,19 +77,31 @@ export function usePicking(view: View, rows: ReadonlyMap<number, Row>): Picking 
   const set = useCallback((codes: readonly string[]) => {
     setPicked(new Set(codes));
     setFailed("");
-    if (codes.length === 0) setSpan(undefined);
+    asked.current++;
+    if (codes.length > 0) return;
+    spanNow.current = undefined;
+    setSpan(undefined);
   }, []);
   const all = useCallback(() => void ask(), [ask]);
   const onSpan = useCallback(
     (next: DaySpan | undefined) => {
+      spanNow.current = next;
       setSpan(next);
-      if (next && !notMeant(next)) void ask(next);
-      else if (next) setPicked(none);
+      if (next && !notMeant(next)) return void ask(next);
+      asked.current++;
+      if (next) setPicked(none);
     },
     [ask],
   );
+  const changeSpan = useCallback(
+    (part: Partial<DaySpan>, today: string) => {
+      const next = { from: today, to: today, ...spanNow.current, ...part };
+      onSpan(next.from || next.to ? next : undefined);
+    },
+    [onSpan],
+  );
   return useMemo(
-    () => ({ picked, span, shown, failed, toggle, set, all, onSpan }),
-    [picked, span, shown, failed, toggle, set, all, onSpan],
+    () => ({ picked, span, shown, failed, toggle, set, all, onSpan, changeSpan }),
+    [picked, span, shown, failed, toggle, set, all, onSpan, changeSpan],
   );
 }
