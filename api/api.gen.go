@@ -2638,22 +2638,7 @@ type DrainedBody = json.RawMessage
 
 // EntryBatch defines model for EntryBatch.
 type EntryBatch struct {
-	Entries []struct {
-		// Account Id of the account, by which it is found when its unit was renamed.
-		Account *int64 `json:"account,omitempty"`
-
-		// Entry An EntryInput as JSON, byte for byte as it was recorded.
-		Entry string `json:"entry"`
-
-		// Id Of the entry.
-		Id openapi_types.UUID `json:"id"`
-
-		// Sha256 Of these bytes in UTF-8.
-		Sha256 string `json:"sha256"`
-
-		// Unit Address of the account.
-		Unit string `json:"unit"`
-	} `json:"entries"`
+	Entries []EntryBatchItem `json:"entries"`
 }
 
 // EntryBatchAnswer defines model for EntryBatchAnswer.
@@ -2661,6 +2646,27 @@ type EntryBatchAnswer struct {
 	// Now Time of the server.
 	Now     time.Time      `json:"now"`
 	Results []EntryOutcome `json:"results"`
+}
+
+// EntryBatchItem defines model for EntryBatchItem.
+type EntryBatchItem struct {
+	// Account Id of the account, by which it is found when its unit was renamed.
+	Account *int64 `json:"account,omitempty"`
+
+	// Act Entries of one unit with the same act are one act, such as the strikes of an undo: all are written or none.
+	Act *openapi_types.UUID `json:"act,omitempty"`
+
+	// Entry An EntryInput as JSON, byte for byte as it was recorded.
+	Entry string `json:"entry"`
+
+	// Id Of the entry.
+	Id openapi_types.UUID `json:"id"`
+
+	// Sha256 Of these bytes in UTF-8.
+	Sha256 string `json:"sha256"`
+
+	// Unit Address of the account.
+	Unit string `json:"unit"`
 }
 
 // EntryBody What happened; the one property named by the kind. The fields of a kind are here alone.
@@ -6018,7 +6024,7 @@ type ServerInterface interface {
 	// ListEntries What was recorded in all accounts, the entry recorded last first.
 	// (GET /api/v1/entries)
 	ListEntries(ctx *echo.Context, params ListEntriesParams) error
-	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once.
+	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself, those of one act together; the same entry sent again is stored once.
 	// (POST /api/v1/entries)
 	WriteEntries(ctx *echo.Context) error
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.
@@ -16682,7 +16688,7 @@ type StrictServerInterface interface {
 	// ListEntries What was recorded in all accounts, the entry recorded last first.
 	// (GET /api/v1/entries)
 	ListEntries(ctx context.Context, request ListEntriesRequestObject) (ListEntriesResponseObject, error)
-	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once.
+	// WriteEntries Write entries that a device has recorded, in any order. Each is answered by itself, those of one act together; the same entry sent again is stored once.
 	// (POST /api/v1/entries)
 	WriteEntries(ctx context.Context, request WriteEntriesRequestObject) (WriteEntriesResponseObject, error)
 	// GetHorizon A page of the fleet: units with all their clocks, in an order and by filters.

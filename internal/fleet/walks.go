@@ -209,17 +209,23 @@ type BatchEntry struct {
 	ID      string
 }
 
-// WriteBatchEntry of a device into the books; already reports that it was there before. Another entry
-// of the batch does not depend on it.
-func (f *Fleet) WriteBatchEntry(ctx context.Context, w Actor, e BatchEntry) (receipt store.Receipt, already bool, err error) {
+// openBatch opens the account of an entry that a device sends.
+func (f *Fleet) openBatch(ctx context.Context, e BatchEntry) (*store.Opened, error) {
 	o, err := f.store.Open(ctx, e.Unit, e.ID)
 	if e.Circuit != 0 && (errors.Is(err, store.ErrNoUnit) || err == nil && o.CircuitID() != e.Circuit) {
 		address, lookup := f.store.AddressOf(ctx, e.Circuit)
 		if lookup != nil {
-			return receipt, false, lookup
+			return nil, lookup
 		}
 		o, err = f.store.Open(ctx, address, e.ID)
 	}
+	return o, err
+}
+
+// WriteBatchEntry of a device into the books; already reports that it was there before. Another entry
+// of the batch does not depend on it.
+func (f *Fleet) WriteBatchEntry(ctx context.Context, w Actor, e BatchEntry) (receipt store.Receipt, already bool, err error) {
+	o, err := f.openBatch(ctx, e)
 	if err != nil {
 		return receipt, false, err
 	}
@@ -234,6 +240,71 @@ func (f *Fleet) WriteBatchEntry(ctx context.Context, w Actor, e BatchEntry) (rec
 	}
 	receipt = receipts[len(receipts)-1]
 	return receipt, o.There() || receipt.RecordedAt.Before(started.Truncate(time.Microsecond)), nil
+}
+
+// Written is what became of an entry of a group.
+type Written struct {
+	store.Receipt
+	// Already: it was there before.
+	Already bool
+}
+
+// WriteBatchGroup writes entries of one unit that a device means as one act, such as the strikes of an undo: all of them, whatever
+// accounts of the unit they are of, or none.
+func (f *Fleet) WriteBatchGroup(ctx context.Context, w Actor, group []BatchEntry) ([]Written, error) {
+	for try := 1; ; try++ {
+		written, err := f.writeGroup(ctx, w, group)
+		if try == mostReopened || !errors.Is(err, store.ErrFactsChanged) {
+			return written, err
+		}
+	}
+}
+
+func (f *Fleet) writeGroup(ctx context.Context, w Actor, group []BatchEntry) ([]Written, error) {
+	var parts []store.Part
+	var writing []*entryWriting
+	type place struct{ part, last int }
+	places := make([]place, len(group))
+	for i, e := range group {
+		o, err := f.openBatch(ctx, e)
+		if err != nil {
+			return nil, err
+		}
+		entries, err := e.Entries(o)
+		if err != nil {
+			return nil, err
+		}
+		for n := range entries {
+			entries[n].RecordedBy, entries[n].RecordedByID, entries[n].Envelope.Token = w.Name, w.ID, w.Token
+		}
+		if i > 0 && o.Unit.Code != parts[0].Opened.Unit.Code {
+			return nil, refusal.New("/act", parts[0].Opened.Address()+" and "+o.Address(), "entries of one unit")
+		}
+		at := slices.IndexFunc(parts, func(p store.Part) bool { return p.Opened.CircuitID() == o.CircuitID() })
+		if at < 0 {
+			at = len(parts)
+			by := f.writing(ctx, w, o)
+			writing = append(writing, by)
+			parts = append(parts, store.Part{Opened: o, Check: by.check, Stored: by.stored})
+		}
+		parts[at].Entries = append(parts[at].Entries, entries...)
+		writing[at].entries = parts[at].Entries
+		places[i] = place{at, len(parts[at].Entries) - 1}
+	}
+	started := f.now().Add(-time.Microsecond).Truncate(time.Microsecond)
+	receipts, err := f.store.AppendParts(ctx, parts)
+	if err != nil {
+		return nil, err
+	}
+	for _, by := range writing {
+		by.refresh(ctx)
+	}
+	written := make([]Written, len(group))
+	for i, p := range places {
+		r := receipts[p.part][p.last]
+		written[i] = Written{Receipt: r, Already: r.RecordedAt.Before(started)}
+	}
+	return written, nil
 }
 
 // RoundSummary is a round with what was found on it.

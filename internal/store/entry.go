@@ -69,6 +69,38 @@ func (s *Store) Append(ctx context.Context, o *Opened, entries []ledger.Entry, c
 	}
 }
 
+// Part is what is written into one account together with others; see [Store.Append] for its functions.
+type Part struct {
+	Opened  *Opened
+	Entries []ledger.Entry
+	Check   func(Appending) error
+	Stored  func(last Appending) (*ledger.Account, []Status, error)
+}
+
+// AppendParts writes into several accounts of one unit, everything or nothing. The receipts are in the order of the parts.
+func (s *Store) AppendParts(ctx context.Context, parts []Part) (receipts [][]Receipt, err error) {
+	for _, p := range parts {
+		if p.Opened.id != parts[0].Opened.id {
+			return nil, fmt.Errorf("%s and %s are accounts of two units", parts[0].Opened.Address(), p.Opened.Address())
+		}
+	}
+	err = s.inTx(ctx, func(tx *sql.Tx) error {
+		receipts = nil
+		for _, p := range parts {
+			written, err := s.append(ctx, tx, p.Opened.Unit, p.Entries, true, p.Check, p.Stored)
+			if err != nil {
+				return err
+			}
+			receipts = append(receipts, written)
+		}
+		return nil
+	})
+	if errors.Is(err, errWrittenMeanwhile) {
+		err = fmt.Errorf("%w: sent twice at once", ErrEntryDiffers)
+	}
+	return receipts, err
+}
+
 // errWrittenMeanwhile says that an id came into the books between looking for it and writing it.
 var errWrittenMeanwhile = errors.New("an entry with this id was written meanwhile")
 

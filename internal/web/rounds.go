@@ -117,24 +117,60 @@ func (h handlers) GetWalk(ctx context.Context, r api.GetWalkRequestObject) (api.
 	return out, nil
 }
 
-// WriteEntries of a device, each by itself.
+// WriteEntries of a device, each by itself, those of one act together.
 func (h handlers) WriteEntries(ctx context.Context, r api.WriteEntriesRequestObject) (api.WriteEntriesResponseObject, error) {
-	out := api.WriteEntries200JSONResponse{Results: []api.EntryOutcome{}}
-	for _, e := range r.Body.Entries {
-		one := api.EntryOutcome{Id: e.Id, State: api.EntryOutcomeStateWritten}
-		receipt, already, err := h.writeSent(ctx, sentLine{id: e.Id.String(), unit: e.Unit, account: orElse(e.Account, 0), text: e.Entry, sum: e.Sha256})
-		switch {
-		case err != nil:
-			one.State, one.Problem = h.becameOf(ctx, err)
-		case already:
-			one.State, one.Unit = api.EntryOutcomeStateAlready, &receipt.Code
-		default:
-			one.Unit = &receipt.Code
+	out := api.WriteEntries200JSONResponse{Results: make([]api.EntryOutcome, len(r.Body.Entries))}
+	acts := map[string][]int{} // places of the entries, by act
+	var order []string
+	for i, e := range r.Body.Entries {
+		act := e.Id.String()
+		if e.Act != nil {
+			act = "act " + e.Act.String()
 		}
-		out.Results = append(out.Results, one)
+		if acts[act] == nil {
+			order = append(order, act)
+		}
+		acts[act] = append(acts[act], i)
+	}
+	for _, act := range order {
+		h.writeAct(ctx, r.Body.Entries, acts[act], out.Results)
 	}
 	out.Now = h.fleet.Now()
 	return out, nil
+}
+
+// writeAct writes the entries at some places of a batch together, and says what became of each.
+func (h handlers) writeAct(ctx context.Context, all []api.EntryBatchItem, places []int, results []api.EntryOutcome) {
+	var lines []fleet.BatchEntry
+	var written []fleet.Written
+	var failed error
+	for _, i := range places {
+		e := all[i]
+		results[i] = api.EntryOutcome{Id: e.Id, State: api.EntryOutcomeStateWritten}
+		line, err := h.sent(sentLine{id: e.Id.String(), unit: e.Unit, account: orElse(e.Account, 0), text: e.Entry, sum: e.Sha256})
+		if failed == nil {
+			failed = err
+		}
+		lines = append(lines, line)
+	}
+	switch {
+	case failed != nil:
+	case len(lines) == 1:
+		receipt, already, err := h.fleet.WriteBatchEntry(ctx, writer(ctx), lines[0])
+		written, failed = []fleet.Written{{Receipt: receipt, Already: already}}, err
+	default:
+		written, failed = h.fleet.WriteBatchGroup(ctx, writer(ctx), lines)
+	}
+	for n, i := range places {
+		if failed != nil {
+			results[i].State, results[i].Problem = h.becameOf(ctx, failed)
+			continue
+		}
+		results[i].Unit = &written[n].Code
+		if written[n].Already {
+			results[i].State = api.EntryOutcomeStateAlready
+		}
+	}
 }
 
 // sentLine is an entry of a batch.
@@ -144,42 +180,43 @@ type sentLine struct {
 	text, sum string
 }
 
-func (h handlers) writeSent(ctx context.Context, l sentLine) (receipt store.Receipt, already bool, err error) {
+// sent is a line as the books take it.
+func (h handlers) sent(l sentLine) (line fleet.BatchEntry, err error) {
 	if sum := sha256.Sum256([]byte(l.text)); hex.EncodeToString(sum[:]) != l.sum {
-		return receipt, false, fieldProblem("/sha256", l.sum, "the SHA-256 of the entry: it was changed on the way, or on the device")
+		return line, fieldProblem("/sha256", l.sum, "the SHA-256 of the entry: it was changed on the way, or on the device")
 	}
 	value, err := oneJSON([]byte(l.text))
 	if err != nil {
-		return receipt, false, err
+		return line, err
 	}
 	var faults []api.FieldProblem
 	read, _ := readTexts(value, "", &faults)
 	if len(faults) > 0 {
-		return receipt, false, newProblem(http.StatusUnprocessableEntity, "Not accepted", sentence(faults), faults...)
+		return line, newProblem(http.StatusUnprocessableEntity, "Not accepted", sentence(faults), faults...)
 	}
 	text, err := json.Marshal(read)
 	if err != nil {
-		return receipt, false, err
+		return line, err
 	}
 	var plain any
 	if err := json.Unmarshal(text, &plain); err != nil {
-		return receipt, false, err
+		return line, err
 	}
 	if err := h.entrySchema.VisitJSON(plain, openapi3.MultiErrors(), openapi3.VisitAsRequest(), openapi3.EnableFormatValidation()); err != nil {
-		return receipt, false, invalid(err)
+		return line, invalid(err)
 	}
 	sent, err := intake.Parse(text)
 	if err != nil {
-		return receipt, false, err
+		return line, err
 	}
 	if sent.ID != l.id {
-		return receipt, false, fieldProblem("/id", l.id, sent.ID+", the id in the entry")
+		return line, fieldProblem("/id", l.id, sent.ID+", the id in the entry")
 	}
-	return h.fleet.WriteBatchEntry(ctx, writer(ctx), fleet.BatchEntry{Unit: l.unit, Circuit: l.account, ID: sent.ID,
+	return fleet.BatchEntry{Unit: l.unit, Circuit: l.account, ID: sent.ID,
 		Entries: func(o *store.Opened) ([]ledger.Entry, error) {
 			entries, _, err := sent.Entries(o.Code, o)
 			return entries, err
-		}})
+		}}, nil
 }
 
 // becameOf an entry that was not written: refused with its reason, or to be sent again as it is.

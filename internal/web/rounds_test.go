@@ -385,3 +385,68 @@ func TestExpiredStrips(t *testing.T) {
 		t.Errorf("%d %.300s", s, text)
 	}
 }
+
+// Lines of one act, such as the strikes of an undo, are written all or none, over the circuits of a unit; sent again they are there
+// already. An act over two units is refused.
+func TestAct(t *testing.T) {
+	at := noon.Add(-2 * time.Hour)
+	own, further, others := entry("note", at, m{"text": "of the engine"}), entry("note", at, m{"text": "of the battery"}), entry("note", at, m{"text": "by the coordinator"})
+	for _, r := range batch(t, access.Technician, sentLine(t, "CA-62", own), sentLine(t, "CA-62 battery", further)).Results {
+		if r.State != "written" {
+			t.Fatalf("%+v", r)
+		}
+	}
+	if r := batch(t, access.Coordinator, sentLine(t, "CA-62 battery", others)).Results[0]; r.State != "written" {
+		t.Fatalf("%+v", r)
+	}
+	act := func(unit string, struck m, id string) m {
+		line := sentLine(t, unit, entry("strike", noon.Add(-time.Hour), m{"entry": struck["id"], "why": "undone on the round"}))
+		line["act"] = id
+		return line
+	}
+	struck := func() int {
+		ids := map[any]bool{}
+		for _, unit := range []string{"CA-62", "CA-62%20battery"} {
+			for _, l := range get[api.Account](t, "/api/v1/units/"+unit+"?lines=20").Lines {
+				if id := l.Id.String(); l.Struck != nil && (id == own["id"] || id == further["id"] || id == others["id"]) {
+					ids[id] = true
+				}
+			}
+		}
+		return len(ids)
+	}
+	// The second is not the technician's to strike: the first is not struck either, in any order.
+	for _, turn := range []bool{false, true} {
+		id := uuid.Must(uuid.NewV7()).String()
+		lines := []m{act("CA-62", own, id), act("CA-62 battery", others, id)}
+		if turn {
+			slices.Reverse(lines)
+		}
+		for i, r := range batch(t, access.Technician, lines...).Results {
+			if r.State != "refused" || r.Problem == nil {
+				t.Errorf("line %d: %+v", i, r)
+			}
+		}
+		if n := struck(); n != 0 {
+			t.Fatalf("%d lines are struck of an act that was refused", n)
+		}
+	}
+	id := uuid.Must(uuid.NewV7()).String()
+	lines := []m{act("CA-62", own, id), act("CA-62 battery", further, id)}
+	for _, want := range []api.EntryOutcomeState{"written", "already"} {
+		for i, r := range batch(t, access.Technician, lines...).Results {
+			if r.State != want {
+				t.Errorf("line %d: %+v, want %s", i, r, want)
+			}
+		}
+		if n := struck(); n != 2 {
+			t.Errorf("%d lines are struck", n)
+		}
+	}
+	two := uuid.Must(uuid.NewV7()).String()
+	for _, r := range batch(t, access.Coordinator, act("CA-62", own, two), act("CA-22", own, two)).Results {
+		if r.State != "refused" || !strings.Contains(fmt.Sprint(*r.Problem.Detail), "one unit") {
+			t.Errorf("of two units: %+v", r)
+		}
+	}
+}

@@ -289,11 +289,20 @@ func (r *random) body(contract *openapi3.T, o operation, path string, c caller) 
 		var all []map[string]any
 		for range 1 + r.rng.IntN(3) {
 			unit := r.known["unit"][r.rng.IntN(len(r.known["unit"]))].(string)
+			if n := len(all); n > 0 && r.rng.IntN(2) == 0 {
+				unit = all[n-1]["unit"].(string)
+			}
 			text, _ := json.Marshal(r.entry(contract, unit))
 			all = append(all, map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "unit": unit, "entry": string(text), "sha256": fmt.Sprintf("%x", sha256.Sum256(text))})
 			var e struct{ ID string }
 			if json.Unmarshal(text, &e) == nil {
 				all[len(all)-1]["id"] = e.ID
+			}
+			if n := len(all); n > 1 && r.rng.IntN(2) == 0 { // one act with the line before
+				if all[n-2]["act"] == nil {
+					all[n-2]["act"] = uuid.Must(uuid.NewV7()).String()
+				}
+				all[n-1]["act"] = all[n-2]["act"]
 			}
 		}
 		return map[string]any{"entries": all}, nil

@@ -1370,7 +1370,7 @@ export interface paths {
         /** What was recorded in all accounts, the entry recorded last first. */
         get: operations["listEntries"];
         put?: never;
-        /** Write entries that a device has recorded, in any order. Each is answered by itself; the same entry sent again is stored once. */
+        /** Write entries that a device has recorded, in any order. Each is answered by itself, those of one act together; the same entry sent again is stored once. */
         post: operations["writeEntries"];
         delete?: never;
         options?: never;
@@ -2733,24 +2733,30 @@ export interface components {
             }[];
         };
         EntryBatch: {
-            entries: {
-                /**
-                 * Format: uuid
-                 * @description Of the entry.
-                 */
-                id: string;
-                /** @description Address of the account. */
-                unit: string;
-                /**
-                 * Format: int64
-                 * @description Id of the account, by which it is found when its unit was renamed.
-                 */
-                account?: number;
-                /** @description An EntryInput as JSON, byte for byte as it was recorded. */
-                entry: string;
-                /** @description Of these bytes in UTF-8. */
-                sha256: string;
-            }[];
+            entries: components["schemas"]["EntryBatchItem"][];
+        };
+        EntryBatchItem: {
+            /**
+             * Format: uuid
+             * @description Of the entry.
+             */
+            id: string;
+            /** @description Address of the account. */
+            unit: string;
+            /**
+             * Format: int64
+             * @description Id of the account, by which it is found when its unit was renamed.
+             */
+            account?: number;
+            /** @description An EntryInput as JSON, byte for byte as it was recorded. */
+            entry: string;
+            /** @description Of these bytes in UTF-8. */
+            sha256: string;
+            /**
+             * Format: uuid
+             * @description Entries of one unit with the same act are one act, such as the strikes of an undo: all are written or none.
+             */
+            act?: string;
         };
         EntryBatchAnswer: {
             /**

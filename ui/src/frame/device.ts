@@ -17,6 +17,8 @@ export interface Line {
   readonly sha256: string;
   /** When it was recorded, RFC 3339, by the clock of the server as far as the device knows it. */
   readonly recordedAt: string;
+  /** Lines of the same act are written all or none, such as the strikes of an undo. */
+  readonly act?: string;
   /** Its place in the queue, by the order of recording; none on a line of an earlier program. */
   readonly order?: number;
   /** What it says, in a few words. */

@@ -100,6 +100,7 @@ export interface Unsent {
   readonly draft?: KeptDraft;
   readonly round?: string;
   readonly code?: string;
+  readonly act?: string;
 }
 
 /** The line of an entry, with its hash. */
@@ -171,10 +172,23 @@ export async function locked<T>(
   return navigator.locks.request(queue, { ifAvailable: !wait }, (lock) => (lock ? work() : undefined));
 }
 
-/** Lines that go into one request. */
+/** Lines by act, in their order; one without an act is by itself. */
+function acts(some: readonly Line[]): readonly (readonly Line[])[] {
+  const all = new Map<string, Line[]>();
+  for (const l of some) all.set(l.act ?? l.id, [...(all.get(l.act ?? l.id) ?? []), l]);
+  return [...all.values()];
+}
+
+/** Lines that go into one request: whole acts. */
 function portion(waiting: readonly Line[]): readonly Line[] {
+  const some: Line[] = [];
   let bytes = 0;
-  return waiting.slice(0, mostAtOnce).filter((l) => (bytes += 2 * l.text.length) < mostBytes || l === waiting[0]);
+  for (const act of acts(waiting)) {
+    bytes += 2 * act.reduce((sum, l) => sum + l.text.length, 0);
+    if (some.length > 0 && (bytes >= mostBytes || some.length + act.length > mostAtOnce)) break;
+    some.push(...act);
+  }
+  return some;
 }
 
 /** Changes a line that is in the queue; one that was dropped or sealed meanwhile stays away. */
@@ -197,13 +211,21 @@ async function sendSome(some: readonly Line[], written: Set<string>): Promise<bo
   let answer: Schemas["EntryBatchAnswer"];
   try {
     answer = await api.writeEntries({
-      entries: some.map((l) => ({ id: l.id, unit: l.unit, account: l.account, entry: l.text, sha256: l.sha256 })),
+      entries: some.map((l) => ({
+        id: l.id,
+        unit: l.unit,
+        account: l.account,
+        entry: l.text,
+        sha256: l.sha256,
+        act: l.act,
+      })),
     });
   } catch (error) {
     if (sendable(error) || !(error instanceof Problem)) return false;
-    if (some.length > 1) {
-      // One of them makes the whole request invalid: each by itself.
-      for (const l of some) if (!(await sendSome([l], written))) return false;
+    const apart = acts(some);
+    if (apart.length > 1) {
+      // One of them makes the whole request invalid: each act by itself.
+      for (const act of apart) if (!(await sendSome(act, written))) return false;
       return true;
     }
     for (const l of some) await put(refusedFor(l, { title: error.message, errors: [...error.fields] }));
@@ -260,10 +282,14 @@ async function prune() {
   }
 }
 
-/** Sends a refused line again, as it was confirmed. */
-export async function confirmUnsent(l: Line) {
-  const entry = { ...(JSON.parse(l.text) as EntryInput), confirmed: true };
-  const text = JSON.stringify(entry);
-  await put({ ...l, text, sha256: await sha256(text), state: "waiting", why: undefined, fields: undefined });
+/** Sends a refused line again, as it was confirmed, with all of its act. */
+export async function confirmUnsent(line: Line) {
+  const db = await device();
+  const all = line.act === undefined ? [line] : (await db.getAll("queue")).filter((l) => l.act === line.act);
+  for (const l of all) {
+    if (l.state !== "refused") continue;
+    const text = JSON.stringify({ ...(JSON.parse(l.text) as EntryInput), confirmed: true });
+    await put({ ...l, text, sha256: await sha256(text), state: "waiting", why: undefined, fields: undefined });
+  }
   await changed();
 }

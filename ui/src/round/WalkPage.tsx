@@ -226,7 +226,8 @@ function Visited(p: {
     const dropped = await dropUnsent(...made.map((m) => m.id));
     const struck = made.filter((m) => !dropped.includes(m.id));
     if (struck.length > 0) {
-      // They are in the books: each is struck by a line of its own.
+      // They are in the books: each is struck by a line of its own, all in one act.
+      const act = newId();
       await keepUnsent(
         ...struck.map((m) => ({
           person: p.person,
@@ -242,6 +243,7 @@ function Visited(p: {
           what: "strike of a line of the round",
           round: p.round.id,
           code: stop.unit,
+          act,
         })),
       );
     }
