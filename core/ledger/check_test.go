@@ -94,6 +94,8 @@ func TestCheck(t *testing.T) {
 		{"more discs than there are", car, on(120, FreezeTest{Value: measure.Reading{Value: 7, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: sixDiscs}), "/freezeTest/value/value", "0 to 6 discs"},
 		{"half a disc", car, on(120, FreezeTest{Value: measure.Reading{Value: 2.5, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: sixDiscs}), "/freezeTest/value/value", "whole"},
 		{"discs without a chart", car, on(120, FreezeTest{Value: measure.Reading{Value: 2, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1"}), "/freezeTest/chart", "1 to 12"},
+		{"as many discs as there may be", car, on(120, FreezeTest{Value: measure.Reading{Value: 2, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: discs(12)}), "", ""},
+		{"one disc more", car, on(120, FreezeTest{Value: measure.Reading{Value: 2, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: discs(13)}), "/freezeTest/chart", "1 to 12"},
 		{"per cent line", car, on(120, FreezeTest{Value: measure.Reading{Value: 50, Unit: measure.Percent}, Instrument: Refractometer, Scale: coolant.EG}), "", ""},
 		{"a zero far off", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Zero: ptr(-25.0)}), "/freezeTest/zero", "-10 to 10"},
 		{"a band upside down", car, on(120, FreezeTest{Value: measure.Reading{Value: -30, Unit: measure.DegC}, Instrument: TestStrip, Cold: ptr(measure.Celsius(-20))}), "/freezeTest/cold", "cold end"},
@@ -170,6 +172,14 @@ func TestCheck(t *testing.T) {
 			t.Errorf("%s: %v; want %s … %s", c.name, e, c.field, c.accepted)
 		}
 	}
+}
+
+// discs of a chart from -4 °C down, 3 K apart.
+func discs(n int) (chart []measure.Celsius) {
+	for i := range n {
+		chart = append(chart, measure.Celsius(-4-3*i))
+	}
+	return chart
 }
 
 func confirmedBy(e Entry) Entry {
