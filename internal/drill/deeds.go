@@ -12,6 +12,7 @@ import (
 	"maps"
 	"math/rand/v2"
 	"net/http"
+	"os"
 	"slices"
 	"strings"
 	"sync"
@@ -20,6 +21,7 @@ import (
 	"github.com/google/uuid"
 
 	"diligentledger/core/job"
+	"diligentledger/internal/config"
 	"diligentledger/internal/sheet"
 )
 
@@ -154,7 +156,7 @@ func (j *Jobs) finish(ctx context.Context, id string, text []byte) {
 			j.wrong(ctx, "pack", 0, []byte(err.Error()))
 			return
 		}
-		st := p.Open(nil, time.Now())
+		st := p.Open(nil, now())
 		if j.sim == nil {
 			j.sim = job.NewSimulator(p.Setup)
 		}
@@ -181,7 +183,7 @@ func (j *Jobs) finish(ctx context.Context, id string, text []byte) {
 		}
 		step := *st.Step(st.Next)
 		j.sent = &sentAnswer{step, j.sim.Answer(step)}
-		e := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": time.Now().UTC(), "type": "answer", "step": step.Key, "values": j.sent.values}
+		e := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "at": now().UTC(), "type": "answer", "step": step.Key, "values": j.sent.values}
 		if step.Answer != nil {
 			e["replaces"] = step.Answer.ID
 		}
@@ -203,7 +205,7 @@ func (j *Jobs) isReleased(ctx context.Context, id string) bool {
 		return false
 	}
 	p, err := sheet.ReadPack([]byte(answer.Pack))
-	return err == nil && p.Open(nil, time.Now()).Phase == job.PhaseDone
+	return err == nil && p.Open(nil, now()).Phase == job.PhaseDone
 }
 
 // Tally of the jobs: each event is kept once, each job has one hold and one release in the account.
@@ -239,7 +241,7 @@ func (j *Jobs) Tally(ctx context.Context) Tally {
 				j.tally.Doubled++
 			}
 		}
-		if st := p.Open(nil, time.Now()); j.released[id] && st.Phase != job.PhaseDone {
+		if st := p.Open(nil, now()); j.released[id] && st.Phase != job.PhaseDone {
 			j.tally.Lost++
 		}
 	}
@@ -289,8 +291,17 @@ func countLines(ctx context.Context, c *Client, unit, kind, with string) (n int,
 	}
 }
 
+// now is the time by the clock of the programs that are drilled, which the same variable moves.
+var now = func() func() time.Time {
+	clock, err := config.ClockOf(os.Getenv)
+	if err != nil {
+		return time.Now // the programs refuse to start, and say why
+	}
+	return clock
+}()
+
 // began is when the process of the drill began: the demo fleet has lines from before.
-var began = time.Now().Add(-time.Second)
+var began = now().Add(-time.Second)
 
 // Facts of one unit, changed one after the other.
 type Facts struct {
@@ -423,7 +434,7 @@ func (i *Imports) one(ctx context.Context) {
 	for n := range importRows {
 		unit, text := i.units[n%len(i.units)], fmt.Sprintf("imported %d.%d %d", i.files, n, i.rng.Uint64())
 		notes[text] = unit
-		fmt.Fprintf(&file, "%s;%s;%s\n", unit, time.Now().AddDate(0, 0, -1).Format(time.DateOnly), text)
+		fmt.Fprintf(&file, "%s;%s;%s\n", unit, now().AddDate(0, 0, -1).Format(time.DateOnly), text)
 	}
 	status, text, _ := i.until(ctx, http.MethodPost, fmt.Sprintf("/api/v1/imports?name=drill-%d.csv", i.files), []byte(file.String()))
 	var run importAnswer
@@ -583,7 +594,7 @@ func NewPlan(c *Client, seed uint64) *Plan {
 }
 
 func (p *Plan) look(ctx context.Context) (b board, ok bool) {
-	return b, p.read(ctx, "/api/v1/plan?weeks=3&from="+time.Now().Format(time.DateOnly), &b)
+	return b, p.read(ctx, "/api/v1/plan?weeks=3&from="+now().Format(time.DateOnly), &b)
 }
 
 // Run changes of the plan.
@@ -727,13 +738,13 @@ func NewWalks(c *Client, units []string, seed uint64) *Walks {
 // Run rounds.
 func (w *Walks) Run(ctx context.Context) {
 	for ctx.Err() == nil {
-		id, began := uuid.Must(uuid.NewV7()).String(), time.Now().UTC()
+		id, began := uuid.Must(uuid.NewV7()).String(), now().UTC()
 		for revision := 1; revision <= 8 && ctx.Err() == nil; revision++ {
 			stops := make([]map[string]any, len(w.units))
 			for n, unit := range w.units {
 				stops[n] = map[string]any{"unit": unit, "state": "waiting"}
 				if n < revision {
-					stops[n]["state"], stops[n]["at"] = "done", time.Now().UTC()
+					stops[n]["state"], stops[n]["at"] = "done", now().UTC()
 				}
 			}
 			status, text, _ := w.until(ctx, http.MethodPut, "/api/v1/rounds/"+id, map[string]any{"title": "drill", "device": "drill", "startedAt": began, "revision": revision, "stops": stops})

@@ -115,7 +115,7 @@ type Writer struct {
 func (w *Writer) Run(ctx context.Context) {
 	for n := 0; ctx.Err() == nil; n++ {
 		l := Line{Unit: w.Units[w.Rand.IntN(len(w.Units))], ID: uuid.Must(uuid.NewV7()).String(), Text: fmt.Sprintf("drill %d %d", n, w.Rand.Uint64())}
-		body := map[string]any{"id": l.ID, "kind": "note", "at": time.Now().UTC().Format(time.RFC3339), "note": map[string]string{"text": l.Text}}
+		body := map[string]any{"id": l.ID, "kind": "note", "at": now().UTC().Format(time.RFC3339), "note": map[string]string{"text": l.Text}}
 		for ctx.Err() == nil {
 			began := time.Now()
 			status, text, err := w.Client.Call(ctx, http.MethodPost, "/api/v1/units/"+l.Unit+"/entries", body)
@@ -259,7 +259,7 @@ func Technicians(ctx context.Context, clients []*Client, units []string, seed ui
 			pause(ctx, time.Duration(r.IntN(3500))*time.Millisecond)
 			for n := 0; ctx.Err() == nil; n++ {
 				unit := units[r.IntN(len(units))]
-				note := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "kind": "note", "at": time.Now().UTC().Format(time.RFC3339),
+				note := map[string]any{"id": uuid.Must(uuid.NewV7()).String(), "kind": "note", "at": now().UTC().Format(time.RFC3339),
 					"note": map[string]string{"text": fmt.Sprintf("round %d", n)}}
 				read, err := timed(ctx, c, http.MethodGet, "/api/v1/units/"+unit, nil)
 				var write time.Duration

@@ -150,7 +150,10 @@ export async function openSealed(person: string): Promise<boolean> {
   for (const id of ids) {
     const s = await db.get("sealed", id);
     if (s?.mark !== mark) continue;
-    const plain = await decrypt(k, s).catch(() => undefined);
+    const plain = await decrypt(k, s).then(
+      (p) => owned(p, person),
+      () => undefined,
+    );
     if (!plain || (plain.store === "draft" && !fits(plain))) continue; // it stays sealed
     const tx = db.transaction([...stores, "sealed"], "readwrite", { durability: "strict" });
     // Another tab may have opened it a moment ago, and sent it.
@@ -164,6 +167,17 @@ export async function openSealed(person: string): Promise<boolean> {
   }
   if (opened) await reread();
   return opened;
+}
+
+/** Under the address that the person has now: it may have been changed since. */
+function owned(plain: Plain, person: string): Plain {
+  if (plain.store === "draft") {
+    const [prefix, , ...rest] = plain.key.split("/");
+    return { ...plain, key: [prefix, encodeURIComponent(person), ...rest].join("/") };
+  }
+  const value = plain.value as { person?: string };
+  if (value.person === undefined) return plain;
+  return { ...plain, key: plain.store === "walk" ? person : plain.key, value: { ...value, person } };
 }
 
 /** Puts a draft back; false when the device has no room for it. */
