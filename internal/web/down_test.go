@@ -162,7 +162,9 @@ func TestDatabaseStopped(t *testing.T) {
 	}
 	time.Sleep(50 * time.Millisecond)
 	var all sync.WaitGroup
-	for path, most := range map[string]time.Duration{"/readyz": 2 * time.Second, "/api/v1/morning": 5 * time.Second, "/api/v1/units/CA-14": 5 * time.Second, "/api/v1/session": 5 * time.Second, "/api/v1/horizon": 5 * time.Second} {
+	// The server waits for 3 s at most; a busy machine adds to that, and one that waits for the database would not answer at all.
+	const most = 30 * time.Second
+	for _, path := range []string{"/readyz", "/api/v1/morning", "/api/v1/units/CA-14", "/api/v1/session", "/api/v1/horizon"} {
 		for range 8 {
 			all.Go(func() {
 				began := time.Now()
@@ -176,7 +178,7 @@ func TestDatabaseStopped(t *testing.T) {
 	all.Go(func() {
 		began := time.Now()
 		res, text, err := send(context.Background(), "POST", "/api/v1/units/CA-14/entries", entry("note", noon, m{"text": "while it was away"}), as(access.Coordinator)...)
-		if took := time.Since(began); err != nil || res.StatusCode != http.StatusServiceUnavailable || took > 5*time.Second {
+		if took := time.Since(began); err != nil || res.StatusCode != http.StatusServiceUnavailable || took > most {
 			t.Errorf("a write: %v, %s, %v after %s", res, text, err, took)
 		}
 	})

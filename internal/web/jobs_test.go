@@ -11,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/google/uuid"
 
@@ -108,6 +109,12 @@ func (w *jobWorker) next() bool {
 		e["replaces"] = step.Answer.ID
 	}
 	status, text := w.post(e)
+	// A busy machine: nothing was stored, and it is sent again as it is.
+	for tries := 0; status == http.StatusServiceUnavailable && tries < 30; tries++ {
+		time.Sleep(time.Second)
+		w.sent = w.sent[:len(w.sent)-1]
+		status, text = w.post(e)
+	}
 	if status != http.StatusOK {
 		w.t.Fatalf("%s: %d %s", step.Key, status, text)
 	}
