@@ -448,7 +448,7 @@ func TestSealedOnTheDevice(t *testing.T) {
 	b.until(`document.body.innerText.includes("Signed out on this device")`)
 	b.block()
 	b.open("/", `input[type="password"]`)
-	b.until(`document.body.innerText.includes("encrypted on this device")`)
+	b.until(`document.body.innerText.includes("Unsent records on this device, encrypted")`)
 	b.accessible("sign-in with sealed records")
 	delete(app.cookies, mail) // of the session that ended
 	if !js[bool](b, `fetch("/api/v1/session").then(r => r.json()).then(s => s.person === undefined)`) {

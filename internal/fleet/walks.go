@@ -249,8 +249,8 @@ type Written struct {
 	Already bool
 }
 
-// WriteBatchGroup writes entries of one unit that a device means as one act, such as the strikes of an undo: all of them, whatever
-// accounts of the unit they are of, or none.
+// WriteBatchGroup writes entries of one unit that a device means as one act, such as the strikes of an undo: all of
+// them, whichever accounts of the unit they belong to, or none.
 func (f *Fleet) WriteBatchGroup(ctx context.Context, w Actor, group []BatchEntry) ([]Written, error) {
 	for try := 1; ; try++ {
 		written, err := f.writeGroup(ctx, w, group)

@@ -65,8 +65,9 @@ func (s *Service) knownDevice(p store.Person, cookies []string) (nonce string, k
 	return "", false
 }
 
-// SealKey is the key under which a device seals what a person has not sent while they are not signed in there: 256 bits, always the
-// same for a person, by HKDF (RFC 5869) from the key of the installation. It is given to their sessions alone.
+// SealKey is the key, 256 bits, under which a device encrypts the unsent records of a person who is not signed in
+// there. It is always the same for a person, by HKDF (RFC 5869) from the key of the installation, and only their
+// sessions receive it. Errors: the key of the installation is not open.
 func (s *Service) SealKey(person int64) ([]byte, error) {
 	if len(s.deviceKey) == 0 {
 		return nil, errors.New("the key of the installation is not open")

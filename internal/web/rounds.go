@@ -14,6 +14,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
@@ -123,7 +124,7 @@ func (h handlers) WriteEntries(ctx context.Context, r api.WriteEntriesRequestObj
 	acts := map[string][]int{} // places of the entries, by act
 	var order []string
 	for i, e := range r.Body.Entries {
-		act := e.Id.String()
+		act := strconv.Itoa(i) // without one it is by itself, even beside a line with the same id
 		if e.Act != nil {
 			act = "act " + e.Act.String()
 		}
@@ -147,7 +148,8 @@ func (h handlers) writeAct(ctx context.Context, all []api.EntryBatchItem, places
 	for _, i := range places {
 		e := all[i]
 		results[i] = api.EntryOutcome{Id: e.Id, State: api.EntryOutcomeStateWritten}
-		line, err := h.sent(sentLine{id: e.Id.String(), unit: e.Unit, account: orElse(e.Account, 0), text: e.Entry, sum: e.Sha256})
+		line, err := h.sent(sentLine{id: e.Id.String(), unit: e.Unit, account: orElse(e.Account, 0),
+			text: e.Entry, sum: e.Sha256})
 		if failed == nil {
 			failed = err
 		}

@@ -10,6 +10,7 @@ import (
 	"image/color"
 	"image/jpeg"
 	"image/png"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -442,6 +443,15 @@ func TestAct(t *testing.T) {
 		if n := struck(); n != 2 {
 			t.Errorf("%d lines are struck", n)
 		}
+	}
+	// Two lines with one id and no act are each by themselves.
+	first := entry("note", at, m{"text": "sent first"})
+	second := m{}
+	maps.Copy(second, first)
+	second["note"] = m{"text": "with the same id"}
+	same := batch(t, access.Technician, sentLine(t, "CA-62", first), sentLine(t, "CA-62", second)).Results
+	if same[0].State != "written" || same[1].State != "refused" {
+		t.Errorf("one id twice: %s, %s", same[0].State, same[1].State)
 	}
 	two := uuid.Must(uuid.NewV7()).String()
 	for _, r := range batch(t, access.Coordinator, act("CA-62", own, two), act("CA-22", own, two)).Results {

@@ -1,3 +1,3 @@
-// Package reload has a test alone, which is impatient with lists of ten thousand units. It has no use under the race detector, where
-// the server alone does the work.
+// Package reload holds one test, which reloads lists of 10,000 units. It does not run under the race detector: the
+// server alone does the work.
 package reload

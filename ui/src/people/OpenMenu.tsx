@@ -85,7 +85,7 @@ export function OpenMenu() {
               <b>
                 {unsent} {unsent === 1 ? "line is" : "lines are"} not sent.
               </b>{" "}
-              They stay on this device, readable to nobody else, and are sent when you sign in here again.
+              They stay on this device, encrypted, and are sent when you sign in here again.
             </p>
           )}
           {answered.length > 0 && (

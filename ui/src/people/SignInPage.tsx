@@ -17,7 +17,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
   const [sealed, setSealed] = useState(0);
   useEffect(() => {
     document.title = "Sign in · Diligent Ledger";
-    // Nobody is signed in: what a session that ended by itself left is sealed.
+    // No one is signed in: encrypt the unsent records of sessions that expired.
     void sealOthers("")
       .then(countSealed)
       .then(setSealed)
@@ -28,9 +28,7 @@ export function SignInPage({ demo }: { demo: readonly Schemas["DemoAccount"][] }
       <SignInForm />
       {sealed > 0 && (
         <Text mt="14px" fontSize="14px" color="faint">
-          {sealed === 1 ? "One record that was" : `${sealed} records that were`} not sent {sealed === 1 ? "is" : "are"}{" "}
-          encrypted on this device. Whoever recorded {sealed === 1 ? "it" : "them"} signs in here to send{" "}
-          {sealed === 1 ? "it" : "them"}.
+          Unsent records on this device, encrypted: {sealed}. They are sent when the person who recorded them signs in.
         </Text>
       )}
       {demo.length > 0 && (
