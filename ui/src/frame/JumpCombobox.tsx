@@ -9,6 +9,8 @@ import { useKeys } from "./keys";
 /** The jump field once it is used: it has the cursor, and what was typed into it before it had come. */
 export function JumpCombobox({ typed }: { typed: string }) {
   const [text, setText] = useState(typed);
+  // The machine of the combobox drops what is typed until it has started; the text and its list do not wait for it.
+  const [listed, setListed] = useState(typed.trim() !== "");
   const field = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
   const found = useQuery({
@@ -22,6 +24,7 @@ export function JumpCombobox({ typed }: { typed: string }) {
   }
   function go(code: string) {
     setText("");
+    setListed(false);
     field.current?.blur();
     void navigate(`/units/${encodeURIComponent(code)}`);
   }
@@ -48,6 +51,10 @@ export function JumpCombobox({ typed }: { typed: string }) {
       selectionBehavior="clear"
       openOnClick
       inputValue={text}
+      open={listed}
+      onOpenChange={(d) => {
+        setListed(d.open);
+      }}
       value={[]}
       onInputValueChange={(d) => {
         setChosen(false);
@@ -65,6 +72,10 @@ export function JumpCombobox({ typed }: { typed: string }) {
           placeholder="jump to unit  /"
           aria-label="Jump to unit"
           borderColor="faint"
+          onChange={(event) => {
+            setText(typedText(event.currentTarget.value));
+            setListed(true);
+          }}
           onKeyDownCapture={(event) => {
             if (event.key === "ArrowDown" || event.key === "ArrowUp") setChosen(true);
             // The list may still be that of the text before: a scanner types faster than it answers.
