@@ -308,6 +308,24 @@ func (e ClockKind) Valid() bool {
 	}
 }
 
+// Defines values for EntryHeadNumbers.
+const (
+	EntryHeadNumbersComma EntryHeadNumbers = "comma"
+	EntryHeadNumbersPoint EntryHeadNumbers = "point"
+)
+
+// Valid indicates whether the value is a known member of the EntryHeadNumbers enum.
+func (e EntryHeadNumbers) Valid() bool {
+	switch e {
+	case EntryHeadNumbersComma:
+		return true
+	case EntryHeadNumbersPoint:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EntryKind.
 const (
 	EntryKindAdditiveFilter EntryKind = "additive_filter"
@@ -1364,6 +1382,27 @@ func (e ReadingSettingsDistance) Valid() bool {
 	case ReadingSettingsDistanceKm:
 		return true
 	case ReadingSettingsDistanceMi:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadingSettingsNumbers.
+const (
+	ReadingSettingsNumbersComma  ReadingSettingsNumbers = "comma"
+	ReadingSettingsNumbersEither ReadingSettingsNumbers = "either"
+	ReadingSettingsNumbersPoint  ReadingSettingsNumbers = "point"
+)
+
+// Valid indicates whether the value is a known member of the ReadingSettingsNumbers enum.
+func (e ReadingSettingsNumbers) Valid() bool {
+	switch e {
+	case ReadingSettingsNumbersComma:
+		return true
+	case ReadingSettingsNumbersEither:
+		return true
+	case ReadingSettingsNumbersPoint:
 		return true
 	default:
 		return false
@@ -2708,12 +2747,18 @@ type EntryHead struct {
 	Id   openapi_types.UUID `json:"id"`
 	Kind EntryKind          `json:"kind"`
 
+	// Numbers Mark before the decimals of the numbers that were typed; without it those that may be meant two ways, such as 12.500, are refused with both readings.
+	Numbers *EntryHeadNumbers `json:"numbers,omitempty"`
+
 	// Round Round that it was recorded on.
 	Round *openapi_types.UUID `json:"round,omitempty"`
 
 	// Strikes An entry that this one takes the place of; it is struck in the same act, or nothing is written.
 	Strikes *StrikesInput `json:"strikes,omitempty"`
 }
+
+// EntryHeadNumbers Mark before the decimals of the numbers that were typed; without it those that may be meant two ways, such as 12.500, are refused with both readings.
+type EntryHeadNumbers string
 
 // EntryInput An entry; exactly the property named by its kind is filled in.
 type EntryInput = json.RawMessage
@@ -4134,8 +4179,11 @@ type Reading struct {
 // ReadingSettings The units and the dates in which a person reads.
 type ReadingSettings struct {
 	// Dates 26 Nov 2026, 2026-11-26 or 11/26/2026.
-	Dates       ReadingSettingsDates       `json:"dates"`
-	Distance    ReadingSettingsDistance    `json:"distance"`
+	Dates    ReadingSettingsDates    `json:"dates"`
+	Distance ReadingSettingsDistance `json:"distance"`
+
+	// Numbers How the person types numbers: with a point before decimals (12,500.5), with a comma (12.500,5), or either: then a number that may be meant two ways (12.500) is asked about.
+	Numbers     *ReadingSettingsNumbers    `json:"numbers,omitempty"`
 	Pressure    ReadingSettingsPressure    `json:"pressure"`
 	Temperature ReadingSettingsTemperature `json:"temperature"`
 	Volume      ReadingSettingsVolume      `json:"volume"`
@@ -4146,6 +4194,9 @@ type ReadingSettingsDates string
 
 // ReadingSettingsDistance defines model for ReadingSettings.Distance.
 type ReadingSettingsDistance string
+
+// ReadingSettingsNumbers How the person types numbers: with a point before decimals (12,500.5), with a comma (12.500,5), or either: then a number that may be meant two ways (12.500) is asked about.
+type ReadingSettingsNumbers string
 
 // ReadingSettingsPressure defines model for ReadingSettings.Pressure.
 type ReadingSettingsPressure string

@@ -34,3 +34,32 @@ func TestUnitsAndDates(t *testing.T) {
 	b.until(`/°C$/.test(document.querySelector('` + protects + `').innerText)`)
 	b.calm()
 }
+
+// A number that may be meant two ways is asked about under its field; the format that a person chose reads it, and the form repeats it in
+// its unit before it is recorded.
+func TestNumberFormat(t *testing.T) {
+	b := newTabOf(t, "sund@skerrow.example")
+	set := func(numbers string) {
+		b.click(`[aria-label^="signed in as"]`)
+		b.click(`[data-value="reading"]`)
+		form := `form[aria-label="Units and dates"]`
+		b.wait(form)
+		js[any](b, `(() => { const s = document.querySelectorAll('`+form+` select')[5];
+			s.value = '`+numbers+`'; s.dispatchEvent(new Event('change', { bubbles: true })) })()`)
+		b.keep("units-and-dates")
+		b.click(form + ` button[type="submit"]`)
+		b.until(`!document.querySelector('` + form + `')`)
+	}
+	b.open("/units/CA-31?write=meter", figureBox)
+	b.typeIn(figureBox, "99.500")
+	b.until(`document.body.innerText.includes("99500 or 99.5")`)
+	b.keep("number-asked")
+	set("comma")
+	b.open("/units/CA-31?write=meter", figureBox)
+	b.set(figureBox, "99.500")
+	b.wait(effect)
+	b.until(`document.querySelector('` + effect + `').innerText.includes("Read as 99,500\u00a0km.") && document.body.innerText.includes("Numbers are read as in 12.500,5.")`)
+	b.keep("number-read")
+	set("either")
+	b.calm()
+}

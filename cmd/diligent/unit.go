@@ -58,7 +58,14 @@ func unit(ctx context.Context, args []string, out io.Writer) error {
 	})
 	flags.Func("colder", "by how many kelvins its own place is colder than its site, 0 to 30", func(text string) error {
 		r, err := measure.Parse(text, measure.Plain, measure.One)
-		if err != nil || !(r.Value >= 0 && r.Value <= 30) {
+		within := func(r measure.Reading) bool { return r.Value >= 0 && r.Value <= 30 }
+		var asked *measure.ParseError
+		if errors.As(err, &asked) {
+			if one, ok := asked.Only(within); ok {
+				r, err = one, nil
+			}
+		}
+		if err != nil || !within(r) {
 			return errors.New("accepted: 0 to 30")
 		}
 		offset := measure.Kelvin(-r.Value)

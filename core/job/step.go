@@ -1,6 +1,7 @@
 package job
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -121,7 +122,7 @@ const Nothing = "nothing"
 
 // Read what was typed into the fields of the step. usual is the unit in which a person means a bare
 // number. All faults are given, by their field.
-func (s Step) Read(texts map[string]string, usual func(measure.Dimension, measure.Unit) measure.Unit) (map[string]Value, []refusal.Field) {
+func (s Step) Read(texts map[string]string, usual func(measure.Dimension, measure.Unit) measure.Unit, numbers measure.NumberFormat) (map[string]Value, []refusal.Field) {
 	values := map[string]Value{}
 	var faults []refusal.Field
 	for code := range texts {
@@ -137,7 +138,7 @@ func (s Step) Read(texts map[string]string, usual func(measure.Dimension, measur
 			}
 			continue
 		}
-		v, fault := f.read(typed, usual)
+		v, fault := f.read(typed, usual, numbers)
 		if fault != "" {
 			faults = append(faults, refusal.Field{Pointer: "/values/" + f.Code, Got: fmt.Sprintf("%q", typed), Accepted: fault})
 			continue
@@ -160,7 +161,7 @@ func (f Field) accepted() string {
 	return fmt.Sprintf("one line of at most %d characters", longestLine)
 }
 
-func (f Field) read(typed string, usual func(measure.Dimension, measure.Unit) measure.Unit) (v Value, fault string) {
+func (f Field) read(typed string, usual func(measure.Dimension, measure.Unit) measure.Unit, numbers measure.NumberFormat) (v Value, fault string) {
 	switch f.Form {
 	case Choice:
 		if !slices.Contains(f.Choices, typed) {
@@ -172,12 +173,22 @@ func (f Field) read(typed string, usual func(measure.Dimension, measure.Unit) me
 		if usual != nil {
 			unit = usual(f.Dimension, f.Unit)
 		}
-		r, err := measure.Parse(typed, f.Dimension, unit)
-		if err != nil {
-			return v, f.accepted()
+		within := func(r measure.Reading) bool {
+			m, err := r.Metric(f.Dimension)
+			return err == nil && m >= f.Least && m <= f.Most
 		}
-		m, err := r.Metric(f.Dimension)
-		if err != nil || m < f.Least || m > f.Most {
+		r, err := numbers.Parse(typed, f.Dimension, unit)
+		var asked *measure.ParseError
+		if errors.As(err, &asked) && len(asked.Readings) > 0 {
+			one, ok := asked.Only(within)
+			if !ok && within(asked.Readings[0]) {
+				return v, asked.Accepted()
+			}
+			if ok {
+				r, err = one, nil
+			}
+		}
+		if err != nil || !within(r) {
 			return v, f.accepted()
 		}
 		return Value{Reading: &r}, ""

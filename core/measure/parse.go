@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"regexp"
@@ -13,8 +14,49 @@ type ParseError struct {
 	Text string
 	Want Dimension
 	// Suggestions are the two readings of a text that may be meant either way, such as
-	// 30,000; empty for any other.
+	// 30,000 or 12.500, each written so that it is read one way alone; empty for any other.
 	Suggestions []string
+	// Readings are the same two, thousands first; none where a text has several parts.
+	Readings []Reading
+}
+
+// Only is the one of the two readings that is accepted; false when both or neither is.
+func (e *ParseError) Only(accepted func(Reading) bool) (Reading, bool) {
+	var found []Reading
+	for _, r := range e.Readings {
+		if accepted(r) {
+			found = append(found, r)
+		}
+	}
+	if len(found) != 1 {
+		return Reading{}, false
+	}
+	return found[0], true
+}
+
+// NumberFormat is which mark a person writes before decimals; it settles a number that ends in one
+// mark and exactly three digits. The other mark then groups thousands.
+type NumberFormat string
+
+// The formats. Without one, a number that can be meant either way is asked about.
+const (
+	EitherMark    NumberFormat = ""
+	PointDecimals NumberFormat = "point" // 12,500.5
+	CommaDecimals NumberFormat = "comma" // 12.500,5
+)
+
+// Known reports whether the format settles anything.
+func (f NumberFormat) Known() bool { return f == PointDecimals || f == CommaDecimals }
+
+// stored is the format of texts that the program wrote itself: a point before decimals. A comma
+// before three digits is refused in them as an older version refused it.
+const stored NumberFormat = "stored"
+
+// possible values of a dimension in its metric unit: of a text that may be meant either way, the one
+// reading that lies in them is meant. Judgement, far wider than anything recorded; a dimension that
+// is not listed can have both.
+var possible = map[Dimension][2]float64{
+	Temperature: {-100, 400}, Share: {-100, 200}, Voltage: {-100, 100}, Sugar: {-100, 100}, Density: {0.5, 2}, Count: {0, 100},
 }
 
 func (e *ParseError) Error() string {
@@ -84,21 +126,43 @@ var (
 	// A fraction, with a whole number before it or none.
 	fraction = regexp.MustCompile(`^([+-]?)\s*(?:(\d+)\s+)?(\d+)/(\d+)\s*([^\d\s.,/+'-][^\d]*)?`)
 	grouped  = regexp.MustCompile(`^\d{1,3}([.,])\d{3}([.,]\d{3})*$`)
-	// unsure: a comma and exactly three digits at the end.
-	unsure = regexp.MustCompile(`^[1-9]\d{0,2},\d{3}$`)
+	// unsure: one mark, and exactly three digits at the end.
+	unsure = regexp.MustCompile(`^[1-9]\d{0,2}[.,]\d{3}$`)
 )
+
+// Parse reads what a person typed whose number format is not known, see [NumberFormat.Parse].
+func Parse(text string, d Dimension, usual Unit) (Reading, error) {
+	return EitherMark.Parse(text, d, usual)
+}
+
+// ReadStored reads what the program wrote: the canonical form of a fact, a parameter, a figure of the
+// books. The mark before decimals is a point, also before three digits.
+func ReadStored(text string, d Dimension, usual Unit) (Reading, error) {
+	return stored.Parse(text, d, usual)
+}
+
+// Unambiguous is [Digits] with a zero added where it would end in a point and three digits: a field
+// that holds it can be sent as it stands.
+func Unambiguous(v float64) string {
+	text := Digits(v)
+	if unsure.MatchString(strings.TrimPrefix(text, "-")) {
+		text += "0"
+	}
+	return text
+}
 
 // Parse reads what a person typed: a number and a unit of dimension d, or none,
 // which means usual. It is the one parser of forms, Bench, import and command line.
 //
 // The number has a point or a comma before its decimals; spaces, thin spaces and
-// apostrophes group thousands, and so do several commas. A single comma followed by
-// exactly three digits (30,000) may be meant either way: it is asked about and never
-// guessed. Fractions (1/2, 1 1/2, ½) and a true minus, also with a space after it, are
+// apostrophes group thousands, and so do several commas or points. A single mark followed by
+// exactly three digits (30,000 or 12.500) may be meant either way: the format settles it, or that
+// only one of the two is possible in the dimension; else it is asked about and never guessed.
+// Fractions (1/2, 1 1/2, ½) and a true minus, also with a space after it, are
 // read. A bare quart, pint or gallon is imperial when usual is, otherwise US; volumes
 // may be put together (2 qt 1 pt). It returns a [ParseError] for anything else;
 // infinities and NaN are no numbers.
-func Parse(text string, d Dimension, usual Unit) (Reading, error) {
+func (f NumberFormat) Parse(text string, d Dimension, usual Unit) (Reading, error) {
 	refuse := &ParseError{Text: text, Want: d}
 	if len(text) > longest {
 		return Reading{}, refuse
@@ -107,7 +171,16 @@ func Parse(text string, d Dimension, usual Unit) (Reading, error) {
 	var sum Reading
 	bare := false // some part had no unit
 	for n := 0; rest != "" || n == 0; n++ {
-		one, used, err := parseOne(rest, d, usual, refuse)
+		one, used, err := f.parseOne(rest, d, usual, refuse)
+		var either *ParseError
+		if errors.As(err, &either) && len(either.Readings) > 0 {
+			if n > 0 || strings.TrimSpace(rest[used:]) != "" {
+				either.Readings = nil
+			}
+			if one, ok := either.Only(func(r Reading) bool { return isPossible(r, d) }); ok {
+				return one, nil
+			}
+		}
 		if err != nil {
 			return Reading{}, err
 		}
@@ -131,8 +204,21 @@ func Parse(text string, d Dimension, usual Unit) (Reading, error) {
 	return sum, nil
 }
 
+// TwoWays reports whether a text ends in one mark and three digits: how it was read is to be said.
+func TwoWays(text string) bool {
+	m := quantity.FindStringSubmatch(strings.ToLower(strings.TrimSpace(plainer.Replace(text))))
+	return m != nil && unsure.MatchString(m[2])
+}
+
+func isPossible(r Reading, d Dimension) bool {
+	v, err := r.Metric(d)
+	within, bounded := possible[d]
+	whole := d != Count || v == math.Trunc(v)
+	return err == nil && whole && (!bounded || v >= within[0] && v <= within[1])
+}
+
 // parseOne quantity at the beginning of a text, and how many bytes it took.
-func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Reading, used int, err error) {
+func (f NumberFormat) parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Reading, used int, err error) {
 	m := fraction.FindStringSubmatch(text)
 	if m == nil {
 		m = quantity.FindStringSubmatch(text)
@@ -143,9 +229,17 @@ func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Readi
 	whole, top, bottom := m[2], m[3], m[4]
 	if whole != "" {
 		if unsure.MatchString(whole) {
-			unit := strings.TrimSpace(m[5])
-			in := func(number string) string { return strings.TrimSpace(m[1] + number + " " + unit) }
-			return r, 0, &ParseError{Text: refuse.Text, Want: d, Suggestions: []string{in(strings.Replace(whole, ",", "", 1)), in(strings.Replace(whole, ",", ".", 1))}}
+			at := strings.IndexAny(whole, ".,")
+			thousands, decimals := whole[:at]+whole[at+1:], whole[:at]+"."+whole[at+1:]
+			switch {
+			case f == PointDecimals || f == CommaDecimals, f == stored && whole[at] == '.':
+				comma := whole[at] == ','
+				if whole = thousands; comma == (f == CommaDecimals) {
+					whole = decimals
+				}
+			default:
+				return r, len(m[0]), either(m[1], thousands, decimals, strings.TrimSpace(m[5]), d, usual, refuse)
+			}
 		}
 		if r.Value, err = decimal(whole); err != nil {
 			return r, 0, refuse
@@ -185,6 +279,24 @@ func parseOne(text string, d Dimension, usual Unit, refuse *ParseError) (r Readi
 	}
 	r.Unit = u
 	return r, len(m[0]), nil
+}
+
+// either refuses a number that may be meant two ways, and names both.
+func either(sign, thousands, decimals, unit string, d Dimension, usual Unit, refuse *ParseError) error {
+	asked := &ParseError{Text: refuse.Text, Want: d}
+	plain := strings.TrimRight(strings.TrimRight(decimals, "0"), ".")
+	if unsure.MatchString(plain) {
+		plain += "0"
+	}
+	for _, number := range []string{thousands, plain} {
+		text := strings.TrimSpace(sign + number + " " + unit)
+		r, err := stored.Parse(text, d, usual)
+		if err != nil {
+			return refuse
+		}
+		asked.Suggestions, asked.Readings = append(asked.Suggestions, text), append(asked.Readings, r)
+	}
+	return asked
 }
 
 // decimal reads digits with their separators.

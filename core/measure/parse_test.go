@@ -48,16 +48,18 @@ func TestParse(t *testing.T) {
 	}
 }
 
-// A comma before exactly three digits at the end may be meant either way: it is asked
-// about, and both are said.
+// A comma or a point before exactly three digits at the end may be meant either way: it is asked
+// about, and both are said, each as it can be read one way alone.
 func TestParseAsks(t *testing.T) {
 	for _, c := range []struct {
 		text     string
 		dim      Dimension
 		accepted string
 	}{
-		{"30,000", Distance, "30000 or 30.000"}, {"1,500 m", Altitude, "1500 m or 1.500 m"}, {"5,280 ft", Altitude, "5280 ft or 5.280 ft"},
-		{"1,000 L", Volume, "1000 l or 1.000 l"}, {"-1,000", Temperature, "-1000 or -1.000"},
+		{"30,000", Distance, "30000 or 30:"}, {"1,500 m", Altitude, "1500 m or 1.5 m"}, {"5,280 ft", Altitude, "5280 ft or 5.28 ft"},
+		{"1,000 L", Volume, "1000 l or 1 l"}, {"-1,000", Length, "-1000 or -1:"},
+		{"12.500 km", Distance, "12500 km or 12.5 km"}, {"12.500", EngineTime, "12500 or 12.5"}, {"12.345", Distance, "12345 or 12.3450"}, {"1.250 m", Altitude, "1250 m or 1.25 m"},
+		{"1.250", Plain, "1250 or 1.25"}, {"1.136 imp gal", Volume, "1136 imp gal or 1.1360 imp gal"}, {"15.000 psi", Pressure, "15000 psi or 15 psi"}, {"2.500 gal", Volume, "2500 gal or 2.5 gal"},
 	} {
 		var pe *ParseError
 		if _, err := Parse(c.text, c.dim, Units(c.dim)[0]); !errors.As(err, &pe) || !strings.HasPrefix(pe.Accepted(), c.accepted) || len(pe.Suggestions) != 2 {
@@ -92,9 +94,41 @@ func FuzzParse(f *testing.F) {
 			if math.Abs(got.Value) >= 1e6 {
 				continue
 			}
-			if again, err := Parse(got.String(), d, usual); err != nil || again.Unit != got.Unit || math.Abs(again.Value-got.Value) > 1e-9*math.Abs(got.Value) {
+			if again, err := ReadStored(got.String(), d, usual); err != nil || again.Unit != got.Unit || math.Abs(again.Value-got.Value) > 1e-9*math.Abs(got.Value) {
 				t.Fatalf("%q read as %+v, written %q, read as %+v, %v", text, got, got.String(), again, err)
 			}
 		}
 	})
+}
+
+// What settles a point or a comma before three digits: the person's own format, and what the dimension can have at all.
+func TestParseSettled(t *testing.T) {
+	for _, c := range []struct {
+		text   string
+		format NumberFormat
+		d      Dimension
+		want   float64
+	}{
+		{"12.500 km", PointDecimals, Distance, 12.5}, {"12,500 km", PointDecimals, Distance, 12500}, {"12.500 km", CommaDecimals, Distance, 12500}, {"12,500 km", CommaDecimals, Distance, 12.5},
+		{"12,5", PointDecimals, Volume, 12.5}, {"12.5", CommaDecimals, Volume, 12.5}, {"1.250.000", CommaDecimals, Distance, 1.25e6}, {"1,250.5", CommaDecimals, Distance, 1250.5},
+		{"-12.500", EitherMark, Temperature, -12.5}, {"12,500 %", EitherMark, Share, 12.5}, {"1.070", EitherMark, Density, 1.07}, {"1,070", EitherMark, Density, 1.07},
+		{"24.500", EitherMark, Sugar, 24.5}, {"1.250 V", EitherMark, Voltage, 1.25}, {"3.000", EitherMark, Count, 3}, {"0.125", EitherMark, Distance, .125}, {"0,125", EitherMark, Distance, .125},
+	} {
+		if r, err := c.format.Parse(c.text, c.d, Units(c.d)[0]); err != nil || r.Value != c.want {
+			t.Errorf("%q as %s by format %q: %+v, %v; want %v", c.text, c.d, c.format, r, err, c.want)
+		}
+	}
+	for _, text := range []string{"12.500", "-12.345", "1.136"} {
+		r, err := ReadStored(text, Distance, Km)
+		if err != nil {
+			t.Fatal(err)
+		}
+		again, err := Parse(Unambiguous(r.Value), Distance, Km)
+		if err != nil || again != r {
+			t.Errorf("%s is stored, written %s, read %+v, %v", text, Unambiguous(r.Value), again, err)
+		}
+	}
+	if _, err := ReadStored("12,500", Distance, Km); err == nil {
+		t.Error("a stored text with a comma before three digits is read")
+	}
 }

@@ -1,6 +1,7 @@
 package register
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -22,7 +23,9 @@ const usualLongest = 200
 type Reading struct {
 	Usual func(measure.Dimension, measure.Unit) measure.Unit
 	Order measure.DayOrder
-	Today measure.Date
+	// Numbers is how the person types them.
+	Numbers measure.NumberFormat
+	Today   measure.Date
 }
 
 // Metric reading: a bare number is in the field's own unit.
@@ -54,6 +57,9 @@ func (f Field) Read(typed string, as Reading) (canonical string, wrong *refusal.
 		}
 		return strings.Join(strings.Fields(typed), " "), nil
 	case Lines:
+		if f.Code == "containers" {
+			return containers(typed, as, refuse)
+		}
 		return typed, nil
 	case Quantity:
 		r, accepted := f.quantity(typed, as)
@@ -62,7 +68,7 @@ func (f Field) Read(typed string, as Reading) (canonical string, wrong *refusal.
 		}
 		return written(r), nil
 	case Whole:
-		r, err := measure.Parse(typed, measure.Plain, measure.One)
+		r, err := f.either(typed, measure.Plain, measure.One, as)
 		if err != nil || r.Value != float64(int(r.Value)) || r.Value < f.Least || r.Value > f.Most {
 			return refuse(fmt.Sprintf("a whole number, %s to %s", measure.Digits(f.Least), measure.Digits(f.Most)))
 		}
@@ -116,13 +122,43 @@ func (f Field) Read(typed string, as Reading) (canonical string, wrong *refusal.
 	return refuse("nothing")
 }
 
-// written reading, as it is read again by [measure.Parse].
-func written(r measure.Reading) string { return strings.TrimSpace(r.String()) }
+// written reading, as it is read again by [measure.ReadStored], and by [measure.Parse] when it is sent back.
+func written(r measure.Reading) string {
+	return strings.TrimSpace(measure.Unambiguous(r.Value) + " " + r.Unit.Symbol())
+}
+
+// either reading of a text in a format, or the one that lies within the field's range.
+func (f Field) either(typed string, d measure.Dimension, usual measure.Unit, as Reading) (measure.Reading, error) {
+	r, err := as.Numbers.Parse(typed, d, usual)
+	var asked *measure.ParseError
+	if errors.As(err, &asked) && (f.Least != 0 || f.Most != 0) {
+		if one, ok := asked.Only(f.inRange); ok {
+			return one, nil
+		}
+	}
+	return r, err
+}
+
+// inRange reports whether a reading lies in the field's range, and is a whole number where the field wants one.
+func (f Field) inRange(r measure.Reading) bool {
+	if f.Form == Whole && r.Value != math.Trunc(r.Value) {
+		return false
+	}
+	unit := f.Unit
+	if unit == "" {
+		unit = r.Unit
+	}
+	least, err1 := measure.Reading{Value: f.Least, Unit: unit}.Metric(r.Unit.Dimension())
+	most, err2 := measure.Reading{Value: f.Most, Unit: unit}.Metric(r.Unit.Dimension())
+	v, err3 := r.Metric(r.Unit.Dimension())
+	const hair = 1e-9
+	return err1 == nil && err2 == nil && err3 == nil && v >= least-hair && v <= most+hair
+}
 
 // quantity within the field's range, or what is accepted.
 func (f Field) quantity(typed string, as Reading) (r measure.Reading, accepted string) {
 	usual := as.Usual(f.Dimension, f.Unit)
-	r, err := measure.Parse(typed, f.Dimension, usual)
+	r, err := f.either(typed, f.Dimension, usual, as)
 	if err != nil {
 		if refused, ok := err.(*measure.ParseError); ok {
 			return r, refused.Accepted()
@@ -146,6 +182,44 @@ func (f Field) quantity(typed string, as Reading) (r measure.Reading, accepted s
 		}
 	}
 	return r, ""
+}
+
+// containers, one a line: a size, and its price where there is one. A line that has no size stays the remark that it is.
+func containers(typed string, as Reading, refuse func(string) (string, *refusal.Field)) (string, *refusal.Field) {
+	var lines []string
+	for line := range strings.Lines(typed) {
+		line = strings.TrimSpace(line)
+		words := strings.Fields(line)
+		var asked *measure.ParseError
+		for n := len(words); n > 0; n-- {
+			size, err := as.Numbers.Parse(strings.Join(words[:n], " "), measure.Volume, as.Usual(measure.Volume, measure.L))
+			if errors.As(err, &asked) && len(asked.Suggestions) > 0 {
+				return refuse(asked.Accepted())
+			}
+			if err != nil {
+				continue
+			}
+			line = written(size)
+			if n == len(words) {
+				break
+			}
+			price, err := as.Numbers.Parse(strings.Join(words[n:], " "), measure.Plain, measure.One)
+			if errors.As(err, &asked) && len(asked.Suggestions) > 0 {
+				return refuse(asked.Accepted())
+			}
+			if err != nil && !strings.ContainsAny(strings.Join(words[n:], ""), "0123456789") {
+				line += " " + strings.Join(words[n:], " ") // a remark
+				break
+			}
+			if err != nil || price.Value < 0 {
+				return refuse("a size and its price as a number, such as 20 L 64.00")
+			}
+			line += " " + measure.Unambiguous(price.Value)
+			break
+		}
+		lines = append(lines, line)
+	}
+	return strings.Join(lines, "\n"), nil
 }
 
 // choice that a text means, by its code or as it reads in words; empty for none.
@@ -182,17 +256,20 @@ func Plain(text string) string {
 // mostLines of a fact.
 const mostLines = 12
 
-func (f Field) named(typed string, _ Reading, refuse func(string) (string, *refusal.Field)) (string, *refusal.Field) {
+func (f Field) named(typed string, as Reading, refuse func(string) (string, *refusal.Field)) (string, *refusal.Field) {
 	var lines []string
 	for line := range strings.FieldsFuncSeq(typed, func(r rune) bool { return r == '\n' || r == ';' }) {
 		if line = strings.TrimSpace(line); line == "" {
 			continue
 		}
-		name, litres, r := splitNamed(line)
+		name, litres, r, err := splitNamed(line, as.Numbers.Parse)
+		var asked *measure.ParseError
 		switch {
+		case errors.As(err, &asked):
+			return refuse(asked.Accepted())
 		case len(lines) == mostLines:
 			return refuse(fmt.Sprintf("at most %d lines", mostLines))
-		case strings.ContainsFunc(line, unicode.IsControl), r != nil && (name == "" || !(litres >= 0 && litres <= 2000)):
+		case strings.ContainsFunc(line, unicode.IsControl), r != nil && (name == "" || !(litres >= 0 && litres <= MostNamed)):
 			return refuse("a name and a volume up to 2000 L on each line, such as radiator petcock 4.2 L")
 		case r != nil:
 			line = name + " " + written(*r)

@@ -15,6 +15,7 @@
 package register
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -339,7 +340,7 @@ func (f Field) Metric(facts Facts) (float64, bool) {
 	if text == "" {
 		return 0, false
 	}
-	r, err := measure.Parse(text, f.Dimension, f.Unit)
+	r, err := measure.ReadStored(text, f.Dimension, f.Unit)
 	if err != nil {
 		return 0, false
 	}
@@ -371,7 +372,7 @@ type NamedQuantity struct {
 func (f Facts) DrainPoints() []NamedQuantity {
 	var all []NamedQuantity
 	for line := range strings.Lines(f["drains"]) {
-		name, litres, _ := splitNamed(strings.TrimSpace(line))
+		name, litres, _, _ := splitNamed(strings.TrimSpace(line), measure.ReadStored)
 		if name != "" {
 			all = append(all, NamedQuantity{name, litres})
 		}
@@ -379,23 +380,36 @@ func (f Facts) DrainPoints() []NamedQuantity {
 	return all
 }
 
-// splitNamed line into its name and the volume at its end; without a volume, 0.
-func splitNamed(line string) (name string, litres measure.Litre, r *measure.Reading) {
+// MostNamed volume of a [Named] fact, L.
+const MostNamed = 2000
+
+// splitNamed line into its name and the volume at its end; without a volume, 0. A [measure.ParseError] for a volume that may be
+// meant two ways, of which both or neither can be.
+func splitNamed(line string, parse func(string, measure.Dimension, measure.Unit) (measure.Reading, error)) (name string, litres measure.Litre, r *measure.Reading, err error) {
 	words := strings.Fields(line)
 	for at := max(1, len(words)-3); at < len(words); at++ {
 		text := strings.Join(words[at:], " ")
 		if !strings.ContainsAny(text[:1], "0123456789.,½¼¾") {
 			continue
 		}
-		read, err := measure.Parse(text, measure.Volume, measure.L)
+		read, err := parse(text, measure.Volume, measure.L)
+		var asked *measure.ParseError
+		if errors.As(err, &asked) && len(asked.Suggestions) > 0 {
+			possible := func(r measure.Reading) bool { v, err := r.Metric(measure.Volume); return err == nil && v <= MostNamed }
+			one, ok := asked.Only(possible)
+			if !ok {
+				return line, 0, nil, asked
+			}
+			read, err = one, nil
+		}
 		if err != nil {
 			continue
 		}
 		if v, err := read.Metric(measure.Volume); err == nil {
-			return strings.TrimRight(strings.Join(words[:at], " "), ":,"), measure.Litre(v), &read
+			return strings.TrimRight(strings.Join(words[:at], " "), ":,"), measure.Litre(v), &read, nil
 		}
 	}
-	return line, 0, nil
+	return line, 0, nil, nil
 }
 
 // Numbers of the units that a text names, in its order: separated by commas or lines, and ranges such

@@ -147,7 +147,7 @@ func unitFacts(s *job.Setup, u store.Unit, facts register.Facts) {
 			s.Covers = append(s.Covers, line)
 		}
 	}
-	if r, err := measure.Parse(facts["torque"], measure.Torque, measure.NewtonMetre); err == nil {
+	if r, err := measure.ReadStored(facts["torque"], measure.Torque, measure.NewtonMetre); err == nil {
 		s.Torque = &r
 	}
 	if n, ok := facts.Number(register.Unit, "cap_stages"); ok {
@@ -390,7 +390,7 @@ func Containers(text string) (all []coolant.Container) {
 	for line := range strings.Lines(text) {
 		words := strings.Fields(line)
 		for n := len(words); n > 0; n-- {
-			r, err := measure.Parse(strings.Join(words[:n], " "), measure.Volume, measure.L)
+			r, err := measure.ReadStored(strings.Join(words[:n], " "), measure.Volume, measure.L)
 			if err != nil {
 				continue
 			}

@@ -155,7 +155,7 @@ func TestRecordRefusals(t *testing.T) {
 		"no such site":        {car("ZB-02", map[string]string{"site": "Moon"}), "", "/facts/site", []string{`"Moon"`, "Inland depot"}},
 		"no capacity":         {car("ZB-02", map[string]string{"capacity": ""}), "", "/facts/capacity", []string{"a type that has one"}},
 		"capacity as a text":  {car("ZB-02", map[string]string{"capacity": "a lot"}), "", "/facts/capacity", []string{`"a lot"`, "L, mL, qt"}},
-		"either way":          {car("ZB-02", map[string]string{"capacity": "8,500"}), "", "/facts/capacity", []string{"8500 or 8.500"}},
+		"either way":          {car("ZB-02", map[string]string{"capacity": "1,250"}), "", "/facts/capacity", []string{"1250 or 1.25:"}},
 		"odd for a car":       {car("ZB-02", map[string]string{"capacity": "80"}), "", "/facts/capacity", []string{"3 to 20 L is usual"}},
 		"more than it holds":  {car("ZB-02", map[string]string{"drains": "petcock 9 L"}), "", "/facts/drains", []string{"9 L in all", "8 L"}},
 		"a boat's fact":       {car("ZB-02", map[string]string{"raw_water": "yes"}), "", "/facts/raw_water", []string{"a car has no such fact"}},

@@ -89,17 +89,22 @@ func TestDates(t *testing.T) {
 // Thousands and decimals as the file writes them; where nothing settles it, the cell is refused with both readings.
 func TestNumbers(t *testing.T) {
 	for text, want := range map[string]string{
-		"unit;odometer;volume\nCA-1;12.345;5,8\n":  "12345",
-		"unit;odometer;volume\nCA-1;12,345;5.8\n":  "12345",
-		"unit;odometer;volume\nCA-1;12,345;5\n":    "12345 or 12.345",
-		"unit;odometer;volume\nCA-1;12 345 km;5\n": "12345",
-		"unit;odometer;volume\nCA-1;7671 mi;5\n":   "7671",
+		"unit;odometer;volume\nCA-1;12.345;5,8\n": "12345",
+		"unit;odometer;volume\nCA-1;12,345;5.8\n": "12345",
+		"unit;odometer;volume\nCA-1;12,345;5\n":   "12345 or 12.3450",
+		"unit;odometer;volume\nCA-1;12.500;5\n":   "12500 or 12.5",
+		"unit;odometer;volume\nCA-1;12.500;5.8\n": "12.5",
+		// The column's own cells come before the rest of the file, and one that shows both marks is asked about.
+		"unit;odometer;volume\nCA-1;12.500;5.8\nCA-1;9,5;6\n":           "12500",
+		"unit;odometer;volume\nCA-1;12.500;5\nCA-1;9,5;5\nCA-1;9.5;5\n": "12500 or 12.5",
+		"unit;odometer;volume\nCA-1;12 345 km;5\n":                      "12345",
+		"unit;odometer;volume\nCA-1;7671 mi;5\n":                        "7671",
 	} {
 		p := Read(table(t, text), []Target{"code", MeterRead, Volume}, Options{Today: "yes"}, known())
 		got := ""
 		if len(p.Problems) > 0 {
 			got = p.Problems[0].Accepted
-		} else if len(p.Units) == 1 && len(p.Units[0].Entries) == 1 {
+		} else if len(p.Units) > 0 && len(p.Units[0].Entries) > 0 {
 			got = measure.Digits(p.Units[0].Entries[0].Body.(ledger.Meter).Meter.Value)
 		}
 		if !strings.HasPrefix(got, want) {

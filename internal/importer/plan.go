@@ -140,17 +140,23 @@ type reader struct {
 	units   []measure.Unit
 	options Options
 	known   Known
-	// comma: the file writes decimals with a comma; point: with a point.
-	comma, point bool
+	// marks before decimals, of each column and of the whole file.
+	marks []marks
+	file  marks
 	// dayFirst and monthFirst: some date of the file can be read so alone.
 	dayFirst, monthFirst bool
 	asked                map[Question]map[int]bool
 }
 
+// marks before decimals that were seen in cells that leave no doubt.
+type marks struct{ comma, point bool }
+
+func (m marks) and(n marks) marks { return marks{m.comma || n.comma, m.point || n.point} }
+
 // Read a table whose columns are meant for some targets.
 func Read(t Table, columns []Target, o Options, known Known) *Plan {
 	r := &reader{table: t, columns: columns, options: o, known: known, asked: map[Question]map[int]bool{}}
-	r.units = make([]measure.Unit, len(columns))
+	r.units, r.marks = make([]measure.Unit, len(columns)), make([]marks, len(columns))
 	for i, head := range t.Heads {
 		if i < len(columns) {
 			r.units[i] = unitOf(head)
@@ -200,9 +206,8 @@ func Read(t Table, columns []Target, o Options, known Known) *Plan {
 }
 
 var (
-	commaDecimal = regexp.MustCompile(`^[+-−]?\d{1,3}(\.\d{3})*,\d{1,2}(\D|$)`)
-	pointDecimal = regexp.MustCompile(`^[+-−]?\d{1,3}(,\d{3})*\.\d{1,2}(\D|$)`)
-	threes       = regexp.MustCompile(`^([1-9]\d{0,2})([.,]\d{3})+(\D|$)`)
+	commaDecimal = regexp.MustCompile(`^[+\-−]?\d{1,3}(\.\d{3})*,\d{1,2}(\D|$)`)
+	pointDecimal = regexp.MustCompile(`^[+\-−]?\d{1,3}(,\d{3})*\.\d{1,2}(\D|$)`)
 	numbersDate  = regexp.MustCompile(`^(\d{1,2})([/-])(\d{1,2})[/-](\d{2}|\d{4})$`)
 )
 
@@ -225,30 +230,26 @@ func (r *reader) notation() {
 				}
 				continue
 			}
-			r.comma = r.comma || commaDecimal.MatchString(cell)
-			r.point = r.point || pointDecimal.MatchString(cell)
+			seen := marks{comma: commaDecimal.MatchString(cell), point: pointDecimal.MatchString(cell)}
+			r.marks[i], r.file = r.marks[i].and(seen), r.file.and(seen)
 		}
 	}
 }
 
-// plainNumber of a cell whose separators the file settles.
-func (r *reader) plainNumber(cell string) string {
-	m := threes.FindStringSubmatch(cell)
-	if m == nil || r.comma == r.point {
-		return cell
+// numbers is the format of a column: as its own cells show it that leave no doubt, else those of the whole file, else as who
+// brought the file types. A column that shows both is asked about.
+func (r *reader) numbers(column int) measure.NumberFormat {
+	for _, of := range []marks{r.marks[column], r.file} {
+		switch {
+		case of.comma && of.point:
+			return measure.EitherMark
+		case of.comma:
+			return measure.CommaDecimals
+		case of.point:
+			return measure.PointDecimals
+		}
 	}
-	digits := strings.TrimRight(m[0], m[len(m)-1])
-	if m[3] == "" {
-		digits = m[0]
-	}
-	group := ","
-	if r.comma {
-		group = "."
-	}
-	if strings.Contains(digits, group) {
-		return strings.ReplaceAll(digits, group, "") + cell[len(digits):]
-	}
-	return strings.Replace(digits, ",", ".", 1) + cell[len(digits):]
+	return r.known.Reading.Numbers
 }
 
 // rowReader of one row.
@@ -380,9 +381,9 @@ func (r *rowReader) facts(known KnownUnit) {
 			continue // a column that only some kinds have
 		}
 		reading := as
-		if i, ok := r.column[Target(code)]; ok && field.Form == register.Quantity {
-			text = r.plainNumber(text)
-			if u := r.units[i]; u.Dimension() == field.Dimension {
+		if i, ok := r.column[Target(code)]; ok {
+			reading.Numbers = r.numbers(i)
+			if u := r.units[i]; field.Form == register.Quantity && u.Dimension() == field.Dimension {
 				reading.Usual = func(measure.Dimension, measure.Unit) measure.Unit { return u }
 			}
 		}
@@ -626,7 +627,7 @@ func (r *rowReader) reading(t Target, usual measure.Unit, of ...measure.Dimensio
 		if unit.Dimension() != d {
 			unit = measure.Units(d)[0]
 		}
-		got, err := measure.Parse(r.plainNumber(cell), d, unit)
+		got, err := r.numbers(r.column[t]).Parse(cell, d, unit)
 		if err == nil {
 			return &got, true
 		}

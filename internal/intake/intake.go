@@ -16,7 +16,9 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
+	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
+	"diligentledger/internal/words"
 )
 
 // Head of an entry: what belongs to entries of all kinds.
@@ -33,6 +35,8 @@ type Head struct {
 	// Round that it was recorded on, by id, and the name of the device; empty for none.
 	Round  string `json:"round,omitempty"`
 	Device string `json:"device,omitempty"`
+	// Numbers is how its author types numbers, as it stood when they did; empty: those that may be meant two ways are asked about.
+	Numbers measure.NumberFormat `json:"numbers,omitempty"`
 }
 
 // Strikes an entry, with an entry of its own.
@@ -43,12 +47,47 @@ type Strikes struct {
 }
 
 // headFields are those of an entry that are no content.
-var headFields = []string{"id", "kind", "at", "confirmed", "strikes", "attachments", "round", "device"}
+var headFields = []string{"id", "kind", "at", "confirmed", "strikes", "attachments", "round", "device", "numbers"}
 
 // Sent is an entry as it was sent: its head, and its content by name.
 type Sent struct {
 	Head
 	content map[string]json.RawMessage
+}
+
+// HowRead is how what was typed in an entry was read.
+type HowRead struct {
+	// Sentences about what was not read as it stands, such as a freeze point without its minus.
+	Sentences []string
+	// Numbers that were typed, in the unit they were read in, in the order of the fields; Settled are those of them that could
+	// be meant two ways.
+	Numbers, Settled []measure.Reading
+}
+
+// Said on a form: every number as it was read.
+func (h HowRead) Said() []string {
+	return append(slices.Clone(h.Sentences), words.ReadAs(h.Numbers)...)
+}
+
+// Doubtful is what is said where the figures are seen anyway.
+func (h HowRead) Doubtful() []string {
+	return append(slices.Clone(h.Sentences), words.ReadAs(h.Settled)...)
+}
+
+// said takes away a number of which a sentence says how it was read.
+func (h *HowRead) said(r measure.Reading) {
+	for _, all := range []*[]measure.Reading{&h.Numbers, &h.Settled} {
+		if i := slices.Index(*all, r); i >= 0 {
+			*all = slices.Delete(*all, i, i+1)
+		}
+	}
+}
+
+func (h *HowRead) number(text string, r measure.Reading) {
+	h.Numbers = append(h.Numbers, r)
+	if measure.TwoWays(text) {
+		h.Settled = append(h.Settled, r)
+	}
 }
 
 // RoundStep is the step of a job in the envelope of an entry that was recorded on a round; the job is the
@@ -80,21 +119,24 @@ func Parse(text []byte) (s Sent, err error) {
 func isV7(id string) bool { return len(id) == 36 && id[14] == '7' }
 
 // Entries that were sent, for the account of a unit of that code: a strike first, when the entry takes
-// the place of another. read says how numbers were read that can be read in two ways. A [refusal.Error]
+// the place of another. read says how what was typed was read. A [refusal.Error]
 // when something is not accepted.
-func (s Sent) Entries(unit string, r Register) (entries []ledger.Entry, read []string, err error) {
+func (s Sent) Entries(unit string, r Register) (entries []ledger.Entry, read HowRead, err error) {
 	if x := s.Strikes; x != nil {
 		if !isV7(x.ID) || x.ID == s.ID {
-			return nil, nil, refusal.New("/strikes/id", x.ID, "a UUID of version 7 of its own")
+			return nil, read, refusal.New("/strikes/id", x.ID, "a UUID of version 7 of its own")
 		}
 		entries = append(entries, ledger.Entry{ID: x.ID, Unit: unit, At: s.At, Body: ledger.Strike{Entry: x.Entry, Why: x.Why}})
 	}
 	if !isV7(s.ID) {
-		return nil, nil, refusal.New("/id", s.ID, "a UUID of version 7")
+		return nil, read, refusal.New("/id", s.ID, "a UUID of version 7")
+	}
+	if s.Numbers != measure.EitherMark && !s.Numbers.Known() {
+		return nil, read, refusal.New("/numbers", string(s.Numbers), "point, comma")
 	}
 	body, read, err := s.body(r)
 	if err != nil {
-		return nil, nil, err
+		return nil, read, err
 	}
 	entry := ledger.Entry{ID: s.ID, Unit: unit, At: s.At, Body: body}
 	entry.Envelope.Attachments = s.Attachments
@@ -111,7 +153,7 @@ func (s Sent) Entries(unit string, r Register) (entries []ledger.Entry, read []s
 
 // body is the content named by the kind; any other is refused. The code of a product or an
 // additive in it becomes what the register says of it now, for the books to keep.
-func (s Sent) body(r Register) (body ledger.Body, read []string, err error) {
+func (s Sent) body(r Register) (body ledger.Body, read HowRead, err error) {
 	name := ledger.FieldName(s.Kind)
 	var strange []*refusal.Field
 	for _, other := range slices.Sorted(maps.Keys(s.content)) {
@@ -120,42 +162,42 @@ func (s Sent) body(r Register) (body ledger.Body, read []string, err error) {
 		}
 	}
 	if len(strange) > 0 {
-		return nil, nil, &refusal.Error{Fields: strange}
+		return nil, read, &refusal.Error{Fields: strange}
 	}
 	if s.content[name] == nil {
-		return nil, nil, refusal.New("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", s.Kind))
+		return nil, read, refusal.New("/"+name, "nothing", fmt.Sprintf("the content of a %s entry", s.Kind))
 	}
 	var fields map[string]any
 	if err := json.Unmarshal(s.content[name], &fields); err != nil {
-		return nil, nil, refusal.New("/"+name, string(s.content[name]), fmt.Sprintf("the content of a %s entry", s.Kind))
+		return nil, read, refusal.New("/"+name, string(s.content[name]), fmt.Sprintf("the content of a %s entry", s.Kind))
 	}
-	if wrong := readTyped(fields, "/"+name); len(wrong) > 0 {
-		return nil, nil, &refusal.Error{Fields: wrong}
+	if wrong := readTyped(fields, "/"+name, s.Numbers, &read); len(wrong) > 0 {
+		return nil, read, &refusal.Error{Fields: wrong}
 	}
 	if s.Kind == ledger.KindFreezeTest {
 		var sent map[string]any
 		if err := json.Unmarshal(s.content[name], &sent); err != nil {
-			return nil, nil, err
+			return nil, read, err
 		}
-		read = readMinus(sent, fields)
+		read.Sentences = readMinus(sent, fields, &read)
 	}
 	if code, ok := fields["product"].(string); ok {
 		p, err := r.Product(code)
 		if err != nil {
-			return nil, nil, refusal.New("/"+name+"/product", code, "the code of a product in the register")
+			return nil, read, refusal.New("/"+name+"/product", code, "the code of a product in the register")
 		}
 		fields["product"] = p
 	}
 	if code, ok := fields["additive"].(string); ok {
 		a, err := r.Additive(code)
 		if err != nil {
-			return nil, nil, refusal.New("/"+name+"/additive", code, "the code of an additive in the register")
+			return nil, read, refusal.New("/"+name+"/additive", code, "the code of an additive in the register")
 		}
 		fields["additive"] = a
 	}
 	text, err := json.Marshal(fields)
 	if err != nil {
-		return nil, nil, err
+		return nil, read, err
 	}
 	body, err = ledger.ParseBody(s.Kind, text)
 	return body, read, err

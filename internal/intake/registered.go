@@ -20,7 +20,7 @@ func InstrumentOf(name string, facts register.Facts) Instrument {
 		i.Expires = &day
 	}
 	for text := range strings.SplitSeq(facts["chart"], ";") {
-		if r, err := measure.Parse(strings.TrimSpace(text), measure.Temperature, measure.DegC); err == nil {
+		if r, err := measure.ReadStored(strings.TrimSpace(text), measure.Temperature, measure.DegC); err == nil {
 			if t, err := r.Metric(measure.Temperature); err == nil {
 				i.Chart = append(i.Chart, measure.Celsius(t))
 			}

@@ -28,7 +28,7 @@ var plainNumbers = map[string]struct {
 // readTyped turns text that a person typed into numbers, in place: the value of each
 // reading, in its unit unless the text names another, and the numbers that have no
 // unit. It returns what cannot be read, each with its pointer.
-func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
+func readTyped(fields map[string]any, at string, numbers measure.NumberFormat, how *HowRead) (wrong []*refusal.Field) {
 	names := make([]string, 0, len(fields))
 	for name := range fields {
 		names = append(names, name)
@@ -39,7 +39,7 @@ func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
 		plain, isPlain := plainNumbers[name]
 		// read the text of a number; false when it is refused.
 		read := func(text, pointer string) (float64, bool) {
-			r, err := measure.Parse(text, plain.dimension, plain.unit)
+			r, err := numbers.Parse(text, plain.dimension, plain.unit)
 			if err != nil {
 				wrong = append(wrong, NotRead(pointer, text, err))
 				return 0, false
@@ -49,11 +49,12 @@ func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
 				wrong = append(wrong, NotRead(pointer, text, err))
 				return 0, false
 			}
+			how.number(text, r)
 			return measure.FromMetric(metric, plain.unit), true
 		}
 		switch v := fields[name].(type) {
 		case map[string]any:
-			wrong = append(wrong, readTypedReading(v, pointer)...)
+			wrong = append(wrong, readTypedReading(v, pointer, numbers, how)...)
 		case string:
 			if !isPlain {
 				continue
@@ -65,7 +66,7 @@ func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
 			for i, item := range v {
 				switch item := item.(type) {
 				case map[string]any:
-					wrong = append(wrong, readTyped(item, fmt.Sprintf("%s/%d", pointer, i))...)
+					wrong = append(wrong, readTyped(item, fmt.Sprintf("%s/%d", pointer, i), numbers, how)...)
 				case string:
 					if !isPlain {
 						continue
@@ -84,19 +85,20 @@ func readTyped(fields map[string]any, at string) (wrong []*refusal.Field) {
 }
 
 // readTypedReading reads the value of a reading; an object that is none is gone through.
-func readTypedReading(reading map[string]any, pointer string) []*refusal.Field {
+func readTypedReading(reading map[string]any, pointer string, numbers measure.NumberFormat, how *HowRead) []*refusal.Field {
 	unit, hasUnit := reading["unit"].(string)
 	text, typed := reading["value"].(string)
 	if !hasUnit {
-		return readTyped(reading, pointer)
+		return readTyped(reading, pointer, numbers, how)
 	}
 	if !typed {
 		return nil
 	}
-	r, err := measure.Parse(text, measure.Unit(unit).Dimension(), measure.Unit(unit))
+	r, err := numbers.Parse(text, measure.Unit(unit).Dimension(), measure.Unit(unit))
 	if err != nil {
 		return []*refusal.Field{NotRead(pointer+"/value", text, err)}
 	}
+	how.number(text, r)
 	reading["value"], reading["unit"] = r.Value, string(r.Unit)
 	return nil
 }
@@ -114,7 +116,7 @@ func NotRead(pointer, text string, err error) *refusal.Field {
 // readMinus gives the freeze points of a test that were typed without their minus, and says how
 // they were read: its value, of a strip the cold end too, and the figures of a chart. Of the value
 // only what was typed as text: a program that sends a number means it.
-func readMinus(sent, fields map[string]any) (read []string) {
+func readMinus(sent, fields map[string]any, how *HowRead) (read []string) {
 	minus := func(v any, unit measure.Unit) any {
 		value, ok := v.(float64)
 		if !ok {
@@ -122,7 +124,9 @@ func readMinus(sent, fields map[string]any) (read []string) {
 		}
 		meant, was := coolant.TypedFreezePoint(measure.Reading{Value: value, Unit: unit})
 		if was {
-			read = append(read, words.ReadAsMinus(measure.Reading{Value: value, Unit: unit}))
+			was := measure.Reading{Value: value, Unit: unit}
+			read = append(read, words.ReadAsMinus(was))
+			how.said(was)
 		}
 		return meant.Value
 	}

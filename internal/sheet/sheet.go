@@ -601,7 +601,7 @@ func (p Pack) Read(waiting []job.Event, now time.Time, step string, texts map[st
 	if s == nil {
 		return nil, nil, errors.New("there is no such step in this job now")
 	}
-	values, faults := s.Read(texts, v.usual)
+	values, faults := s.Read(texts, v.usual, v.r.Numbers)
 	refused := []Refused{}
 	for _, f := range faults {
 		field := f.Pointer[len("/values/"):]

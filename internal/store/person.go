@@ -33,17 +33,17 @@ var ErrNoPerson = errors.New("no such person")
 var ErrTaken = errors.New("taken by somebody else")
 
 const personQuery = `
-	SELECT p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, ''), r.temperature, r.volume, r.pressure, r.distance, r.dates, COALESCE(i.value, '')
+	SELECT p.id, p.name, p.email, p.role, p.active, p.epoch, COALESCE(p.password, ''), r.temperature, r.volume, r.pressure, r.distance, r.dates, r.numbers, COALESCE(i.value, '')
 	FROM person p LEFT JOIN person_reading r ON r.person_id = p.id LEFT JOIN installation i ON i.name = 'reading'`
 
 func scanPerson(row interface{ Scan(...any) error }) (p Person, err error) {
-	var temperature, volume, pressure, distance, dates sql.NullString
+	var temperature, volume, pressure, distance, dates, numbers sql.NullString
 	var usual string
-	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates, &usual)
+	err = row.Scan(&p.ID, &p.Name, &p.Email, &p.Role, &p.Active, &p.Epoch, &p.Password, &temperature, &volume, &pressure, &distance, &dates, &numbers, &usual)
 	p.Reader = words.ReaderOf(usual) // as the fleet reads, where nothing was chosen
 	if dates.Valid {
 		p.Reader = words.Reader{Temperature: measure.Unit(temperature.String), Volume: measure.Unit(volume.String), Pressure: measure.Unit(pressure.String),
-			Distance: measure.Unit(distance.String), Dates: words.DateStyle(dates.String)}
+			Distance: measure.Unit(distance.String), Dates: words.DateStyle(dates.String), Numbers: measure.NumberFormat(numbers.String)}
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		err = ErrNoPerson
@@ -69,9 +69,9 @@ func (s *Store) SetReader(ctx context.Context, person int64, r words.Reader) err
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `
-			INSERT INTO person_reading (person_id, temperature, volume, pressure, distance, dates) VALUES (?, ?, ?, ?, ?, ?)
-			ON DUPLICATE KEY UPDATE temperature = VALUES(temperature), volume = VALUES(volume), pressure = VALUES(pressure), distance = VALUES(distance), dates = VALUES(dates)`,
-			person, r.Temperature, r.Volume, r.Pressure, r.Distance, r.Dates); err != nil {
+			INSERT INTO person_reading (person_id, temperature, volume, pressure, distance, dates, numbers) VALUES (?, ?, ?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE temperature = VALUES(temperature), volume = VALUES(volume), pressure = VALUES(pressure), distance = VALUES(distance), dates = VALUES(dates), numbers = VALUES(numbers)`,
+			person, r.Temperature, r.Volume, r.Pressure, r.Distance, r.Dates, r.Numbers); err != nil {
 			return err
 		}
 		return s.chained(ctx, tx, name, "units_chosen", readingTable, person)

@@ -16,6 +16,7 @@ import (
 // person is given everything at once.
 type inputs struct {
 	figures
+	numbers measure.NumberFormat // of the person who types
 	fields  []Field
 	given   map[string]string
 	typed   map[string]measure.Unit // unit of what was read
@@ -48,6 +49,20 @@ func (in *inputs) bad(field string, err error) {
 	}
 }
 
+// parse what was typed; what the program wrote, the initial values, is read by [measure.ReadStored].
+func (in *inputs) parse(text string, d measure.Dimension, usual measure.Unit) (measure.Reading, error) {
+	return in.numbers.Parse(text, d, usual)
+}
+
+// orAsked is what is accepted instead: the two readings of a text that may be meant either way.
+func orAsked(err error, accepted string) string {
+	var asked *measure.ParseError
+	if errors.As(err, &asked) && len(asked.Suggestions) > 0 {
+		return asked.Accepted()
+	}
+	return accepted
+}
+
 func quoted(s string) string { return fmt.Sprintf("%q", s) }
 
 func (in *inputs) field(name string) Field {
@@ -78,8 +93,9 @@ func (in *inputs) choice(name string) string {
 func (in *inputs) yes(name string) bool { return in.choice(name) == "yes" }
 
 // quantity in the metric unit of d, nil when an optional field is empty. An
-// initial value is metric whatever the person's units are.
-func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
+// initial value is metric whatever the person's units are. Of a text that may be meant two ways the one that is possible
+// is meant.
+func (in *inputs) quantity(name string, d measure.Dimension, possible func(metric float64) bool) *float64 {
 	text, usual := in.text(name), in.usual(d)
 	if _, ok := in.given[name]; !ok {
 		usual = measure.Units(d)[0]
@@ -90,9 +106,15 @@ func (in *inputs) quantity(name string, d measure.Dimension) *float64 {
 		}
 		return nil
 	}
-	r, err := measure.Parse(text, d, usual)
+	r, err := in.parse(text, d, usual)
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
+		one, ok := refused.Only(func(r measure.Reading) bool { m, err := r.Metric(d); return err == nil && possible(m) })
+		if ok {
+			r, err = one, nil
+		}
+	}
+	if err != nil && refused != nil {
 		in.refuse(name, quoted(text), refused.Accepted())
 		return nil
 	}
@@ -124,7 +146,7 @@ func (in *inputs) within(name string, d measure.Dimension, least, most float64) 
 }
 
 func (in *inputs) optional(name string, d measure.Dimension, least, most float64) *float64 {
-	v := in.quantity(name, d)
+	v := in.quantity(name, d, func(metric float64) bool { return metric >= least && metric <= most })
 	if v == nil {
 		return nil
 	}
@@ -159,7 +181,7 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 	if _, ok := in.given[name]; !ok {
 		usual = measure.DegC
 	}
-	share, err := measure.Parse(text, measure.Share, measure.Percent)
+	share, err := in.parse(text, measure.Share, measure.Percent)
 	if err == nil && share.Value >= 0 {
 		in.readAs(name, share)
 		mass, err := coolant.MassFraction(base, share.Value/100)
@@ -171,14 +193,11 @@ func (in *inputs) strength(name string, base coolant.Base) float64 {
 		}
 		return mass
 	}
-	freeze, err := measure.Parse(text, measure.Temperature, usual)
+	freeze, err := in.parse(text, measure.Temperature, usual)
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
-		accepted := "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F"
-		if len(refused.Suggestions) > 0 {
-			accepted = refused.Accepted()
-		}
-		in.refuse(name, quoted(text), accepted)
+		const accepted = "per cent of glycol by volume, such as 50 %, or a freeze point, such as -37 C or -34 F"
+		in.refuse(name, quoted(text), orAsked(err, accepted))
 		return 0
 	}
 	in.readAs(name, freeze)
@@ -224,15 +243,15 @@ func (in *inputs) containers(name string) (list []coolant.Container, labels []st
 			continue
 		}
 		words := strings.Fields(item)
-		cost, err := measure.Parse(words[len(words)-1], measure.Plain, measure.One)
+		cost, err := in.parse(words[len(words)-1], measure.Plain, measure.One)
 		if err != nil || len(words) < 2 || len(list) == 12 {
-			in.refuse(name, quoted(item), accepted)
+			in.refuse(name, quoted(item), orAsked(err, accepted))
 			return nil, nil
 		}
 		price := cost.Value
-		size, err := measure.Parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
+		size, err := in.parse(strings.Join(words[:len(words)-1], " "), measure.Volume, in.usual(measure.Volume))
 		if err != nil {
-			in.refuse(name, quoted(item), accepted)
+			in.refuse(name, quoted(item), orAsked(err, accepted))
 			return nil, nil
 		}
 		litres, err := size.Metric(measure.Volume)

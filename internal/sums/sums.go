@@ -97,10 +97,15 @@ func Questions() []Question {
 // QuestionPointer is the field of a refusal of the question itself.
 const QuestionPointer = "/question"
 
-// Ask answers a question. It returns a [refusal.Error] for an unknown question, an
+// Ask answers a question of a person whose number format is not known, see [AskIn].
+func Ask(question string, units Units, given map[string]string) (Result, error) {
+	return AskIn(question, units, measure.EitherMark, given)
+}
+
+// AskIn answers a question that was typed in a number format. It returns a [refusal.Error] for an unknown question, an
 // unknown system of units, an input the question does not have, and every input
 // that cannot be right.
-func Ask(question string, units Units, given map[string]string) (Result, error) {
+func AskIn(question string, units Units, numbers measure.NumberFormat, given map[string]string) (Result, error) {
 	if units == "" {
 		units = Metric
 	}
@@ -116,7 +121,7 @@ func Ask(question string, units Units, given map[string]string) (Result, error) 
 		}
 		return Result{}, refusal.New(QuestionPointer, fmt.Sprintf("%q", question), strings.Join(names, ", "))
 	}
-	in := &inputs{figures: figures{units}, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
+	in := &inputs{figures: figures{units}, numbers: numbers, fields: all[i].Fields, given: map[string]string{}, typed: map[string]measure.Unit{}}
 	for name, text := range given {
 		if !slices.ContainsFunc(in.fields, func(f Field) bool { return f.Name == name }) {
 			in.refuse(name, fmt.Sprintf("%q", text), "nothing: this question has no such input")

@@ -168,7 +168,7 @@ func TestRefusals(t *testing.T) {
 		{"boil", given{"rated": "-5"}, "rated", "0 kPa to 300 kPa"},
 		{"boil", given{"rated": "-5 psi"}, "rated", "0 psi to 43.51 psi"},
 		{"protects", given{"strength": "400 %"}, "strength", "% EG by volume"},
-		{"target", given{"capacity": "1,000 L"}, "capacity", "1000 l or 1.000 l"},
+		{"target", given{"capacity": "1,000 L"}, "capacity", "1000 l or 1 l"},
 		{"boil", given{"altitude": "20000 m"}, "altitude", "9000 m"},
 		{"again", given{"passes": "1.5"}, "passes", "whole number"},
 		{"again", given{"drained": ""}, "drained", "2 1/2 qt"},

@@ -129,9 +129,9 @@ func (in *inputs) discs(inside coolant.Base) (coolant.Reading, error) {
 		example = "20; 5; -10, in °F"
 	}
 	for _, item := range listed(in.text("chart")) {
-		r, err := measure.Parse(item, measure.Temperature, usual)
+		r, err := in.parse(item, measure.Temperature, usual)
 		if err != nil {
-			in.refuse("chart", quoted(item), "temperatures, one disc first, such as "+example)
+			in.refuse("chart", quoted(item), orAsked(err, "temperatures, one disc first, such as "+example))
 			return coolant.Reading{}, nil
 		}
 		c, err := r.Metric(measure.Temperature)
@@ -210,9 +210,9 @@ func (in *inputs) dated(name string) []coolant.DatedValue {
 			continue
 		}
 		day, err1 := time.Parse(time.DateOnly, words[0])
-		value, err2 := measure.Parse(words[len(words)-1], measure.Plain, measure.One)
+		value, err2 := in.parse(words[len(words)-1], measure.Plain, measure.One)
 		if err1 != nil || err2 != nil || len(words) != 2 {
-			in.refuse(name, quoted(item), "days with values, such as 2024-05-01 8.9; 2025-05-01 8.6")
+			in.refuse(name, quoted(item), orAsked(err2, "days with values, such as 2024-05-01 8.9; 2025-05-01 8.6"))
 			return nil
 		}
 		all = append(all, coolant.DatedValue{Day: float64(day.Unix()) / 86400, Value: value.Value})

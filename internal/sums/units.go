@@ -38,11 +38,13 @@ func (f Field) Unit(units Units) string {
 }
 
 // InitialIn some units: the initial value as a person who reads in them would type it.
-func (f Field) InitialIn(units Units) string { return f.convert(f.Initial, Metric, units) }
+func (f Field) InitialIn(units Units) string {
+	return f.convert(f.Initial, Metric, units, measure.PointDecimals)
+}
 
 // Convert what was typed into the fields of a question, and into those of other questions that were
 // given before, from one system of units to another. What cannot be read is left as it is.
-func Convert(question string, from, to Units, given map[string]string) map[string]string {
+func Convert(question string, from, to Units, numbers measure.NumberFormat, given map[string]string) map[string]string {
 	all := Questions()
 	slices.SortStableFunc(all, func(a, b Question) int {
 		switch question {
@@ -58,7 +60,7 @@ func Convert(question string, from, to Units, given map[string]string) map[strin
 		out[name] = text
 		for _, q := range all {
 			if i := slices.IndexFunc(q.Fields, func(f Field) bool { return f.Name == name }); i >= 0 {
-				out[name] = q.Fields[i].convert(text, from, to)
+				out[name] = q.Fields[i].convert(text, from, to, numbers)
 				break
 			}
 		}
@@ -67,18 +69,18 @@ func Convert(question string, from, to Units, given map[string]string) map[strin
 }
 
 // convert a text of the field; one that cannot be read, or has no dimension, is left as it is.
-func (f Field) convert(text string, from, to Units) string {
+func (f Field) convert(text string, from, to Units, numbers measure.NumberFormat) string {
 	if f.Of == "" || from == to || strings.TrimSpace(text) == "" {
 		return text
 	}
-	one := func(text string) (string, bool) { return convertOne(text, f.Of, from, to) }
+	one := func(text string) (string, bool) { return convertOne(text, f.Of, from, to, numbers) }
 	switch f.Shape {
 	case Strength:
-		if share, err := measure.Parse(text, measure.Share, measure.Percent); err == nil && share.Value >= 0 {
+		if share, err := numbers.Parse(text, measure.Share, measure.Percent); err == nil && share.Value >= 0 {
 			return text
 		}
 	case Difference:
-		kelvin, err := parseDifference(text, from)
+		kelvin, err := parseDifference(text, from, numbers.Parse)
 		if err != nil {
 			return text
 		}
@@ -120,8 +122,8 @@ func cutLast(text string) (before, last string, ok bool) {
 
 // convertOne quantity, with its unit if it was typed with one; false, and the text as it is, when it
 // cannot be read.
-func convertOne(text string, d measure.Dimension, from, to Units) (string, bool) {
-	r, err := measure.Parse(text, d, figures{from}.usual(d))
+func convertOne(text string, d measure.Dimension, from, to Units, numbers measure.NumberFormat) (string, bool) {
+	r, err := numbers.Parse(text, d, figures{from}.usual(d))
 	if err != nil {
 		return text, false
 	}
@@ -147,12 +149,12 @@ func convertOne(text string, d measure.Dimension, from, to Units) (string, bool)
 // typedNumber is a number as it is typed, to some decimals at the most.
 func typedNumber(v float64, digits int) string {
 	scale := math.Pow10(digits)
-	return measure.Digits(math.Round(v*scale)/scale + 0)
+	return measure.Unambiguous(math.Round(v*scale)/scale + 0)
 }
 
 // parseDifference reads a difference of temperatures: of K or °C, of °F, or a bare figure of the
 // units; in K.
-func parseDifference(text string, units Units) (kelvin float64, err error) {
+func parseDifference(text string, units Units, parse func(string, measure.Dimension, measure.Unit) (measure.Reading, error)) (kelvin float64, err error) {
 	number := strings.TrimSpace(text)
 	unit := figures{units}.usual(measure.Temperature)
 	for suffix, of := range map[string]measure.Unit{"K": measure.DegC, "°C": measure.DegC, "C": measure.DegC, "°F": measure.DegF, "F": measure.DegF} {
@@ -161,7 +163,7 @@ func parseDifference(text string, units Units) (kelvin float64, err error) {
 			break
 		}
 	}
-	r, err := measure.Parse(number, measure.Plain, measure.One)
+	r, err := parse(number, measure.Plain, measure.One)
 	if err != nil {
 		return 0, err
 	}
@@ -174,10 +176,11 @@ func (in *inputs) differenceBetween(name string, least, most float64) float64 {
 	if _, typed := in.given[name]; !typed {
 		units = Metric
 	}
-	v, err := parseDifference(in.text(name), units)
+	v, err := parseDifference(in.text(name), units, in.parse)
 	if err != nil || !(v >= least && v <= most) {
 		unit := in.usual(measure.Temperature)
-		in.refuse(name, quoted(in.text(name)), fmt.Sprintf("%s to %s %s", typedNumber(measure.FromDifference(least, unit), 1), typedNumber(measure.FromDifference(most, unit), 1), in.field(name).Unit(in.units)))
+		in.refuse(name, quoted(in.text(name)), orAsked(err, fmt.Sprintf("%s to %s %s", typedNumber(measure.FromDifference(least, unit), 1),
+			typedNumber(measure.FromDifference(most, unit), 1), in.field(name).Unit(in.units))))
 		return least
 	}
 	if _, typed := in.given[name]; typed {

@@ -39,7 +39,7 @@ func TestConvert(t *testing.T) {
 		{"protects", "capacity", "8", Metric, US, "8.45"}, // given for another question
 		{"protects", "no such field", "8", Metric, US, "8"},
 	} {
-		if got := Convert(c.question, c.from, c.to, map[string]string{c.field: c.text})[c.field]; got != c.want {
+		if got := Convert(c.question, c.from, c.to, measure.EitherMark, map[string]string{c.field: c.text})[c.field]; got != c.want {
 			t.Errorf("%s %s %q from %s to %s: %q, want %q", c.question, c.field, c.text, c.from, c.to, got, c.want)
 		}
 	}
@@ -99,8 +99,8 @@ func FuzzConvert(f *testing.F) {
 		}
 		text := strconv.FormatFloat(math.Round(v*10)/10, 'f', -1, 64)
 		for field, d := range map[string]measure.Dimension{"capacity": measure.Volume, "night": measure.Temperature} {
-			there := Convert("target", Metric, US, map[string]string{field: text})
-			back := Convert("target", US, Metric, there)[field]
+			there := Convert("target", Metric, US, measure.EitherMark, map[string]string{field: text})
+			back := Convert("target", US, Metric, measure.EitherMark, there)[field]
 			got, err := strconv.ParseFloat(back, 64)
 			want, err2 := strconv.ParseFloat(text, 64)
 			if err != nil || err2 != nil || math.Abs(got-want) > 0.15 {

@@ -14,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 	"time"
 	"unicode"
@@ -162,6 +163,9 @@ func readSheet(f *excelize.File, name string) (*Table, error) {
 		if err != nil {
 			return nil, refuse(fmt.Sprintf("row %d of sheet %s, which cannot be read (%s)", n, name, firstLine(err.Error())), "an XLSX file as a spreadsheet program writes it")
 		}
+		if err := markNumbers(f, name, n, cells); err != nil {
+			return nil, err
+		}
 		if err := t.add(cells, n); err != nil {
 			return nil, err
 		}
@@ -170,6 +174,31 @@ func readSheet(f *excelize.File, name string) (*Table, error) {
 		return nil, refuse(fmt.Sprintf("sheet %s, which cannot be read (%s)", name, firstLine(err.Error())), "an XLSX file as a spreadsheet program writes it")
 	}
 	return t, nil
+}
+
+// threeDecimals is how a number of a workbook stands that a text could mean another way.
+var threeDecimals = regexp.MustCompile(`^-?[1-9]\d{0,2}\.\d{3}$`)
+
+// markNumbers adds a zero to the numbers of a row that end in a point and three digits: a workbook writes decimals with a point,
+// a text in it may mean thousands.
+func markNumbers(f *excelize.File, sheet string, row int, cells []string) error {
+	for i, cell := range cells {
+		if !threeDecimals.MatchString(cell) {
+			continue
+		}
+		at, err := excelize.CoordinatesToCellName(i+1, row)
+		if err != nil {
+			return err
+		}
+		kind, err := f.GetCellType(sheet, at)
+		if err != nil {
+			return err
+		}
+		if kind == excelize.CellTypeNumber || kind == excelize.CellTypeUnset || kind == excelize.CellTypeFormula {
+			cells[i] += "0"
+		}
+	}
+	return nil
 }
 
 // add a row unless it is blank.

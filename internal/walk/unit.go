@@ -299,7 +299,7 @@ func (u *Unit) Preview(address string, text []byte) Preview {
 	}
 	last := entries[len(entries)-1]
 	after := h.EvaluatedAfter(last)
-	return u.said(c, before, after, last, read)
+	return u.said(c, before, after, last, read.Doubtful())
 }
 
 func (u *Unit) history(c Circuit, entries []ledger.Entry) (*ledger.History, error) {

@@ -30,17 +30,18 @@ func bySystem(of func(sums.Units) string) api.BySystem {
 }
 
 // ConvertBench gives what was typed in another system of units.
-func (h handlers) ConvertBench(_ context.Context, r api.ConvertBenchRequestObject) (api.ConvertBenchResponseObject, error) {
-	return api.ConvertBench200JSONResponse{Inputs: sums.Convert(r.Question, sums.Units(r.Body.From), sums.Units(r.Body.To), r.Body.Inputs)}, nil
+func (h handlers) ConvertBench(ctx context.Context, r api.ConvertBenchRequestObject) (api.ConvertBenchResponseObject, error) {
+	inputs := sums.Convert(r.Question, sums.Units(r.Body.From), sums.Units(r.Body.To), reader(ctx).Numbers, r.Body.Inputs)
+	return api.ConvertBench200JSONResponse{Inputs: inputs}, nil
 }
 
 // AskBench answers a question; nothing is stored.
-func (h handlers) AskBench(_ context.Context, r api.AskBenchRequestObject) (api.AskBenchResponseObject, error) {
+func (h handlers) AskBench(ctx context.Context, r api.AskBenchRequestObject) (api.AskBenchResponseObject, error) {
 	units := sums.Metric
 	if r.Body.Units != nil {
 		units = sums.Units(*r.Body.Units)
 	}
-	result, err := sums.Ask(r.Question, units, r.Body.Inputs)
+	result, err := sums.AskIn(r.Question, units, reader(ctx).Numbers, r.Body.Inputs)
 	if err != nil {
 		return nil, err
 	}

@@ -397,7 +397,7 @@ func (h handlers) PreviewEntry(ctx context.Context, r api.PreviewEntryRequestObj
 		return nil, err
 	}
 	reading := reader(ctx)
-	out := api.PreviewEntry200JSONResponse{Before: effectSide(reading, effect.Before), After: effectSide(reading, effect.After), Read: append([]string{}, read...),
+	out := api.PreviewEntry200JSONResponse{Before: effectSide(reading, effect.Before), After: effectSide(reading, effect.After), Read: append([]string{}, read.Said()...),
 		Line: line(reading, wordsUnit(effect.After), effect.After.Account, effect.Line)}
 	inZone(&out, effect.After.Unit.Zone)
 	return out, nil

@@ -184,7 +184,7 @@ func (h handlers) ReleaseJob(ctx context.Context, r api.ReleaseJobRequestObject)
 	b := r.Body
 	release := ledger.Release{What: b.What, Certificate: text(b.Certificate), CertificateKind: text(b.CertificateKind), Data: text(b.Data)}
 	if b.TotalTime != nil {
-		r, err := measure.Parse(*b.TotalTime, measure.EngineTime, measure.H)
+		r, err := reader(ctx).Numbers.Parse(*b.TotalTime, measure.EngineTime, measure.H)
 		if err != nil {
 			return nil, fieldProblem("/totalTime", *b.TotalTime, "hours, such as 1203.5")
 		}

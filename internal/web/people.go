@@ -196,13 +196,26 @@ func readingSettings(r words.Reader) api.ReadingSettings {
 	if r == (words.Reader{}) {
 		r = words.Metric // a person who came in by a link a moment ago
 	}
+	numbers := api.ReadingSettingsNumbersEither
+	if r.Numbers.Known() {
+		numbers = api.ReadingSettingsNumbers(r.Numbers)
+	}
 	return api.ReadingSettings{Temperature: api.ReadingSettingsTemperature(r.Temperature), Volume: api.ReadingSettingsVolume(r.Volume),
-		Pressure: api.ReadingSettingsPressure(r.Pressure), Distance: api.ReadingSettingsDistance(r.Distance), Dates: api.ReadingSettingsDates(r.Dates)}
+		Pressure: api.ReadingSettingsPressure(r.Pressure), Distance: api.ReadingSettingsDistance(r.Distance), Dates: api.ReadingSettingsDates(r.Dates),
+		Numbers: &numbers}
 }
 
 func readerOf(s api.ReadingSettings) words.Reader {
 	return words.Reader{Temperature: measure.Unit(s.Temperature), Volume: measure.Unit(s.Volume), Pressure: measure.Unit(s.Pressure),
-		Distance: measure.Unit(s.Distance), Dates: words.DateStyle(s.Dates)}
+		Distance: measure.Unit(s.Distance), Dates: words.DateStyle(s.Dates), Numbers: numberFormat(s.Numbers)}
+}
+
+// numberFormat of a setting; a program that does not know of it has chosen none.
+func numberFormat(s *api.ReadingSettingsNumbers) measure.NumberFormat {
+	if s == nil || *s == api.ReadingSettingsNumbersEither {
+		return measure.EitherMark
+	}
+	return measure.NumberFormat(*s)
 }
 
 // ChangeReading sets the units and the dates in which the person who asks reads. The contract

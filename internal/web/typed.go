@@ -12,13 +12,13 @@ import (
 )
 
 // ReadNumbers as they were typed.
-func (h handlers) ReadNumbers(_ context.Context, r api.ReadNumbersRequestObject) (api.ReadNumbersResponseObject, error) {
+func (h handlers) ReadNumbers(ctx context.Context, r api.ReadNumbersRequestObject) (api.ReadNumbersResponseObject, error) {
 	answer := api.ReadNumbers200JSONResponse{Values: map[string]float64{}, Wrong: map[string]string{}}
 	for name, text := range r.Body.Texts {
 		if strings.TrimSpace(text) == "" {
 			continue
 		}
-		read, err := measure.Parse(text, measure.Plain, measure.One)
+		read, err := reader(ctx).Numbers.Parse(text, measure.Plain, measure.One)
 		if err != nil {
 			answer.Wrong[name] = intake.NotRead(name, text, err).Accepted
 			continue

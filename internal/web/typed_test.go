@@ -34,7 +34,8 @@ func TestTypedNumbers(t *testing.T) {
 		{"a decimal comma", "0,5", "L", 200, 0.5, "", nil},
 		{"its own unit", "500 mL", "L", 200, 0.5, "", nil},
 		{"a comma before three digits, after a nought: no thousands", "0,500", "L", 200, 0.5, "", nil},
-		{"thousands or thousandths", "1,000", "mL", 422, 0, "/topUp/volume/value", []string{"1,000", "1000", "1.000", "write which is meant"}},
+		{"thousands or thousandths", "1,000", "mL", 422, 0, "/topUp/volume/value", []string{"1,000", "1000 or 1:", "write which is meant"}},
+		{"the same with a point", "1.250", "mL", 422, 0, "/topUp/volume/value", []string{"1.250", "1250 or 1.25:", "write which is meant"}},
 		{"a word", "two", "L", 422, 0, "/topUp/volume/value", []string{`\"two\"`, "8.2"}},
 		{"another dimension", "2 km", "L", 422, 0, "/topUp/volume/value", []string{"2 km"}},
 		{"nothing", " ", "L", 422, 0, "/topUp/volume/value", nil},
@@ -246,7 +247,7 @@ func TestInstrumentAndMinus(t *testing.T) {
 		value any
 		unit  string
 		read  string
-	}{{"35", "degC", "35 °C is read as −35 °C: no coolant freezes above 0 °C."}, {"-35", "degC", ""}, {"40", "degF", "40 °F is read as −40 °F: no coolant freezes above 32 °F."}, {"20", "degF", ""}} {
+	}{{"35", "degC", "35 °C is read as −35 °C: no coolant freezes above 0 °C."}, {"-35", "degC", "Read as −35\u00a0°C."}, {"40", "degF", "40 °F is read as −40 °F: no coolant freezes above 32 °F."}, {"20", "degF", "Read as 20\u00a0°F."}} {
 		e := test(c.value, "R-1")
 		e["freezeTest"].(m)["value"] = m{"value": c.value, "unit": c.unit}
 		res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", e)
@@ -260,5 +261,76 @@ func TestInstrumentAndMinus(t *testing.T) {
 	}
 	if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", test(35, "R-1")); res.StatusCode != http.StatusUnprocessableEntity {
 		t.Errorf("the number 35: %d %s", res.StatusCode, text)
+	}
+}
+
+// A point before three digits is asked about on every way into the books that takes what was typed, with both readings; the person's
+// own number format settles it, by way of the setting or of the entry that was typed under it.
+func TestPointBeforeThreeDigits(t *testing.T) {
+	meter := func(typed string, more m) m {
+		e := entry("meter", noon.Add(-time.Hour), m{"meter": m{"value": typed, "unit": "km"}})
+		maps.Copy(e, more)
+		return e
+	}
+	inBatch := func(e m) m { return m{"entries": []m{sentLine(t, "CA-31", e)}} }
+	ways := []struct {
+		name, method, path string
+		body               any
+		says               string
+	}{
+		{"entry", "POST", "/api/v1/units/CA-31/entries", meter("12.500", nil), "12500 or 12.5:"},
+		{"preview of an entry", "POST", "/api/v1/units/CA-31/entries/preview", meter("12.500 km", nil), "12500 km or 12.5 km:"},
+		{"batch of a round or a desk", "POST", "/api/v1/entries", inBatch(meter("12.345", nil)), "12345 or 12.3450:"},
+		{"chemistry", "POST", "/api/v1/units/TK-33/entries", entry("chemistry_test", noon.Add(-time.Hour), m{"nitrite": "1.250"}), "1250 or 1.25:"},
+		{"number of a setting", "POST", "/api/v1/numbers", m{"texts": m{"a": "1.250"}}, "1250 or 1.25:"},
+		{"bench", "POST", "/api/v1/bench/boil", m{"inputs": m{"altitude": "1.250 m"}}, "1250 m or 1.25 m:"},
+		{"fact of the register", "POST", "/api/v1/register/site", m{"facts": m{"name": "Upper yard", "altitude": "1.250"}}, "1250 or 1.25:"},
+		{"containers of a product", "POST", "/api/v1/register/product", m{"facts": m{"name": "Test", "containers": "1.250 L 12"}}, "1250 l or 1.25 l:"},
+	}
+	for _, w := range ways {
+		res, text := ask(t, w.method, w.path, w.body)
+		if res.StatusCode >= http.StatusInternalServerError || !strings.Contains(string(text), w.says) {
+			t.Errorf("%s: %d %.400s; want %q", w.name, res.StatusCode, text, w.says)
+		}
+	}
+	for _, c := range []struct {
+		typed, format, read string
+	}{{"12.500", "comma", "Read as 12,500\u00a0km."}, {"12.500", "point", "Read as 12.5\u00a0km."}, {"12,500", "point", "Read as 12,500\u00a0km."}, {"8 L", "", ""}} {
+		res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", meter(c.typed, m{"numbers": c.format, "confirmed": true}))
+		var effect api.EntryEffect
+		err := json.Unmarshal(text, &effect)
+		if c.read == "" {
+			if res.StatusCode != http.StatusUnprocessableEntity {
+				t.Errorf("%s under %q: %d %.300s", c.typed, c.format, res.StatusCode, text)
+			}
+			continue
+		}
+		if err != nil || res.StatusCode != http.StatusOK || strings.Join(effect.Read, "|") != c.read {
+			t.Errorf("%s under %q: %d %.300s, %v", c.typed, c.format, res.StatusCode, text, err)
+		}
+	}
+	if res, text := ask(t, "POST", "/api/v1/units/CA-31/entries/preview", meter("12.500", m{"numbers": "roman"})); res.StatusCode < 400 || res.StatusCode >= 500 {
+		t.Errorf("a number format that is none: %d %s", res.StatusCode, text)
+	}
+}
+
+// The setting of a person reads what they type, is kept, and is told back.
+func TestNumberFormat(t *testing.T) {
+	reading := func(numbers string) m {
+		return m{"temperature": "degC", "volume": "L", "pressure": "kPa", "distance": "km", "dates": "dmy", "numbers": numbers}
+	}
+	defer func() { ask(t, "PUT", "/api/v1/session/reading", reading("either")) }()
+	for format, want := range map[string]float64{"comma": 12500, "point": 12.5} {
+		if res, text := ask(t, "PUT", "/api/v1/session/reading", reading(format)); res.StatusCode != http.StatusOK || !strings.Contains(string(text), `"numbers":"`+format+`"`) {
+			t.Fatalf("%s: %d %s", format, res.StatusCode, text)
+		}
+		if s := get[api.Session](t, "/api/v1/session"); s.Person.Reading.Numbers == nil || string(*s.Person.Reading.Numbers) != format {
+			t.Errorf("%s is told back as %+v", format, s.Person.Reading)
+		}
+		_, text := ask(t, "POST", "/api/v1/numbers", m{"texts": m{"a": "12.500"}})
+		var read api.ReadNumbers
+		if err := json.Unmarshal(text, &read); err != nil || read.Values["a"] != want {
+			t.Errorf("12.500 under %s: %s", format, text)
+		}
 	}
 }

@@ -15,7 +15,7 @@ func number[T any](v T) *T { return &v }
 
 // What an account's page says of a unit, in the reader's units; what is not known is said to be so.
 func TestAccountSentences(t *testing.T) {
-	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, YearMonthDay}
+	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, YearMonthDay, measure.EitherMark}
 	day := time.Date(2026, 11, 3, 9, 0, 0, 0, time.UTC)
 	u := Unit{Name: "Van", Site: "Yard"}
 	unknown := &ledger.Account{Unit: ledger.Unit{Capacity: 7.4}}

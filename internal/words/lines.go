@@ -343,6 +343,22 @@ func (r Reader) Stop(s ledger.Stop, air *ledger.Turnover) string {
 	return Subject(s.About)
 }
 
+// ReadAs says how numbers that were typed were read, each in its unit; nothing for none.
+func ReadAs(numbers []measure.Reading) []string {
+	if len(numbers) == 0 {
+		return nil
+	}
+	all := make([]string, len(numbers))
+	for i, r := range numbers {
+		digits := 0
+		if _, fraction, ok := strings.Cut(measure.Digits(r.Value), "."); ok {
+			digits = len(fraction)
+		}
+		all[i] = strings.TrimSuffix(with(Figure(r.Value, digits), r.Unit), nbsp)
+	}
+	return []string{"Read as " + strings.Join(all, " · ") + "."}
+}
+
 // ReadAsMinus says that a freeze point was typed without its minus.
 func ReadAsMinus(r measure.Reading) string {
 	meant := r

@@ -27,19 +27,22 @@ type Reader struct {
 	Pressure    measure.Unit // kPa, psi or bar
 	Distance    measure.Unit // km or mi
 	Dates       DateStyle
+	Numbers     measure.NumberFormat // how they type numbers; those that they read have a point before decimals
 }
 
 // Metric is the reader that has chosen nothing.
-var Metric = Reader{measure.DegC, measure.L, measure.KPa, measure.Km, DayMonthYear}
+var Metric = Reader{measure.DegC, measure.L, measure.KPa, measure.Km, DayMonthYear, measure.EitherMark}
 
 // Choices that a reader has, by setting, the default first.
 var Choices = struct {
 	Temperature, Volume, Pressure, Distance []measure.Unit
 	Dates                                   []DateStyle
+	Numbers                                 []measure.NumberFormat
 }{
 	[]measure.Unit{measure.DegC, measure.DegF}, []measure.Unit{measure.L, measure.USQt, measure.ImpQt},
 	[]measure.Unit{measure.KPa, measure.Psi, measure.Bar}, []measure.Unit{measure.Km, measure.Mi},
 	[]DateStyle{DayMonthYear, YearMonthDay, MonthDayYear},
+	[]measure.NumberFormat{measure.EitherMark, measure.PointDecimals, measure.CommaDecimals},
 }
 
 // nbsp is between a number and its unit.
@@ -125,14 +128,22 @@ func (r Reader) Moment(t time.Time) string {
 
 // Text of the reader's choices, as it is kept; see [ReaderOf].
 func (r Reader) Text() string {
-	return strings.Join([]string{string(r.Temperature), string(r.Volume), string(r.Pressure), string(r.Distance), string(r.Dates)}, ",")
+	text := strings.Join([]string{string(r.Temperature), string(r.Volume), string(r.Pressure), string(r.Distance), string(r.Dates)}, ",")
+	if r.Numbers.Known() {
+		text += "," + string(r.Numbers)
+	}
+	return text
 }
 
 // ReaderOf a text of choices; [Metric] for none.
 func ReaderOf(text string) Reader {
 	parts := strings.Split(text, ",")
-	if len(parts) != 5 {
+	if len(parts) == 5 {
+		parts = append(parts, "")
+	}
+	if len(parts) != 6 {
 		return Metric
 	}
-	return Reader{Temperature: measure.Unit(parts[0]), Volume: measure.Unit(parts[1]), Pressure: measure.Unit(parts[2]), Distance: measure.Unit(parts[3]), Dates: DateStyle(parts[4])}
+	return Reader{Temperature: measure.Unit(parts[0]), Volume: measure.Unit(parts[1]), Pressure: measure.Unit(parts[2]), Distance: measure.Unit(parts[3]), Dates: DateStyle(parts[4]),
+		Numbers: measure.NumberFormat(parts[5])}
 }

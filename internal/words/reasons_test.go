@@ -28,7 +28,7 @@ type numbers = map[string]float64
 // Every reason of the clocks besides those of the mix, with its numbers, as a metric reader and
 // as a reader of °F, US quarts and miles has it.
 func TestReasonsOfEachClock(t *testing.T) {
-	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, MonthDayYear}
+	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, MonthDayYear, measure.EitherMark}
 	use := numbers{"used": 64_374, "limit": 80_467, "rate": 3.2, "few": 1, "season": 1, "changed": 1, "outliers": 1, "read": 60_000}
 	freeze := numbers{"protects": -37, "need": -24, "coldest": -28, "high": -20, "months": 14, "stale": 13}
 	level := numbers{"litres": 7.5, "full": 8, "missing": 0.9, "low": 0.4, "days": 40, "ahead": 12}

@@ -182,7 +182,7 @@ func (r Reader) Fact(f register.Field, text string) string {
 }
 
 func (r Reader) quantity(f register.Field, text string) string {
-	read, err := measure.Parse(text, f.Dimension, f.Unit)
+	read, err := measure.ReadStored(text, f.Dimension, f.Unit)
 	if err != nil || read.Unit.Symbol() == "" {
 		return strings.Replace(text, "-", "−", 1)
 	}
@@ -221,7 +221,8 @@ func (r Reader) unit(d measure.Dimension, other measure.Unit) measure.Unit {
 
 // RegisterReading is how the reader types facts on a day.
 func (r Reader) RegisterReading(today measure.Date) register.Reading {
-	return register.Reading{Usual: func(d measure.Dimension, u measure.Unit) measure.Unit { return r.unit(d, u) }, Order: r.DayOrder(), Today: today}
+	return register.Reading{Usual: func(d measure.Dimension, u measure.Unit) measure.Unit { return r.unit(d, u) }, Order: r.DayOrder(), Numbers: r.Numbers,
+		Today: today}
 }
 
 // Difference of a change in words, a line for each fact.

@@ -26,7 +26,7 @@ func TestFieldsHaveWords(t *testing.T) {
 }
 
 func TestFact(t *testing.T) {
-	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, MonthDayYear}
+	us := Reader{measure.DegF, measure.USQt, measure.Psi, measure.Mi, MonthDayYear, measure.EitherMark}
 	for _, c := range []struct {
 		r           Reader
 		field, text string

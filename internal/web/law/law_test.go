@@ -81,6 +81,8 @@ type random struct {
 	known map[string][]any
 	asked map[string]int
 	taken map[string]int
+	// watched units by the code they began with: one is renamed now and then.
+	watched map[string]int64
 }
 
 func (r *random) send(c caller, method, path string, body any, more ...string) (int, []byte) {
@@ -395,6 +397,26 @@ func (r *random) place(path string) string {
 	}
 }
 
+// codeNow of a watched unit.
+func (r *random) codeNow(code string) string {
+	r.t.Helper()
+	if r.watched == nil {
+		r.watched = map[string]int64{}
+	}
+	id, known := r.watched[code]
+	if !known {
+		if err := books.DB().QueryRowContext(r.t.Context(), `SELECT id FROM unit WHERE code = ?`, code).Scan(&id); err != nil {
+			r.t.Fatalf("%s: %v", code, err)
+		}
+		r.watched[code] = id
+	}
+	var now string
+	if err := books.DB().QueryRowContext(r.t.Context(), `SELECT code FROM unit WHERE id = ?`, id).Scan(&now); err != nil {
+		r.t.Fatalf("%s: %v", code, err)
+	}
+	return now
+}
+
 // stops of the units that are watched, by unit and what identifies the stop.
 type stop struct {
 	unit, cause, what string
@@ -404,7 +426,7 @@ type stop struct {
 func (r *random) stops(units []string) map[stop]bool {
 	all := map[stop]bool{}
 	for _, code := range units {
-		a, err := desk.Account(r.t.Context(), code)
+		a, err := desk.Account(r.t.Context(), r.codeNow(code))
 		if err != nil {
 			r.t.Fatalf("%s: %v", code, err)
 		}
@@ -611,6 +633,7 @@ func (r *random) begin(units []string) {
 	r.known["unit"] = nil
 	tech := r.callers[slices.IndexFunc(r.callers, func(c caller) bool { return c.role == access.Technician })]
 	for i, code := range units {
+		code = r.codeNow(code)
 		r.known["unit"] = append(r.known["unit"], code)
 		trouble := []map[string]any{
 			{"kind": "hold", "hold": map[string]any{"why": "smells of coolant"}},

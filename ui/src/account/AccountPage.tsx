@@ -10,7 +10,7 @@ import { useMedia } from "../frame/media";
 import { usePerson } from "../people/session";
 import { Failed, Waiting } from "../frame/State";
 import { Vial } from "../marks/Vial";
-import { celsius, dayTime, figure, kilopascals, longDay } from "../words/figures";
+import { asTyped, celsius, dayTime, figure, kilopascals, longDay } from "../words/figures";
 import { kindNames, verdictWords } from "../words/names";
 import { Circuits } from "./Circuits";
 import { Clocks } from "./Clocks";
@@ -387,7 +387,7 @@ function BenchLinks({ account }: { account: Account }) {
     unit: account.unit.code,
     base,
     strength: `${protectsTo.toFixed(1)} C`,
-    capacity: `${account.capacity} L`,
+    capacity: `${asTyped(account.capacity)} L`,
     night: `${account.coldest.toFixed(1)} C`,
     margin: String(account.servicePlan.freezeMargin),
     // What one drain reaches is not in the register: it must be typed.

@@ -7,7 +7,7 @@ import { useEscape } from "../frame/keys";
 import { keepUnsent, sendable } from "../frame/outbox";
 import { useSettled } from "../frame/settled";
 import { usePerson } from "../people/session";
-import { dayTime, shortDay } from "../words/figures";
+import { dayTime, numberExample, shortDay } from "../words/figures";
 import { kindNames } from "../words/names";
 import {
   type Draft,
@@ -332,6 +332,7 @@ export function EntryForm({ account, writing, form: opener, onClose }: Props) {
         />
       </div>
       <div className="effect" aria-live="polite">
+        {numberExample() && !written && <p className="faint">Numbers are read as in {numberExample()}.</p>}
         {written && (
           <p className="strong" role="status">
             {written}

@@ -2,6 +2,7 @@ import { v7 as uuidv7 } from "uuid";
 import { unread } from "./DateField";
 import type { Account, EntryInput, EntryKind, MeasureUnit, Product, Schemas } from "../api/client";
 import { type FieldSpec, fieldsOf } from "./kinds";
+import { asTyped, typedNumbers } from "../words/figures";
 
 /** An entry as it is being typed: text by field, such as "volume", "volume.unit" or "hoses.upper.state". */
 export interface Draft {
@@ -116,7 +117,13 @@ export function toEntry(
     reader.missing.push("what was found");
   // The share of blocked fins is on the line of the fins.
   if (draft.kind === "inspection") placeBlocked(body, reader);
-  const entry = { id: ids.entry, kind: draft.kind, at: at.toISOString(), [name]: body } as EntryInput;
+  const entry = {
+    id: ids.entry,
+    kind: draft.kind,
+    at: at.toISOString(),
+    ...typedNumbers(),
+    [name]: body,
+  } as EntryInput;
   if (draft.confirmed) entry.confirmed = true;
   const report = values("attachments").trim();
   if (report) entry.attachments = [report];
@@ -229,14 +236,14 @@ export function valuesFrom(body: Record<string, unknown>, prefix = ""): Record<s
   for (const [name, value] of Object.entries(body)) {
     const at = prefix + name;
     if (typeof value === "string") values[at] = value;
-    else if (typeof value === "number") values[at] = String(value);
+    else if (typeof value === "number") values[at] = asTyped(value);
     else if (typeof value === "boolean") values[at] = value ? "yes" : "no";
     else if (at === "opened" && Array.isArray(value))
       for (const point of value) values[`${at}.${String(point)}`] = "yes";
     else if (Array.isArray(value)) Object.assign(values, listValues(at, value));
     else if (isRecord(value)) {
       if ("unit" in value && "value" in value) {
-        values[at] = String(value.value);
+        values[at] = typeof value.value === "number" ? asTyped(value.value) : String(value.value);
         values[`${at}.unit`] = String(value.unit);
       } else Object.assign(values, valuesFrom(value, `${at}.`));
     }
@@ -253,7 +260,7 @@ function listValues(at: string, list: readonly unknown[]): Record<string, string
   list.filter(isRecord).forEach((item, i) => {
     // The key of a line names its row; lines that name themselves are numbered.
     const key = [item.point, item.hose].find((k): k is string => typeof k === "string");
-    if (typeof item.blocked === "number") values.blocked = String(item.blocked);
+    if (typeof item.blocked === "number") values.blocked = asTyped(item.blocked);
     Object.assign(values, valuesFrom(item, `${at}.${key ?? String(i)}.`));
   });
   return values;

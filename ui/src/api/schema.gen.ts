@@ -1763,6 +1763,11 @@ export interface components {
              * @enum {string}
              */
             dates: "dmy" | "ymd" | "mdy";
+            /**
+             * @description How the person types numbers: with a point before decimals (12,500.5), with a comma (12.500,5), or either: then a number that may be meant two ways (12.500) is asked about.
+             * @enum {string}
+             */
+            numbers?: "either" | "point" | "comma";
         };
         SignedIn: {
             reading: components["schemas"]["ReadingSettings"];
@@ -1980,6 +1985,11 @@ export interface components {
             round?: string;
             /** @description Name of the device that it was recorded on. */
             device?: string;
+            /**
+             * @description Mark before the decimals of the numbers that were typed; without it those that may be meant two ways, such as 12.500, are refused with both readings.
+             * @enum {string}
+             */
+            numbers?: "point" | "comma";
         };
         /** @description An entry that this one takes the place of; it is struck in the same act, or nothing is written. */
         StrikesInput: {

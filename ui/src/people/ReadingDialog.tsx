@@ -7,7 +7,7 @@ import { Submit } from "../frame/Submit";
 import type { ReadingSettings } from "../words/figures";
 import { usePerson } from "./session";
 
-type Choices = { [K in keyof ReadingSettings]: readonly (readonly [ReadingSettings[K], string])[] };
+type Choices = { [K in keyof Required<ReadingSettings>]: readonly (readonly [Required<ReadingSettings>[K], string])[] };
 
 const choices: Choices = {
   temperature: [
@@ -33,6 +33,11 @@ const choices: Choices = {
     ["ymd", "2026-11-26"],
     ["mdy", "11/26/2026"],
   ],
+  numbers: [
+    ["either", "ask if unclear"],
+    ["point", "12,500.5"],
+    ["comma", "12.500,5"],
+  ],
 };
 
 /** The units and the dates in which a person reads every screen. Entries keep the unit they were read in. */
@@ -54,9 +59,9 @@ export function ReadingDialog({ shown, onClose }: { shown: boolean; onClose: () 
   }
   const field = (name: keyof ReadingSettings) => (
     <SelectField
-      label={name}
+      label={name === "numbers" ? "numbers I type" : name}
       width="160px"
-      value={draft[name]}
+      value={draft[name] ?? "either"}
       options={choices[name]}
       onChange={(value) => setDraft({ ...draft, [name]: value })}
     />
@@ -73,7 +78,8 @@ export function ReadingDialog({ shown, onClose }: { shown: boolean; onClose: () 
             <Dialog.Body pb="20px">
               <form onSubmit={submit} aria-label="Units and dates">
                 <Text mb="10px" color="faint" fontSize="14px">
-                  For every screen you read. Entries keep the unit they were read in.
+                  For every screen you read. Entries keep the unit they were read in. Numbers: whether 12.500 is twelve
+                  and a half or twelve thousand five hundred when you type it.
                 </Text>
                 <Flex gap="12px" rowGap="10px" wrap="wrap">
                   {field("temperature")}
@@ -81,6 +87,7 @@ export function ReadingDialog({ shown, onClose }: { shown: boolean; onClose: () 
                   {field("pressure")}
                   {field("distance")}
                   {field("dates")}
+                  {field("numbers")}
                 </Flex>
                 {save.error && <Text color="alarm">{save.error.message}</Text>}
                 <Flex gap="12px" mt="14px" align="center">

@@ -56,6 +56,15 @@ const readings: readonly (readonly [keyof Reading, string, readonly (readonly [s
       ["mdy", "11/26/2026"],
     ],
   ],
+  [
+    "numbers",
+    "numbers typed",
+    [
+      ["either", "ask if unclear"],
+      ["point", "12,500.5"],
+      ["comma", "12.500,5"],
+    ],
+  ],
 ];
 
 /** The way from empty books to the first unit, in place of the Morning until there is one. */
@@ -194,7 +203,7 @@ function FleetForm({ settings }: { settings: Schemas["Settings"] }) {
               key={key}
               label={label}
               width="130px"
-              value={reading[key]}
+              value={reading[key] ?? "either"}
               options={options}
               onChange={(value) => setReading({ ...reading, [key]: value })}
             />

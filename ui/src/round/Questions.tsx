@@ -1,5 +1,5 @@
 import { useCallback, useState } from "react";
-import { celsius, figure, inTemperature, symbols, unitOf } from "../words/figures";
+import { asTyped, celsius, figure, inTemperature, symbols, unitOf } from "../words/figures";
 import { word } from "../words/names";
 import { Discs } from "./Discs";
 import { Hydrometer } from "./Hydrometer";
@@ -55,7 +55,7 @@ export function Choices(p: {
   );
 }
 
-const textOf = (v: unknown): string => (typeof v === "string" ? v : typeof v === "number" ? String(v) : "");
+const textOf = (v: unknown): string => (typeof v === "string" ? v : typeof v === "number" ? asTyped(v) : "");
 const readingText = (v: unknown): string => textOf((v as { value?: unknown } | undefined)?.value);
 
 export function LevelQuestion({ circuit, body, onBody, temper }: QuestionProps) {

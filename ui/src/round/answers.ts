@@ -5,6 +5,7 @@ import { timeNow } from "../frame/clock";
 import { device } from "../frame/device";
 import type { Line } from "../frame/device";
 import type { Answer, Answers, RoundState, Tool, WaitingEntry, WalkCircuit } from "./types";
+import { typedNumbers } from "../words/figures";
 
 export const newId = () => uuidv7();
 
@@ -56,6 +57,7 @@ export function entryOf(a: Answer, round: string, device: string): EntryInput {
     at: a.at,
     round,
     device,
+    ...typedNumbers(),
     ...(a.confirmed ? { confirmed: true } : {}),
     ...(a.photos && a.photos.length > 0 ? { attachments: [...a.photos] } : {}),
     [bodyName(a.kind)]: a.body,

@@ -49,6 +49,14 @@ let reading: ReadingSettings = { temperature: "degC", volume: "L", pressure: "kP
 export const setReading = (r: ReadingSettings) => {
   reading = r;
 };
+/** An example of how the reader types numbers; nothing for one who is asked. */
+export const numberExample = () =>
+  reading.numbers === "point" ? "12,500.5" : reading.numbers === "comma" ? "12.500,5" : undefined;
+/** A number as a field holds it: a zero more where a point and three digits could be thousands. */
+export const asTyped = (v: number) => String(v).replace(/^(-?[1-9]\d{0,2}\.\d{3})$/, "$10");
+/** How the reader types numbers, for an entry that holds what was typed; nothing for one who is asked. */
+export const typedNumbers = (): { numbers?: "point" | "comma" } =>
+  reading.numbers === "point" || reading.numbers === "comma" ? { numbers: reading.numbers } : {};
 
 /** Metric figures in the reader's units. */
 const scales: Partial<Record<MeasureUnit, (metric: number) => number>> = {
