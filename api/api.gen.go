@@ -602,6 +602,27 @@ func (e ImportOptionsFound) Valid() bool {
 	}
 }
 
+// Defines values for ImportOptionsMonth.
+const (
+	ImportOptionsMonthFirst  ImportOptionsMonth = "first"
+	ImportOptionsMonthLast   ImportOptionsMonth = "last"
+	ImportOptionsMonthMiddle ImportOptionsMonth = "middle"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsMonth enum.
+func (e ImportOptionsMonth) Valid() bool {
+	switch e {
+	case ImportOptionsMonthFirst:
+		return true
+	case ImportOptionsMonthLast:
+		return true
+	case ImportOptionsMonthMiddle:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ImportOptionsOrder.
 const (
 	ImportOptionsOrderDmy ImportOptionsOrder = "dmy"
@@ -614,6 +635,24 @@ func (e ImportOptionsOrder) Valid() bool {
 	case ImportOptionsOrderDmy:
 		return true
 	case ImportOptionsOrderMdy:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ImportOptionsTested.
+const (
+	ImportOptionsTestedNo      ImportOptionsTested = "no"
+	ImportOptionsTestedRenewal ImportOptionsTested = "renewal"
+)
+
+// Valid indicates whether the value is a known member of the ImportOptionsTested enum.
+func (e ImportOptionsTested) Valid() bool {
+	switch e {
+	case ImportOptionsTestedNo:
+		return true
+	case ImportOptionsTestedRenewal:
 		return true
 	default:
 		return false
@@ -3007,6 +3046,9 @@ type ImportOptions struct {
 	// Mix Concentrate, per cent.
 	Mix *float64 `json:"mix,omitempty"`
 
+	// Month Day that a month without one, such as April 2025, means.
+	Month *ImportOptionsMonth `json:"month,omitempty"`
+
 	// Order Order of the numbers in a date.
 	Order *ImportOptionsOrder `json:"order,omitempty"`
 
@@ -3022,6 +3064,9 @@ type ImportOptions struct {
 	// Site Of units that name none.
 	Site *string `json:"site,omitempty"`
 
+	// Tested A freeze point without a day was measured on the day of the renewal; no leaves it out.
+	Tested *ImportOptionsTested `json:"tested,omitempty"`
+
 	// Today A meter reading without a day is of the day of the import; no leaves it out.
 	Today *ImportOptionsToday `json:"today,omitempty"`
 
@@ -3035,8 +3080,14 @@ type ImportOptionsEmptied string
 // ImportOptionsFound A check without a finding found everything good; no leaves it out.
 type ImportOptionsFound string
 
+// ImportOptionsMonth Day that a month without one, such as April 2025, means.
+type ImportOptionsMonth string
+
 // ImportOptionsOrder Order of the numbers in a date.
 type ImportOptionsOrder string
+
+// ImportOptionsTested A freeze point without a day was measured on the day of the renewal; no leaves it out.
+type ImportOptionsTested string
 
 // ImportOptionsToday A meter reading without a day is of the day of the import; no leaves it out.
 type ImportOptionsToday string

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 )
 
 // DayOrder is how a date of three numbers is meant: which one is the day.
@@ -25,6 +26,8 @@ type DateError struct {
 	Suggestions []string
 	// Limit that the text goes beyond, such as the days of February; empty for none.
 	Limit string
+	// Month that was written without a day: its first one; the zero date for none.
+	Month Date
 }
 
 func (e *DateError) Error() string {
@@ -39,26 +42,102 @@ func (e *DateError) Accepted() string {
 	if e.Limit != "" {
 		return e.Limit
 	}
+	if !e.Month.IsZero() {
+		return "a day of the month too, such as 15 " + e.Month.Format("Jan 2006")
+	}
 	return "a date, such as 3 Nov, 3 Nov 2026, 2026-11-03, yesterday or 3 days ago"
 }
 
 var (
-	isoDate   = regexp.MustCompile(`^(\d{4})-(\d{1,2})-(\d{1,2})$`)
+	isoDate   = regexp.MustCompile(`^(\d{4})([-/.])(\d{1,2})([-/.])(\d{1,2})$`)
 	threeDate = regexp.MustCompile(`^(\d{1,2})([./-])(\d{1,2})(?:[./-](\d{2}|\d{4})?)?$`)
-	wordDate  = regexp.MustCompile(`^(?:(\d{1,2})(?:st|nd|rd|th)?\.? ?([a-z]{3,9})\.?|([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?)(?:,? ?(\d{4}|\d{2}))?$`)
+	// The day and the year have something between them: "April 2025" has no day.
+	wordDate  = regexp.MustCompile(`^(?:(\d{1,2})(?:st|nd|rd|th|er|:a|:e)?[. /-]{0,2}(\p{L}{3,14})\.?|(\p{L}{3,14})\.?[ /-](\d{1,2})(?:st|nd|rd|th)?)(?:(?:, ?|[ ./-]|\. )(\d{4}|\d{2}))?$`)
+	wordMonth = regexp.MustCompile(`^(\p{L}{3,14})\.?(?:, ?|[ ./-])'?(\d{4})$`)
+	monthOnly = regexp.MustCompile(`^(?:(\d{1,2})[./-](\d{4})|(\d{4})[./-](\d{1,2}))$`)
+	connector = regexp.MustCompile(` d(?:e|el) `)
 	agoDate   = regexp.MustCompile(`^(\d{1,3}) (d|day|days|w|week|weeks|month|months) ago$`)
 	aheadDate = regexp.MustCompile(`^in (\d{1,3}) (d|day|days|w|week|weeks|month|months)$`)
 	clockTime = regexp.MustCompile(`^(.*?),? ?(?:at )?(\d{1,2})[:.](\d{2}) ?(am|pm)?$`)
 	weekdays  = regexp.MustCompile(`^(mon|tue|wed|thu|fri|sat|sun)[a-z]*,? (.*\d.*)$`)
 )
 
-// months by their first three letters.
-var months = map[string]time.Month{"jan": 1, "feb": 2, "mar": 3, "apr": 4, "may": 5, "jun": 6, "jul": 7, "aug": 8, "sep": 9, "oct": 10, "nov": 11, "dec": 12}
+// months as English, German, French, Spanish, Danish, Norwegian, Swedish, Icelandic and Finnish write them, in full and shortened where the
+// short form is no beginning of the full one. Source: the names of months of the Unicode CLDR, from memory.
+var months = [12]string{
+	"january januar janvier enero januari janúar tammikuu tammikuuta jän jänner janv",
+	"february februar février febrero februari febrúar helmikuu helmikuuta feber fevrier",
+	"march märz mars marzo marts maaliskuu maaliskuuta mrz maerz",
+	"april avril abril apríl huhtikuu huhtikuuta",
+	"may mai mayo maj maí toukokuu toukokuuta",
+	"june juni juin junio júní kesäkuu kesäkuuta",
+	"july juli juillet julio júlí heinäkuu heinäkuuta juil",
+	"august août agosto augusti ágúst elokuu elokuuta aout",
+	"september septembre septiembre setiembre syyskuu syyskuuta",
+	"october oktober octobre octubre október lokakuu lokakuuta",
+	"november novembre noviembre nóvember marraskuu marraskuuta",
+	"december dezember décembre diciembre desember joulukuu joulukuuta decembre",
+}
 
-// ReadDate reads what a person types for a day: 2026-11-03, 3 Nov, Nov 3 2026, 3/11/2026 by the
+// shortest beginning of a month's name that is read, in letters.
+const shortestMonth = 3
+
+// monthNamed is the month that a name or its beginning means in any of the languages; 0 when it is none, or one in one language and
+// another in another. Of a beginning that the names of two months share, the English one is meant: "mar" is March.
+func monthNamed(name string) time.Month {
+	found, exact := time.Month(0), time.Month(0)
+	for i, names := range months {
+		m := time.Month(i + 1)
+		for full := range strings.FieldsSeq(names) {
+			if full == name {
+				exact = m
+			}
+			if strings.HasPrefix(full, name) {
+				if found != 0 && found != m {
+					found = -1
+				} else {
+					found = m
+				}
+			}
+		}
+	}
+	switch {
+	case utf8.RuneCountInString(name) < shortestMonth:
+		return 0
+	case exact != 0:
+		return exact
+	case found > 0:
+		return found
+	}
+	for m := time.January; m <= time.December; m++ {
+		if strings.HasPrefix(strings.ToLower(m.String()), name) {
+			return m
+		}
+	}
+	return 0
+}
+
+// ReadMonth reads a month that is written without a day, such as April 2025, 04/2025 or 2025-04: its first day; false for any other text.
+func ReadMonth(text string) (first Date, ok bool) {
+	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
+	s = connector.ReplaceAllString(s, " ")
+	year, month := 0, time.Month(0)
+	if m := wordMonth.FindStringSubmatch(s); m != nil {
+		year, month = whole(m[2]), monthNamed(m[1])
+	} else if m := monthOnly.FindStringSubmatch(s); m != nil {
+		year, month = whole(m[2]+m[3]), time.Month(whole(m[1]+m[4]))
+	}
+	if month < 1 || month > 12 || year < firstYear || year > lastYear {
+		return Date{}, false
+	}
+	return NewDate(year, month, 1), true
+}
+
+// ReadDate reads what a person types for a day: 2026-11-03, 2026/11/03, 3 Nov, 03-Nov-26, Nov 3 2026, 3. November 2026 and the like in
+// nine languages, 3/11/2026 by the
 // order of the reader, today, yesterday, tomorrow, 3 days ago, in 2 weeks. Without a year it is the
 // one nearest to today. A date of numbers that the order does not settle, such as 3/11 for a
-// reader of 2026-11-03, is refused with both days. It returns a [DateError].
+// reader of 2026-11-03, is refused with both days, a month without a day with that month. It returns a [DateError].
 func ReadDate(text string, today Date, order DayOrder) (Date, error) {
 	refused := &DateError{Text: strings.TrimSpace(text)}
 	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
@@ -82,13 +161,17 @@ func ReadDate(text string, today Date, order DayOrder) (Date, error) {
 	if m := aheadDate.FindStringSubmatch(s); m != nil {
 		return shifted(today, m[1], m[2], 1), nil
 	}
-	if m := isoDate.FindStringSubmatch(s); m != nil {
-		return exact(whole(m[1]), whole(m[2]), whole(m[3]), refused)
+	if m := isoDate.FindStringSubmatch(s); m != nil && m[2] == m[4] {
+		return exact(whole(m[1]), whole(m[3]), whole(m[5]), refused)
 	}
+	if refused.Month, _ = ReadMonth(s); !refused.Month.IsZero() {
+		return Date{}, refused
+	}
+	s = connector.ReplaceAllString(s, " ")
 	if m := wordDate.FindStringSubmatch(s); m != nil {
 		day, name := m[1]+m[4], m[2]+m[3]
-		month, ok := months[name[:3]]
-		if !ok || len(name) > 3 && !strings.HasPrefix(strings.ToLower(month.String()), name) && name != "sept" {
+		month := monthNamed(name)
+		if month == 0 {
 			return Date{}, refused
 		}
 		return inYear(m[5], int(month), whole(day), today, refused)
@@ -96,6 +179,11 @@ func ReadDate(text string, today Date, order DayOrder) (Date, error) {
 	if m := threeDate.FindStringSubmatch(s); m != nil {
 		first, second := whole(m[1]), whole(m[3])
 		switch {
+		case m[2] == "." && first <= 12 && second > 12:
+			// With points the day comes first: a month of 13 is a slip, or the other order, which is for its writer to say.
+			if meant, err := inYear(m[4], first, second, today, refused); err == nil {
+				return Date{}, &DateError{Text: refused.Text, Limit: fmt.Sprintf("a month from 1 to 12, and not %d; is %s meant?", second, meant.Format("2 Jan 2006"))}
+			}
 		case order == MonthFirst && m[2] == "/", first <= 12 && second > 12:
 			first, second = second, first // month/day
 		case order == DayFirst || m[2] == "." || first > 12:
@@ -219,7 +307,7 @@ func ReadMoment(text string, now time.Time, zone *time.Location, order DayOrder)
 		var err error
 		if day, err = ReadDate(m[1], today, order); err != nil {
 			of := err.(*DateError)
-			return time.Time{}, &DateError{Text: refused.Text, Suggestions: of.Suggestions, Limit: of.Limit}
+			return time.Time{}, &DateError{Text: refused.Text, Suggestions: of.Suggestions, Limit: of.Limit, Month: of.Month}
 		}
 	}
 	return day.At(hour, minute, zone), nil

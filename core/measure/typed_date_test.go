@@ -24,6 +24,16 @@ func TestReadDate(t *testing.T) {
 		{"11/26/2026", DayFirst, "2026-11-26"}, {"26/11", MonthFirst, ""}, {"26/11/26", YearFirst, "2026-11-26"},
 		{"3/11", YearFirst, ""}, {"5/5", YearFirst, "2027-05-05"},
 		{"29 Feb", DayFirst, "2028-02-29"}, {"30 Feb", DayFirst, ""}, {"31/4/2026", DayFirst, ""}, {"0 Nov", DayFirst, ""}, {"2026-13-01", DayFirst, ""}, {"3 Novembrance", DayFirst, ""},
+		// Written forms of several languages, and the separators that offices use.
+		{"03-Apr-25", DayFirst, "2025-04-03"}, {"3-Apr-2025", MonthFirst, "2025-04-03"}, {"3/Apr/2025", DayFirst, "2025-04-03"}, {"2025/04/03", DayFirst, "2025-04-03"}, {"2025.04.03", MonthFirst, "2025-04-03"},
+		{"3. April 2025", DayFirst, "2025-04-03"}, {"12. März 2025", DayFirst, "2025-03-12"}, {"4. Mai 2025", DayFirst, "2025-05-04"}, {"24. Dez. 2025", DayFirst, "2025-12-24"}, {"1. Jänner 2025", DayFirst, "2025-01-01"},
+		{"1er avril 2025", DayFirst, "2025-04-01"}, {"15 août 2025", DayFirst, "2025-08-15"}, {"3 déc. 2025", DayFirst, "2025-12-03"}, {"14 juillet 2025", DayFirst, "2025-07-14"}, {"2 juin 2025", DayFirst, "2025-06-02"},
+		{"3 de abril de 2025", DayFirst, "2025-04-03"}, {"3 ene 2025", DayFirst, "2025-01-03"}, {"9 septiembre 2025", DayFirst, "2025-09-09"},
+		{"17. mai 2025", DayFirst, "2025-05-17"}, {"3. desember 2025", DayFirst, "2025-12-03"}, {"6 juni 2025", DayFirst, "2025-06-06"}, {"3 augusti 2025", DayFirst, "2025-08-03"}, {"5. marts 2025", DayFirst, "2025-03-05"},
+		{"3. huhtikuuta 2025", DayFirst, "2025-04-03"}, {"6. marraskuuta 2025", DayFirst, "2025-11-06"}, {"17. júní 2025", DayFirst, "2025-06-17"}, {"3 mar 2025", DayFirst, "2025-03-03"},
+		{"3 jui 2025", DayFirst, ""}, {"3 ma 2025", DayFirst, ""}, {"05.13.2025", DayFirst, ""}, {"2025-04/03", DayFirst, ""},
+		// A month has no day that could be read.
+		{"April 2025", DayFirst, ""}, {"Dec 2021", MonthFirst, ""}, {"avril 2025", DayFirst, ""}, {"04/2025", DayFirst, ""}, {"4.2025", DayFirst, ""}, {"2025-04", DayFirst, ""}, {"abril de 2025", DayFirst, ""},
 		{"", DayFirst, ""}, {"soon", DayFirst, ""}, {"12345678", DayFirst, ""}, {"3 Nov 1066", DayFirst, ""}, {"the third of november of this very year, at about noon or so, as far as known", DayFirst, ""},
 	} {
 		got, err := ReadDate(c.text, today, c.order)
@@ -36,7 +46,8 @@ func TestReadDate(t *testing.T) {
 		}
 	}
 	for text, limit := range map[string]string{"31 February 2026": "February 2026 has 28", "31 Feb": "February", "0026-11-03": "is 2026 meant?", "3 Nov 1066": "a year from 1900 to 2200",
-		"2026-13-01": "a month from 1 to 12, and not 13", "31/4/2026": "April 2026 has 30", "soon": "such as 3 Nov"} {
+		"2026-13-01": "a month from 1 to 12, and not 13", "31/4/2026": "April 2026 has 30", "soon": "such as 3 Nov", "05.13.2025": "a month from 1 to 12, and not 13; is 13 May 2025 meant?",
+		"April 2025": "a day of the month too, such as 15 Apr 2025", "2021-12": "a day of the month too, such as 15 Dec 2021"} {
 		_, err := ReadDate(text, today, DayFirst)
 		if err == nil || !strings.Contains(err.Error(), limit) || !strings.Contains(err.Error(), text) {
 			t.Errorf("%q is refused with %v; want %s", text, err, limit)
@@ -72,7 +83,7 @@ func TestReadMoment(t *testing.T) {
 
 // Whatever is typed, it is read or refused, and what is read shows as a day that reads as itself.
 func FuzzReadDate(f *testing.F) {
-	for _, s := range []string{"3 Nov", "yesterday", "2026-11-03", "3/11/26", "in 2 weeks", "29 feb", "3.11. 8:05"} {
+	for _, s := range []string{"3 Nov", "yesterday", "2026-11-03", "3/11/26", "in 2 weeks", "29 feb", "3.11. 8:05", "April 2025", "03-Apr-25", "3 de abril de 2025", "05.13.2025"} {
 		f.Add(s)
 	}
 	today := NewDate(2026, 11, 26)

@@ -89,7 +89,7 @@ func TestWrittenEntries(t *testing.T) {
 		var want []string
 		for _, e := range all {
 			day := measure.DateOf(e.RecordedAt, zone)
-			if (from == nil || !day.Before(*from)) && (to == nil || !day.After(*to)) && (f.Unit == "" || e.Unit == f.Unit) && (f.Kind == "" || e.Kind() == f.Kind) &&
+			if (from == nil || !day.Before(*from)) && (to == nil || !day.After(*to)) && (f.Unit == "" || e.Unit == f.Unit || e.unit.Code == f.Unit) && (f.Kind == "" || e.Kind() == f.Kind) &&
 				(f.Site == "" || e.unit.Site == f.Site) && (f.Writer == "" || strings.Contains(strings.ToUpper(e.RecordedBy), f.Writer)) && (f.Struck == nil || e.struck == *f.Struck) {
 				want = append(want, e.ID)
 			}

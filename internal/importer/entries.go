@@ -261,7 +261,15 @@ func (r *rowReader) freezeTest(event Target, on func(Target) (measure.Date, bool
 	}
 	day, dated := on(TestedOn)
 	if !dated && renewed != nil && r.cells[TestedOn] == "" {
-		day, dated = *renewed, true // a list that gives one date has both from that visit
+		switch r.options.Tested {
+		case "renewal": // a list that gives one date has both from that visit
+			day, dated = *renewed, true
+		case "no":
+			return
+		default:
+			r.ask(FreezePoint, "tested", "", r.cells[FreezePoint], "the day of the test; or that tests without one are of the day of the renewal")
+			return
+		}
 	}
 	if !dated {
 		if len(r.problems) == 0 {

@@ -250,3 +250,54 @@ func TestEntryID(t *testing.T) {
 		t.Error("the same, and another id")
 	}
 }
+
+// A month without a day is asked about once for the file; the answer settles its day, none of which is to come.
+func TestMonthWithoutADay(t *testing.T) {
+	columns := []Target{"code", MeterOn, MeterRead}
+	read := func(cell, answer string) (string, *Plan) {
+		p := Read(table(t, "unit;meter read on;odometer\nCA-1;"+cell+";5000\nCA-1;2025-01-02;4000\n"), columns, Options{Month: answer}, known())
+		for _, u := range p.Units {
+			for _, e := range u.Entries {
+				if e.Row == 2 {
+					return e.At.Format(time.DateOnly), p
+				}
+			}
+		}
+		return "", p
+	}
+	for _, cell := range []string{"April 2025", "04/2025", "2025-04", "avril 2025", "Apr. 2025"} {
+		for answer, want := range map[string]string{"": "", "first": "2025-04-01", "middle": "2025-04-15", "last": "2025-04-30"} {
+			got, p := read(cell, answer)
+			asked := slices.ContainsFunc(p.Questions, func(q Question) bool { return q.Code == "month" && q.Rows == 1 })
+			if got != want || asked != (answer == "") {
+				t.Errorf("%q, %q: %q, want %q; asked %v, %+v", cell, answer, got, want, asked, p.Problems)
+			}
+		}
+	}
+	today := known().Reading.Today
+	if got, p := read(today.Format("January 2006"), "last"); got != today.String() {
+		t.Errorf("the month under way: %q, %+v", got, p.Problems)
+	}
+	if got, p := read("05.13.2025", ""); got != "" || len(p.Problems) == 0 || !strings.Contains(p.Problems[0].Accepted, "is 13 May 2025 meant?") {
+		t.Errorf("a month of 13: %q, %+v", got, p.Problems)
+	}
+}
+
+// A freeze point without a day is not dated to the renewal without an answer.
+func TestFreezePointWithoutADay(t *testing.T) {
+	for answer, want := range map[string]int{"": 0, "renewal": 1, "no": 0} {
+		p := Read(table(t, "unit;renewed on;volume;product;freeze point\nCA-1;2025-03-04;5;P-50;-37 C\n"), []Target{"code", RenewedOn, Volume, Filled, FreezePoint},
+			Options{Emptied: "yes", Tested: answer}, known())
+		tests, asked := 0, slices.ContainsFunc(p.Questions, func(q Question) bool { return q.Code == "tested" })
+		for _, u := range p.Units {
+			for _, e := range u.Entries {
+				if e.Column == "freeze point" {
+					tests++
+				}
+			}
+		}
+		if tests != want || asked != (answer == "") || answer != "" && len(p.Problems) > 0 {
+			t.Errorf("%q: %d tests, want %d; asked %v; %+v", answer, tests, want, asked, p.Problems)
+		}
+	}
+}

@@ -21,12 +21,16 @@ import (
 type Options struct {
 	// Order of dates of numbers that the file does not settle; empty to ask.
 	Order measure.DayOrder `json:"order,omitempty"`
+	// Month is the day that a month without one means: first, middle or last. Empty to ask.
+	Month string `json:"month,omitempty"`
 	// Emptied: a renewal without a word of what came out was one of the whole system. Empty to ask.
 	Emptied string `json:"emptied,omitempty"`
 	// Doubtful: what is unusual is meant.
 	Doubtful bool `json:"doubtful,omitempty"`
 	// Today: a meter reading without a day is of the day of the import. Empty to ask.
 	Today string `json:"today,omitempty"`
+	// Tested: a freeze point without a day was measured on the day of the renewal, or no to leave it out. Empty to ask.
+	Tested string `json:"tested,omitempty"`
 	// Found by a check that gives a date and no finding: good, or no to leave it out. Empty to ask.
 	Found string `json:"found,omitempty"`
 	// Kind, Site, and by kind the Plans and Types of units that the file gives none.
@@ -79,7 +83,7 @@ func (p Problem) String() string {
 
 // Question about a file, as a code; see [Options].
 type Question struct {
-	Code string `json:"code"` // order, emptied, today, found, product, products, mix, kind, site, plan, type
+	Code string `json:"code"` // order, month, emptied, today, tested, found, product, products, mix, kind, site, plan, type
 	// About is the text or the kind it is about; Rows how many rows wait for the answer.
 	About string `json:"about,omitempty"`
 	Rows  int    `json:"rows"`
@@ -588,10 +592,31 @@ func (r *rowReader) day(t Target) (day measure.Date, ok bool) {
 			r.ask(t, "order", "", cell, strings.Join(refused.Suggestions, " or ")+": say which order the file has")
 			return day, false
 		}
+		if refused != nil && !refused.Month.IsZero() {
+			if day, ok := r.dayOfMonth(refused.Month, t != DueOn); ok {
+				return r.past(t, day)
+			}
+			r.ask(t, "month", "", cell, "a day of the month too: say which day a month without one means")
+			return day, false
+		}
+		if refused != nil && refused.Limit != "" {
+			r.fail(t, cell, refused.Limit)
+			return day, false
+		}
 		r.fail(t, cell, "a date, such as "+today.Format("2 Jan 2006"))
 		return day, false
 	}
 	return r.past(t, day)
+}
+
+// dayOfMonth that was answered for a month without a day; of the month under way none that is to come, where the day must be past.
+func (r *rowReader) dayOfMonth(first measure.Date, past bool) (measure.Date, bool) {
+	last := first.AddMonths(1).AddDays(-1)
+	day, ok := map[string]measure.Date{"first": first, "middle": first.AddDays(14), "last": last}[r.options.Month]
+	if today := r.known.Reading.Today; past && ok && day.After(today) && !first.After(today) {
+		day = today
+	}
+	return day, ok
 }
 
 // monthSlashes: [measure.ReadDate] takes 3-11-2025 as day and month; where the month comes first the dash is

@@ -102,6 +102,7 @@ func optionsOf(o api.ImportOptions) importer.Options {
 	if o.Order != nil {
 		out.Order = map[api.ImportOptionsOrder]measure.DayOrder{"dmy": measure.DayFirst, "mdy": measure.MonthFirst}[*o.Order]
 	}
+	out.Month, out.Tested = text(o.Month), text(o.Tested)
 	out.Emptied, out.Today, out.Found, out.Kind = text(o.Emptied), text(o.Today), text(o.Found), text(o.Kind)
 	out.Doubtful = o.Doubtful != nil && *o.Doubtful
 	for of, into := range map[*map[string]string]*map[string]string{o.Plans: &out.Plans, o.Types: &out.Types, o.Products: &out.Products} {
@@ -117,6 +118,7 @@ func apiOptions(o importer.Options) (out api.ImportOptions) {
 		order := api.ImportOptionsOrder(map[measure.DayOrder]string{measure.DayFirst: "dmy", measure.MonthFirst: "mdy"}[o.Order])
 		out.Order = &order
 	}
+	out.Month, out.Tested = given[api.ImportOptionsMonth](o.Month), given[api.ImportOptionsTested](o.Tested)
 	out.Emptied, out.Today, out.Found = given[api.ImportOptionsEmptied](o.Emptied), given[api.ImportOptionsToday](o.Today), given[api.ImportOptionsFound](o.Found)
 	out.Kind, out.Site, out.Product = given[api.UnitKind](o.Kind), given[string](o.Site), given[string](o.Product)
 	if o.Doubtful {
@@ -210,7 +212,7 @@ func answerTo(q importer.Question, o importer.Options) string {
 		}
 		return ""
 	}
-	return map[string]string{"emptied": o.Emptied, "today": o.Today, "found": o.Found, "kind": o.Kind, "site": o.Site, "product": o.Product}[q.Code]
+	return map[string]string{"month": o.Month, "emptied": o.Emptied, "today": o.Today, "tested": o.Tested, "found": o.Found, "kind": o.Kind, "site": o.Site, "product": o.Product}[q.Code]
 }
 
 // choices that a question leaves.
@@ -221,11 +223,18 @@ func (h handlers) choices(ctx context.Context, q importer.Question) ([]api.FactC
 	case "order":
 		add("dmy", "the day")
 		add("mdy", "the month")
+	case "month":
+		add("first", "the first day: the age is counted from the earliest it can be")
+		add("middle", "the middle of the month")
+		add("last", "the last day")
 	case "emptied":
 		add("yes", "yes: each was a full renewal")
 		add("no", "no: by the drain plug alone, which counts as much as went in")
 	case "today":
 		add("yes", "yes, they are of today")
+		add("no", "leave them out")
+	case "tested":
+		add("renewal", "yes, on the day of the renewal")
 		add("no", "leave them out")
 	case "found":
 		add("good", "yes, everything was good")

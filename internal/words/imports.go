@@ -56,10 +56,14 @@ func ImportQuestion(q importer.Question) string {
 	switch q.Code {
 	case "order":
 		return "Dates such as 03/04/2025 can be read either way. Which comes first?"
+	case "month":
+		return "Dates such as April 2025 have no day. Which day is meant?"
 	case "emptied":
 		return "Renewals without a word of what came out: was the whole system emptied?"
 	case "today":
 		return "Meter readings without a day: are they of today?"
+	case "tested":
+		return "Freeze points without a day: were they measured on the day of the renewal?"
 	case "found":
 		return "Checks of cap or hoses with a day and no finding: was everything good?"
 	case "kind":

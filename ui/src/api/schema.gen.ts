@@ -3890,6 +3890,11 @@ export interface components {
              */
             order?: "dmy" | "mdy";
             /**
+             * @description Day that a month without one, such as April 2025, means.
+             * @enum {string}
+             */
+            month?: "first" | "middle" | "last";
+            /**
              * @description A renewal that does not say what came out was one of the whole system.
              * @enum {string}
              */
@@ -3899,6 +3904,11 @@ export interface components {
              * @enum {string}
              */
             today?: "yes" | "no";
+            /**
+             * @description A freeze point without a day was measured on the day of the renewal; no leaves it out.
+             * @enum {string}
+             */
+            tested?: "renewal" | "no";
             /**
              * @description A check without a finding found everything good; no leaves it out.
              * @enum {string}
