@@ -12,7 +12,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is computed anew.
-const Rules = 10
+const Rules = 11
 
 // Fold computes the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and computed as far as they can
@@ -372,6 +372,10 @@ func (a *Account) ProtectsTo() *measure.Celsius {
 		return f
 	}
 	m := a.Counted.Measured
+	if cold := a.Counted.Cold; cold != nil {
+		// A bracket says no more than that it is between its ends.
+		m = max(*f, *cold)
+	}
 	return &m
 }
 

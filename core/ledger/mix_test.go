@@ -324,6 +324,40 @@ func TestLabelInTheBooks(t *testing.T) {
 	}
 }
 
+// A bracket that contains the book confirms it and no more: what a unit protects to stays what the book has, or what a figure since the
+// last change has; a book beyond its cold end is believed to there. One that lies outside counts as before.
+func TestBracketConfirms(t *testing.T) {
+	hydrometer := FreezeTest{Value: measure.Reading{Value: 1.066, Unit: measure.Relative}, Instrument: Hydrometer}
+	discs := func(n float64) FreezeTest {
+		return FreezeTest{Value: measure.Reading{Value: n, Unit: measure.Discs}, Instrument: DiscTester, Chart: []measure.Celsius{-7, -15, -23, -34, -45}}
+	}
+	read := func(c measure.Celsius) FreezeTest {
+		return FreezeTest{Value: measure.Reading{Value: float64(c), Unit: measure.DegC}, Instrument: Refractometer, Scale: coolant.EG, Tool: "R-1"}
+	}
+	protects := func(tests ...Body) measure.Celsius {
+		entries := []Entry{on(0, filled(conc, 8))}
+		for i, b := range tests {
+			entries = append(entries, on(2+i, b))
+		}
+		a := Fold(car, entries)
+		return *a.ProtectsTo()
+	}
+	book := protects()
+	for name, c := range map[string]struct {
+		got, low, high measure.Celsius
+	}{
+		"hydrometer, any concentrate":         {protects(hydrometer), book, book},
+		"the step of discs that the book has": {protects(discs(4)), book, book},
+		"a step that is warmer counts":        {protects(discs(2)), -15, -15},
+		"after a figure":                      {protects(read(-34), hydrometer), protects(read(-34)), protects(read(-34))},
+		"before a figure":                     {protects(hydrometer, read(-34)), book, -34},
+	} {
+		if c.got < c.low-1e-9 || c.got > c.high+1e-9 {
+			t.Errorf("%s: protects to %.2f, want %.2f to %.2f; book %.2f", name, float64(c.got), float64(c.low), float64(c.high), float64(book))
+		}
+	}
+}
+
 // A right half-and-half agrees with the book by a hydrometer, whichever concentrate it is; by
 // the product's own density it is a figure.
 func TestHydrometerAgainstTheBook(t *testing.T) {

@@ -204,6 +204,9 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	off := a.compare(t)
 	line.before = nil
 	mark.Agreed = r.Agrees
+	if t.bracket && r.Agrees && r.Book != nil {
+		mark.Cold = &read.Low
+	}
 	if a.Known && off < -leastOff {
 		mark.Waits = !a.colder(t, mark)
 	} else {
@@ -218,7 +221,11 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		line.note(NoteColder)
 	default:
 		a.addStrength(Strength{at, mass, t.sigma / t.k})
-		a.Changes, a.Counted = 0, mark
+		// A bracket that agrees takes nothing from a figure that was measured since the last change.
+		if mark.Cold == nil || a.Counted == nil || a.Changes > 0 {
+			a.Counted = mark
+		}
+		a.Changes = 0
 	}
 	a.figures.done = false
 	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
