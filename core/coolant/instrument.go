@@ -111,7 +111,10 @@ const (
 func (m Refractometer) Read() (Reading, error) {
 	n, err := m.index(m.Value)
 	if err != nil {
-		// No scale of an instrument goes further than −60 °C or 100 %.
+		// No scale of an instrument goes further than −60 °C, 100 % or 85 °Bx.
+		if m.Kind == ScaleBrix && m.Value > 0 && m.Value <= MostBrix {
+			return tooStrong(), nil
+		}
 		if m.Scale.Known() && (m.Kind == ScaleFreeze && m.Value < 0 && m.Value >= -60 || m.Kind == ScalePercent && m.Value > 0 && m.Value <= 100) {
 			return tooStrong(), nil
 		}
@@ -179,6 +182,9 @@ func (m Refractometer) Read() (Reading, error) {
 	r.Low, r.High = r.Freeze-measure.Celsius(2*sigma), min(0, r.Freeze+measure.Celsius(2*sigma))
 	return r, nil
 }
+
+// MostBrix that a hand-held refractometer shows, °Bx: the end of the scales that are made for syrup (common practice, from memory).
+const MostBrix = 85
 
 // tooStrong is a reading beyond the strong end of the scale: more glycol than the
 // eutectic, which protects less again. By how much is not known.

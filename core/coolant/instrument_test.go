@@ -1,6 +1,7 @@
 package coolant
 
 import (
+	"errors"
 	"math"
 	"slices"
 	"testing"
@@ -57,7 +58,7 @@ func TestRefractometer(t *testing.T) {
 	if old.High-old.Low <= known.High-known.Low {
 		t.Error("an unchecked zero is as sure as a fresh one")
 	}
-	for _, m := range []Refractometer{{Kind: ScaleFreeze, Scale: EG, Value: 5}, {Kind: ScaleFreeze, Scale: EG, Value: -300}, {Kind: ScaleBrix, Value: 80},
+	for _, m := range []Refractometer{{Kind: ScaleFreeze, Scale: EG, Value: 5}, {Kind: ScaleFreeze, Scale: EG, Value: -300}, {Kind: ScaleBrix, Value: 90},
 		{Kind: ScalePercent, Scale: EG, Value: 120}, {Kind: "guess"}, {Kind: ScaleFreeze, Value: -30}} {
 		if r, err := m.Read(); err == nil {
 			t.Errorf("%+v reads %+v", m, r)
@@ -185,6 +186,36 @@ func TestDaysToLimit(t *testing.T) {
 	for _, few := range [][]DatedValue{nil, points[:2], {{0, 8}, {1, 8}, {2, 8}}} {
 		if got, ok := DaysToLimit(few, 7); ok {
 			t.Errorf("%v gave %v days", few, got)
+		}
+	}
+}
+
+// A reading beyond the strong end of any scale is too strong and not an error, up to the end of the scales that are made; beyond that no
+// instrument shows it.
+func TestBeyondTheStrongEnd(t *testing.T) {
+	for _, m := range []Refractometer{
+		{Kind: ScalePercent, Scale: EG, Inside: EG, Value: 72}, {Kind: ScalePercent, Scale: EG, Inside: EG, Value: 95}, {Kind: ScalePercent, Scale: PG, Inside: PG, Value: 95},
+		{Kind: ScaleBrix, Inside: EG, Value: 58}, {Kind: ScaleBrix, Inside: PG, Value: 85}, {Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -59},
+	} {
+		if r, err := m.Read(); err != nil || !r.NotUsable || !slices.Contains(r.Flags, FlagTooStrong) {
+			t.Errorf("%+v: %+v, %v", m, r, err)
+		}
+	}
+	for _, m := range []Refractometer{{Kind: ScalePercent, Scale: EG, Inside: EG, Value: 101}, {Kind: ScaleBrix, Inside: EG, Value: 86}, {Kind: ScaleFreeze, Scale: EG, Inside: EG, Value: -61}} {
+		if r, err := m.Read(); err == nil {
+			t.Errorf("%+v is read: %+v", m, r)
+		}
+	}
+	// Diluted one to one by volume, the coolant has twice the per cent that is then read, but for what mixing shrinks.
+	for _, base := range []Base{EG, PG} {
+		for share := 0.6; share <= 1; share += 0.05 {
+			c, err := Pour(base, 1, share)
+			water, err2 := PourWater(1)
+			sum := Charge{Base: base, Glycol: c.Glycol, Water: c.Water + water.Water}
+			read, err3 := VolumeFraction(base, sum.MassFraction())
+			if err := errors.Join(err, err2, err3); err != nil || math.Abs(2*read-share) > 0.02 {
+				t.Errorf("%s %.0f %%, one to one: reads %.1f %%, %v", base, 100*share, 100*read, err)
+			}
 		}
 	}
 }

@@ -613,9 +613,9 @@ func (c *checker) freezeTest(b FreezeTest) {
 		c.ownChart(b)
 		c.byDensity(b.Instrument)
 	case d == measure.Share && b.Instrument == Refractometer:
-		c.reading("/value", b.Value, measure.Share, 0, 70)
+		c.reading("/value", b.Value, measure.Share, 0, 100)
 	case d == measure.Sugar && b.Instrument == Refractometer:
-		c.reading("/value", b.Value, measure.Sugar, 0, 50)
+		c.reading("/value", b.Value, measure.Sugar, 0, coolant.MostBrix)
 	default:
 		c.reading("/value", b.Value, measure.Temperature, float64(coldestRead), float64(warmestRead))
 	}

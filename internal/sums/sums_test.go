@@ -107,6 +107,8 @@ func TestAnswers(t *testing.T) {
 		{"reading", Metric, given{"instrument": "brix", "inside": "unknown"}, []string{"to be recorded: no"}},
 		{"reading", Metric, given{"instrument": "hydrometer", "inside": "PG"}, []string{"This reading is not usable.", "A floating tester gives no strength of PG"}},
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.066"}, []string{"Protected to -19 °C, perhaps to -41 °C."}},
+		{"reading", Metric, given{"instrument": "percent", "percent": "95 %"}, []string{"Too strong"}},
+		{"reading", Metric, given{"instrument": "brix", "brix": "58"}, []string{"Too strong"}},
 		{"reading", Metric, given{"instrument": "hydrometer", "density": "1.072", "own": "1.122"}, []string{"Freezes at -35 °C"}},
 		// Six discs, three floating: −23 °C (common practice).
 		// Twelve systems need twelve times as much, bought together.

@@ -22,7 +22,7 @@ var flagWords = map[coolant.Flag]string{
 	coolant.FlagExpired:     "The strip is past its date.",
 	coolant.FlagLate:        "The strip was read too late.",
 	coolant.FlagBeyond:      "Beyond what the tables know.",
-	coolant.FlagTooStrong:   "Beyond the strong end of the scale: more glycol than protects best. Dilute and test again.",
+	coolant.FlagTooStrong:   "Beyond the strong end of the scale: more glycol than protects best. Mix one part of the sample with one part of purified water and read again.",
 }
 
 var refractometers = []string{"freeze", "percent", "brix"}
@@ -106,9 +106,9 @@ func (in *inputs) refractometer(kind string, inside coolant.Base) (coolant.Readi
 	case "freeze":
 		m.Value, zeroOf = in.within("freeze", measure.Temperature, -60, 0), measure.Temperature
 	case "percent":
-		m.Value = in.within("percent", measure.Share, 0, 70)
+		m.Value = in.within("percent", measure.Share, 0, 100)
 	case "brix":
-		m.Value = in.within("brix", measure.Plain, 0, 50)
+		m.Value = in.within("brix", measure.Plain, 0, coolant.MostBrix)
 	}
 	sample := measure.Celsius(in.within("sample", measure.Temperature, -40, 130))
 	m.Sample = &sample
@@ -163,6 +163,10 @@ func (in *inputs) wordReading(m coolant.Reading, instrument string, inside coola
 		}
 		r.Lines = []Line{{"to be recorded", "no"}}
 		r.Steps = []Step{{What: instrument, Formula: "no sum can be made of it", Source: source}}
+		if slices.Contains(m.Flags, coolant.FlagTooStrong) {
+			r.Lines = append(r.Lines, Line{"then", "one part of the sample with one part of purified water: what the coolant has is twice the per cent that is read"})
+			r.Steps = append(r.Steps, Step{What: "diluted one to one", Formula: "share in the coolant = 2 × share read, by volume (mixing shrinks by up to 2 %)", Numbers: "2 × 40 % = 80 %", Source: sourceTables})
+		}
 		return r
 	case m.Shown != nil:
 		r.Headline = fmt.Sprintf("It shows %s; what is inside freezes at about %s.", in.temp(*m.Shown), in.temp(m.Freeze))

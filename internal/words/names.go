@@ -7,6 +7,9 @@ import (
 	"diligentledger/core/ledger"
 )
 
+// tooStrong is how a reading beyond the strong end is read all the same.
+const tooStrong = "beyond the strong end of the scale: mix one part of the sample with one part of purified water and read again; the coolant has twice the per cent that is read"
+
 // placeNames distinguish parts by where they go.
 var placeNames = map[string]string{
 	"upper": "engine to the top of the radiator", "lower": "bottom of the radiator to the pump", "heater_feed": "engine to the heater core",
@@ -62,7 +65,7 @@ func Subject(s ledger.Subject) string {
 // flags of a reading: why it is not to be taken as it is.
 var flags = map[coolant.Flag]string{
 	coolant.FlagWrongScale: "read on the scale of the other glycol", coolant.FlagBaseUnknown: "which glycol is inside is not known",
-	coolant.FlagHydroPG: "a floating tester gives no strength of PG", coolant.FlagTooStrong: "beyond the strong end of the scale: dilute and test again",
+	coolant.FlagHydroPG: "a floating tester gives no strength of PG", coolant.FlagTooStrong: tooStrong,
 	coolant.FlagHot: "sample too warm or too cold for the instrument", coolant.FlagZeroOff: "its zero is off; corrected for",
 	coolant.FlagZeroFar: "its zero is far off: zero it first", coolant.FlagZeroOld: "its zero check is more than a month old",
 	coolant.FlagZeroUnknown: "no zero check is recorded", coolant.FlagWatered: "more water in it than its maker allows",
@@ -91,7 +94,7 @@ var notes = map[ledger.Note]struct {
 	ledger.NoteNotReady:      {"something still stops the unit", false},
 	ledger.NoteSettling:      {"within ten days of the fill: no leak", true},
 	ledger.NoteInferred:      {"inferred to balance the books; not observed", false},
-	ledger.NoteTooStrong:     {"beyond the strong end of the scale: dilute and test again", false},
+	ledger.NoteTooStrong:     {tooStrong, false},
 	ledger.NoteDensityPG:     {"a floating tester gives no strength of PG", false},
 	ledger.NoteOtherMeter:    {"another kind of meter; not used", false},
 	ledger.NoteMixedTech:     {"another inhibitor technology than what is inside", false},
