@@ -253,3 +253,46 @@ func BenchmarkCorrect(b *testing.B) {
 		})
 	}
 }
+
+// Against every combination, over metric, US and imperial cans and litres beside gallons: what is bought holds the need, costs the least, and of
+// the cheapest leaves the least over. Three gallons are three one-gallon cans.
+func TestCheapestAgainstAll(t *testing.T) {
+	const gallon, imperial = 3.785411784, 4.54609
+	if b, err := Cheapest(3*gallon, []Container{{gallon, 20}, {5 * gallon, 99}}); err != nil || b.Counts[0] != 3 || b.Counts[1] != 0 || b.Leftover > 1e-9 {
+		t.Errorf("three gallons: %+v, %v", b, err)
+	}
+	units := [][]measure.Litre{{0.25, 1, 1.5, 5, 20}, {gallon / 4, gallon, 2.5 * gallon, 5 * gallon}, {imperial / 4, imperial, 5 * imperial}, {1, gallon, 5, imperial}}
+	rng := rand.New(rand.NewPCG(3, 1))
+	for range 4000 {
+		of := units[rng.IntN(len(units))]
+		var list []Container
+		for range 1 + rng.IntN(3) {
+			size := of[rng.IntN(len(of))]
+			list = append(list, Container{size, math.Round(100*float64(size)*(3+3*rng.Float64())) / 100})
+		}
+		need := measure.Litre(20 * rng.Float64())
+		if rng.IntN(2) == 0 {
+			need = list[0].Size * measure.Litre(rng.IntN(5))
+		}
+		got, err := Cheapest(need, list)
+		best, left := math.Inf(1), math.Inf(1)
+		var try func(i int, volume, price float64)
+		try = func(i int, volume, price float64) {
+			if volume >= float64(need)-1e-6 {
+				if over := volume - float64(need); price < best-1e-9 || price < best+1e-9 && over < left {
+					best, left = price, over
+				}
+				return
+			}
+			if i == len(list) || price > best+1e-9 {
+				return
+			}
+			try(i+1, volume, price)
+			try(i, volume+float64(list[i].Size), price+list[i].Price)
+		}
+		try(0, 0, 0)
+		if err != nil || math.Abs(got.Price-best) > 1e-6 || float64(got.Bought) < float64(need)-1e-6 || math.Abs(float64(got.Leftover)-max(0, left)) > 1e-5 {
+			t.Fatalf("%v of %v: %+v, %v; the best costs %v and leaves %v", need, list, got, err, best, left)
+		}
+	}
+}
