@@ -127,6 +127,36 @@ func written(r measure.Reading) string {
 	return strings.TrimSpace(measure.Unambiguous(r.Value) + " " + r.Unit.Symbol())
 }
 
+// AsTyped is a fact in its canonical form as a field is filled with it: sent back as it stands it is read as the same, in whatever number
+// format. Facts of older books have a point before three digits.
+func (f Field) AsTyped(canonical string) string {
+	one := func(text string) string {
+		if r, err := measure.ReadStored(text, f.Dimension, f.Unit); err == nil && measure.TwoWays(text) {
+			return written(r)
+		}
+		return text
+	}
+	switch f.Form {
+	case Quantity:
+		return one(canonical)
+	case List:
+		values := strings.Split(canonical, "; ")
+		for i, v := range values {
+			values[i] = one(v)
+		}
+		return strings.Join(values, "; ")
+	case Named:
+		lines := strings.Split(canonical, "\n")
+		for i, line := range lines {
+			if name, _, r, err := splitNamed(line, measure.ReadStored); err == nil && r != nil && measure.TwoWays(line[len(name):]) {
+				lines[i] = name + " " + written(*r)
+			}
+		}
+		return strings.Join(lines, "\n")
+	}
+	return canonical
+}
+
 // either reading of a text in a format, or the one that lies within the field's range.
 func (f Field) either(typed string, d measure.Dimension, usual measure.Unit, as Reading) (measure.Reading, error) {
 	r, err := as.Numbers.Parse(typed, d, usual)

@@ -106,7 +106,11 @@ func (in *inputs) quantity(name string, d measure.Dimension, possible func(metri
 		}
 		return nil
 	}
-	r, err := in.parse(text, d, usual)
+	parse := in.parse
+	if _, typed := in.given[name]; !typed {
+		parse = measure.ReadStored
+	}
+	r, err := parse(text, d, usual)
 	var refused *measure.ParseError
 	if errors.As(err, &refused) {
 		one, ok := refused.Only(func(r measure.Reading) bool { m, err := r.Metric(d); return err == nil && possible(m) })

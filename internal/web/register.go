@@ -301,7 +301,7 @@ func (h handlers) referenceNames(ctx context.Context, of register.Record) (map[s
 
 func factOf(reading words.Reader, r store.Record, f register.Field, names map[string][]string) api.RegisterFact {
 	label, hint, blocks := words.Field(r.Of, f.Code)
-	fact := api.RegisterFact{Code: f.Code, Label: label, Form: api.RegisterFactForm(f.Form), Value: r.Facts[f.Code], Source: api.RegisterFactSourceOwn, Required: f.Required, Dated: f.Dated, Fixed: f.Fixed && r.ID != 0}
+	fact := api.RegisterFact{Code: f.Code, Label: label, Form: api.RegisterFactForm(f.Form), Value: f.AsTyped(r.Facts[f.Code]), Source: api.RegisterFactSourceOwn, Required: f.Required, Dated: f.Dated, Fixed: f.Fixed && r.ID != 0}
 	if hint != "" {
 		fact.Hint = &hint
 	}
@@ -313,9 +313,9 @@ func factOf(reading words.Reader, r store.Record, f register.Field, names map[st
 			fact.Blocks = &blocks
 		}
 	case typed:
-		fact.Source, fact.Shown, fact.Value = api.RegisterFactSourceType, reading.Fact(f, fact.Value), ""
+		fact.Source, fact.Shown, fact.Value = api.RegisterFactSourceType, reading.Fact(f, r.Facts[f.Code]), ""
 	default:
-		fact.Shown = reading.Fact(f, fact.Value)
+		fact.Shown = reading.Fact(f, r.Facts[f.Code])
 	}
 	if f.Form == register.Quantity || f.Form == register.List || f.Form == register.Named {
 		if unit := reading.RegisterReading(measure.Date{}).Usual(f.Dimension, f.Unit).Symbol(); unit != "" {
