@@ -212,10 +212,11 @@ func answerTarget(in *inputs) Result {
 		in.bad("target", err)
 		return Result{}
 	}
-	return in.wordCorrection(plan, base, present, with, goal, night)
+	room := max(0, measure.Litre(capacity)-present.Volume())
+	return in.wordCorrection(plan, base, present, room, with, goal, night)
 }
 
-func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, present coolant.Charge, with string, goal float64, night *float64) Result {
+func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, present coolant.Charge, room measure.Litre, with string, goal float64, night *float64) Result {
 	rich := map[string]string{"concentrate": "concentrate", "premix": "premix", "premix_only": "premix", "water": "water"}[with]
 	r := Result{}
 	last := present
@@ -257,7 +258,8 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	case len(plan.Passes) == 0:
 		r.Headline = "It cannot be reached: nothing can be drained and there is no room."
 	case plan.NeededDrain > 0:
-		r.Headline = fmt.Sprintf("It cannot be reached so: the best is %s. Drain %s first, by the block or the heater core.", percent(last.VolumeFraction()), in.vol(plan.NeededDrain))
+		r.Headline = fmt.Sprintf("It cannot be reached so: the best is %s. Drain %s of what is inside now first, by the block or the heater core.", percent(last.VolumeFraction()),
+			in.vol(max(0, plan.NeededDrain-room)))
 	default:
 		r.Headline = fmt.Sprintf("It cannot be reached: the best is %s.", percent(last.VolumeFraction()))
 	}
@@ -269,7 +271,7 @@ func (in *inputs) wordCorrection(plan coolant.Correction, base coolant.Base, pre
 	case !plan.Reached && plan.NeededDrain == 0:
 		r.Warnings = append(r.Warnings, "Not even an empty system gets there with what may be added. "+needed)
 	case plan.NeededDrain > 0 && (!plan.Reached || len(plan.Passes) > 1):
-		r.Warnings = append(r.Warnings, fmt.Sprintf("A drain that reaches %s would do it in one pass: look for a block drain or the heater core.", in.vol(plan.NeededDrain)))
+		r.Warnings = append(r.Warnings, fmt.Sprintf("A drain that reaches %s of a full system would do it in one pass: look for a block drain or the heater core.", in.vol(plan.NeededDrain)))
 	}
 	for _, w := range plan.Warnings {
 		r.Warnings = append(r.Warnings, map[coolant.Warning]string{

@@ -3,7 +3,10 @@ package sums
 import (
 	"diligentledger/core/refusal"
 	"errors"
+	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 )
@@ -239,5 +242,30 @@ func TestEveryQuestionOpens(t *testing.T) {
 				t.Errorf("%s: field %+v", q.Name, f)
 			}
 		}
+	}
+}
+
+// What is to be drained first is said as from now: drained so much of what is inside, the system is brought to target in one pass.
+func TestDrainFromNow(t *testing.T) {
+	inputs := given{"capacity": "12.5 qt", "volume": "8.5 qt", "drainable": "0", "strength": "20 %", "target": "50 %", "with": "premix_only", "premix": "60 %"}
+	r, err := Ask("target", US, inputs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := regexp.MustCompile(`Drain ([\d.]+)\D+ of what is inside now first`).FindStringSubmatch(r.Headline)
+	if m == nil {
+		t.Fatalf("%q says no drain", r.Headline)
+	}
+	drain, err := strconv.ParseFloat(m[1], 64)
+	if err != nil || drain <= 0 || drain > 8.5 {
+		t.Fatalf("%q", r.Headline)
+	}
+	inputs["volume"], inputs["drainable"] = fmt.Sprintf("%.2f qt", 8.5-drain-0.01), "0"
+	if r, err = Ask("target", US, inputs); err != nil || r.Headline != "One pass does it." {
+		t.Errorf("after the drain of %v: %q, %v", drain, r.Headline, err)
+	}
+	inputs["volume"] = fmt.Sprintf("%.2f qt", 8.5-drain+0.3)
+	if r, err = Ask("target", US, inputs); err != nil || r.Headline == "One pass does it." {
+		t.Errorf("with less drained: %q, %v", r.Headline, err)
 	}
 }
