@@ -299,6 +299,13 @@ func either(sign, thousands, decimals, unit string, d Dimension, usual Unit, ref
 	return asked
 }
 
+// PriceText is a price without the signs and letters of its money: 1,250.00 of "€ 1,250.00" or "1,250.00 kr". It is read by
+// [NumberFormat.Parse] as a [Plain] number.
+func PriceText(text string) string {
+	number := func(r rune) bool { return r >= '0' && r <= '9' || r == '-' || r == '\u2212' }
+	return strings.TrimFunc(text, func(r rune) bool { return !number(r) })
+}
+
 // decimal reads digits with their separators.
 func decimal(s string) (float64, error) {
 	s = strings.NewReplacer(" ", "", "'", "").Replace(s)

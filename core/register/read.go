@@ -233,7 +233,7 @@ func containers(typed string, as Reading, refuse func(string) (string, *refusal.
 			if n == len(words) {
 				break
 			}
-			price, err := as.Numbers.Parse(strings.Join(words[n:], " "), measure.Plain, measure.One)
+			price, err := as.Numbers.Parse(measure.PriceText(strings.Join(words[n:], " ")), measure.Plain, measure.One)
 			if errors.As(err, &asked) && len(asked.Suggestions) > 0 {
 				return refuse(asked.Accepted())
 			}

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -399,8 +398,9 @@ func Containers(text string) (all []coolant.Container) {
 				break
 			}
 			c := coolant.Container{Size: measure.Litre(v), Price: v}
-			if price, err := strconv.ParseFloat(strings.ReplaceAll(strings.Join(words[n:], ""), ",", "."), 64); err == nil && price >= 0 {
-				c.Price = price
+			price, err := measure.ReadStored(measure.PriceText(strings.Join(words[n:], " ")), measure.Plain, measure.One)
+			if err == nil && price.Value >= 0 {
+				c.Price = price.Value
 			}
 			all = append(all, c)
 			break

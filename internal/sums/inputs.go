@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
@@ -238,6 +239,11 @@ func listed(text string) []string {
 	return items
 }
 
+// isMoney reports whether a word beside a price is the sign or the letters of a money.
+func isMoney(word string) bool {
+	return strings.ContainsFunc(word, func(r rune) bool { return unicode.Is(unicode.Sc, r) }) || slices.Contains([]string{"kr", "kr.", "eur", "usd", "gbp", "chf", "nok", "sek", "dkk"}, strings.ToLower(word))
+}
+
 // containers from a list such as "1 L 9.50; 5 L 39; 20 L 140".
 // The labels are the sizes as they were typed.
 func (in *inputs) containers(name string) (list []coolant.Container, labels []string) {
@@ -246,8 +252,12 @@ func (in *inputs) containers(name string) (list []coolant.Container, labels []st
 		if strings.TrimSpace(item) == "" {
 			continue
 		}
-		words := strings.Fields(item)
-		cost, err := in.parse(words[len(words)-1], measure.Plain, measure.One)
+		words := slices.DeleteFunc(strings.Fields(item), func(w string) bool { return !strings.ContainsFunc(w, unicode.IsDigit) && isMoney(w) })
+		if len(words) == 0 {
+			in.refuse(name, quoted(item), accepted)
+			return nil, nil
+		}
+		cost, err := in.parse(measure.PriceText(words[len(words)-1]), measure.Plain, measure.One)
 		if err != nil || len(words) < 2 || len(list) == 12 {
 			in.refuse(name, quoted(item), orAsked(err, accepted))
 			return nil, nil

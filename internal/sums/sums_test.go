@@ -245,6 +245,26 @@ func TestEveryQuestionOpens(t *testing.T) {
 	}
 }
 
+// Prices with thousands or a money are read or asked about, never cut.
+func TestPrices(t *testing.T) {
+	cans := func(list string) string {
+		r, err := Ask("buy", Metric, given{"capacity": "10", "trapped": "0", "content": "99 %", "concentrate": list})
+		if err != nil {
+			return err.Error()
+		}
+		return plain(r)
+	}
+	want := cans("200 L 1250; 5 L 39")
+	for _, list := range []string{"200 L 1,250.00; 5 L 39.00", "200 L €1,250.00; 5 L 39.00 €", "200 L 1'250 kr; 5 L € 39", "200 L 1.250,00; 5 L 39,00 kr"} {
+		if got := cans(list); got != want || !strings.Contains(want, "39") {
+			t.Errorf("%s: %s; want %s", list, got, want)
+		}
+	}
+	if got := cans("200 L 1,250; 5 L 39"); !strings.Contains(got, "1250 or 1.25") {
+		t.Errorf("a price that may be meant two ways: %s", got)
+	}
+}
+
 // What is to be drained first is said as from now: drained so much of what is inside, the system is brought to target in one pass.
 func TestDrainFromNow(t *testing.T) {
 	inputs := given{"capacity": "12.5 qt", "volume": "8.5 qt", "drainable": "0", "strength": "20 %", "target": "50 %", "with": "premix_only", "premix": "60 %"}
