@@ -35,7 +35,8 @@ func TestUnitsAndDates(t *testing.T) {
 	b.calm()
 }
 
-// A number that may be meant two ways is asked about under its field; the format that a person chose reads it, and the form repeats it in
+// A number that may be meant two ways is asked about under its field; the format that a person chose reads it, and the
+// form repeats it in
 // its unit before it is recorded.
 func TestNumberFormat(t *testing.T) {
 	b := newTabOf(t, "sund@skerrow.example")

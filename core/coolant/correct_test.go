@@ -254,7 +254,8 @@ func BenchmarkCorrect(b *testing.B) {
 	}
 }
 
-// Against every combination, over metric, US and imperial cans and litres beside gallons: what is bought holds the need, costs the least, and of
+// Against every combination, over metric, US and imperial cans and litres beside gallons: what is bought holds the
+// need, costs the least, and of
 // the cheapest leaves the least over. Three gallons are three one-gallon cans.
 func TestCheapestAgainstAll(t *testing.T) {
 	const gallon, imperial = 3.785411784, 4.54609

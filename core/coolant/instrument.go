@@ -183,7 +183,8 @@ func (m Refractometer) Read() (Reading, error) {
 	return r, nil
 }
 
-// MostBrix that a hand-held refractometer shows, °Bx: the end of the scales that are made for syrup (common practice, from memory).
+// MostBrix that a hand-held refractometer shows, °Bx: the end of the scales that are made for syrup (common practice,
+// from memory).
 const MostBrix = 85
 
 // tooStrong is a reading beyond the strong end of the scale: more glycol than the

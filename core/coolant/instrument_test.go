@@ -190,7 +190,8 @@ func TestDaysToLimit(t *testing.T) {
 	}
 }
 
-// A reading beyond the strong end of any scale is too strong and not an error, up to the end of the scales that are made; beyond that no
+// A reading beyond the strong end of any scale is too strong and not an error, up to the end of the scales that are
+// made; beyond that no
 // instrument shows it.
 func TestBeyondTheStrongEnd(t *testing.T) {
 	for _, m := range []Refractometer{

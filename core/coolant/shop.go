@@ -25,15 +25,18 @@ type Basket struct {
 // smallest container that is sold, L.
 const smallestContainer = 0.05
 
-// exactly a volume in whole nanolitres: every size in litres to the microlitre, in US and in imperial units is a whole number of them
+// exactly a volume in whole nanolitres: every size in litres to the microlitre, in US and in imperial units is a whole
+// number of them
 // (1 US gallon is 3.785411784 L, 1 imperial gallon 4.54609 L, both by definition).
 func exactly(v measure.Litre) int64 { return int64(math.Round(float64(v) * 1e9)) }
 
 // mostSteps of the common measure of all sizes that are tried one by one.
 const mostSteps = 2_000_000
 
-// Cheapest set of containers that holds at least need, computed in the containers' own unit: nothing is rounded, but that a microlitre
-// more than what they hold is not another can. Among equally cheap ones the one with the least left over. A [measure.RangeError] when
+// Cheapest set of containers that holds at least need, computed in the containers' own unit: nothing is rounded, but
+// that a microlitre
+// more than what they hold is not another can. Among equally cheap ones the one with the least left over. A
+// [measure.RangeError] when
 // need is not 0 to 10,000 L, there is no container, or one is smaller than 50 mL or has a price that cannot be.
 func Cheapest(need measure.Litre, list []Container) (Basket, error) {
 	if !(need >= 0 && need <= 10_000) {
@@ -79,7 +82,8 @@ func Cheapest(need measure.Litre, list []Container) (Basket, error) {
 	return b, nil
 }
 
-// byCommonMeasure tries every total of containers whose sizes are whole multiples of a common measure, by dynamic programming (the
+// byCommonMeasure tries every total of containers whose sizes are whole multiples of a common measure, by dynamic
+// programming (the
 // unbounded covering knapsack).
 func byCommonMeasure(target, common int64, sizes []int64, list []Container) []int {
 	steps, largest := make([]int, len(sizes)), 0
@@ -111,7 +115,8 @@ func byCommonMeasure(target, common int64, sizes []int64, list []Container) []in
 	return counts
 }
 
-// Of sizes without a common measure, such as litres beside gallons: mostCans of the smallest that hold the need, and mostBaskets that are
+// Of sizes without a common measure, such as litres beside gallons: mostCans of the smallest that hold the need, and
+// mostBaskets that are
 // kept; beyond it every second goes.
 const (
 	mostCans    = 400
@@ -125,7 +130,8 @@ func byFrontier(target int64, sizes []int64, list []Container) []int {
 		price  float64
 		counts []int
 	}
-	// A basket that holds enough is better when it costs less, then when less is left over; one that does not when it holds more.
+	// A basket that holds enough is better when it costs less, then when less is left over; one that does not when it
+	// holds more.
 	prune := func(all []basket) []basket {
 		slices.SortFunc(all, func(a, b basket) int { return cmp.Or(cmp.Compare(a.price, b.price), cmp.Compare(b.volume, a.volume)) })
 		kept, enough := all[:0:0], -1

@@ -160,7 +160,8 @@ type TestMark struct {
 	Confirmed bool
 	// Waits: it read colder than the book and does not count yet.
 	Waits bool
-	// Cold end of a bracket that agreed with the book, of discs, a strip or a hydrometer without the product's density: the book within
+	// Cold end of a bracket that agreed with the book, of discs, a strip or a hydrometer without the product's density:
+	// the book within
 	// it is confirmed, and a book beyond it no further than to here. Nil for every other test.
 	Cold *measure.Celsius
 }

@@ -324,7 +324,8 @@ func TestLabelInTheBooks(t *testing.T) {
 	}
 }
 
-// A bracket that contains the book confirms it and no more: what a unit protects to stays what the book has, or what a figure since the
+// A bracket that contains the book confirms it and no more: what a unit protects to stays what the book has, or what a
+// figure since the
 // last change has; a book beyond its cold end is believed to there. One that lies outside counts as before.
 func TestBracketConfirms(t *testing.T) {
 	hydrometer := FreezeTest{Value: measure.Reading{Value: 1.066, Unit: measure.Relative}, Instrument: Hydrometer}

@@ -10,15 +10,18 @@ import (
 	"golang.org/x/text/number"
 )
 
-// locales by the mark that they put before decimals; source: the Unicode Common Locale Data Repository, as golang.org/x/text has it.
-// Indian grouping (12,34,567) is not read and is refused, which the test allows; other digits than 0 to 9 are not among them.
+// locales by the mark that they put before decimals; source: the Unicode Common Locale Data Repository, as
+// golang.org/x/text has it.
+// Indian grouping (12,34,567) is not read and is refused, which the test allows; other digits than 0 to 9 are not among
+// them.
 var locales = map[NumberFormat][]language.Tag{
 	PointDecimals: {language.English, language.BritishEnglish, language.MustParse("de-CH"), language.MustParse("es-MX"), language.MustParse("en-IN"), language.Japanese},
 	CommaDecimals: {language.German, language.French, language.Spanish, language.Danish, language.Swedish, language.MustParse("nb"), language.Finnish, language.Italian, language.Dutch,
 		language.Polish, language.MustParse("de-AT"), language.MustParse("fr-CA"), language.MustParse("pt-BR")},
 }
 
-// A number as a locale writes it is read as that number by the locale's format, and without a format never as another one: it is
+// A number as a locale writes it is read as that number by the locale's format, and without a format never as another
+// one: it is
 // read, or both readings are named and it is one of them.
 func FuzzLocales(f *testing.F) {
 	for _, v := range []float64{12.5, 12500, 12.345, 1234.5, 48000, 999.999, 0.125, 1, 1234567, 100.001, -12.5, -48000} {

@@ -299,7 +299,8 @@ func either(sign, thousands, decimals, unit string, d Dimension, usual Unit, ref
 	return asked
 }
 
-// PriceText is a price without the signs and letters of its money: 1,250.00 of "€ 1,250.00" or "1,250.00 kr". It is read by
+// PriceText is a price without the signs and letters of its money: 1,250.00 of "€ 1,250.00" or "1,250.00 kr". It is
+// read by
 // [NumberFormat.Parse] as a [Plain] number.
 func PriceText(text string) string {
 	number := func(r rune) bool { return r >= '0' && r <= '9' || r == '-' || r == '\u2212' }

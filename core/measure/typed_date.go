@@ -62,7 +62,8 @@ var (
 	weekdays  = regexp.MustCompile(`^(mon|tue|wed|thu|fri|sat|sun)[a-z]*,? (.*\d.*)$`)
 )
 
-// months as English, German, French, Spanish, Danish, Norwegian, Swedish, Icelandic and Finnish write them, in full and shortened where the
+// months as English, German, French, Spanish, Danish, Norwegian, Swedish, Icelandic and Finnish write them, in full and
+// shortened where the
 // short form is no beginning of the full one. Source: the names of months of the Unicode CLDR, from memory.
 var months = [12]string{
 	"january januar janvier enero januari janúar tammikuu tammikuuta jän jänner janv",
@@ -82,7 +83,8 @@ var months = [12]string{
 // shortest beginning of a month's name that is read, in letters.
 const shortestMonth = 3
 
-// monthNamed is the month that a name or its beginning means in any of the languages; 0 when it is none, or one in one language and
+// monthNamed is the month that a name or its beginning means in any of the languages; 0 when it is none, or one in one
+// language and
 // another in another. Of a beginning that the names of two months share, the English one is meant: "mar" is March.
 func monthNamed(name string) time.Month {
 	found, exact := time.Month(0), time.Month(0)
@@ -117,7 +119,8 @@ func monthNamed(name string) time.Month {
 	return 0
 }
 
-// ReadMonth reads a month that is written without a day, such as April 2025, 04/2025 or 2025-04: its first day; false for any other text.
+// ReadMonth reads a month that is written without a day, such as April 2025, 04/2025 or 2025-04: its first day; false
+// for any other text.
 func ReadMonth(text string) (first Date, ok bool) {
 	s := strings.Join(strings.Fields(strings.ToLower(plainer.Replace(text))), " ")
 	s = connector.ReplaceAllString(s, " ")
@@ -133,7 +136,8 @@ func ReadMonth(text string) (first Date, ok bool) {
 	return NewDate(year, month, 1), true
 }
 
-// ReadDate reads what a person types for a day: 2026-11-03, 2026/11/03, 3 Nov, 03-Nov-26, Nov 3 2026, 3. November 2026 and the like in
+// ReadDate reads what a person types for a day: 2026-11-03, 2026/11/03, 3 Nov, 03-Nov-26, Nov 3 2026, 3. November 2026
+// and the like in
 // nine languages, 3/11/2026 by the
 // order of the reader, today, yesterday, tomorrow, 3 days ago, in 2 weeks. Without a year it is the
 // one nearest to today. A date of numbers that the order does not settle, such as 3/11 for a
@@ -180,7 +184,8 @@ func ReadDate(text string, today Date, order DayOrder) (Date, error) {
 		first, second := whole(m[1]), whole(m[3])
 		switch {
 		case m[2] == "." && first <= 12 && second > 12:
-			// With points the day comes first: a month of 13 is a slip, or the other order, which is for its writer to say.
+			// With points the day comes first: a month of 13 is a slip, or the other order, which is for its writer to
+			// say.
 			if meant, err := inYear(m[4], first, second, today, refused); err == nil {
 				return Date{}, &DateError{Text: refused.Text, Limit: fmt.Sprintf("a month from 1 to 12, and not %d; is %s meant?", second, meant.Format("2 Jan 2006"))}
 			}

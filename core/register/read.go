@@ -127,7 +127,8 @@ func written(r measure.Reading) string {
 	return strings.TrimSpace(measure.Unambiguous(r.Value) + " " + r.Unit.Symbol())
 }
 
-// AsTyped is a fact in its canonical form as a field is filled with it: sent back as it stands it is read as the same, in whatever number
+// AsTyped is a fact in its canonical form as a field is filled with it: sent back as it stands it is read as the same,
+// in whatever number
 // format. Facts of older books have a point before three digits.
 func (f Field) AsTyped(canonical string) string {
 	one := func(text string) string {
@@ -214,7 +215,8 @@ func (f Field) quantity(typed string, as Reading) (r measure.Reading, accepted s
 	return r, ""
 }
 
-// containers, one a line: a size, and its price where there is one. A line that has no size stays the remark that it is.
+// containers, one a line: a size, and its price where there is one. A line that has no size stays the remark that it
+// is.
 func containers(typed string, as Reading, refuse func(string) (string, *refusal.Field)) (string, *refusal.Field) {
 	var lines []string
 	for line := range strings.Lines(typed) {

@@ -7,7 +7,8 @@ import (
 	"diligentledger/core/measure"
 )
 
-// A fact of an older book has a point before three digits: what a field is filled with is read as the same when it is sent back, whatever the
+// A fact of an older book has a point before three digits: what a field is filled with is read as the same when it is
+// sent back, whatever the
 // number format of who sends it.
 func TestAsTyped(t *testing.T) {
 	capacity, _ := FieldOf(Unit, "capacity")

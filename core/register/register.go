@@ -383,7 +383,8 @@ func (f Facts) DrainPoints() []NamedQuantity {
 // MostNamed volume of a [Named] fact, L.
 const MostNamed = 2000
 
-// splitNamed line into its name and the volume at its end; without a volume, 0. A [measure.ParseError] for a volume that may be
+// splitNamed line into its name and the volume at its end; without a volume, 0. A [measure.ParseError] for a volume
+// that may be
 // meant two ways, of which both or neither can be.
 func splitNamed(line string, parse func(string, measure.Dimension, measure.Unit) (measure.Reading, error)) (name string, litres measure.Litre, r *measure.Reading, err error) {
 	words := strings.Fields(line)

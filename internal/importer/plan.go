@@ -240,7 +240,8 @@ func (r *reader) notation() {
 	}
 }
 
-// numbers is the format of a column: as its own cells show it that leave no doubt, else those of the whole file, else as who
+// numbers is the format of a column: as its own cells show it that leave no doubt, else those of the whole file, else
+// as who
 // brought the file types. A column that shows both is asked about.
 func (r *reader) numbers(column int) measure.NumberFormat {
 	for _, of := range []marks{r.marks[column], r.file} {
@@ -609,7 +610,8 @@ func (r *rowReader) day(t Target) (day measure.Date, ok bool) {
 	return r.past(t, day)
 }
 
-// dayOfMonth that was answered for a month without a day; of the month under way none that is to come, where the day must be past.
+// dayOfMonth that was answered for a month without a day; of the month under way none that is to come, where the day
+// must be past.
 func (r *rowReader) dayOfMonth(first measure.Date, past bool) (measure.Date, bool) {
 	last := first.AddMonths(1).AddDays(-1)
 	day, ok := map[string]measure.Date{"first": first, "middle": first.AddDays(14), "last": last}[r.options.Month]

@@ -35,7 +35,8 @@ type Head struct {
 	// Round that it was recorded on, by id, and the name of the device; empty for none.
 	Round  string `json:"round,omitempty"`
 	Device string `json:"device,omitempty"`
-	// Numbers is how its author types numbers, as it stood when they did; empty: those that may be meant two ways are asked about.
+	// Numbers is how its author types numbers, as it stood when they did; empty: those that may be meant two ways are
+	// asked about.
 	Numbers measure.NumberFormat `json:"numbers,omitempty"`
 }
 
@@ -59,7 +60,8 @@ type Sent struct {
 type HowRead struct {
 	// Sentences about what was not read as it stands, such as a freeze point without its minus.
 	Sentences []string
-	// Numbers that were typed, in the unit they were read in, in the order of the fields; Settled are those of them that could
+	// Numbers that were typed, in the unit they were read in, in the order of the fields; Settled are those of them
+	// that could
 	// be meant two ways.
 	Numbers, Settled []measure.Reading
 }

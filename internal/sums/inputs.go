@@ -94,7 +94,8 @@ func (in *inputs) choice(name string) string {
 func (in *inputs) yes(name string) bool { return in.choice(name) == "yes" }
 
 // quantity in the metric unit of d, nil when an optional field is empty. An
-// initial value is metric whatever the person's units are. Of a text that may be meant two ways the one that is possible
+// initial value is metric whatever the person's units are. Of a text that may be meant two ways the one that is
+// possible
 // is meant.
 func (in *inputs) quantity(name string, d measure.Dimension, possible func(metric float64) bool) *float64 {
 	text, usual := in.text(name), in.usual(d)

@@ -265,7 +265,8 @@ func TestPrices(t *testing.T) {
 	}
 }
 
-// What is to be drained first is said as from now: drained so much of what is inside, the system is brought to target in one pass.
+// What is to be drained first is said as from now: drained so much of what is inside, the system is brought to target
+// in one pass.
 func TestDrainFromNow(t *testing.T) {
 	inputs := given{"capacity": "12.5 qt", "volume": "8.5 qt", "drainable": "0", "strength": "20 %", "target": "50 %", "with": "premix_only", "premix": "60 %"}
 	r, err := Ask("target", US, inputs)

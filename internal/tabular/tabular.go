@@ -179,7 +179,8 @@ func readSheet(f *excelize.File, name string) (*Table, error) {
 // threeDecimals is how a number of a workbook stands that a text could mean another way.
 var threeDecimals = regexp.MustCompile(`^-?[1-9]\d{0,2}\.\d{3}$`)
 
-// markNumbers adds a zero to the numbers of a row that end in a point and three digits: a workbook writes decimals with a point,
+// markNumbers adds a zero to the numbers of a row that end in a point and three digits: a workbook writes decimals with
+// a point,
 // a text in it may mean thousands.
 func markNumbers(f *excelize.File, sheet string, row int, cells []string) error {
 	for i, cell := range cells {

@@ -264,7 +264,8 @@ func TestInstrumentAndMinus(t *testing.T) {
 	}
 }
 
-// A point before three digits is asked about on every way into the books that takes what was typed, with both readings; the person's
+// A point before three digits is asked about on every way into the books that takes what was typed, with both readings;
+// the person's
 // own number format settles it, by way of the setting or of the entry that was typed under it.
 func TestPointBeforeThreeDigits(t *testing.T) {
 	meter := func(typed string, more m) m {
@@ -314,7 +315,7 @@ func TestPointBeforeThreeDigits(t *testing.T) {
 	}
 }
 
-// The setting of a person reads what they type, is kept, and is told back.
+// The number format of a person is stored, returned by the session, and applied to the numbers they type.
 func TestNumberFormat(t *testing.T) {
 	reading := func(numbers string) m {
 		return m{"temperature": "degC", "volume": "L", "pressure": "kPa", "distance": "km", "dates": "dmy", "numbers": numbers}
@@ -325,7 +326,7 @@ func TestNumberFormat(t *testing.T) {
 			t.Fatalf("%s: %d %s", format, res.StatusCode, text)
 		}
 		if s := get[api.Session](t, "/api/v1/session"); s.Person.Reading.Numbers == nil || string(*s.Person.Reading.Numbers) != format {
-			t.Errorf("%s is told back as %+v", format, s.Person.Reading)
+			t.Errorf("%s is returned as %+v", format, s.Person.Reading)
 		}
 		_, text := ask(t, "POST", "/api/v1/numbers", m{"texts": m{"a": "12.500"}})
 		var read api.ReadNumbers

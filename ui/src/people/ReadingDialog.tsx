@@ -59,7 +59,7 @@ export function ReadingDialog({ shown, onClose }: { shown: boolean; onClose: () 
   }
   const field = (name: keyof ReadingSettings) => (
     <SelectField
-      label={name === "numbers" ? "numbers I type" : name}
+      label={name === "numbers" ? "numbers typed" : name}
       width="160px"
       value={draft[name] ?? "either"}
       options={choices[name]}
