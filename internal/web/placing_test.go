@@ -126,8 +126,8 @@ func onThePlan(t *testing.T) (back func()) {
 	return back
 }
 
-// A proposal breaks no rule and leaves no night that nothing prevents; a second one moves nothing; undone, nothing is placed, and done again
-// it is as it was.
+// A proposal breaks no rule and leaves no night that nothing prevents; a second one moves nothing but for a cheaper plan (the search is no
+// proof of the optimum); undone, nothing is placed, and done again it is as it was.
 func TestPlanProposal(t *testing.T) {
 	defer onThePlan(t)()
 	first := board(t)
@@ -149,8 +149,10 @@ func TestPlanProposal(t *testing.T) {
 	if len(first.Nights) > 0 || placed == 0 || len(first.Mixing) == 0 || first.Cost <= 0 {
 		t.Errorf("%d placed, nights %+v, mixing %v, cost %v", placed, first.Nights, first.Mixing, first.Cost)
 	}
-	if again := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", m{"from": dayAfter(1), "to": monday(13), "again": true}, http.StatusOK); again.Moved > 3 {
-		t.Errorf("proposed again, %d moved", again.Moved)
+	request := m{"from": dayAfter(1), "to": monday(13), "again": true}
+	again := answered[api.PlanProposal](t, "POST", "/api/v1/plan/propose", request, http.StatusOK)
+	if cost := board(t).Cost; again.Moved == 0 && cost != first.Cost || again.Moved > 0 && cost >= first.Cost {
+		t.Errorf("proposed again, %d moved, and the plan costs %v, before %v", again.Moved, cost, first.Cost)
 	}
 	answered[none](t, "POST", "/api/v1/plan/undo", m{"redo": false}, http.StatusNoContent)
 	if b := board(t); slices.ContainsFunc(b.Jobs, func(j api.PlanJob) bool { return j.Place != nil }) != b.Undo {
