@@ -1082,6 +1082,10 @@ const (
 	NoteImplausible      Note = "implausible"
 	NoteImpliedLoss      Note = "implied_loss"
 	NoteInferred         Note = "inferred"
+	NoteInstrumentChart  Note = "instrument_chart"
+	NoteInstrumentKind   Note = "instrument_kind"
+	NoteInstrumentSample Note = "instrument_sample"
+	NoteInstrumentScale  Note = "instrument_scale"
 	NoteLevelAboveBook   Note = "level_above_book"
 	NoteLevelBelowBook   Note = "level_below_book"
 	NoteLevelHot         Note = "level_hot"
@@ -1141,6 +1145,14 @@ func (e Note) Valid() bool {
 	case NoteImpliedLoss:
 		return true
 	case NoteInferred:
+		return true
+	case NoteInstrumentChart:
+		return true
+	case NoteInstrumentKind:
+		return true
+	case NoteInstrumentSample:
+		return true
+	case NoteInstrumentScale:
 		return true
 	case NoteLevelAboveBook:
 		return true
@@ -1281,6 +1293,10 @@ func (e PartIntervalPart) Valid() bool {
 const (
 	FreezeRetest PendingCheckWhat = "freeze_retest"
 	LevelCold    PendingCheckWhat = "level_cold"
+	ReturnCap    PendingCheckWhat = "return_cap"
+	ReturnHoses  PendingCheckWhat = "return_hoses"
+	ReturnLevel  PendingCheckWhat = "return_level"
+	ReturnTest   PendingCheckWhat = "return_test"
 )
 
 // Valid indicates whether the value is a known member of the PendingCheckWhat enum.
@@ -1289,6 +1305,14 @@ func (e PendingCheckWhat) Valid() bool {
 	case FreezeRetest:
 		return true
 	case LevelCold:
+		return true
+	case ReturnCap:
+		return true
+	case ReturnHoses:
+		return true
+	case ReturnLevel:
+		return true
+	case ReturnTest:
 		return true
 	default:
 		return false

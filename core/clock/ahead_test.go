@@ -33,7 +33,7 @@ func TestDriftMovesTheNight(t *testing.T) {
 		t.Errorf("steady %v %v, thinning %v %v", steady.Due, steady.Reason, thinning.Due, thinning.Reason)
 	}
 	strong := freezeTest(-23, coolant.EG)
-	strong.Zero = new(float64)
+	strong.Zero, strong.Tool = new(float64), "R-1"
 	_, a = night(ago(500, freezeTest(-18, coolant.EG)), ago(20, strong), ago(19, strong))
 	if d := driftOf(&a); d.perDay != 0 || d.sigma <= 0 {
 		t.Errorf("coolant that grows stronger: %+v", d)

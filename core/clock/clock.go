@@ -47,7 +47,7 @@ var Verdicts = []Verdict{Hold, Overdue, Due, Watch, Unknown, Sound}
 
 // Rules is the version of the clocks: raised when the same account and conditions come to give
 // another status.
-const Rules = 3
+const Rules = 4
 
 // Rank of the verdict, 0 for the worst.
 func (v Verdict) Rank() int { return slices.Index(Verdicts, v) }
@@ -116,6 +116,9 @@ const (
 	LevelHolds      Code = "level_holds"      // litres, full; low, hold: L that may be missing before due, before hold
 	LevelLow        Code = "level_low"        // the same, and missing
 	LevelCommon     Code = "level_common"     // the same; the capacity is a common value of the unit's type
+	LevelUnseen     Code = "level_unseen"     // no fill and no cold level since the strength came to be known by a test
+	LevelUnjudged   Code = "level_unjudged"   // the last cold level could not be judged: the marks of the tank are not known
+	FreezeSingle    Code = "freeze_single"    // protects, margin, coldest; about: the instrument; it rests on one test that was not zeroed
 	LevelFalls      Code = "level_falls"      // the same; days until so much is missing that it must not run
 )
 
@@ -213,7 +216,7 @@ func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day meas
 	now := dayInZone(day, around.Zone)
 	use := metersOf(a, around, now)
 	clocks := make([]Clock, 1, 16)
-	clocks[0] = freezeClock(a, p, around.Climate, now)
+	clocks[0] = freezeClock(a, p, around, now)
 	if a.Known {
 		clocks = append(clocks, levelClock(a, use, now))
 	}
@@ -227,7 +230,7 @@ func evaluate(a *ledger.Account, p serviceplan.Plan, around Conditions, day meas
 	}
 	clocks = appendCalendar(clocks, a, p, around, now)
 	clocks = appendParts(clocks, a, p, use, now)
-	clocks = appendMix(clocks, a, p, use, now)
+	clocks = appendMix(clocks, a, p, use, around, now)
 	if c, ok := rawWaterClock(a, p, around.Climate, now); ok {
 		clocks = append(clocks, c)
 	}
@@ -330,6 +333,14 @@ type meterUse struct {
 	model     func() *usage.Model
 }
 
+// rests of an account up to now, with the one that runs.
+func rests(a *ledger.Account, now evaluationDay) []usage.Rest {
+	if l := a.LaidUp; l != nil && l.At.Before(now.noon()) {
+		return append(slices.Clip(a.Rests), usage.Rest{From: l.At, To: now.noon()})
+	}
+	return a.Rests
+}
+
 func metersOf(a *ledger.Account, around Conditions, now evaluationDay) (all meters) {
 	for _, d := range []measure.Dimension{a.Unit.Meter, a.Unit.Second} {
 		if d == "" {
@@ -337,7 +348,7 @@ func metersOf(a *ledger.Account, around Conditions, now evaluationDay) (all mete
 		}
 		log := a.MeterOf(d)
 		all = append(all, meterUse{d, log, sync.OnceValue(func() *usage.Model {
-			model := usage.NewModel(log.Readings, usage.ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon())
+			model := usage.NewModel(log.Readings, usage.ProfileOf(a.Unit.Kind, around.Climate.Southern()), now.noon(), rests(a, now)...)
 			return &model
 		})})
 	}
@@ -431,7 +442,8 @@ func indicator(on bool) float64 {
 	return 0
 }
 
-func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, today evaluationDay) Clock {
+func freezeClock(a *ledger.Account, p serviceplan.Plan, around Conditions, today evaluationDay) Clock {
+	cold := around.Climate
 	c := Clock{Kind: Freeze}
 	protects := a.ProtectsTo()
 	bound := protects == nil && a.Bound != nil
@@ -482,7 +494,7 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 			c.Verdict, c.Due, c.Remaining, c.Reason.Code = Watch, &first, nil, FreezeNarrow
 			return c
 		}
-		return c.whenUntested(a, today, numbers)
+		return c.whenUntested(a, today, numbers).whenSingle(a, around.Zeroed, numbers)
 	}
 	last, ends := cold.FirstBelowProtection(chilly, today.Date, SearchNights)
 	if !ends {
@@ -502,7 +514,7 @@ func freezeClock(a *ledger.Account, p serviceplan.Plan, cold *climate.Climate, t
 			c.Verdict = Hold
 		}
 	}
-	return c.whenUntested(a, today, numbers)
+	return c.whenUntested(a, today, numbers).whenSingle(a, around.Zeroed, numbers)
 }
 
 // frostDays before the first frost from which on a unit of unknown contents is due
@@ -550,6 +562,36 @@ func sinceKnown(a *ledger.Account, today evaluationDay) int {
 		return 0
 	}
 	return max(0, today.since(today.of(a.Strengths[n-1].At)))
+}
+
+// single is the one test, not zeroed, that the strength rests on alone; nil when its instrument was zeroed in the books of another
+// unit in the month before.
+func single(a *ledger.Account, zeroed map[string]time.Time) *ledger.TestMark {
+	s := a.Single
+	if s == nil || s.Instrument != ledger.Refractometer {
+		return s
+	}
+	if at, ok := zeroed[s.Tool]; ok && s.Tool != "" && !at.After(s.At) && s.At.Sub(at).Hours()/24 <= coolant.ZeroMonth {
+		return nil
+	}
+	return s
+}
+
+// whenSingle lowers a freeze clock that would be sound but rests on one test alone.
+func (c Clock) whenSingle(a *ledger.Account, zeroed map[string]time.Time, numbers map[string]float64) Clock {
+	s := single(a, zeroed)
+	if c.Verdict != Sound || s == nil {
+		return c
+	}
+	c.Verdict, c.Remaining, c.Reason = Watch, nil, Reason{Code: FreezeSingle, Numbers: numbers, About: singleAbout(s)}
+	return c
+}
+
+func singleAbout(s *ledger.TestMark) ledger.Subject {
+	if s.Tool != "" {
+		return ledger.Subject{Text: s.Tool}
+	}
+	return ledger.Subject{Point: s.Instrument}
 }
 
 // whenUntested lowers a freeze clock that would be sound but rests on a test that

@@ -17,6 +17,14 @@ const slowLeak = 3 * 365
 // A capacity that is a common value of the unit's type shows no level as sound.
 func levelClock(a *ledger.Account, use meters, today evaluationDay) Clock {
 	c := levelByBook(a, use, today)
+	// What is missing for sure stays due: what was never seen may be missing as well.
+	if a.LevelUnknown != "" && c.Verdict == Sound {
+		code := LevelUnseen
+		if a.LevelUnknown == ledger.LevelNotJudged {
+			code = LevelUnjudged
+		}
+		return Clock{Kind: Level, Verdict: Unknown, Due: today.due(), Reason: Reason{Code: code, Numbers: c.Reason.Numbers}}
+	}
 	if a.Unit.CapacityCommon && c.Verdict == Sound {
 		c.Verdict, c.Remaining, c.Reason.Code = Unknown, nil, LevelCommon
 	}

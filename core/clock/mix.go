@@ -25,6 +25,7 @@ const (
 	StrengthLow     Code = "strength_low"     // the same
 	StrengthHigh    Code = "strength_high"    // the same
 	StrengthBeyond  Code = "strength_beyond"  // the last test was beyond the strong end of its scale
+	StrengthSingle  Code = "strength_single"  // the same; about: the instrument; it rests on one test that was not zeroed
 	StrengthDilutes Code = "strength_dilutes" // the same, and perYear: per cent by mass a year that it grows thinner
 
 	ChemFails    Code = "chem_fails"    // about: the property; value, high; others: how many more; bad: 1, or 0 for soft
@@ -46,9 +47,9 @@ const (
 )
 
 // appendMix adds the clocks of the mix and its chemistry.
-func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use meters, today evaluationDay) []Clock {
+func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use meters, around Conditions, today evaluationDay) []Clock {
 	for _, one := range []func() (Clock, bool){
-		func() (Clock, bool) { return strengthClock(a, today) },
+		func() (Clock, bool) { return strengthClock(a, around.Zeroed, today) },
 		func() (Clock, bool) { return chemistryClock(a, today) },
 		func() (Clock, bool) { return productClock(a, today) },
 		func() (Clock, bool) { return extenderClock(a, p, use, today) },
@@ -64,7 +65,7 @@ func appendMix(clocks []Clock, a *ledger.Account, p serviceplan.Plan, use meters
 // strengthClock: below so much glycol the inhibitors are thin, above so much it cools and
 // protects worse. It has a day when the tests since the fill show the mix growing thinner.
 // False while the strength is not known, and for a coolant without water.
-func strengthClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
+func strengthClock(a *ledger.Account, zeroed map[string]time.Time, today evaluationDay) (Clock, bool) {
 	c := Clock{Kind: Strength, Verdict: Sound}
 	if d := a.Distrusted; d != nil && d.Note == ledger.NoteTooStrong {
 		c.Verdict, c.Due, c.Reason = Due, today.due(), Reason{Code: StrengthBeyond}
@@ -103,6 +104,10 @@ func strengthClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 		if v := atMostDue(verdictOn(day, today)); v.Rank() < c.Verdict.Rank() {
 			c.Verdict = v
 		}
+	}
+	if s := single(a, zeroed); s != nil && c.Verdict == Sound {
+		c.Verdict, c.Remaining = Watch, nil
+		c.Reason.Code, c.Reason.About = StrengthSingle, singleAbout(s)
 	}
 	return c, true
 }

@@ -2,6 +2,7 @@ package clock
 
 import (
 	"slices"
+	"strings"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
@@ -30,6 +31,7 @@ const (
 	Discrepancy         Code = "discrepancy"          // measured: °C; book and test disagree; confirmed: 1 when a second test shows the same
 	CheckLevel          Code = "check_level"          // days since it has been owed
 	CheckRetest         Code = "check_retest"         // days since it has been owed
+	CheckReturn         Code = "check_return"         // days since the return to use; about: the checks that are owed, the first one first
 	CheckDays           Code = "check_days"           // days since the renewal; checked: on how many; wanted: on how many
 	CheckRuns           Code = "check_runs"           // days since the renewal; checked: after how many runs; wanted: after how many
 )
@@ -127,7 +129,18 @@ func followUpClock(a *ledger.Account, p serviceplan.Plan, today evaluationDay) (
 	if oldest.What == ledger.CheckRetest {
 		code = CheckRetest
 	}
-	c := Clock{Kind: FollowUp, Due: &due, Reason: Reason{Code: code, Numbers: map[string]float64{"days": float64(days)}}}
+	about := ledger.Subject{}
+	if slices.Contains(ledger.ReturnChecks, oldest.What) {
+		code, about.Point = CheckReturn, oldest.What
+		var rest []string
+		for _, o := range owed {
+			if o.What != oldest.What && slices.Contains(ledger.ReturnChecks, o.What) {
+				rest = append(rest, o.What)
+			}
+		}
+		about.State = strings.Join(rest, ",")
+	}
+	c := Clock{Kind: FollowUp, Due: &due, Reason: Reason{Code: code, About: about, Numbers: map[string]float64{"days": float64(days)}}}
 	switch {
 	case days > followUpLate:
 		c.Verdict = Overdue

@@ -65,6 +65,9 @@ func WorkFor(c Clock) (Work, bool) {
 		if c.Reason.Code == CheckRetest {
 			return TestWork, true
 		}
+		if c.Reason.Code == CheckReturn {
+			return returnWork[c.Reason.About.Point], true
+		}
 		return LevelWork, true
 	case CapDue:
 		return CapWork, true
@@ -82,6 +85,12 @@ func WorkFor(c Clock) (Work, bool) {
 	}
 	return "", false
 }
+
+// returnWork of each check that is owed after a lay-up, and the entry that answers it.
+var (
+	returnWork   = map[string]Work{ledger.CheckReturnLevel: LevelWork, ledger.CheckReturnCap: CapWork, ledger.CheckReturnHoses: HoseWork, ledger.CheckReturnTest: TestWork}
+	returnAnswer = map[string]ledger.Kind{ledger.CheckReturnLevel: ledger.KindLevelCheck, ledger.CheckReturnCap: ledger.KindCapTest, ledger.CheckReturnHoses: ledger.KindHoseCheck, ledger.CheckReturnTest: ledger.KindFreezeTest}
+)
 
 // workOf a remedy; false for none.
 func workOf(r coolant.Remedy) (Work, bool) {
@@ -199,7 +208,7 @@ func Answered(c Clock) ledger.Kind {
 		return ""
 	}
 	switch c.Reason.Code {
-	case FreezeNone, FreezeUntrusted, FreezeStale, TestCalendar, TestSeason, TestNever, CheckRetest:
+	case FreezeNone, FreezeUntrusted, FreezeStale, TestCalendar, TestSeason, TestNever, CheckRetest, FreezeSingle, StrengthSingle:
 		return ledger.KindFreezeTest
 	case LevelLow:
 		return ledger.KindTopUp
@@ -213,8 +222,10 @@ func Answered(c Clock) ledger.Kind {
 		return ledger.KindHoseCheck
 	case ZeroLapses, ZeroNever:
 		return ledger.KindZeroCheck
-	case LevelFalls, CheckLevel, CheckDays, CheckRuns:
+	case LevelFalls, LevelUnseen, LevelUnjudged, CheckLevel, CheckDays, CheckRuns:
 		return ledger.KindLevelCheck
+	case CheckReturn:
+		return returnAnswer[c.Reason.About.Point]
 	case UseNoRate, UseNoStart:
 		return ledger.KindMeter
 	}

@@ -5,6 +5,7 @@ import (
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
+	"diligentledger/core/usage"
 )
 
 // Note is something about a line that its reader should know, as a code.
@@ -55,6 +56,12 @@ const (
 	NoteEmptyBook     Note = "book_empty"         // the book holds nothing that could have been tested
 	NoteBottle        Note = "bottle_only"        // a full recovery bottle proves nothing: the header is to be seen as well
 	NoteStrip         Note = "strip_refused"      // the strip was past its date or read too late: not used
+
+	// By the register the instrument cannot have made the test: not used.
+	NoteInstrumentKind   Note = "instrument_kind"   // it is of another kind
+	NoteInstrumentScale  Note = "instrument_scale"  // it has no such scale
+	NoteInstrumentChart  Note = "instrument_chart"  // its discs have another chart
+	NoteInstrumentSample Note = "instrument_sample" // the sample was beyond its range
 )
 
 // Balance is what the books say after a line. Nil pointers are unknown.
@@ -132,7 +139,16 @@ type PendingCheck struct {
 const (
 	CheckLevel  = "level_cold"    // the level, cold, on the next day
 	CheckRetest = "freeze_retest" // the freeze point, once it is mixed
+
+	// After a lay-up, in the order in which they are done.
+	CheckReturnLevel = "return_level"
+	CheckReturnCap   = "return_cap"
+	CheckReturnHoses = "return_hoses"
+	CheckReturnTest  = "return_test"
 )
+
+// ReturnChecks are owed when a unit comes back into use (common practice: seals dry and hoses harden while it stands).
+var ReturnChecks = []string{CheckReturnLevel, CheckReturnCap, CheckReturnHoses, CheckReturnTest}
 
 // Chemistry is a sample as it was judged.
 type Chemistry struct {
@@ -167,14 +183,24 @@ type TestMark struct {
 }
 
 // ColderTest is a test that read colder than the book. The warmer of the two
-// counts until a second test of a zeroed instrument, or an entry, explains it.
+// counts until an independent second test, or an entry, explains it.
 type ColderTest struct {
 	_ struct{} `cbor:",toarray"`
 
 	At          time.Time
 	Mass, Sigma float64 // mass fraction of glycol, and its standard uncertainty
-	Tool        string
+	// Instrument and which one; Tool is empty when that was not said.
+	Instrument, Tool string
 }
+
+// LevelCause is why a level is not known, as a code.
+type LevelCause string
+
+// The causes.
+const (
+	LevelNeverSeen LevelCause = "never_seen" // nothing was filled, and no cold level was seen
+	LevelNotJudged LevelCause = "not_judged" // the last cold level could not be judged
+)
 
 // Strength of the coolant at a moment, as filled or as measured.
 type Strength struct {
@@ -211,8 +237,13 @@ type Account struct {
 	Counted *TestMark
 	// EarlierTest is the last test that could be trusted of the charges before.
 	EarlierTest *TestMark
-	// Colder is a test that read colder than the book and waits for a second one.
-	Colder *ColderTest
+	// Colder are tests that read colder than the book and wait for an independent one.
+	Colder []ColderTest
+	// Single is the one test, not zeroed on purified water, by which alone it is known what is inside; nil once it was
+	// confirmed, or the charge was filled.
+	Single *TestMark
+	// LevelUnknown is why the level is not known though the strength is; empty when it is.
+	LevelUnknown LevelCause
 	// Bound is the warmest that the last test leaves open when it is not known
 	// which glycol is inside; nil otherwise.
 	Bound *measure.Celsius
@@ -226,9 +257,11 @@ type Account struct {
 	Defects   []OpenDefect
 	Pending   []PendingCheck
 	Chemistry []Chemistry
-	Held      *Entry    // the hold, until it is released
-	LaidUp    *Entry    // the lay-up, until the unit returns
-	Air       *Turnover // a fill that took less than came out, until it is released
+	Held      *Entry // the hold, until it is released
+	LaidUp    *Entry // the lay-up, until the unit returns
+	// Rests are the lay-ups that have ended, in the order of time.
+	Rests []usage.Rest
+	Air   *Turnover // a fill that took less than came out, until it is released
 	// AirSeen is the entry that shows the air gone: a later cold level at the upper
 	// mark, or a bleeding with the volume that then went in. Empty until then.
 	AirSeen string
@@ -266,6 +299,7 @@ type Account struct {
 	// Failure is why the books cannot be evaluated; empty for an account that was folded.
 	Failure string
 
+	levelSeen      bool    // a cold level of an unknown charge was seen between its marks
 	strength       float64 // standard uncertainty of the mass fraction by book
 	volume         float64 // standard uncertainty of the litres by book
 	meanFilledAt   time.Time

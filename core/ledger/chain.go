@@ -46,9 +46,12 @@ type Envelope struct {
 	Instrument int64 `json:"instrument,omitempty"`
 	// Token that the entry was written by, by id.
 	Token int64 `json:"token,omitempty"`
+	// Unusable is why the figures of a test do not count: by the register, when it was recorded, its instrument cannot have
+	// made it ([Registered.CannotHaveMade]). Empty for none.
+	Unusable Note `json:"unusable,omitempty"`
 }
 
 // Empty reports whether there is nothing in it.
 func (e Envelope) Empty() bool {
-	return e.Job == "" && e.Step == "" && len(e.Attachments) == 0 && e.Device == "" && e.Instrument == 0 && e.Token == 0
+	return e.Job == "" && e.Step == "" && len(e.Attachments) == 0 && e.Device == "" && e.Instrument == 0 && e.Token == 0 && e.Unusable == ""
 }

@@ -45,7 +45,7 @@ func (a *Account) WithUnit(first *Account) *Account {
 		first = &Account{}
 	}
 	c := a.snapshot()
-	c.LaidUp = first.LaidUp
+	c.LaidUp, c.Rests = first.LaidUp, first.Rests
 	// The leak of a further circuit is by its own account, stored or folded: per month.
 	c.leak, c.leakKept = a.Leak(), true
 	c.MeterLog, c.Second = first.MeterLog.read(a.usesFrom), first.Second.read(a.usesFrom)

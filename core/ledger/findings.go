@@ -215,9 +215,14 @@ const PointChemistry = "chemistry"
 
 func (a *Account) chemistry(line *Line, b ChemistryTest) {
 	s := a.sample()
-	if b.Method == ByStrip && (b.Expired || b.Late) {
+	switch unusable := line.Entry.Envelope.Unusable; {
+	case unusable != "":
+		// What was seen counts all the same.
+		line.note(unusable)
+		b = ChemistryTest{Appearance: b.Appearance, Stray: b.Stray, StrayOff: b.StrayOff, StrayCranking: b.StrayCranking, StrayLoads: b.StrayLoads}
+	case b.Method == ByStrip && (b.Expired || b.Late):
 		line.note(NoteStrip)
-	} else {
+	default:
 		s.PH = bandOf(b.PH, b.PHTo, "")
 		s.Nitrite, s.Molybdate = bandOf(b.Nitrite, b.NitriteTo, b.NitriteAs), bandOf(b.Molybdate, b.MolybdateTo, b.MolybdateAs)
 	}

@@ -12,7 +12,7 @@ import (
 // Rules is the version of the fold: raised when the same entries come to give
 // another account or it is packed otherwise, so that what was stored by older rules
 // is computed anew.
-const Rules = 11
+const Rules = 12
 
 // Fold computes the account of u from its entries, in whatever order they come.
 // Lines that cannot be right are kept, noted, and computed as far as they can
@@ -123,6 +123,9 @@ func (a *Account) apply(e Entry) {
 	if k := byType[reflect.TypeOf(e.Body)]; k != nil && k.apply != nil {
 		k.apply(a, line, e.Body)
 	}
+	if len(a.Pending) > 0 {
+		a.settleReturn(line)
+	}
 	if stands := a.standing(); stood && !stands {
 		a.RepairedAt = &line.Entry.At
 	} else if stands && !stood {
@@ -150,6 +153,10 @@ func (a *Account) openDefect(l *Line, b Defect) {
 }
 
 func (a *Account) zeroChecked(l *Line, b ZeroCheck) {
+	if unusable := l.Entry.Envelope.Unusable; unusable != "" {
+		l.note(unusable)
+		return
+	}
 	at := l.Entry.At
 	a.zeros = append(slices.DeleteFunc(slices.Clone(a.zeros), func(z zeroed) bool { return z.Tool == b.Tool }), zeroed{b.Tool, at, b.Zero})
 	a.zero(b.Tool, at)
@@ -161,6 +168,11 @@ func (a *Account) hold(l *Line, _ Hold) {
 }
 
 func (l *Line) note(n Note) { l.Notes = append(l.Notes, n) }
+
+func (l *Line) impliedLoss(v measure.Litre) {
+	l.note(NoteImpliedLoss)
+	l.Implied = v
+}
 
 func (a *Account) topUp(line *Line, b TopUp) {
 	v, err := b.Volume.Metric(measure.Volume)
@@ -219,13 +231,18 @@ func (a *Account) pourOn(line *Line, added coolant.Charge, p *coolant.Product, i
 	}
 	// Contraction makes the exact excess a little less than the volumes say.
 	if excess := after.Volume() - a.full; excess > 0.005 {
-		line.note(NoteImpliedLoss)
-		line.Implied = excess
-		if a.settling(line.Entry.At) {
+		switch {
+		case a.LevelUnknown == LevelNeverSeen:
+			a.leaksCountFrom = line.Entry.At // it was only taken as full: nothing shows that it had been
+		case a.settling(line.Entry.At):
+			line.impliedLoss(excess)
 			line.note(NoteSettling)
 			a.leaksCountFrom = line.Entry.At
-		} else if !inferred {
-			a.leaked(line.Entry.At, excess, sigmaPoured(excess))
+		default:
+			line.impliedLoss(excess)
+			if !inferred {
+				a.leaked(line.Entry.At, excess, sigmaPoured(excess))
+			}
 		}
 		kept := a.Charge.Remove(excess)
 		after = coolant.Charge{Base: after.Base, Glycol: kept.Glycol + added.Glycol, Water: kept.Water + added.Water}
@@ -296,6 +313,7 @@ func (a *Account) changed() {
 }
 
 func (a *Account) lose(line *Line, b Loss) {
+	a.levelSeen = a.levelSeen && a.Known
 	if !a.Known {
 		line.note(NoteNotFilled)
 		return
@@ -391,7 +409,9 @@ func (a *Account) balance(at time.Time) Balance {
 			figures
 			age time.Duration
 		}{figures: a.figures}
-		b.Litres = &f.litres
+		if a.LevelUnknown != LevelNeverSeen {
+			b.Litres = &f.litres
+		}
 		if a.Base != coolant.NoWater {
 			b.Glycol = &f.glycol
 		}

@@ -27,6 +27,7 @@ type continuation struct {
 	Zeros        []zeroed
 	UsesFrom     time.Time
 	CapEffective *measure.Kilopascal
+	LevelSeen    bool
 }
 
 type storedLeak struct {
@@ -39,7 +40,7 @@ type storedLeak struct {
 func (a *Account) continuation() continuation {
 	n := continuation{LastAt: a.lastAt, LastID: a.lastID, Count: a.Written(), Struck: slices.Sorted(maps.Keys(a.strikes)), Volume: a.volume,
 		MeanFilledAt: a.meanFilledAt, Full: a.full, CountFrom: a.leaksCountFrom, HeldAt: a.levelHeldAt, Repaired: a.repaired, Zeros: a.zeros,
-		UsesFrom: a.usesFrom, CapEffective: a.capEffective}
+		UsesFrom: a.usesFrom, CapEffective: a.capEffective, LevelSeen: a.levelSeen}
 	for _, l := range a.leaks {
 		n.Leaks = append(n.Leaks, storedLeak{At: l.at, Litres: l.litres, Sigma: l.sigma})
 	}
@@ -49,7 +50,7 @@ func (a *Account) continuation() continuation {
 func (n continuation) restore(a *Account) {
 	a.restored, a.lastAt, a.lastID, a.earlier = true, n.LastAt, n.LastID, n.Count
 	a.volume, a.meanFilledAt, a.full = n.Volume, n.MeanFilledAt, n.Full
-	a.leaksCountFrom, a.levelHeldAt, a.repaired, a.zeros, a.usesFrom, a.capEffective = n.CountFrom, n.HeldAt, n.Repaired, n.Zeros, n.UsesFrom, n.CapEffective
+	a.leaksCountFrom, a.levelHeldAt, a.repaired, a.zeros, a.usesFrom, a.capEffective, a.levelSeen = n.CountFrom, n.HeldAt, n.Repaired, n.Zeros, n.UsesFrom, n.CapEffective, n.LevelSeen
 	for _, l := range n.Leaks {
 		a.leaks = append(a.leaks, leaked{l.At, l.Litres, l.Sigma})
 	}

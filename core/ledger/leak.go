@@ -156,6 +156,9 @@ func (a *Account) level(line *Line, b LevelCheck) {
 		if mark, judged = a.Unit.millimetres(mm); !judged {
 			line.note(NoteMarksUnknown)
 			line.Grade = coolant.GradeUnknown
+			if b.Temper != Hot && mm < 0 && a.LevelUnknown == "" {
+				a.LevelUnknown = LevelNotJudged
+			}
 			return
 		}
 		missing = markShare[mark] * float64(a.Filled)
@@ -190,7 +193,18 @@ func (a *Account) level(line *Line, b LevelCheck) {
 		}
 		a.coldLevel(line, mark)
 	}
+	unseen := a.LevelUnknown == LevelNeverSeen
+	if b.Temper != Hot {
+		a.levelSeen, a.LevelUnknown = !low && mark != "min", ""
+	}
 	if !a.Known {
+		return
+	}
+	if shown := float64(a.Filled) - missing; unseen && b.Temper != Hot {
+		// The litres were those of a full system: now they are seen, and nothing shows that any were lost.
+		a.Charge, a.volume = scaleTo(a.Charge, measure.Litre(shown)), sigma
+		a.full = max(a.full, measure.Litre(shown))
+		a.leaks, a.leaksCountFrom, a.levelHeldAt, a.figures.done = nil, at, at, false
 		return
 	}
 	shown, book := float64(a.Filled)-missing, float64(a.Charge.Volume())

@@ -158,6 +158,10 @@ const leastTolerance = 2.0
 // instrument, or an entry, explains it.
 func (a *Account) test(line *Line, b FreezeTest) {
 	at := line.Entry.At
+	if unusable := line.Entry.Envelope.Unusable; unusable != "" {
+		a.unusable(line, b, unusable)
+		return
+	}
 	read, err := a.read(b, at)
 	if err != nil {
 		read = coolant.Reading{Refused: true, NotUsable: true, Flags: []coolant.Flag{coolant.FlagBeyond}}
@@ -210,8 +214,9 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	if a.Known && off < -leastOff {
 		mark.Waits = !a.colder(t, mark)
 	} else {
-		a.takeTest(t)
+		a.takeTest(t, mark)
 	}
+	a.confirm(mark, r.Agrees || mark.Waits)
 	switch {
 	case mark.Waits && r.Agrees:
 		// It is at least as strong as the book has it.
@@ -233,16 +238,60 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	a.settleRetest(line, at)
 }
 
+// unusable: by the register its instrument cannot have made this test. It is recorded, and says nothing.
+func (a *Account) unusable(line *Line, b FreezeTest, why Note) {
+	line.note(why)
+	line.Test = &Reconciliation{Book: a.freeze()}
+	if t, err := b.Value.Metric(measure.Temperature); err == nil {
+		line.Test.Measured = measure.Celsius(t)
+	} else if f := line.Test.Book; f != nil {
+		line.Test.Measured = *f
+	}
+	line.Test.Low, line.Test.High = line.Test.Measured, line.Test.Measured
+	a.Distrusted = &TestMark{Entry: line.Entry.ID, At: line.Entry.At, Measured: line.Test.Measured, Note: why, Instrument: b.Instrument, Tool: b.Tool}
+}
+
+// confirm what one test alone showed of an unknown charge: by a refractometer that was zeroed, or by another instrument that
+// shows the same or more. One that shows less is then the test that it rests on.
+func (a *Account) confirm(mark *TestMark, supports bool) {
+	s := a.Single
+	switch {
+	case s == nil || s.Entry == mark.Entry:
+	case mark.Instrument == Refractometer && mark.zeroed(), supports && mark.otherThan(s.Instrument, s.Tool):
+		a.Single = nil
+	case !supports:
+		a.Single = mark
+	}
+}
+
+// otherThan reports whether the test was made with another instrument for sure: one of another kind, or of another name.
+func (m *TestMark) otherThan(instrument, tool string) bool {
+	return m.Instrument != instrument || m.Tool != "" && tool != "" && m.Tool != tool
+}
+
+// firstKnown: a test says what is inside an unknown charge. It says nothing of how much: the litres are taken as those of a
+// full system, and the level stays unknown until it is seen.
+func (a *Account) firstKnown(line *Line, mark *TestMark) {
+	line.note(NoteVolumeAssumed)
+	a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, mark.At
+	a.volume = a.Unit.capacitySigma()
+	if !a.levelSeen {
+		a.LevelUnknown = LevelNeverSeen
+	}
+	if mark.Instrument != Refractometer || !mark.zeroed() {
+		a.Single = mark
+	}
+}
+
 // takeWaterless: there is little water in it, so that it is what its product says.
 func (a *Account) takeWaterless(line *Line, mark *TestMark) {
 	line.Test.Agrees, mark.Agreed = true, true
 	a.WaterIn, a.Changes, a.Counted = false, 0, mark
 	if !a.Known {
-		line.note(NoteVolumeAssumed)
 		a.Charge = scaleTo(coolant.Charge{Base: coolant.NoWater, Glycol: 1}, a.Unit.Capacity)
-		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, mark.At
-		a.volume = a.Unit.capacitySigma()
+		a.firstKnown(line, mark)
 	}
+	a.confirm(mark, true)
 	a.figures.done = false
 	a.Distrusted, a.Bound, a.LastTest = nil, nil, mark
 	a.settleRetest(line, mark.At)
@@ -350,16 +399,15 @@ func (a *Account) compare(t trusted) float64 {
 }
 
 // takeTest makes what was measured the book.
-func (a *Account) takeTest(t trusted) {
+func (a *Account) takeTest(t trusted, mark *TestMark) {
 	a.Colder = nil
 	a.unseen(t.line.Entry.At)
 	switch {
 	case !a.Known:
-		t.line.note(NoteVolumeAssumed)
 		a.Charge = coolant.Charge{Base: a.Base, Water: 1}.WithMassFraction(t.mass)
 		a.Charge = scaleTo(a.Charge, a.Unit.Capacity)
-		a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, t.line.Entry.At
-		a.strength, a.volume = t.sigma/t.k, a.Unit.capacitySigma()
+		a.firstKnown(t.line, mark)
+		a.strength = t.sigma / t.k
 		a.Strengths = nil
 	case !t.line.Test.Agrees:
 		a.remember(t.line)
@@ -381,22 +429,39 @@ func (a *Account) remember(line *Line) {
 // instrument wiped, a new sample drawn).
 const apart = 5 * time.Minute
 
+// anotherDay is how long two tests lie apart that were made on two days (judgement: a shift is shorter; the fold knows no zone).
+const anotherDay = 16 * time.Hour
+
+// mostColder tests that wait: one of each instrument of a workshop (judgement).
+const mostColder = 12
+
+// independent reports whether a second test is independent of one that waits: made with another instrument, or with the same one
+// on another day, zeroed on purified water in between and that zero recorded. A faulty instrument repeats itself.
+func (m *TestMark) independent(of ColderTest) bool {
+	if m.At.Sub(of.At) < apart || !m.zeroed() {
+		return false
+	}
+	return m.otherThan(of.Instrument, of.Tool) ||
+		m.Instrument == Refractometer && m.Tool != "" && m.Tool == of.Tool && m.ZeroAt != nil && m.ZeroAt.After(of.At) && m.At.Sub(of.At) >= anotherDay
+}
+
 // colder takes a test that reads colder than the book: it waits, or is the second
-// one and confirms that the coolant is so strong. It reports whether it counts now.
+// one, independent of the first, and confirms that the coolant is so strong. It reports whether it counts now.
 func (a *Account) colder(t trusted, mark *TestMark) bool {
-	first := a.Colder
-	if first == nil || mark.At.Sub(first.At) < apart || !mark.zeroed() {
+	if !slices.ContainsFunc(a.Colder, mark.independent) {
 		if !t.line.Test.Agrees {
 			a.remember(t.line)
 		}
-		if first == nil {
-			a.Colder = &ColderTest{At: mark.At, Mass: t.mass, Sigma: t.sigma / t.k, Tool: mark.Tool}
+		if len(a.Colder) < mostColder {
+			a.Colder = append(slices.Clip(a.Colder), ColderTest{At: mark.At, Mass: t.mass, Sigma: t.sigma / t.k, Instrument: mark.Instrument, Tool: mark.Tool})
 		}
 		return false
 	}
-	// Of two that both read colder the warmer counts.
+	// Of those that all read colder the warmest counts.
 	a.unseen(mark.At)
-	t.mass = math.Min(first.Mass, t.mass)
+	for _, waiting := range a.Colder {
+		t.mass = math.Min(waiting.Mass, t.mass)
+	}
 	if !t.line.Test.Agrees {
 		a.remember(t.line)
 		a.Charge = a.Charge.WithMassFraction(t.mass)

@@ -76,7 +76,7 @@ func (a *Account) open(line *Line, b Opening) {
 // and the parts' age are none of the charge and stay.
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, MeterLog: a.MeterLog, Second: a.Second, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
-		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp,
+		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp, Rests: a.Rests,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, renewal: -1,
@@ -107,7 +107,8 @@ func (a *Account) fillWith(fresh coolant.Charge, p coolant.Product, v measure.Li
 	a.Parts, a.WaterIn = []Part{{Product: p, Share: 1}}, p.Base == coolant.NoWater && fresh.Water > 0
 	a.changed()
 	a.EarlierTest = earlier(a.LastTest, a.EarlierTest)
-	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.Discrepancy, a.Colder, a.Bound = 0, nil, nil, nil, nil, nil, nil
+	a.Changes, a.LastTest, a.Counted, a.Distrusted, a.Discrepancy, a.Colder, a.Bound, a.Single = 0, nil, nil, nil, nil, nil, nil, nil
+	a.LevelUnknown, a.levelSeen = "", true
 }
 
 // sigmaFill is the standard uncertainty of a fill of p, mass fraction: of the mixing, and of

@@ -146,14 +146,20 @@ func TestRenewalIsWhatWasMeasured(t *testing.T) {
 	}
 }
 
+// made with a named instrument.
+func made(tool string, b FreezeTest) FreezeTest {
+	b.Tool = tool
+	return b
+}
+
 func zeroTest(c float64) FreezeTest {
 	b := test(c, coolant.EG)
 	b.Zero = ptr(0.0)
 	return b
 }
 
-// A test that reads colder than the book counts once a second one of a zeroed
-// instrument shows the same; the warmer counts at once.
+// A test that reads colder than the book counts once an independent second one shows the same: of another instrument, or of the
+// same one that was zeroed in between and on another day; the warmer counts at once.
 func TestColderWaits(t *testing.T) {
 	weak := Renewal{Volume: litres(8), Product: conc, Share: ptr(40.0), Emptied: true} // about −25 °C
 	soon := func(b Body) Entry { return Entry{ID: "soon", At: day(100).Add(time.Minute), Body: b} }
@@ -167,9 +173,17 @@ func TestColderWaits(t *testing.T) {
 		{"one unzeroed", []Entry{on(100, test(-33, coolant.EG))}, -24.8, true},
 		{"one zeroed", []Entry{on(100, zeroTest(-33))}, -24.8, true},
 		{"two, the second not zeroed", []Entry{on(100, zeroTest(-33)), on(101, test(-33, coolant.EG))}, -24.8, true},
-		{"two, the second zeroed", []Entry{on(100, test(-33, coolant.EG)), on(101, zeroTest(-33))}, -33, false},
+		{"two of no named instrument", []Entry{on(100, test(-33, coolant.EG)), on(101, zeroTest(-33))}, -24.8, true},
+		{"two of two instruments, the second zeroed", []Entry{on(100, made("R-1", test(-33, coolant.EG))), on(101, made("R-2", zeroTest(-33)))}, -33, false},
+		{"two of two instruments, the second not zeroed", []Entry{on(100, made("R-1", zeroTest(-33))), on(101, made("R-2", test(-33, coolant.EG)))}, -24.8, true},
+		{"two of two instruments, one without a name", []Entry{on(100, test(-33, coolant.EG)), on(101, made("R-2", zeroTest(-33)))}, -24.8, true},
+		{"two of one instrument", []Entry{on(100, made("R-1", zeroTest(-33))), on(101, made("R-1", test(-33, coolant.EG)))}, -24.8, true},
+		{"two of one instrument, zeroed on the other day", []Entry{on(100, made("R-1", zeroTest(-33))), on(101, made("R-1", zeroTest(-33)))}, -33, false},
+		{"a third of another instrument", []Entry{on(100, test(-33, coolant.EG)), on(101, made("R-1", zeroTest(-33))), on(102, made("R-2", zeroTest(-33)))}, -33, false},
+		{"two of one instrument on one day", []Entry{on(100, made("R-1", zeroTest(-33))), {ID: "hours", At: day(100).Add(8 * time.Hour), Body: made("R-1", zeroTest(-33))}}, -24.8, true},
+		{"one of its discs as well", []Entry{on(100, made("R-1", test(-33, coolant.EG))), on(101, FreezeTest{Value: measure.Reading{Value: 5, Unit: measure.Discs}, Instrument: DiscTester, Tool: "D-1", Chart: []measure.Celsius{-7, -15, -23, -30, -37, -45}})}, -33, false},
 		{"two in one minute", []Entry{on(100, zeroTest(-33)), soon(zeroTest(-33))}, -24.8, true},
-		{"of two the warmer", []Entry{on(100, zeroTest(-36)), on(101, zeroTest(-31))}, -31, false},
+		{"of two the warmer", []Entry{on(100, made("R-1", zeroTest(-36))), on(101, made("R-2", zeroTest(-31)))}, -31, false},
 		{"slightly colder, within what measuring leaves open", []Entry{on(100, zeroTest(-26))}, -24.8, true},
 		{"warmer", []Entry{on(100, test(-20, coolant.EG))}, -20, false},
 		{"a wrong scale that looks right", []Entry{on(100, test(-41, coolant.EG))}, -24.8, true},

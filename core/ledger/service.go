@@ -4,11 +4,13 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"slices"
 	"time"
 
 	"diligentledger/core/coolant"
 	"diligentledger/core/measure"
 	"diligentledger/core/refusal"
+	"diligentledger/core/usage"
 )
 
 // RawWaterMark is the state of the raw-water side as it was recorded last.
@@ -34,6 +36,7 @@ func (a *Account) rawWater(l *Line, b RawWater) {
 }
 
 func (a *Account) layUp(l *Line, b LayUp) {
+	a.rested(l.Entry.At)
 	a.LaidUp = &l.Entry
 	if b.RawWater != "" {
 		a.rawWater(l, RawWater{State: b.RawWater})
@@ -42,9 +45,54 @@ func (a *Account) layUp(l *Line, b LayUp) {
 
 // returned to use: raw water is let in.
 func (a *Account) returned(l *Line, _ Return) {
+	if a.LaidUp != nil {
+		a.rested(l.Entry.At)
+		for _, what := range ReturnChecks {
+			a.requireCheck(what, l.Entry.At)
+		}
+	}
 	a.LaidUp = nil
 	if a.RawWater != nil {
 		a.rawWater(l, RawWater{State: RawWet})
+	}
+}
+
+// mostRests that are kept: more than the years that a model looks back on have seasons (judgement).
+const mostRests = 24
+
+// rested ends the rest that runs, if one does, at a moment.
+func (a *Account) rested(at time.Time) {
+	if a.LaidUp == nil || !at.After(a.LaidUp.At) {
+		return
+	}
+	kept := a.Rests
+	if len(kept) == mostRests {
+		kept = kept[1:]
+	}
+	a.Rests = append(slices.Clip(kept), usage.Rest{From: a.LaidUp.At, To: at})
+}
+
+// settleReturn ends what was owed since a return to use, by an entry that answers it.
+func (a *Account) settleReturn(line *Line) {
+	answered := ""
+	switch b := line.Entry.Body.(type) {
+	case LevelCheck:
+		if b.Temper == Cold && line.Grade != coolant.GradeUnknown {
+			answered = CheckReturnLevel
+		}
+	case FreezeTest:
+		if line.Test != nil && line.Test.Trusted {
+			answered = CheckReturnTest
+		}
+	case CapTest:
+		if line.Grade != coolant.GradeUnknown {
+			answered = CheckReturnCap
+		}
+	case HoseCheck:
+		answered = CheckReturnHoses
+	}
+	if answered != "" {
+		a.completeCheck(answered)
 	}
 }
 

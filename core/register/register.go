@@ -281,6 +281,8 @@ var instrumentFields = []Field{
 	choice("kind", GroupInstrument, "refractometer", "digital_refractometer", "hydrometer", "disc_tester", "strips", "ph_meter", "multimeter", "cap_tester", "conductivity_meter"),
 	choice("scale", GroupInstrument, "EG", "PG", "EG_PG", "brix"),
 	quantity("chart", GroupInstrument, measure.DegC, -60, 5).exactly(0),
+	quantity("sample_low", GroupInstrument, measure.DegC, -10, 60),
+	quantity("sample_high", GroupInstrument, measure.DegC, -10, 100),
 	text("serial", GroupInstrument).upTo(60),
 	text("site", GroupInstrument).names(string(Site)),
 	{Code: "expires", Group: GroupInstrument, Form: Day},

@@ -82,6 +82,7 @@ type Model struct {
 	// Known is false when fewer than two readings a week apart are believed.
 	Known bool
 
+	rests        []Rest         // in which it stood laid up
 	busyProfile  Profile        // for the early end of a window: a rest that was seen once may not come again
 	SingleRest   bool           // there is such a rest
 	SeasonRange  float64        // between the busiest and the quietest month
@@ -91,9 +92,17 @@ type Model struct {
 	weightBefore [2][13]float64 // average days of use before each month of a leap year, by Profile and by busy
 }
 
+// Rest is a time in which the unit was laid up, by the entries: the meter stands, and its days are none of the model.
+type Rest struct {
+	_ struct{} `cbor:",toarray"`
+
+	From, To time.Time
+}
+
 // segment is the use between two readings.
 type segment struct {
 	from, to time.Time
+	laidUp   float64 // days of it in which the unit was laid up
 	use      float64
 	rest     bool        // the meter stood, or nearly so
 	months   [12]float64 // days of it in each month
@@ -109,7 +118,45 @@ func (s *segment) month(i int) int {
 	return i
 }
 
-func (s segment) days() float64 { return s.to.Sub(s.from).Hours() / 24 }
+// days of it in which the unit could be used.
+func (s segment) days() float64 { return s.to.Sub(s.from).Hours()/24 - s.laidUp }
+
+// without the rests: how many days of it the unit was laid up.
+func (s segment) without(rests []Rest) segment {
+	s.laidUp = 0
+	for _, r := range rests {
+		if from, to := later(r.From, s.from), earlier(r.To, s.to); to.After(from) {
+			s.laidUp += to.Sub(from).Hours() / 24
+		}
+	}
+	return s
+}
+
+// eachMonth of it in which the unit could be used, see [eachMonth]. The rests do not overlap and are in the order of time.
+func (s segment) eachMonth(rests []Rest, f func(month int, days float64)) {
+	from := s.from
+	for _, r := range rests {
+		if r.To.After(from) && r.From.Before(s.to) {
+			eachMonth(from, r.From, f)
+			from = r.To
+		}
+	}
+	eachMonth(from, s.to, f)
+}
+
+func later(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
+func earlier(a, b time.Time) time.Time {
+	if a.Before(b) {
+		return a
+	}
+	return b
+}
 
 // weight is the days of average use in the stretch, the season counted.
 func (s *segment) weight(p Profile) (w float64) {
@@ -127,9 +174,10 @@ func (s *segment) weight(p Profile) (w float64) {
 // From the stretches between the others follow a factor for each month, drawn towards the kind's profile where the data are few
 // (each month's use over what the average rate would have given, by three rounds
 // of sharing a stretch out over its months), and the rate of the stretches without
-// their season, as it is since the last change of use.
-func NewModel(readings []Point, profile Profile, today time.Time) Model {
-	u := Model{Profile: profile, Spread: priorSpread}
+// their season, as it is since the last change of use. Rests, which do not overlap and are in the order of time, are taken out of
+// the time between readings and of that after the last one.
+func NewModel(readings []Point, profile Profile, today time.Time, rests ...Rest) Model {
+	u := Model{Profile: profile, Spread: priorSpread, rests: rests}
 	readings = recent(readings, today)
 	for _, p := range readings {
 		if p.Outlier {
@@ -142,7 +190,7 @@ func NewModel(readings []Point, profile Profile, today time.Time) Model {
 		return u
 	}
 	u.Last = kept[len(kept)-1]
-	stretches := segmentsOf(kept)
+	stretches := segmentsOf(kept, rests)
 	if len(stretches) == 0 {
 		return u
 	}
@@ -292,24 +340,24 @@ func measurableUse(use float64) float64 {
 
 // segmentsOf makes stretches of at least a month, or of what there is when
 // that is a week or more.
-func segmentsOf(kept []Point) []segment {
+func segmentsOf(kept []Point, rests []Rest) []segment {
 	from, last := kept[0], kept[len(kept)-1]
 	room := int(segment{from: from.At, to: last.At}.days()/segmentDays) + 1
 	all := make([]segment, 0, min(room, len(kept)))
 	for _, p := range kept[1:] {
-		s := segment{from: from.At, to: p.At, use: measurableUse(p.Value - from.Value)}
+		s := segment{from: from.At, to: p.At, use: measurableUse(p.Value - from.Value)}.without(rests)
 		if s.days() >= segmentDays {
 			all = append(all, s)
 			from = p
 		}
 	}
-	if rest := (segment{from: from.At, to: last.At, use: measurableUse(last.Value - from.Value)}); rest.days() >= 7 {
+	if rest := (segment{from: from.At, to: last.At, use: measurableUse(last.Value - from.Value)}).without(rests); rest.days() >= 7 {
 		all = append(all, rest)
 	}
 	for i := range all {
 		s := &all[i]
 		s.first = int(s.from.Month()) - 1
-		eachMonth(s.from, s.to, func(m int, d float64) {
+		s.eachMonth(rests, func(m int, d float64) {
 			s.months[m] += d
 			s.touched = min(12, s.touched+1)
 		})
@@ -473,9 +521,20 @@ func (u *Model) weight(from, to time.Time) float64 {
 	return u.until(to, Likely) - u.until(from, Likely)
 }
 
-// until is the average days of use from the year 2000 to t: whole years, whole
-// months, and the days of this one; by the busy profile for the early side.
+// until is the average days of use from the year 2000 to t, without those of the rests.
 func (u *Model) until(t time.Time, s Side) float64 {
+	days := u.calendarUntil(t, s)
+	for _, r := range u.rests {
+		if t.After(r.From) {
+			days -= u.calendarUntil(earlier(t, r.To), s) - u.calendarUntil(r.From, s)
+		}
+	}
+	return days
+}
+
+// calendarUntil is the average days of use from the year 2000 to t: whole years, whole
+// months, and the days of this one; by the busy profile for the early side.
+func (u *Model) calendarUntil(t time.Time, s Side) float64 {
 	profile, begun := &u.Profile, &u.weightBefore[0]
 	if s == Early && u.SingleRest {
 		profile, begun = &u.busyProfile, &u.weightBefore[1]

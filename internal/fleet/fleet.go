@@ -280,7 +280,7 @@ func (f *Fleet) Ready(ctx context.Context) error { return f.store.Ready(ctx) }
 func (f *Fleet) place(o *store.Opened) intake.Place {
 	u, tools := o.Unit, instruments(o.Instruments())
 	d := conditions{now: f.now()}
-	return intake.Place{Ended: u.Ended, LeftOn: u.LeftOn, Zone: u.Zone, Meant: tools.Meant, StripsUntil: tools.StripsUntil,
+	return intake.Place{Ended: u.Ended, LeftOn: u.LeftOn, Zone: u.Zone, Meant: tools.Meant,
 		Evaluate: func(a *ledger.Account) clock.UnitStatus { return d.evaluate(a, u.Plan, u) }}
 }
 
@@ -429,6 +429,7 @@ func (f *Fleet) PreviewEntries(ctx context.Context, w Actor, o *store.Opened, en
 	u := o.Unit
 	for i := range entries {
 		entries[i].RecordedBy, entries[i].RecordedByID = w.Name, w.ID
+		instruments(o.Instruments()).Judge(&entries[i], o.Zone)
 	}
 	var h *ledger.History
 	if len(entries) == 1 && o.Account != nil {

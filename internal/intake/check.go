@@ -21,9 +21,6 @@ type Place struct {
 	// Meant is the instrument of the register that a name may be meant for; empty when the name is an
 	// instrument's own, or like no other.
 	Meant func(name string) string
-	// StripsUntil is the last day of the strips of a name; nil for what are no strips, or of which
-	// it is not known.
-	StripsUntil func(name string) *measure.Date
 	// Verdict of an account: the clock that cannot be evaluated, empty text when all can.
 	Evaluate func(*ledger.Account) clock.UnitStatus
 }
@@ -50,9 +47,6 @@ func Check(p Place, w access.Actor, h *ledger.History, e ledger.Entry, now time.
 		if known := p.Meant(tool); known != "" && !e.Confirmed {
 			fields = append(fields, &refusal.Field{Pointer: pointer, Got: tool, Accepted: known + ", which is in the register, or another name if it is another instrument", Question: true})
 		}
-		if until := p.StripsUntil(tool); until != nil && until.Before(measure.DateOf(e.At, p.Zone)) && !expired(e.Body) {
-			fields = append(fields, &refusal.Field{Pointer: pointer, Got: tool, Accepted: "strips that have not expired; these were good until " + refusal.Day(until.Start(p.Zone))})
-		}
 	}
 	if len(fields) > 0 {
 		return &refusal.Error{Fields: fields}
@@ -67,16 +61,4 @@ func Check(p Place, w access.Actor, h *ledger.History, e ledger.Entry, now time.
 		return refusal.New("/kind", string(e.Kind())+", after which "+why+",", "an entry after which the account can be evaluated")
 	}
 	return nil
-}
-
-// expired reports whether the body says itself that the strip was past its date: its figures are not
-// used then.
-func expired(b ledger.Body) bool {
-	switch b := b.(type) {
-	case ledger.FreezeTest:
-		return b.Expired
-	case ledger.ChemistryTest:
-		return b.Expired
-	}
-	return false
 }

@@ -7,16 +7,17 @@ import (
 	"unicode"
 
 	"diligentledger/core/coolant"
+	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 )
 
 // Kinds of instrument in the register.
 const (
-	KindRefractometer = "refractometer"
-	KindDigital       = "digital_refractometer"
-	KindHydrometer    = "hydrometer"
-	KindDiscs         = "disc_tester"
-	KindStrips        = "strips"
+	KindRefractometer = ledger.KindRefractometer
+	KindDigital       = ledger.KindDigitalRefractometer
+	KindHydrometer    = ledger.KindHydrometer
+	KindDiscs         = ledger.KindDiscTester
+	KindStrips        = ledger.KindStrips
 	KindVoltmeter     = "multimeter"
 )
 
@@ -31,8 +32,11 @@ type Instrument struct {
 	Chart []measure.Celsius `json:"chart,omitempty"`
 	Site  string            `json:"site,omitempty"`
 	// Expires is the last day of strips; nil when it is not known.
-	Expires   *measure.Date `json:"expires,omitempty"`
-	Withdrawn bool          `json:"withdrawn,omitempty"`
+	Expires *measure.Date `json:"expires,omitempty"`
+	// SampleLow and SampleHigh, °C: what a refractometer compensates for; nil when they are not known.
+	SampleLow  *measure.Celsius `json:"sampleLow,omitempty"`
+	SampleHigh *measure.Celsius `json:"sampleHigh,omitempty"`
+	Withdrawn  bool             `json:"withdrawn,omitempty"`
 }
 
 // ZeroDue reports whether a refractometer is to be zeroed on purified water before it is used: at is its
@@ -76,11 +80,12 @@ func plain(name string) string {
 	}, name)
 }
 
-// StripsUntil is the last day of the strips of that name; nil for what are no strips, or of which it is
-// not known.
-func (all Instruments) StripsUntil(name string) *measure.Date {
-	if one, ok := all.Named(name); ok && one.Kind == KindStrips {
-		return one.Expires
+// Judge an entry by the instrument that its body names, before it is recorded: when by the register that instrument cannot have made
+// the test, its envelope says why. What was said of it before is replaced.
+func (all Instruments) Judge(e *ledger.Entry, zone *time.Location) {
+	e.Envelope.Unusable = ""
+	if one, ok := all.Named(ledger.ToolOf(e.Body)); ok {
+		facts := ledger.Registered{Kind: one.Kind, Scale: one.Scale, Chart: one.Chart, Expires: one.Expires, SampleLow: one.SampleLow, SampleHigh: one.SampleHigh}
+		e.Envelope.Unusable = facts.CannotHaveMade(e.Body, measure.DateOf(e.At, zone))
 	}
-	return nil
 }

@@ -19,12 +19,25 @@ func InstrumentOf(name string, facts register.Facts) Instrument {
 		day := measure.DateOf(t, time.UTC)
 		i.Expires = &day
 	}
+	i.SampleLow, i.SampleHigh = celsius(facts["sample_low"]), celsius(facts["sample_high"])
 	for text := range strings.SplitSeq(facts["chart"], ";") {
-		if r, err := measure.ReadStored(strings.TrimSpace(text), measure.Temperature, measure.DegC); err == nil {
-			if t, err := r.Metric(measure.Temperature); err == nil {
-				i.Chart = append(i.Chart, measure.Celsius(t))
-			}
+		if t := celsius(text); t != nil {
+			i.Chart = append(i.Chart, *t)
 		}
 	}
 	return i
+}
+
+// celsius of a fact; nil when it cannot be read.
+func celsius(text string) *measure.Celsius {
+	r, err := measure.ReadStored(strings.TrimSpace(text), measure.Temperature, measure.DegC)
+	if err != nil {
+		return nil
+	}
+	t, err := r.Metric(measure.Temperature)
+	if err != nil {
+		return nil
+	}
+	c := measure.Celsius(t)
+	return &c
 }

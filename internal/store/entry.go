@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"diligentledger/core/ledger"
+	"diligentledger/core/register"
+	"diligentledger/internal/intake"
 )
 
 // ErrEntryDiffers says that an entry with this id but other content is already in
@@ -118,6 +120,9 @@ func (s *Store) appendUnlocked(ctx context.Context, o *Opened, e ledger.Entry, c
 	}
 	r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
 	e.At, e.RecordedAt = r.At, r.RecordedAt
+	if err := s.judge(ctx, nil, u, &e); err != nil {
+		return r, err
+	}
 	history, ok := ledger.Continued(o.Account, e)
 	if !ok {
 		return r, errNotUnlocked
@@ -238,6 +243,9 @@ func (s *Store) append(ctx context.Context, tx *sql.Tx, u Unit, entries []ledger
 		}
 		r.RecordedAt = s.now().UTC().Truncate(time.Microsecond)
 		e.At, e.RecordedAt = r.At, r.RecordedAt
+		if err := s.judge(ctx, tx, u, &e); err != nil {
+			return nil, err
+		}
 		switch {
 		case history != nil:
 			history = history.With(last.Entry)
@@ -341,6 +349,28 @@ func envelopeText(e ledger.Envelope) (json.RawMessage, error) {
 		return nil, nil
 	}
 	return json.Marshal(e)
+}
+
+// judge an entry by what the register says of its instrument now, before it is recorded; whichever way it comes.
+func (s *Store) judge(ctx context.Context, tx *sql.Tx, u Unit, e *ledger.Entry) error {
+	e.Envelope.Unusable = ""
+	tool := ledger.ToolOf(e.Body)
+	if tool == "" {
+		return nil
+	}
+	var text []byte
+	var facts register.Facts
+	switch err := s.row(ctx, tx, `SELECT COALESCE(facts, '{}') FROM instrument WHERE name = ?`, tool).Scan(&text); {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil
+	case err != nil:
+		return err
+	}
+	if err := json.Unmarshal(text, &facts); err != nil {
+		return err
+	}
+	intake.Instruments{intake.InstrumentOf(tool, facts)}.Judge(e, u.Zone)
+	return nil
 }
 
 const instrumentOf = `SELECT id FROM instrument WHERE name = ?`

@@ -536,6 +536,11 @@ func (s *Store) importEntries(ctx context.Context, tx *sql.Tx, by Actor, run Imp
 	if len(entries) == 0 {
 		return 0, nil
 	}
+	for i := range entries {
+		if err := s.judge(ctx, tx, u, &entries[i]); err != nil {
+			return 0, err
+		}
+	}
 	if !added { // others may have written into it since the check
 		if field := permit(u, written, entries); field != nil {
 			return 0, &refusal.Error{Fields: []*refusal.Field{field}}

@@ -94,6 +94,8 @@ type Entry struct {
 	ByID       int64           `json:"p,omitempty"`
 	Kind       ledger.Kind     `json:"k"`
 	Body       json.RawMessage `json:"c"`
+	// Unusable is why the figures of a test do not count.
+	Unusable ledger.Note `json:"u,omitempty"`
 }
 
 // EntryOf the books for a pack.
@@ -102,12 +104,12 @@ func EntryOf(e ledger.Entry) (Entry, error) {
 	if torn, ok := e.Body.(ledger.UnreadableBody); ok {
 		return Entry{}, fmt.Errorf("entry %s of kind %s cannot be read", e.ID, torn.Of)
 	}
-	return Entry{ID: e.ID, At: e.At, RecordedAt: e.RecordedAt, By: e.RecordedBy, ByID: e.RecordedByID, Kind: e.Kind(), Body: body}, err
+	return Entry{ID: e.ID, At: e.At, RecordedAt: e.RecordedAt, By: e.RecordedBy, ByID: e.RecordedByID, Kind: e.Kind(), Body: body, Unusable: e.Envelope.Unusable}, err
 }
 
 func (e Entry) entry(unit string) (ledger.Entry, error) {
 	body, err := ledger.ParseBody(e.Kind, e.Body)
-	return ledger.Entry{ID: e.ID, Unit: unit, At: e.At, RecordedAt: e.RecordedAt, RecordedBy: e.By, RecordedByID: e.ByID, Body: body}, err
+	return ledger.Entry{ID: e.ID, Unit: unit, At: e.At, RecordedAt: e.RecordedAt, RecordedBy: e.By, RecordedByID: e.ByID, Body: body, Envelope: ledger.Envelope{Unusable: e.Unusable}}, err
 }
 
 // Product of that code.

@@ -75,6 +75,7 @@ func (u *Unit) add(w Waiting) {
 	}
 	for _, e := range entries {
 		e.RecordedAt, e.RecordedBy, e.RecordedByID = w.RecordedAt, u.shared.Actor.Name, u.shared.Actor.ID
+		u.shared.Instruments.Judge(&e, u.zone)
 		if tool := zeroes(e.Body); tool != "" && e.At.After(u.zeroed[tool]) {
 			u.zeroed[tool] = e.At
 		}
@@ -278,6 +279,7 @@ func (u *Unit) Preview(address string, text []byte) Preview {
 		e := &entries[i]
 		e.At, e.RecordedAt = e.At.UTC().Truncate(time.Microsecond), u.now.UTC()
 		e.RecordedBy, e.RecordedByID = u.shared.Actor.Name, u.shared.Actor.ID
+		u.shared.Instruments.Judge(e, u.zone)
 	}
 	h, err := u.history(*c, entries)
 	if err != nil {
@@ -285,7 +287,7 @@ func (u *Unit) Preview(address string, text []byte) Preview {
 	}
 	before := h.EvaluatedBefore()
 	tools := u.shared.Instruments
-	place := intake.Place{LeftOn: u.pack.LeftOn, Zone: u.zone, Meant: tools.Meant, StripsUntil: tools.StripsUntil,
+	place := intake.Place{LeftOn: u.pack.LeftOn, Zone: u.zone, Meant: tools.Meant,
 		Evaluate: func(a *ledger.Account) clock.UnitStatus {
 			return clock.Evaluate(a, u.shared.Plans[c.Plan], u.conditions(), u.today)
 		}}

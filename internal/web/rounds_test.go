@@ -368,22 +368,47 @@ func TestTags(t *testing.T) {
 	}
 }
 
-// Strips past their date are refused unless the entry says so itself: then their figures are not used.
-func TestExpiredStrips(t *testing.T) {
-	test := func(expired bool) (int, string) {
-		t.Helper()
-		body := m{"method": "strip", "ph": 8, "phTo": 8.5, "tool": "strips, old tube"}
-		if expired {
-			body["expired"] = true
+// A test counts only if its instrument can have made it, whichever way it comes: it is recorded, not used, and says why.
+func TestInstrumentsThatCannotHave(t *testing.T) {
+	at := noon.Add(-time.Hour)
+	discs := []float64{-7, -15, -23}
+	for _, c := range []struct {
+		name, unit, kind string
+		body             m
+		why              api.Note
+	}{
+		{"PG of an EG instrument", "TK-14", "freeze_test", m{"value": reading(-33, "degC"), "instrument": "refractometer", "scale": "PG", "tool": "R-3"}, api.NoteInstrumentScale},
+		{"another chart than its own", "TK-14", "freeze_test", m{"value": reading(3, "discs"), "instrument": "discs", "chart": discs, "tool": "D-1"}, api.NoteInstrumentChart},
+		{"a refractometer that is a hydrometer", "TK-14", "freeze_test", m{"value": reading(-33, "degC"), "instrument": "refractometer", "scale": "EG", "tool": "H-1"}, api.NoteInstrumentKind},
+		{"strips past their day", "TK-14", "chemistry_test", m{"method": "strip", "ph": 8, "phTo": 8.5, "tool": "strips, old tube"}, api.NoteStripRefused},
+		{"zero on a scale it has not", "TK-14", "zero_check", m{"tool": "R-3", "zero": reading(0, "brix")}, api.NoteInstrumentScale},
+		{"what it can", "TK-14", "note", m{"text": "nothing to judge"}, ""},
+	} {
+		before := get[api.Account](t, "/api/v1/units/"+c.unit)
+		res, text := ask(t, "POST", "/api/v1/units/"+c.unit+"/entries/preview", entry(c.kind, at, c.body))
+		if res.StatusCode != http.StatusOK || c.why != "" && !strings.Contains(string(text), string(c.why)) {
+			t.Errorf("%s: preview %d %.300s", c.name, res.StatusCode, text)
 		}
-		res, text := ask(t, "POST", "/api/v1/units/TK-14/entries/preview", entry("chemistry_test", noon.Add(-time.Hour), body))
-		return res.StatusCode, string(text)
-	}
-	if s, text := test(false); s != http.StatusUnprocessableEntity || !strings.Contains(text, "strips that have not expired") {
-		t.Errorf("%d %.300s", s, text)
-	}
-	if s, text := test(true); s != http.StatusOK {
-		t.Errorf("%d %.300s", s, text)
+		form, round := entry(c.kind, at, c.body), entry(c.kind, at.Add(time.Second), c.body)
+		answered[api.Receipt](t, "POST", "/api/v1/units/"+c.unit+"/entries", form, http.StatusCreated)
+		// Sent again it is the same entry, whatever the register says by then.
+		answered[api.Receipt](t, "POST", "/api/v1/units/"+c.unit+"/entries", form, http.StatusCreated)
+		if r := batch(t, access.Technician, sentLine(t, c.unit, round)).Results[0]; r.State != "written" {
+			t.Errorf("%s: by a round %+v", c.name, r)
+		}
+		after := get[api.Account](t, "/api/v1/units/"+c.unit+"?lines=60")
+		for _, id := range []any{form["id"], round["id"]} {
+			i := slices.IndexFunc(after.Lines, func(l api.Line) bool { return l.Id.String() == id })
+			if i < 0 || c.why != "" && !slices.ContainsFunc(after.Lines[i].Notes, func(n api.LineNote) bool { return n.Code == c.why }) {
+				t.Errorf("%s: line %d of %v", c.name, i, after.Lines)
+			}
+		}
+		if was, is := before.Balance.Freeze, after.Balance.Freeze; was == nil || is == nil || *was != *is {
+			t.Errorf("%s: protected to %v before and %v after", c.name, was, is)
+		}
+		for _, id := range []any{form["id"], round["id"]} {
+			ask(t, "POST", "/api/v1/units/"+c.unit+"/entries", entry("strike", noon.Add(-time.Minute), m{"entry": id, "why": "a test of the tests"}))
+		}
 	}
 }
 

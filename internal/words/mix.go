@@ -139,6 +139,8 @@ func strength(c clock.Clock) string {
 			return fmt.Sprintf("%s of glycol by volume: above %s cooling worsens.", now, percent(n["watchHigh"]))
 		}
 		return fmt.Sprintf("%s of glycol by volume, too strong: above %s cooling and protection fall off. Dilute it.", now, percent(n["dueHigh"]))
+	case clock.StrengthSingle:
+		return fmt.Sprintf("%s of glycol by volume by one test with %s alone, not zeroed: test again.", now, instrumentNamed(c.Reason.About))
 	case clock.StrengthDilutes:
 		return fmt.Sprintf("%s of glycol by volume, and %.1f\u00a0%% a year less: %s is reached then.", now, n["perYear"], percent(n["dueLow"]))
 	}

@@ -2,6 +2,7 @@ package words
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"diligentledger/core/climate"
@@ -106,6 +107,8 @@ func (r Reader) freezeReason(c clock.Clock, site string) string {
 		return fmt.Sprintf("protects to %s; the coldest night %s is planned for is %s.", t("protects"), site, t("coldest"))
 	case clock.FreezeBound:
 		return fmt.Sprintf("which glycol is inside is not known; by the last test it protects to %s at least. Identify it and test again.", t("protects"))
+	case clock.FreezeSingle:
+		return fmt.Sprintf("protects to %s by one test with %s alone, not zeroed: zero it on purified water and test again, or test with another instrument.", t("protects"), instrumentNamed(c.Reason.About))
 	case clock.FreezeNarrow:
 		return fmt.Sprintf("by the book it protects to %s, enough all year; within the book’s band it may be %s, which is not. Test it.", t("protects"), t("high"))
 	case clock.FreezeStale:
@@ -118,6 +121,14 @@ func (r Reader) freezeReason(c clock.Clock, site string) string {
 		return "the last test cannot be used: " + why + "."
 	}
 	return "not measured, and no fill is recorded: test it."
+}
+
+// instrumentNamed is the name of an instrument, or its kind where it has none.
+func instrumentNamed(s ledger.Subject) string {
+	if s.Text != "" {
+		return s.Text
+	}
+	return "one " + Name(s.Point)
 }
 
 // rises is how fast the freeze point rises; empty when it does not.
@@ -181,6 +192,10 @@ func (r Reader) levelReason(c clock.Clock) string {
 		return fmt.Sprintf("%s of %s by the book, and it leaks: %s %s%s.", l("litres"), l("full"), l("low"), pick(n["ahead"] > 0, "will be missing then", "may be missing by now"), tooLow)
 	case clock.LevelCommon:
 		return fmt.Sprintf("the capacity of %s is a common value of its type, not known of this unit: enter it in its registered facts.", l("full"))
+	case clock.LevelUnseen:
+		return "no fill is recorded and the level was not seen cold: check it cold."
+	case clock.LevelUnjudged:
+		return "the last cold level was below the upper mark, and the register does not know the tank’s marks: see it at a mark, or enter the distance of the marks."
 	case clock.LevelLow:
 		if c.Verdict == clock.Hold {
 			tooLow = ": too low to run"
@@ -275,6 +290,8 @@ func followUpReason(c clock.Clock) string {
 		return "the level is to be checked cold, the day after the renewal; due for " + days + "."
 	case clock.CheckRetest:
 		return "the freeze point is to be tested again, once mixed; due for " + days + "."
+	case clock.CheckReturn:
+		return fmt.Sprintf("back in use after a lay-up: %s; due for %s.", Names(strings.Trim(c.Reason.About.Point+","+c.Reason.About.State, ",")), days)
 	case clock.CheckDays:
 		return fmt.Sprintf("the level is to be checked cold on %s days after the renewal; %s done.", Figure(n["wanted"], 0), Figure(n["checked"], 0))
 	}

@@ -65,6 +65,11 @@ func TestReasonsOfEachClock(t *testing.T) {
 		{clock.Freeze, clock.FreezeNone, "", ledger.Subject{}, nil, "not measured, and no fill is recorded: test it.", ""},
 		{clock.Level, clock.LevelHolds, "", ledger.Subject{}, level, "7.5 L by the book, 8.0 L were filled.", "7.9 US qt by the book"},
 		{clock.Level, clock.LevelCommon, "", ledger.Subject{}, level, "the capacity of 8.0 L is a common value of its type", "8.5 US qt"},
+		{clock.Freeze, clock.FreezeSingle, "", ledger.Subject{Text: "R-2"}, freeze, "protects to −37 °C by one test with R-2 alone, not zeroed", "−35 °F"},
+		{clock.Freeze, clock.FreezeSingle, "", ledger.Subject{Point: "strip"}, freeze, "by one test with one test strip alone", ""},
+		{clock.FollowUp, clock.CheckReturn, "", ledger.Subject{Point: ledger.CheckReturnLevel, State: ledger.CheckReturnCap}, numbers{"days": 3}, "back in use after a lay-up: cold level, cap test; due for 3 d.", ""},
+		{clock.Level, clock.LevelUnseen, "", ledger.Subject{}, level, "no fill is recorded and the level was not seen cold: check it cold.", ""},
+		{clock.Level, clock.LevelUnjudged, "", ledger.Subject{}, level, "the register does not know the tank’s marks", ""},
 		{clock.Level, clock.LevelFalls, "", ledger.Subject{}, level, "0.4 L will be missing then; too low to run in 40 d.", ""},
 		{clock.Level, clock.LevelLow, clock.Due, ledger.Subject{}, level, "0.9 L of 8.0 L are missing by the book; too low to run in 40 d.", ""},
 		{clock.Level, clock.LevelLow, clock.Hold, ledger.Subject{}, level, "are missing by the book: too low to run.", ""},
@@ -137,7 +142,7 @@ func TestReasonsOfEachClock(t *testing.T) {
 var worded = map[clock.Code]bool{}
 
 // mixCodes are worded in words_test.go.
-var mixCodes = []clock.Code{clock.StrengthHolds, clock.StrengthLow, clock.StrengthHigh, clock.StrengthDilutes, clock.StrengthBeyond, clock.ChemFails, clock.ChemRetest,
+var mixCodes = []clock.Code{clock.StrengthHolds, clock.StrengthLow, clock.StrengthHigh, clock.StrengthDilutes, clock.StrengthSingle, clock.StrengthBeyond, clock.ChemFails, clock.ChemRetest,
 	clock.ChemUntested, clock.ChemReplaced, clock.ChemOld, clock.ChemHolds, clock.ChemTrend, clock.ProductForeign, clock.ProductUnfit, clock.ProductUnknown,
 	clock.ExtenderRuns, clock.ExtenderGiven, clock.FilterRuns, clock.FilterUnknown, clock.NotEvaluated}
 

@@ -102,6 +102,8 @@ var fieldTexts = map[string]fieldText{
 	"waste_code":          {"waste code", "", ""},
 	"scale":               {"scale", "", ""},
 	"chart":               {"chart of the discs", "what each floating disc shows, with semicolons: −4; −8; −16", ""},
+	"sample_low":          {"sample from", "the coldest sample that it compensates for", ""},
+	"sample_high":         {"sample to", "the warmest sample that it compensates for", ""},
 	"expires":             {"strips expire on", "", ""},
 	"withdrawn":           {"withdrawn from use", "", ""},
 	"away":                {"away", "days on each line: 2026-12-03 to 2026-12-18 at sea, or 1 Nov to 31 Mar each year ploughing", ""},

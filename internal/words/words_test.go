@@ -65,6 +65,7 @@ func TestReasons(t *testing.T) {
 		{clock.Strength, clock.StrengthLow, clock.Due, "", "", limits(30), "below 33 % the inhibitors are too thin"},
 		{clock.Strength, clock.StrengthHigh, clock.Watch, "", "", limits(62), "above 60 % cooling worsens"},
 		{clock.Strength, clock.StrengthHigh, clock.Due, "", "", limits(85), "too strong: above 67 %"},
+		{clock.Strength, clock.StrengthSingle, clock.Watch, "R-2", "", limits(45), "45 % of glycol by volume by one test with R-2 alone, not zeroed"},
 		{clock.Strength, clock.StrengthDilutes, clock.Watch, "", "", limits(45), "2.5 % a year less: 33 % is reached then"},
 		{clock.Strength, clock.StrengthBeyond, clock.Due, "", "", nil, "too strong"},
 		{clock.Chemistry, clock.ChemFails, clock.Due, "nitrite", coolant.RemedySCA, n{"value": 150, "high": 300, "others": 2}, "nitrite 150 to 300 ppm: dose SCA; and 2 more."},

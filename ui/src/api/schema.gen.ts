@@ -2483,7 +2483,7 @@ export interface components {
             warning: boolean;
         };
         /** @enum {string} */
-        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_outlier" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty";
+        Note: "implied_loss" | "more_than_book" | "not_filled" | "mixed_base" | "mixed_technology" | "premix_thinned" | "wrong_scale" | "base_unknown" | "beyond_table" | "volume_assumed" | "meter_outlier" | "colder_waits" | "not_mixed" | "out_unknown" | "marks_unknown" | "not_ready" | "settling" | "inferred" | "too_strong" | "density_on_pg" | "other_meter_kind" | "reading_refused" | "partial_drain" | "air_trapped" | "level_below_book" | "level_above_book" | "level_hot" | "tank_unknown" | "strikes_nothing" | "closes_nothing" | "was_not_held" | "does_not_hold" | "off_rating" | "water_left_inside" | "foreign_product" | "over_dosed" | "extended_twice" | "water_in" | "scale_on_waterless" | "strip_refused" | "implausible" | "book_empty" | "instrument_kind" | "instrument_scale" | "instrument_chart" | "instrument_sample";
         /** @enum {string} */
         Grade: "bad" | "soft" | "unknown" | "good";
         /** @description One in ten before the first day, half before the middle, nine in ten before the last. */
@@ -3658,7 +3658,7 @@ export interface components {
         };
         PendingCheck: {
             /** @enum {string} */
-            what: "level_cold" | "freeze_retest";
+            what: "level_cold" | "freeze_retest" | "return_level" | "return_cap" | "return_hoses" | "return_test";
             text: string;
             /** Format: date-time */
             since: string;
