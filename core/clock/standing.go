@@ -20,7 +20,7 @@ const (
 // Their reasons.
 const (
 	HeldByPerson        Code = "held"                 // about: why
-	AirTrapped          Code = "air_trapped"          // short, allowed: L; ready: 1 when the level was seen at the mark since, and it may be released
+	AirTrapped          Code = "air_trapped"          // short, allowed: L; ready: 1 when the air is shown to be gone, and it may be released; bled, refilled: 1 when that was shown by a bleeding or another fill, and not by a cold level
 	StopDefect          Code = "stop_defect"          // about: what
 	CoolantContaminated Code = "coolant_contaminated" // about: oily or gelled; ready: 1 when a later sample is clear
 	FindingHolds        Code = "finding_holds"        // about: what was found on an aircraft; ready: 1 when a later inspection found it right
@@ -53,6 +53,7 @@ func holdClock(a *ledger.Account, today evaluationDay) (Clock, bool) {
 	numbers := map[string]float64{"others": float64(len(stops) - 1), "ready": indicator(first.Ready)}
 	if first.Cause == ledger.StopAir {
 		numbers["short"], numbers["allowed"] = float64(a.Air.Short), float64(a.Air.Allowed)
+		numbers["bled"], numbers["refilled"] = indicator(a.AirBy == ledger.KindTopUp), indicator(a.AirBy == ledger.KindRenewal)
 	}
 	return Clock{Kind: Holds, Verdict: Hold, Due: today.due(), Reason: Reason{Code: stopCodes[first.Cause], About: first.About, Numbers: numbers}}, true
 }

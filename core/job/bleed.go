@@ -407,7 +407,7 @@ func (b *builder) exchanged(out measure.Litre, from int) *Balance {
 		is.In += m.Litres
 	}
 	is.Short = out - is.In
-	is.Allowed = ledger.AllowedShort([]measure.Litre{out}, is.In, 0, false, b.s.Capacity)
+	is.Allowed = ledger.AllowedShort(b.s.Of, []measure.Litre{out}, is.In, 0, false, b.s.Capacity)
 	is.Holds = is.Short <= is.Allowed
 	return is
 }

@@ -49,7 +49,7 @@ type Balance struct {
 	Out     measure.Litre `json:"out"`
 	Missing measure.Litre `json:"missing,omitempty"` // before the drain, by the book
 	In      measure.Litre `json:"in"`
-	// Short is how much less went in; Allowed what the error of measuring accounts for.
+	// Short is how much less went in; Allowed by how much may, see [ledger.AllowedShort].
 	Short   measure.Litre `json:"short"`
 	Allowed measure.Litre `json:"allowed"`
 	// Unknown: what came out was not measured.
@@ -171,7 +171,7 @@ func balance(s Setup, st *State, missing measure.Litre, outUnknown, hot bool) *B
 		doubt = s.Doubt
 	}
 	b.Short = b.Out + missing - b.In
-	b.Allowed = ledger.AllowedShort(outs, b.In, doubt, hot, s.Capacity)
+	b.Allowed = ledger.AllowedShort(s.Of, outs, b.In, doubt, hot, s.Capacity)
 	b.Holds = !outUnknown && b.Short <= b.Allowed
 	return b
 }

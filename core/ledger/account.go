@@ -265,6 +265,8 @@ type Account struct {
 	// AirSeen is the entry that shows the air gone: a later cold level at the upper
 	// mark, or a bleeding with the volume that then went in. Empty until then.
 	AirSeen string
+	// AirBy is what shows it: the kind of that entry.
+	AirBy Kind
 	// Low is the level that was seen below the lower mark, until one is seen above.
 	Low *LowLevel
 	// CorrectedAt is when the mix was last corrected; RepairedAt when the last thing

@@ -204,7 +204,7 @@ func (a *Account) topUp(line *Line, b TopUp) {
 	}
 	// The air is out when the system was bled again and took what was missing.
 	if b.Bled && a.Air != nil && measure.Litre(v) >= a.Air.Short-a.Air.Allowed {
-		a.AirSeen = line.Entry.ID
+		a.AirSeen, a.AirBy = line.Entry.ID, KindTopUp
 	}
 	if thins || b.With != coolant.Premix && measure.Litre(v) > correction*a.full {
 		a.requireCheck(CheckRetest, line.Entry.At)

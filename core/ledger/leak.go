@@ -262,7 +262,7 @@ func (a *Account) coldLevel(line *Line, mark string) {
 		return
 	}
 	if mark == "max" || mark == "above" {
-		a.AirSeen = line.Entry.ID
+		a.AirSeen, a.AirBy = line.Entry.ID, KindLevelCheck
 	} else {
 		a.AirSeen = "" // it has fallen again
 	}

@@ -70,7 +70,7 @@ func TestPinned(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 9))
 	for n := range 60 {
 		out := []measure.Litre{measure.Litre(8 * rng.Float64()), measure.Litre(3 * rng.Float64())}[:1+n%2]
-		a.Add(fmt.Sprint("short ", n), ledger.AllowedShort(out, measure.Litre(8*rng.Float64()), rng.Float64(), n%3 == 0, measure.Litre(n%4)/2))
+		a.Add(fmt.Sprint("short ", n), ledger.AllowedShort([]string{"car", "truck", "boat", "motorcycle", "aircraft", ""}[n%6], out, measure.Litre(8*rng.Float64()), rng.Float64(), n%3 == 0, measure.Litre(n%4)/2))
 	}
 	record := ledger.Record{ID: "id", Unit: "U", Circuit: 7, Seq: 3, Kind: "note", At: time.Unix(1, 0).UTC(), RecordedAt: time.Unix(2, 0).UTC(), RecordedBy: "A", RecordedByID: 4, Payload: []byte(`{}`), Envelope: []byte(`{"a":1}`)}
 	for _, v := range []int{1, 2} {

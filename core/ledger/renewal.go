@@ -76,7 +76,7 @@ func (a *Account) open(line *Line, b Opening) {
 // and the parts' age are none of the charge and stay.
 func (a *Account) forget() {
 	*a = Account{Unit: a.Unit, Lines: a.Lines, MeterLog: a.MeterLog, Second: a.Second, Base: a.Unit.Base, Filled: a.Unit.Capacity, full: a.Unit.Capacity,
-		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low, LaidUp: a.LaidUp, Rests: a.Rests,
+		Filter: a.Filter, Findings: a.Findings, Defects: a.Defects, Held: a.Held, Air: a.Air, AirSeen: a.AirSeen, AirBy: a.AirBy, Low: a.Low, LaidUp: a.LaidUp, Rests: a.Rests,
 		BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, Zeroed: a.Zeroed, RepairedAt: a.RepairedAt, CorrectedAt: a.CorrectedAt,
 		EarlierTest: earlier(a.LastTest, a.EarlierTest),
 		grounds:     a.grounds, zeros: a.zeros, strikes: a.strikes, renewal: -1,
@@ -184,7 +184,7 @@ func (a *Account) renew(line *Line, b Renewal) {
 		// It holds what came out once the air is gone.
 		was = max(was, t.In+t.Residual+t.Short)
 	case measured && a.Air != nil:
-		a.AirSeen = line.Entry.ID // as much went in as came out
+		a.AirSeen, a.AirBy = line.Entry.ID, KindRenewal // as much went in as came out
 	}
 	// What was full before is full again only when as much is inside.
 	a.Filled = max(a.Filled, min(was, max(a.Unit.Capacity, a.Filled)))
@@ -241,7 +241,11 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 			doubt = a.volume
 		}
 		t.Short = out + missing - t.In
-		t.Allowed = allowedShort(variance, t.In, doubt, b.Level == Hot, a.Unit.Capacity)
+		forgiven := measure.Litre(math.Inf(1)) // what came out was not measured: the doubt of that is all there is
+		if t.Out > 0 {
+			forgiven = AirForgiven(a.Unit.Kind, a.Unit.Capacity)
+		}
+		t.Allowed = allowedShort(variance, t.In, doubt, forgiven, b.Level == Hot, a.Unit.Capacity)
 		// A drain to within measuring error of all there was leaves nothing.
 		if t.Residual < measure.Litre(math.Sqrt(variance)) {
 			t.Residual = 0
@@ -258,19 +262,34 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 	return measured
 }
 
-// AllowedShort is by how much less may go into a system than came out of it by the error of measuring
-// alone: two standard uncertainties of what came out, of what went in and of what had been missing before (doubt, L),
-// and what a hot level reads high.
-func AllowedShort(out []measure.Litre, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
+// airForgiven is the air that a system finds its own way out of, as a share of its capacity, by the kind of unit: it rises into the
+// tank or the neck, and the level then still stands between the cold marks, which are about a twentieth of the charge apart
+// (judgement: less than the band, with room for what the coolant shrinks when it cools; a motorcycle's few decilitres are not
+// measured finer; an aircraft's system has no tank to spare). A maker's bleeding procedure with its figure takes its place.
+var airForgiven = map[string]float64{"car": 0.03, "truck": 0.03, "boat": 0.03, "motorcycle": 0.05, "aircraft": 0.02}
+
+// AirForgiven by a system of a kind of unit, L; the least of all kinds where the kind is not known.
+func AirForgiven(kind string, capacity measure.Litre) measure.Litre {
+	share, ok := airForgiven[kind]
+	if !ok {
+		share = airForgiven["aircraft"]
+	}
+	return measure.Litre(share) * capacity
+}
+
+// AllowedShort is by how much less may go into a system than came out of it: the smaller of the error of measuring and of the air that
+// such a system forgives. The error is two standard uncertainties of what came out, of what went in and of what had been missing
+// before (doubt, L). What a hot level reads high comes on top.
+func AllowedShort(kind string, out []measure.Litre, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
 	variance := 0.0
 	for _, v := range out {
 		variance += math.Pow(sigmaPoured(v), 2)
 	}
-	return allowedShort(variance, in, doubt, hot, capacity)
+	return allowedShort(variance, in, doubt, AirForgiven(kind, capacity), hot, capacity)
 }
 
-func allowedShort(variance float64, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
-	allowed := measure.Litre(2 * math.Hypot(math.Sqrt(variance), math.Hypot(sigmaPoured(in), doubt)))
+func allowedShort(variance float64, in measure.Litre, doubt float64, forgiven measure.Litre, hot bool, capacity measure.Litre) measure.Litre {
+	allowed := min(forgiven, measure.Litre(2*math.Hypot(math.Sqrt(variance), math.Hypot(sigmaPoured(in), doubt))))
 	if hot {
 		allowed += measure.Litre(expansion * float64(capacity))
 	}

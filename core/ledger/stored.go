@@ -54,6 +54,7 @@ type stored struct {
 	Rests       []usage.Rest
 	Air         *Turnover
 	AirSeen     string
+	AirBy       Kind
 	Low         *LowLevel
 	Grounds     []ground
 	Corrected   *time.Time
@@ -263,7 +264,7 @@ func (a *Account) Store() (p Packed, err error) {
 	s := stored{Balance: a.Balance, Charge: a.Charge, Known: a.Known, Base: a.Base, Product: a.Product, Factory: a.Factory, Mixed: a.Mixed,
 		Blended: a.Blended, Parts: a.Parts, Given: a.Given, Filter: a.Filter, WaterIn: a.WaterIn, LastTest: a.LastTest, Counted: a.Counted, Earlier: a.EarlierTest, Colder: a.Colder, Single: a.Single, LevelCause: a.LevelUnknown, Bound: a.Bound,
 		Distrusted: a.Distrusted, Discrepancy: a.Discrepancy, Filled: a.Filled,
-		Changes: a.Changes, Rests: a.Rests, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, Low: a.Low,
+		Changes: a.Changes, Rests: a.Rests, Defects: a.Defects, Pending: a.Pending, Chemistry: a.Chemistry, Air: a.Air, AirSeen: a.AirSeen, AirBy: a.AirBy, Low: a.Low,
 		Grounds: a.grounds, Corrected: a.CorrectedAt, Repaired: a.RepairedAt, OpenedAt: a.OpenedAt(),
 		Strength: a.strength, StartsAt: a.startsAt, Started: a.started, SecondAt: a.Second.startsAt, SecondSince: a.Second.started, Leak: a.Leak(), Zeroed: a.Zeroed, BuiltAt: a.BuiltAt, HoseSince: a.HoseSince, PartSince: a.PartSince, InspectedAt: a.InspectedAt, RawWater: a.RawWater, MovedAt: a.movedAt, LevelAt: a.LevelAt, RefilledAt: a.RefilledAt,
 		Findings: a.Findings, Next: a.continuation()}
@@ -311,7 +312,7 @@ func Restore(u Unit, p Packed) (*Account, error) {
 	a := &Account{Unit: u, Balance: s.Balance, Charge: s.Charge, Known: s.Known, Base: s.Base, Product: s.Product, Factory: s.Factory, Mixed: s.Mixed,
 		Blended: s.Blended, Parts: s.Parts, Given: s.Given, Filter: s.Filter, WaterIn: s.WaterIn, LastTest: s.LastTest, Counted: s.Counted, EarlierTest: s.Earlier, Colder: s.Colder, Single: s.Single, LevelUnknown: s.LevelCause, Bound: s.Bound,
 		Distrusted: s.Distrusted, Discrepancy: s.Discrepancy, Filled: s.Filled,
-		Changes: s.Changes, Rests: s.Rests, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, Low: s.Low,
+		Changes: s.Changes, Rests: s.Rests, Findings: s.Findings, Defects: s.Defects, Pending: s.Pending, Chemistry: s.Chemistry, Air: s.Air, AirSeen: s.AirSeen, AirBy: s.AirBy, Low: s.Low,
 		grounds: s.Grounds, CorrectedAt: s.Corrected, RepairedAt: s.Repaired,
 		MeterLog: MeterLog{Readings: lists.Readings, startsAt: s.StartsAt, started: s.Started}, Second: MeterLog{Readings: lists.Second, startsAt: s.SecondAt, started: s.SecondSince},
 		Strengths: lists.Strengths, LevelChecks: lists.LevelChecks, strength: s.Strength, openedAt: s.OpenedAt, leak: s.Leak, diagnosis: why, Zeroed: s.Zeroed, BuiltAt: s.BuiltAt, HoseSince: s.HoseSince, PartSince: s.PartSince, InspectedAt: s.InspectedAt, RawWater: s.RawWater, movedAt: s.MovedAt, LevelAt: s.LevelAt, RefilledAt: s.RefilledAt, renewal: -1}

@@ -205,12 +205,23 @@ func (r Reader) levelReason(c clock.Clock) string {
 	return fmt.Sprintf("%s by the book, %s were filled.", l("litres"), l("full"))
 }
 
+// airGone is what shows that no air is trapped any more.
+func airGone(n map[string]float64) string {
+	switch {
+	case n["bled"] > 0:
+		return "it was bled since and took what was missing."
+	case n["refilled"] > 0:
+		return "it was filled again since, and as much went in as came out."
+	}
+	return "the level was seen cold at the mark since."
+}
+
 func (r Reader) holdReason(c clock.Clock) string {
 	n, about := c.Reason.Numbers, Subject(c.Reason.About)
 	ready := n["ready"] > 0
 	switch c.Reason.Code {
 	case clock.AirTrapped:
-		return r.Litres(n["short"], 1) + " less went in than came out: " + pick(ready, "the level was seen at the mark since. Release it.", "air is trapped. Check the level cold, or bleed again; then release.")
+		return r.Litres(n["short"], 1) + " less went in than came out: " + pick(ready, airGone(n)+" Release it.", "air is trapped. Check the level cold, or bleed again; then release.")
 	case clock.CoolantContaminated:
 		return about + ": must not run. " + pick(ready, "A later sample is clear: release it.", "Find the cause; renew.")
 	case clock.FindingHolds:
@@ -324,7 +335,7 @@ func (r Reader) Rule(c clock.Clock, u Unit, a *ledger.Account) []string {
 	case clock.Holds:
 		return sentences(
 			"A hold, a defect that stops the unit, a fill that took less than came out, oily or gelled coolant, a level below the lower mark; of an aircraft any bad finding, and work that is not released.",
-			when(has(n, "allowed"), "A hot level and the error of measuring account for "+r.Litres(n["allowed"], 1)+"; more is air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in."),
+			when(has(n, "allowed"), r.Litres(n["allowed"], 2)+" less may go in: the smaller of the error of measuring and of the air that such a system forgives, and what a hot level reads high. More is trapped air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in."),
 			"It ends with a release by a coordinator or a signatory, of an aircraft by a licensed signatory only; a low level ends when it is seen good again.",
 			when(n["others"] > 0, "Besides this, "+Figure(n["others"], 0)+" more: see what was found."))
 	case clock.Findings:
