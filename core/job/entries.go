@@ -144,7 +144,7 @@ func (w *writer) step(step Step, e Event) {
 	switch step.Code {
 	case "meter":
 		if v, ok := e.Values["meter"]; ok && v.Reading != nil {
-			w.add("meter", step.Key, e.At, ledger.Meter{Meter: *v.Reading})
+			w.add("meter", step.Key, e.At, ledger.Meter{Meter: *v.Reading, Confirmed: e.choice("read_twice") != ""})
 		}
 	case "level_before":
 		w.add("level_before", step.Key, e.At, ledger.LevelCheck{Temper: ledger.Cold, Mark: e.choice("mark")})

@@ -163,8 +163,13 @@ type Setup struct {
 	Cap         measure.Kilopascal `json:"cap,omitempty"` // 0 when it is not known
 	Stages      int                `json:"stages,omitempty"`
 	Meter       measure.Dimension  `json:"meter,omitempty"`
-	PremixOnly  bool               `json:"premixOnly,omitempty"`
-	Manual      string             `json:"manual,omitempty"`
+	// SkipEmpty: a drain point that holds nothing any more is not asked for. False for jobs of earlier versions, whose steps stay.
+	SkipEmpty bool `json:"skipEmpty,omitempty"`
+	// MeterLow and MeterHigh, km or h: what the meter can show by the readings so far; nil when there is none.
+	MeterLow   *float64 `json:"meterLow,omitempty"`
+	MeterHigh  *float64 `json:"meterHigh,omitempty"`
+	PremixOnly bool     `json:"premixOnly,omitempty"`
+	Manual     string   `json:"manual,omitempty"`
 
 	// Product that is poured, and the volume fraction of glycol that is aimed at.
 	Product coolant.Product `json:"product"`

@@ -3,6 +3,7 @@ package job
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -473,5 +474,65 @@ func TestCorrectionClosesUp(t *testing.T) {
 	}
 	if !st.Ready {
 		t.Errorf("next %s", st.Next)
+	}
+}
+
+// A point that holds nothing any more is not asked for, in jobs that began since it is so; of an earlier job the step stays.
+func TestEmptyPointIsNotAsked(t *testing.T) {
+	for _, skip := range []bool{false, true} {
+		s := car(DrainFill)
+		s.SkipEmpty = skip
+		s.Options.Points = []string{PointPetcock, PointBlock}
+		s.Points = []Point{{Code: PointPetcock, Litres: 9.7}, {Code: PointBlock, Litres: 1}} // all of it comes out at the petcock
+		st := newWorker(t, s, Faults{}).run()
+		asked := func(point string) bool {
+			return slices.ContainsFunc(st.Steps, func(step Step) bool { return step.Code == "drain" && step.Point == point })
+		}
+		if asked(PointBlock) == skip || !asked(PointPetcock) {
+			t.Errorf("skip %v: the block, which gives 0.00 L, is asked for: %v; the petcock: %v", skip, asked(PointBlock), asked(PointPetcock))
+		}
+	}
+}
+
+// A meter that does not fit the readings so far is asked about at its step, and counts when it was read twice.
+func TestMeterIsAsked(t *testing.T) {
+	low, high := 1000.0, 3400.0
+	for _, c := range []struct {
+		name   string
+		low    *float64
+		value  float64
+		unit   measure.Unit
+		twice  bool
+		passes bool
+	}{
+		{"it fits", &low, 1400, measure.Km, false, true},
+		{"a point for thousands", &low, 12.5, measure.Km, false, false},
+		{"read twice", &low, 12.5, measure.Km, true, true},
+		{"too much", &low, 14000, measure.Km, false, false},
+		{"miles that fit", &low, 900, measure.Mi, false, true},
+		{"no reading before", nil, 12.5, measure.Km, false, true},
+	} {
+		s := car(DrainFill)
+		s.Meter, s.MeterLow, s.MeterHigh = measure.Distance, c.low, &high
+		if c.low == nil {
+			s.MeterHigh = nil
+		}
+		w := newWorker(t, s, Faults{})
+		w.change = func(st Step, values map[string]Value) {
+			if st.Code == "meter" {
+				values["meter"] = reading(c.value, c.unit)
+				delete(values, "unread")
+				if delete(values, "read_twice"); c.twice {
+					values["read_twice"] = Value{Choice: "read_twice"}
+				}
+			}
+		}
+		var step Step
+		for step.Answer == nil && w.next() {
+			step = *Open(w.s, w.events, w.at()).Step("meter")
+		}
+		if passes := !slices.Contains(step.Why, "meter_off"); passes != c.passes {
+			t.Errorf("%s: %v", c.name, step.Why)
+		}
 	}
 }

@@ -26,7 +26,7 @@ func randomSetup(rng *rand.Rand) Setup {
 		yes := func() bool { return rng.IntN(3) == 0 }
 		capacity := measure.Litre(1 + 40*rng.Float64())
 		s := Setup{ID: EntryID("01931c2e-0000-7000-8000-00000000000a", one("a", "b", "c")), Address: "X", Of: of, Kind: kinds[rng.IntN(len(kinds))], Capacity: capacity, Bottle: yes(), HeaterCore: yes(),
-			HotWater: yes(), HighVoltage: yes(), Known: !yes(), Filled: capacity, Product: []coolant.Product{conc, premix, pgPremix}[rng.IntN(3)], Target: 0.35 + 0.25*rng.Float64(), PremixOnly: yes(),
+			HotWater: yes(), HighVoltage: yes(), Known: !yes(), Filled: capacity, Product: []coolant.Product{conc, premix, pgPremix}[rng.IntN(3)], Target: 0.35 + 0.25*rng.Float64(), PremixOnly: yes(), SkipEmpty: yes(),
 			System: one("radiator_cap", "expansion_tank", "header_tank", ""), Stages: rng.IntN(3), Meter: []measure.Dimension{"", measure.Distance, measure.EngineTime}[rng.IntN(3)],
 			Options: Options{ThermostatOut: yes(), Cleaner: yes(), BackFlush: yes(), Sealant: yes(), Part: Parts[rng.IntN(len(Parts))], Fill: one(append(Fills, "")...), Bleed: one(append(Bleeds, "")...)}}
 		if s.Product.Form == coolant.Premix {

@@ -174,10 +174,19 @@ func (b *builder) meter() {
 	if b.s.Meter == measure.EngineTime {
 		unit = measure.H
 	}
-	b.step(Step{Code: "meter", Fields: []Field{Field{Code: "meter", Form: Quantity, Dimension: b.s.Meter, Unit: unit, Most: 1e8}.optional(),
-		choiceField("unread", "not_readable").optional()}}, func(e *Event) judged {
-		if _, ok := e.quantity("meter", b.s.Meter); !ok && e.choice("unread") == "" {
+	st := Step{Code: "meter", Fields: []Field{Field{Code: "meter", Form: Quantity, Dimension: b.s.Meter, Unit: unit, Most: 1e8}.optional(),
+		choiceField("unread", "not_readable").optional()}}
+	if b.s.MeterLow != nil && b.s.MeterHigh != nil {
+		st.Facts = append(st.Facts, Fact{Code: "meter_fits", Low: *b.s.MeterLow, High: *b.s.MeterHigh, Unit: unit})
+		st.Fields = append(st.Fields, choiceField("read_twice", "read_twice").optional())
+	}
+	b.step(st, func(e *Event) judged {
+		v, ok := e.quantity("meter", b.s.Meter)
+		switch {
+		case !ok && e.choice("unread") == "":
 			return fails("meter_missing")
+		case ok && e.choice("read_twice") == "" && b.s.MeterLow != nil && b.s.MeterHigh != nil && (v < *b.s.MeterLow || v > *b.s.MeterHigh):
+			return fails("meter_off")
 		}
 		return judged{}
 	})
@@ -250,6 +259,9 @@ func (b *builder) drain(pass int) {
 
 // drainPoint with what it should give, and the question where it gives too little.
 func (b *builder) drainPoint(pass int, p Point) {
+	if b.s.SkipEmpty && b.in.Known && b.in.left(p.Code) < 0.005 {
+		return // by what came out of the others
+	}
 	expected := min(p.Litres, b.in.left(p.Code))
 	if len(b.opened) == 0 {
 		expected = max(0, expected-b.missing)

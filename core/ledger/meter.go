@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"math"
 	"slices"
 	"time"
 
@@ -213,6 +214,18 @@ func (m *MeterLog) At(t time.Time) (float64, bool) {
 	}
 	p := points[i]
 	return q.Value + (p.Value-q.Value)*float64(t.Sub(q.At))/float64(p.At.Sub(q.At)), true
+}
+
+// MeterSpan is what the unit's meter can show at t by its readings so far, km or h as the meter shows it: no less than the last one that
+// is believed, and no more than a unit can run since; a day more for the clocks. False without a reading.
+func (a *Account) MeterSpan(t time.Time) (low, high float64, ok bool) {
+	points := usage.Accepted(a.Readings)
+	if len(points) == 0 {
+		return 0, 0, false
+	}
+	last := points[len(points)-1]
+	days := math.Max(0, t.Sub(last.At).Hours()/24) + 1
+	return last.Raw, last.Raw + days*usage.Limit(a.Unit.Meter), true
 }
 
 // MeterSince reports whether a reading after t shows that the unit has run.

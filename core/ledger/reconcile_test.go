@@ -213,13 +213,18 @@ func TestVolumeInVolumeOut(t *testing.T) {
 	}{
 		{"as much", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.9, Cold))}, 0, false},
 		{"0.6 L less", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.3, Cold))}, 0.6, true},
-		{"0.6 L less, but the level was hot", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.3, Hot))}, 0.6, false},
-		{"less than measuring can tell", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.6, Cold))}, 0.3, false},
-		{"as much, but half a litre was missing before", append(before, on(500, renew(7.4, 7.4, Cold))), 0.5, false},
+		{"0.6 L less, and the level was hot", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.3, Hot))}, 0.6, true},
+		{"0.5 L less, but the level was hot", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.4, Hot))}, 0.5, false},
+		{"less than measuring can tell, and more than the system forgives", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.6, Cold))}, 0.3, true},
+		{"as little as it forgives", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.7, Cold))}, 0.2, false},
+		{"as much as came out, and half a litre that was missing before", append(before, on(500, renew(7.4, 7.4, Cold))), 0.5, true},
+		{"nearly all that was missing as well", append(before, on(500, renew(7.4, 7.6, Cold))), 0.3, false},
 		{"a litre less than was missing and came out", append(before, on(500, renew(7.4, 6.9, Cold))), 1.0, true},
 		{"nobody measured", []Entry{on(0, fill(8)), on(500, fill(7))}, 0, false},
 	} {
-		a := Fold(car, c.entries)
+		kind := car
+		kind.Kind = "car"
+		a := Fold(kind, c.entries)
 		turn := a.Lines[len(a.Lines)-1].Turn
 		if math.Abs(float64(turn.Short)-c.short) > 0.02 || (a.Air != nil) != c.air || slices.Contains(a.Lines[len(a.Lines)-1].Notes, NoteAirTrapped) != c.air {
 			t.Errorf("%s: short %.2f, allowed %.2f, air %v", c.name, turn.Short, turn.Allowed, a.Air)

@@ -278,8 +278,8 @@ func AirForgiven(kind string, capacity measure.Litre) measure.Litre {
 }
 
 // AllowedShort is by how much less may go into a system than came out of it: the smaller of the error of measuring and of the air that
-// such a system forgives. The error is two standard uncertainties of what came out, of what went in and of what had been missing
-// before (doubt, L). What a hot level reads high comes on top.
+// such a system forgives. The error is two standard uncertainties of what came out and of what went in. What the book leaves open of
+// what had been missing before (doubt, L, one standard uncertainty) and what a hot level reads high come on top.
 func AllowedShort(kind string, out []measure.Litre, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
 	variance := 0.0
 	for _, v := range out {
@@ -289,7 +289,8 @@ func AllowedShort(kind string, out []measure.Litre, in measure.Litre, doubt floa
 }
 
 func allowedShort(variance float64, in measure.Litre, doubt float64, forgiven measure.Litre, hot bool, capacity measure.Litre) measure.Litre {
-	allowed := min(forgiven, measure.Litre(2*math.Hypot(math.Sqrt(variance), math.Hypot(sigmaPoured(in), doubt))))
+	measured := math.Min(float64(forgiven), 2*math.Hypot(math.Sqrt(variance), sigmaPoured(in)))
+	allowed := measure.Litre(math.Hypot(measured, 2*doubt))
 	if hot {
 		allowed += measure.Litre(expansion * float64(capacity))
 	}

@@ -59,7 +59,7 @@ func jobPoints(facts register.Facts, capacity measure.Litre) []job.Point {
 
 // JobSetup of a job that is asked for, as the unit is now; a [refusal.Error] when it cannot be.
 func (f *Fleet) JobSetup(ctx context.Context, w JobWanted) (job.Setup, store.Unit, error) {
-	s := job.Setup{ID: w.ID, Kind: w.Kind, Options: w.Options, Exercise: w.Exercise, Seed: w.Seed}
+	s := job.Setup{ID: w.ID, Kind: w.Kind, Options: w.Options, Exercise: w.Exercise, Seed: w.Seed, SkipEmpty: true}
 	u, err := f.store.Unit(ctx, w.Unit)
 	if err != nil {
 		return s, u, err
@@ -105,6 +105,9 @@ func (f *Fleet) JobSetup(ctx context.Context, w JobWanted) (job.Setup, store.Uni
 		s.Need = &need
 	}
 	s.FollowUp = u.Plan.FollowDays
+	if low, high, ok := account.MeterSpan(f.now()); ok && u.First() {
+		s.MeterLow, s.MeterHigh = &low, &high
+	}
 	if err := f.jobProduct(ctx, &s, w.Product, account, facts); err != nil {
 		return s, u, err
 	}
