@@ -406,7 +406,7 @@ func TestWriteEveryKind(t *testing.T) {
 	wrong := entry("note", at, m{"text": "meant for another unit"})
 	all := []m{
 		entry("opening", at, m{"history": "unknown", "meter": reading(118_000, "km")}),
-		entry("renewal", at, m{"volume": reading(8, "L"), "product": "NORD-OAT-C", "share": 50, "meter": reading(120_000, "km"),
+		entry("renewal", at, m{"volume": reading(8.3, "L"), "product": "NORD-OAT-C", "share": 50, "meter": reading(120_000, "km"),
 			"drained": []m{{"point": "petcock", "volume": reading(7.4, "L")}, {"point": "block", "volume": reading(1, "qt_us")}}, "flushes": 2, "flushWith": "water",
 			"method": "vacuum", "level": "cold", "parts": []string{"cap", "drain plug washer"}, "torque": []m{{"part": "block drain", "value": reading(78, "lbf_in")}}}),
 		entry("top_up", at, m{"volume": reading(300, "mL"), "with": "premix", "product": "NORD-OAT-50", "note": "roadside"}),
