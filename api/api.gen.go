@@ -5546,7 +5546,10 @@ type InvitePersonJSONBody struct {
 type ChangePersonJSONBody struct {
 	Active *bool   `json:"active,omitempty"`
 	Email  *string `json:"email,omitempty"`
-	Role   *Role   `json:"role,omitempty"`
+
+	// Name What was recorded under the name before stays theirs.
+	Name *string `json:"name,omitempty"`
+	Role *Role   `json:"role,omitempty"`
 }
 
 // GetPlanParams defines parameters for GetPlan.
@@ -6243,7 +6246,7 @@ type ServerInterface interface {
 	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx *echo.Context) error
-	// ChangePerson Change a person's role or address, or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's name, role or address, or whether they may sign in. Their sessions end, but for a change of the name.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx *echo.Context, id PersonId) error
 	// InviteAgain Mail a person a new link; earlier links stop working.
@@ -16907,7 +16910,7 @@ type StrictServerInterface interface {
 	// InvitePerson Invite a person by a one-time link in the mail.
 	// (POST /api/v1/people)
 	InvitePerson(ctx context.Context, request InvitePersonRequestObject) (InvitePersonResponseObject, error)
-	// ChangePerson Change a person's role or address, or whether they may sign in. Their sessions end.
+	// ChangePerson Change a person's name, role or address, or whether they may sign in. Their sessions end, but for a change of the name.
 	// (PATCH /api/v1/people/{id})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
 	// InviteAgain Mail a person a new link; earlier links stop working.

@@ -7,7 +7,7 @@ type Standing string
 const (
 	Published      Standing = "published"       // a standard or a handbook, named in the source
 	CommonPractice Standing = "common practice" // no source to cite
-	OwnRule        Standing = "own rule"        // ours, conservative, where the trade has no figure
+	Judgement      Standing = "judgement"       // ours, conservative, where the trade has no figure
 )
 
 // Limit is one figure that a judgement rests on. Its value is replaced by the figure
@@ -20,7 +20,9 @@ type Limit struct {
 	Of       string
 	Standing Standing
 	Source   string // of a published limit; else why it was chosen
-	Use      string // where it is used, and what follows
+	// Instead is what would take the place of a judgement: a maker's figure, a test, a source; empty for any other standing.
+	Instead string
+	Use     string // where it is used, and what follows
 }
 
 // Figures of a product or a unit's maker, by the key of the [Limit] that they replace.
@@ -52,8 +54,15 @@ func FindLimit(key string) (Limit, bool) {
 
 var limits []Limit
 
+// judged is a limit that is judgement, with what would take its place.
+func judged(key string, value float64, unit, of, why, use, instead string) Limit {
+	l := Limit{Key: key, Value: value, Unit: unit, Of: of, Standing: Judgement, Source: why, Use: use, Instead: instead}
+	limits = append(limits, l)
+	return l
+}
+
 func limit(key string, value float64, unit, of string, standing Standing, source, use string) Limit {
-	l := Limit{key, value, unit, of, standing, source, use}
+	l := Limit{Key: key, Value: value, Unit: unit, Of: of, Standing: standing, Source: source, Use: use}
 	limits = append(limits, l)
 	return l
 }
@@ -88,15 +97,15 @@ var (
 	noatExtend   = limit("noat_extend", 300, "ppm NO₂", "nitrite, nitrited OAT", CommonPractice, "", "chemistry: bad below; remedy: extender")
 	noatLow      = limit("noat_fresh_low", 400, "ppm NO₂", "nitrite, nitrited OAT, new", CommonPractice, "", "chemistry: watch below")
 	noatHigh     = limit("noat_fresh_high", 1000, "ppm NO₂", "nitrite, nitrited OAT, new", CommonPractice, "", "chemistry: watch above, something was added; taken of a charge that was never tested when a dose is added up")
-	scaTarget    = limit("sca_target", 1800, "ppm NO₂", "nitrite, SCA-treated coolant", OwnRule, "the middle of the good range", "litres of SCA and of a dilution")
-	noatTarget   = limit("noat_target", 700, "ppm NO₂", "nitrite, nitrited OAT", OwnRule, "the middle of the range when new", "litres of extender and of a dilution")
+	scaTarget    = judged("sca_target", 1800, "ppm NO₂", "nitrite, SCA-treated coolant", "the middle of the good range", "litres of SCA and of a dilution", "the additive maker's dosing table")
+	noatTarget   = judged("noat_target", 700, "ppm NO₂", "nitrite, nitrited OAT", "the middle of the range when new", "litres of extender and of a dilution", "the product's data sheet")
 	// NitriteMonths after which a wet-liner diesel's nitrite that was not tested is watched.
 	NitriteMonths = limit("nitrite_test_months", 12, "months", "nitrite test, wet-liner diesel", CommonPractice, "", "chemistry clock: watch after")
 	// NitriteReplaced is the share of the charge that may be replaced before a nitrite that
 	// was tested is not relied on.
-	NitriteReplaced = limit("nitrite_replaced", 0.10, "share", "charge replaced since its nitrite was tested", OwnRule, "as much as of a foreign product", "chemistry clock: watch above")
+	NitriteReplaced = judged("nitrite_replaced", 0.10, "share", "charge replaced since its nitrite was tested", "as much as of a foreign product", "chemistry clock: watch above", "a test after each top-up")
 	// DoseRetestDays after a dose until its nitrite is to be tested.
-	DoseRetestDays = limit("dose_retest_days", 7, "days", "test after a dose", OwnRule, "a week of use mixes it", "chemistry clock: due after")
+	DoseRetestDays = judged("dose_retest_days", 7, "days", "test after a dose", "a week of use mixes it", "chemistry clock: due after", "the additive's label")
 )
 
 // pH of a sample, [least, watch below, watch above, most].
@@ -115,7 +124,7 @@ var (
 // Reserve alkalinity, as a share of the fresh product's.
 var (
 	reserveWatch = limit("reserve_watch", 0.5, "share", "reserve alkalinity, of the fresh product's", CommonPractice, "", "chemistry: watch below; not judged while the product does not state reserve_fresh")
-	reserveBad   = limit("reserve_bad", 0.25, "share", "reserve alkalinity, of the fresh product's", OwnRule, "half of the watch limit", "chemistry: bad below; remedy: renew")
+	reserveBad   = judged("reserve_bad", 0.25, "share", "reserve alkalinity, of the fresh product's", "half of the watch limit", "chemistry: bad below; remedy: renew", "the product's data sheet")
 )
 
 // Stray voltage between coolant and battery ground, of either sign.
@@ -138,9 +147,9 @@ var (
 var (
 	labelLow  = limit("label_glycol_low", 0.93, "share", "glycol in a concentrate, by volume", CommonPractice, "", "the books' uncertainty of a fill: its weak end")
 	labelHigh = limit("label_glycol_high", 0.99, "share", "glycol in a concentrate of EG, by volume", CommonPractice, "", "the books' uncertainty of a fill: its strong end")
-	labelEG   = limit("label_glycol_eg", 0.96, "share", "glycol in a concentrate of EG, by volume", OwnRule, "the middle of 93 to 99 %", "taken where the product does not say")
+	labelEG   = judged("label_glycol_eg", 0.96, "share", "glycol in a concentrate of EG, by volume", "the middle of 93 to 99 %", "taken where the product does not say", "glycol stated on the product's data sheet")
 	labelPG   = limit("label_glycol_pg", 0.94, "share", "glycol in a concentrate of PG, by volume", CommonPractice, "", "taken where the product does not say")
-	labelPGBy = limit("label_glycol_pg_by", 0.02, "share", "the same, either side", OwnRule, "half and half reads −30 to −33 °C", "the books' uncertainty of a fill")
+	labelPGBy = judged("label_glycol_pg_by", 0.02, "share", "the same, either side", "half and half reads −30 to −33 °C", "the books' uncertainty of a fill", "glycol stated on the product's data sheet")
 
 	densityLow  = limit("concentrate_density_low", 1.110, "relative density", "concentrate of EG at 20 °C", CommonPractice, "", "hydrometer: cold end of a reading")
 	densityHigh = limit("concentrate_density_high", 1.145, "relative density", "concentrate of EG at 20 °C", CommonPractice, "", "hydrometer: warm end of a reading, the one that counts")
@@ -184,7 +193,7 @@ var _ = []Limit{
 // Conductivity at 25 °C of the coolant in circuits of electric drives and batteries.
 var (
 	conductivityNew  = limit("conductivity_new", 100, "µS/cm", "coolant of electric-drive and battery circuits, new", CommonPractice, "", "chemistry: watch above")
-	conductivityMost = limit("conductivity_most", 200, "µS/cm", "coolant of electric-drive and battery circuits, in service", OwnRule, "twice that of a new one; the limit in service is the maker's, who states it here", "chemistry: bad above; remedy: flush")
+	conductivityMost = judged("conductivity_most", 200, "µS/cm", "coolant of electric-drive and battery circuits, in service", "twice that of a new one; the limit in service is the maker's, who states it here", "chemistry: bad above; remedy: flush", "the vehicle maker's limit in service")
 	conductivityRise = limit("conductivity_rise", 0.02, "share/K", "conductivity with the temperature of the sample", CommonPractice, "", "a reading is reduced to 25 °C")
 )
 

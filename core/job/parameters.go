@@ -1,6 +1,10 @@
 package job
 
-import "diligentledger/core/measure"
+import (
+	"strings"
+
+	"diligentledger/core/measure"
+)
 
 // Parameter of a method: a time, a limit or a count. The coordinator may set each for a type or a unit,
 // where the maker's manual says another.
@@ -62,6 +66,9 @@ var Parameters = []Parameter{
 	{"pressure_from", Minutes, 10, 1, 60, practice},
 	{"pressure_to", Minutes, 15, 1, 60, practice},
 }
+
+// Judged reports whether the value is judgement: the trade is silent.
+func (p Parameter) Judged() bool { return strings.HasPrefix(p.Source, judgement) }
 
 // ParameterOf that code; false when there is none.
 func ParameterOf(code string) (Parameter, bool) {

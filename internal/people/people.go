@@ -550,8 +550,17 @@ func CheckPassword(password string, p store.Person) *refusal.Field {
 	return nil
 }
 
-// ChangePerson role, address and whether a person may sign in. The last coordinator stays one.
-func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, role *access.Role, active *bool, email *string) (store.Person, error) {
+// Change of a person; nil for what stays.
+type Change struct {
+	Role        *access.Role
+	Active      *bool
+	Name, Email *string
+}
+
+// ChangePerson name, role, address and whether a person may sign in. The last coordinator stays one. The books know their writers by
+// their ids: what was recorded under another name stays theirs.
+func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, c Change) (store.Person, error) {
+	role, active, email := c.Role, c.Active, c.Email
 	after, err := s.Store.SetPerson(ctx, store.Actor{ID: by.ID, Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
 		was := p.Role == access.Coordinator && p.Active && p.Password != ""
@@ -562,6 +571,14 @@ func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string
 		if active != nil {
 			what += map[bool]string{true: ": may sign in", false: ": may not sign in"}[*active]
 			p.Active = *active
+		}
+		if c.Name != nil {
+			name, _, err := s.checkPerson(*c.Name, p.Email)
+			if err != nil {
+				return p, "", err
+			}
+			what += fmt.Sprintf(": now %s", name)
+			p.Name = name
 		}
 		if email != nil {
 			_, address, err := s.checkPerson(p.Name, *email)
@@ -576,7 +593,7 @@ func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string
 		}
 		return p, what, nil
 	})
-	if err != nil && email != nil {
+	if err != nil && (email != nil || c.Name != nil) {
 		err = alreadyTaken(err, after.Name, after.Email)
 	}
 	return after, err

@@ -166,7 +166,7 @@ func taken(err error) error {
 	return err
 }
 
-// SetPerson changes role, address and whether a person may sign in; when one changes
+// SetPerson changes name, role, address and whether a person may sign in; when one but the name changes
 // all their sessions end, and with the address the links that were mailed to the one before;
 // [ErrTaken] when it is another's. change sees the person and how many coordinators can sign in,
 // while both are locked, and gives what the audit is to say. A change that
@@ -187,10 +187,13 @@ func (s *Store) SetPerson(ctx context.Context, by Actor, id int64, change func(p
 			return err
 		}
 		if after.Role == before.Role && after.Active == before.Active && after.Email == before.Email {
-			return nil
+			if after.Name == before.Name {
+				return nil
+			}
+		} else {
+			after.Epoch++
 		}
-		after.Epoch++
-		if _, err = tx.ExecContext(ctx, `UPDATE person SET email = ?, role = ?, active = ?, epoch = ? WHERE id = ?`, after.Email, after.Role, after.Active, after.Epoch, id); err != nil {
+		if _, err = tx.ExecContext(ctx, `UPDATE person SET name = ?, email = ?, role = ?, active = ?, epoch = ? WHERE id = ?`, after.Name, after.Email, after.Role, after.Active, after.Epoch, id); err != nil {
 			return taken(err)
 		}
 		if after.Email != before.Email {

@@ -59,7 +59,8 @@ func (s *Store) Written(ctx context.Context, f WrittenFilter) ([]WrittenEntry, e
 	}
 	and(f.Kind != "", `e.kind = ?`, f.Kind)
 	and(f.Site != "", `s.name = ?`, f.Site)
-	and(f.Writer != "", `e.recorded_by LIKE ?`, containing(f.Writer))
+	// By the name of the day, and by the name that its writer has now.
+	and(f.Writer != "", `(e.recorded_by LIKE ? OR e.recorded_by_id IN (SELECT p.id FROM person p WHERE p.name LIKE ?))`, containing(f.Writer), containing(f.Writer))
 	if f.Struck != nil {
 		and(*f.Struck, `EXISTS (`+voids+`)`)
 		and(!*f.Struck, `NOT EXISTS (`+voids+`)`)

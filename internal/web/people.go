@@ -324,9 +324,9 @@ func (h handlers) InviteAgain(ctx context.Context, r api.InviteAgainRequestObjec
 	return api.InviteAgain202Response{}, h.people.InviteAgain(ctx, *signedIn(ctx), address(ctx), r.Id)
 }
 
-// ChangePerson sets role and access.
+// ChangePerson sets name, role, address and access.
 func (h handlers) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
-	p, err := h.people.ChangePerson(ctx, *signedIn(ctx), address(ctx), r.Id, (*access.Role)(r.Body.Role), r.Body.Active, r.Body.Email)
+	p, err := h.people.ChangePerson(ctx, *signedIn(ctx), address(ctx), r.Id, people.Change{Role: (*access.Role)(r.Body.Role), Active: r.Body.Active, Name: r.Body.Name, Email: r.Body.Email})
 	if err != nil {
 		return nil, err
 	}

@@ -501,3 +501,45 @@ func TestStrikeAndRewrite(t *testing.T) {
 		t.Errorf("struck: %+v", after)
 	}
 }
+
+// A name can be changed: it is nobody else's, the session goes on, and what was recorded under either name is found under the new one
+// and stays its writer's own.
+func TestNameChanged(t *testing.T) {
+	at := noon.Add(-4 * time.Hour)
+	before, after := entry("note", at, m{"text": "under the first name"}), entry("note", at.Add(time.Minute), m{"text": "under the second name"})
+	own := as(access.Technician)
+	answered[api.Receipt](t, "POST", "/api/v1/units/CA-16/entries", before, http.StatusCreated, own...)
+	people := get[[]api.Person](t, "/api/v1/people")
+	session, text := ask(t, "GET", "/api/v1/session", nil, own...)
+	var me api.Session
+	if session.StatusCode != http.StatusOK || json.Unmarshal(text, &me) != nil || me.Person == nil {
+		t.Fatalf("%d %s", session.StatusCode, text)
+	}
+	i := slices.IndexFunc(people, func(p api.Person) bool { return p.Name == me.Person.Name })
+	other := slices.IndexFunc(people, func(p api.Person) bool { return p.Role == api.Role(access.Coordinator) })
+	path := fmt.Sprint("/api/v1/people/", people[i].Id)
+	for _, wrong := range []string{"", "x", people[other].Name, "token of nobody"} {
+		if res, text := ask(t, "PATCH", path, m{"name": wrong}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "/name") {
+			t.Errorf("the name %q: %d %s", wrong, res.StatusCode, text)
+		}
+	}
+	was := people[i].Name
+	changed := answered[api.Person](t, "PATCH", path, m{"name": "  Quill   Married-Name "}, http.StatusOK)
+	if changed.Name != "Quill Married-Name" {
+		t.Errorf("the name is %q", changed.Name)
+	}
+	defer func() { answered[api.Person](t, "PATCH", path, m{"name": was}, http.StatusOK) }()
+	answered[api.Receipt](t, "POST", "/api/v1/units/CA-16/entries", after, http.StatusCreated, own...)
+	for name, want := range map[string][]any{"Married-Name": {before["id"], after["id"]}, strings.ReplaceAll(was, " ", "%20"): {before["id"]}} {
+		_, text := ask(t, "GET", "/api/v1/entries?unit=CA-16&writer="+name, nil)
+		for _, id := range want {
+			if !strings.Contains(string(text), id.(string)) {
+				t.Errorf("by %s: %v is not found", name, id)
+			}
+		}
+	}
+	// Both are its writer's own to strike.
+	for _, e := range []m{before, after} {
+		answered[api.Receipt](t, "POST", "/api/v1/units/CA-16/entries", entry("strike", noon.Add(-time.Hour), m{"entry": e["id"], "why": "written for a test"}), http.StatusCreated, own...)
+	}
+}

@@ -7,6 +7,7 @@ import (
 
 	"diligentledger/core/climate"
 	"diligentledger/core/clock"
+	"diligentledger/core/coolant"
 	"diligentledger/core/ledger"
 	"diligentledger/core/measure"
 	"diligentledger/core/serviceplan"
@@ -325,6 +326,23 @@ type Unit struct {
 
 // Rule behind a clock, with the numbers that went into it, a sentence each.
 func (r Reader) Rule(c clock.Clock, u Unit, a *ledger.Account) []string {
+	rule := r.rule(c, u, a)
+	for _, l := range clock.Judgements(c, a) {
+		rule = append(rule, judgement(l))
+	}
+	return rule
+}
+
+// judgement says that a limit has no source, and what would take its place.
+func judgement(l coolant.Limit) string {
+	value := Figure(l.Value, 2) + nbsp + l.Unit
+	if l.Unit == "share" {
+		value = Figure(100*l.Value, 1) + nbsp + "%"
+	}
+	return fmt.Sprintf("Judgement, not a published figure: %s, %s (%s). What would take its place: %s.", l.Of, value, l.Source, l.Instead)
+}
+
+func (r Reader) rule(c clock.Clock, u Unit, a *ledger.Account) []string {
 	plan := "Service plan “" + u.Plan.Name + "”"
 	n := c.Reason.Numbers
 	switch c.Kind {
@@ -357,7 +375,8 @@ func (r Reader) Rule(c clock.Clock, u Unit, a *ledger.Account) []string {
 			further = fmt.Sprintf("%s: cold on %d days; a check on the last of them makes up for one that was missed.", plan, u.Plan.FollowDays)
 		}
 		return sentences("After any renewal: the level cold on the next day, and the freeze point once the system has been warm.", further,
-			"After more than a twentieth of water or concentrate: the freeze point.")
+			"After more than a twentieth of water or concentrate: the freeze point.",
+			when(c.Reason.Code == clock.CheckReturn, "After a lay-up: the level cold, the cap, the hoses and the freeze point."))
 	case clock.Level:
 		return sentences(fmt.Sprintf("Due when %s of the last fill are missing by the book, hold when %s are.", r.Litres(n["low"], 1), r.Litres(n["hold"], 1)),
 			when(c.Window != nil, "The days are from the rate of the last losses and its uncertainty."))

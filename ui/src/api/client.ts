@@ -255,7 +255,7 @@ export const api = {
   invite: (body: { name: string; email: string; role: Role; confirmed?: boolean }) =>
     answer(client.POST("/api/v1/people", { body })),
   inviteAgain: (id: number) => answer(client.POST("/api/v1/people/{id}/invitation", { params: { path: { id } } })),
-  changePerson: (id: number, body: { role?: Role; active?: boolean; email?: string }) =>
+  changePerson: (id: number, body: { role?: Role; active?: boolean; name?: string; email?: string }) =>
     answer(client.PATCH("/api/v1/people/{id}", { params: { path: { id } }, body })),
   audit: (query: AuditQuery, signal?: AbortSignal) =>
     answer(client.GET("/api/v1/audit", { params: { query }, signal })),

@@ -813,7 +813,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change a person's role or address, or whether they may sign in. Their sessions end. */
+        /** Change a person's name, role or address, or whether they may sign in. Their sessions end, but for a change of the name. */
         patch: operations["changePerson"];
         trace?: never;
     };
@@ -6220,6 +6220,8 @@ export interface operations {
                 "application/json": {
                     role?: components["schemas"]["Role"];
                     active?: boolean;
+                    /** @description What was recorded under the name before stays theirs. */
+                    name?: string;
                     email?: string;
                 };
             };

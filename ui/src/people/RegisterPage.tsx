@@ -140,14 +140,15 @@ interface Change {
 function PersonLine({ person }: { person: Schemas["Person"] }) {
   const queries = useQueryClient();
   const [asked, setAsked] = useState<Change>();
-  const [email, setEmail] = useState<string>();
+  const [edited, setEdited] = useState<{ of: "name" | "email"; value: string }>();
   const refresh = async () => {
     setAsked(undefined);
-    setEmail(undefined);
+    setEdited(undefined);
     await queries.invalidateQueries({ queryKey: ["people"] });
   };
   const change = useMutation({
-    mutationFn: (body: { role?: Role; active?: boolean; email?: string }) => api.changePerson(person.id, body),
+    mutationFn: (body: { role?: Role; active?: boolean; name?: string; email?: string }) =>
+      api.changePerson(person.id, body),
     onSuccess: refresh,
   });
   const mayBeInvited = person.invited && person.active;
@@ -180,8 +181,15 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
         />
         <Button
           {...small}
+          aria-label={`name of ${person.name}`}
+          onClick={() => setEdited(edited?.of === "name" ? undefined : { of: "name", value: person.name })}
+        >
+          name
+        </Button>
+        <Button
+          {...small}
           aria-label={`address of ${person.name}`}
-          onClick={() => setEmail(email === undefined ? person.email : undefined)}
+          onClick={() => setEdited(edited?.of === "email" ? undefined : { of: "email", value: person.email })}
         >
           address
         </Button>
@@ -235,28 +243,35 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           </button>
         </div>
       )}
-      {email !== undefined && (
+      {edited && (
         <form
           className="asking"
-          aria-label={`address of ${person.name}`}
+          aria-label={`${edited.of === "name" ? "name" : "address"} of ${person.name}`}
           noValidate
           onSubmit={(event) => {
             event.preventDefault();
-            change.mutate({ email });
+            change.mutate({ [edited.of]: edited.value });
           }}
         >
           <TextField
-            label={`e-mail address of ${person.name}`}
-            type="email"
+            label={`${edited.of === "name" ? "new name" : "e-mail address"} of ${person.name}`}
+            type={edited.of === "name" ? "text" : "email"}
             width="260px"
-            value={email}
-            onChange={setEmail}
-            error={change.error instanceof Problem ? change.error.refusalOf("/email") : undefined}
+            value={edited.value}
+            onChange={(value) => setEdited({ ...edited, value })}
+            error={change.error instanceof Problem ? change.error.refusalOf(`/${edited.of}`) : undefined}
           />
-          <Submit beside disabled={change.isPending || email.trim() === "" || email === person.email}>
-            change the address
+          <Submit
+            beside
+            disabled={change.isPending || edited.value.trim() === "" || edited.value === person[edited.of]}
+          >
+            {edited.of === "name" ? "change the name" : "change the address"}
           </Submit>
-          <p className="faint">Sessions end, and links that were mailed to the address before stop working.</p>
+          <p className="faint">
+            {edited.of === "name"
+              ? "What was recorded under the name before stays theirs, and shows the name of that day."
+              : "Sessions end, and links that were mailed to the address before stop working."}
+          </p>
         </form>
       )}
       {(change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
