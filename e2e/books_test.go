@@ -349,6 +349,27 @@ func TestLookAlikeIsAsked(t *testing.T) {
 	b.until(`document.querySelector('form[aria-label="Invite a person"]').innerText.includes('A link is on its way')`)
 }
 
+// A name is changed where the person is listed; one that is somebody's already is refused beside its field.
+func TestNameIsChanged(t *testing.T) {
+	b := newTab(t)
+	b.open("/register", `form[aria-label="Invite a person"]`)
+	b.wait(`button[aria-label="name of A. Reed"]`)
+	js[chromedp.Void](b, `document.querySelector('button[aria-label="name of A. Reed"]').click()`)
+	b.set(`form[aria-label="name of A. Reed"] input`, "T. Quayle")
+	b.press(kb.Enter)
+	b.until(`document.querySelector('form[aria-label="name of A. Reed"]')?.innerText.includes('a name of their own')`)
+	b.keep("name-changed")
+	b.accessible("a name that is taken")
+	b.set(`form[aria-label="name of A. Reed"] input`, "A. Reed-Tarn")
+	js[chromedp.Void](b, `document.querySelector('form[aria-label="name of A. Reed"] button[type="submit"]').click()`)
+	b.wait(`button[aria-label="name of A. Reed-Tarn"]`)
+	js[chromedp.Void](b, `document.querySelector('button[aria-label="name of A. Reed-Tarn"]').click()`)
+	b.set(`form[aria-label="name of A. Reed-Tarn"] input`, "A. Reed")
+	js[chromedp.Void](b, `document.querySelector('form[aria-label="name of A. Reed-Tarn"] button[type="submit"]').click()`)
+	b.wait(`button[aria-label="name of A. Reed"]`)
+	b.calm()
+}
+
 // No one who is not signed in gets a line of the books.
 func TestClosedBooks(t *testing.T) {
 	for _, path := range []string{"/api/v1/morning", "/api/v1/units/CA-14", "/api/v1/people", "/api/v1/audit"} {

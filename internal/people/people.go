@@ -561,6 +561,19 @@ type Change struct {
 // their ids: what was recorded under another name stays theirs.
 func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, c Change) (store.Person, error) {
 	role, active, email := c.Role, c.Active, c.Email
+	if c.Name != nil {
+		p, err := s.Store.Person(ctx, id)
+		if err != nil {
+			return p, err
+		}
+		if err := s.lookAlike(ctx, strings.Join(strings.Fields(*c.Name), " "), p.Email); err != nil {
+			var alike *refusal.Field
+			if errors.As(err, &alike) {
+				alike.Question = false
+			}
+			return p, err
+		}
+	}
 	after, err := s.Store.SetPerson(ctx, store.Actor{ID: by.ID, Name: by.Name, Address: from}, id, func(p store.Person, coordinators int) (store.Person, string, error) {
 		what := p.Name
 		was := p.Role == access.Coordinator && p.Active && p.Password != ""

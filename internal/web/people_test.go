@@ -518,7 +518,7 @@ func TestNameChanged(t *testing.T) {
 	i := slices.IndexFunc(people, func(p api.Person) bool { return p.Name == me.Person.Name })
 	other := slices.IndexFunc(people, func(p api.Person) bool { return p.Role == api.Role(access.Coordinator) })
 	path := fmt.Sprint("/api/v1/people/", people[i].Id)
-	for _, wrong := range []string{"", "x", people[other].Name, "token of nobody"} {
+	for _, wrong := range []string{"", "x", people[other].Name, strings.Replace(people[other].Name, "a", "а", 1), "token of nobody"} { // the last but one with a Cyrillic a
 		if res, text := ask(t, "PATCH", path, m{"name": wrong}); res.StatusCode != http.StatusUnprocessableEntity || !strings.Contains(string(text), "/name") {
 			t.Errorf("the name %q: %d %s", wrong, res.StatusCode, text)
 		}
