@@ -157,7 +157,13 @@ func (b *builder) even(key string, after int, now func() *Balance) {
 	if is := now(); is != nil {
 		b.st.Balance = is
 	}
-	b.step(Step{Key: key, Code: "balance", Sums: true, Gate: GateBalance}, func(*Event) judged {
+	st := Step{Key: key, Code: "balance", Sums: true, Gate: GateBalance}
+	if b.s.Kind == TwiceFill && !b.oldLost {
+		// Each pass leaves a share of what the one before left (mass balance).
+		fresh := 100 * (1 - b.oldShare)
+		st.Facts = append(st.Facts, b.fact("new_share", fresh, fresh, measure.Percent))
+	}
+	b.step(st, func(*Event) judged {
 		is := now()
 		b.st.Balance = is
 		switch {

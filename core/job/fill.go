@@ -179,6 +179,8 @@ func (b *builder) refill(n int) {
 	plan := b.way(n)
 	b.st.planFor(plan, b.open)
 	b.st.residual = b.in.volumes()
+	b.oldLost = b.oldLost || b.outUnknown
+	b.oldShare *= math.Min(1, float64(b.st.residual/b.s.Capacity))
 	facts := func(litres measure.Litre, code string) []Fact {
 		return []Fact{{Code: code, Low: float64(litres), High: float64(litres), Unit: measure.L}}
 	}

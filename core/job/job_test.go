@@ -494,6 +494,31 @@ func TestEmptyPointIsNotAsked(t *testing.T) {
 	}
 }
 
+// Two drain-and-fills of 60 % each leave 16 % of the old coolant: 84 % is new (mass balance: 1 − 0.4 × 0.4).
+func TestShareAfterTwo(t *testing.T) {
+	share := func(s Setup) *Fact {
+		steps := newWorker(t, s, Faults{}).run().Steps
+		i := slices.IndexFunc(steps, func(st Step) bool { return st.Code == "balance" })
+		if i < 0 {
+			t.Fatal("no balance")
+		}
+		if k := slices.IndexFunc(steps[i].Facts, func(f Fact) bool { return f.Code == "new_share" }); k >= 0 {
+			return &steps[i].Facts[k]
+		}
+		return nil
+	}
+	s := car(TwiceFill)
+	s.Capacity, s.Filled, s.Inside = 10, 10, inside(coolant.EG, 10, 0.45)
+	s.Points = []Point{{Code: PointPetcock, Litres: 6}}
+	if f := share(s); f == nil || math.Abs(f.Low-84) > 2 {
+		t.Errorf("after two of 60 %%: %+v", f)
+	}
+	s.Kind = DrainFill
+	if f := share(s); f != nil {
+		t.Errorf("of one drain-and-fill: %+v", f)
+	}
+}
+
 // A meter that does not fit the readings so far is asked about at its step, and counts when it was read twice.
 func TestMeterIsAsked(t *testing.T) {
 	low, high := 1000.0, 3400.0

@@ -28,6 +28,10 @@ type builder struct {
 	// missing before the drain, by the book and what was found since.
 	missing    measure.Litre
 	outUnknown bool
+	// oldShare of the charge, 0 to 1, that the drainings so far left inside, each mixed before the next; 1 before the first. It is
+	// not known when one of them was not measured.
+	oldShare   float64
+	oldLost    bool
 	aim        *measure.Celsius
 	capBad     bool
 	thermostat string // as it was found when it was taken out
@@ -42,7 +46,7 @@ type builder struct {
 // Open a job at a time: its steps, sums and gates.
 func Open(s Setup, events []Event, now time.Time) State {
 	b := &builder{s: s, now: now, answers: map[string]*Event{}, others: map[string][]Event{}, timers: map[string]Event{}, overrides: map[string][]Event{},
-		placed: map[string]bool{}, phases: map[string]Phase{}, phase: PhasePrepare}
+		oldShare: 1, placed: map[string]bool{}, phases: map[string]Phase{}, phase: PhasePrepare}
 	b.st.Gates = map[Gate]Status{}
 	b.in = contentsOf(s)
 	b.st.Before = b.in.copied()
