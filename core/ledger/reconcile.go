@@ -176,7 +176,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 	if refused != "" {
 		line.note(refused)
 		mark.Note = refused
-		a.Distrusted = mark
+		a.distrust(mark)
 		switch refused {
 		case NoteBaseUnknown:
 			a.Bound = a.safeBound(b)
@@ -196,7 +196,7 @@ func (a *Account) test(line *Line, b FreezeTest) {
 		// test does not show it.
 		line.note(NoteEmptyBook)
 		r.Trusted, mark.Note = false, NoteEmptyBook
-		a.Distrusted = mark
+		a.distrust(mark)
 		return
 	}
 	t := trusted{line: line, read: read, mass: mass, k: math.Abs(slope(a.Base, mass)),
@@ -248,7 +248,14 @@ func (a *Account) unusable(line *Line, b FreezeTest, why Note) {
 		line.Test.Measured = *f
 	}
 	line.Test.Low, line.Test.High = line.Test.Measured, line.Test.Measured
-	a.Distrusted = &TestMark{Entry: line.Entry.ID, At: line.Entry.At, Measured: line.Test.Measured, Note: why, Instrument: b.Instrument, Tool: b.Tool}
+	a.distrust(&TestMark{Entry: line.Entry.ID, At: line.Entry.At, Measured: line.Test.Measured, Note: why, Instrument: b.Instrument, Tool: b.Tool})
+}
+
+// distrust remembers a test that could not be trusted. It says nothing, and so does not end what one before it said: too strong.
+func (a *Account) distrust(mark *TestMark) {
+	if d := a.Distrusted; d == nil || d.Note != NoteTooStrong || mark.Note == NoteTooStrong {
+		a.Distrusted = mark
+	}
 }
 
 // confirm what one test alone showed of an unknown charge: by a refractometer that was zeroed, or by another instrument that

@@ -132,6 +132,13 @@ func TestCannotHaveMade(t *testing.T) {
 	if a.Known || a.ProtectsTo() != nil || len(a.Zeroed) > 0 || a.Distrusted == nil || a.Distrusted.Note != NoteInstrumentScale || !slices.Contains(a.Lines[1].Notes, NoteInstrumentScale) {
 		t.Errorf("a test that its instrument cannot have made: %+v", a.Balance)
 	}
+	// A test that says nothing does not end what one before it said.
+	strong := on(5, FreezeTest{Value: measure.Reading{Value: 80, Unit: measure.Brix}, Instrument: Refractometer})
+	for name, later := range map[string]Entry{"cannot have made": e, "the other glycol's scale": on(10, test(-33, coolant.PG))} {
+		if a := Fold(car, []Entry{on(0, Renewal{Volume: litres(8), Product: premix, Emptied: true}), strong, later}); a.Distrusted == nil || a.Distrusted.Note != NoteTooStrong {
+			t.Errorf("%s: too strong before, and now %+v", name, a.Distrusted)
+		}
+	}
 	dirty := on(10, ChemistryTest{PH: ptr(8.5), Appearance: coolant.AppearanceOily, Tool: "S-1"})
 	dirty.Envelope.Unusable = NoteStrip
 	if a := Fold(car, []Entry{on(0, Renewal{Volume: litres(8), Product: premix, Emptied: true}), dirty}); len(a.Stops()) == 0 || len(a.ChemistryNow()) != 1 {
