@@ -260,7 +260,7 @@ func prepare(ctx context.Context, b backend, s config.Config, who people.Config,
 		return o, err
 	}
 	steps.begin("evaluating the fleet")
-	if _, err := o.fleet.RefreshStatus(ctx); err != nil {
+	if _, err := o.fleet.RefreshByRules(ctx); err != nil {
 		return o, err
 	}
 	o.handler, err = web.New(cfg)

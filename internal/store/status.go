@@ -395,6 +395,19 @@ type StatusGroup struct {
 	Basis, Cold Basis
 }
 
+// KeptVerdicts of all units by their code, as their rows have them, by whatever they were evaluated.
+func (s *Store) KeptVerdicts(ctx context.Context) (map[string]clock.Verdict, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT u.code, t.verdict FROM unit_status t JOIN unit u ON u.id = t.unit_id WHERE u.left_on IS NULL`)
+	all := map[string]clock.Verdict{}
+	_, err = collect(rows, err, func(rows *sql.Rows) (rank int, err error) {
+		var code string
+		err = rows.Scan(&code, &rank)
+		all[code] = clock.VerdictOf(rank)
+		return rank, err
+	})
+	return all, err
+}
+
 // StatusGroups that there are.
 func (s *Store) StatusGroups(ctx context.Context) ([]StatusGroup, error) {
 	rows, err := s.db.QueryContext(ctx, `SELECT site_id, winter_id, cold_offset, plan_id, basis, cold FROM unit_status GROUP BY site_id, winter_id, cold_offset, plan_id, basis, cold`)

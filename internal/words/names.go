@@ -149,7 +149,7 @@ var audited = map[string]string{
 	"unit_added": "added units", "type_added": "added a type", "type_changed": "changed a type", "site_added": "added a site", "product_added": "added a product",
 	"product_changed": "changed a product", "instrument_added": "added an instrument", "instrument_changed": "changed an instrument", "fleet_changed": "changed the fleet",
 	"plan_proposed": "proposed places on the plan", "plan_moved": "moved on the plan", "plan_taken_off": "took off the plan", "plan_pinned": "pinned on the plan", "plan_undo": "undid a change of the plan",
-	"plan_redo": "did a change of the plan again", "plan_agreed": "agreed a week", "job_finished": "finished a job whose entries were in the ledger", "plan_unlocked": "unlocked a week", "calendar_made": "made a calendar address", "calendar_revoked": "revoked a calendar address",
+	"plan_redo": "did a change of the plan again", "plan_agreed": "agreed a week", "rules_changed": "evaluated by other rules", "job_finished": "finished a job whose entries were in the ledger", "plan_unlocked": "unlocked a week", "calendar_made": "made a calendar address", "calendar_revoked": "revoked a calendar address",
 	"technician_added": "added a technician", "technician_changed": "changed a technician",
 	"nights_imported": "imported nights", "token_made": "made a token", "token_revoked": "revoked a token", "exported": "exported everything", "backup_failed": "did not write the backup", "import_begun": "imported a spreadsheet", "import_reversed": "reversed an import",
 	"unit_renamed": "renamed a unit", "site_changed": "changed a site", "register_loaded": "loaded the register",
