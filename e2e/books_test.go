@@ -356,7 +356,7 @@ func TestNameIsChanged(t *testing.T) {
 	b.wait(`button[aria-label="name of A. Reed"]`)
 	js[chromedp.Void](b, `document.querySelector('button[aria-label="name of A. Reed"]').click()`)
 	b.set(`form[aria-label="name of A. Reed"] input`, "T. Quayle")
-	b.press(kb.Enter)
+	js[chromedp.Void](b, `document.querySelector('form[aria-label="name of A. Reed"] button[type="submit"]').click()`)
 	b.until(`document.querySelector('form[aria-label="name of A. Reed"]')?.innerText.includes('a name of their own')`)
 	b.keep("name-changed")
 	b.accessible("a name that is taken")

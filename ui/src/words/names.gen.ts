@@ -182,6 +182,7 @@ export const auditNames: Record<string, string> = {
   product_added: "added a product",
   product_changed: "changed a product",
   register_loaded: "loaded the register",
+  rules_changed: "evaluated by other rules",
   sign_in_failed: "sign-in failed",
   sign_in_throttled: "sign-in while waiting",
   signed_out_everywhere: "signed out everywhere",
