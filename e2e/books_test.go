@@ -358,6 +358,7 @@ func TestNameIsChanged(t *testing.T) {
 	b.set(`form[aria-label="name of A. Reed"] input`, "T. Quayle")
 	js[chromedp.Void](b, `document.querySelector('form[aria-label="name of A. Reed"] button[type="submit"]').click()`)
 	b.until(`document.querySelector('form[aria-label="name of A. Reed"]')?.innerText.includes('a name of their own')`)
+	js[chromedp.Void](b, `document.querySelector('form[aria-label="name of A. Reed"]').scrollIntoView({ block: "center" })`)
 	b.keep("name-changed")
 	b.accessible("a name that is taken")
 	b.set(`form[aria-label="name of A. Reed"] input`, "A. Reed-Tarn")

@@ -151,6 +151,9 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
       api.changePerson(person.id, body),
     onSuccess: refresh,
   });
+  // What is said beside its field is not said again below.
+  const placed =
+    edited && change.error instanceof Problem ? change.error.refusalOf(`/${edited.of}`) !== undefined : false;
   const mayBeInvited = person.invited && person.active;
   const again = useMutation({ mutationFn: () => api.inviteAgain(person.id) });
   const small = { size: "sm", minH: "44px", variant: "ghost", color: "accent" } as const;
@@ -274,7 +277,7 @@ function PersonLine({ person }: { person: Schemas["Person"] }) {
           </p>
         </form>
       )}
-      {(change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
+      {!placed && (change.error ?? again.error) && <Text color="alarm">{(change.error ?? again.error)?.message}</Text>}
     </Box>
   );
 }
