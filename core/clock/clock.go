@@ -564,8 +564,8 @@ func sinceKnown(a *ledger.Account, today evaluationDay) int {
 	return max(0, today.since(today.of(a.Strengths[n-1].At)))
 }
 
-// single is the one test, not zeroed, that the strength rests on alone; nil when its instrument was zeroed in the books of another
-// unit in the month before.
+// single is the one test, not zeroed, that the strength rests on alone; nil when its instrument was zeroed in the
+// books of another unit in the month before.
 func single(a *ledger.Account, zeroed map[string]time.Time) *ledger.TestMark {
 	s := a.Single
 	if s == nil || s.Instrument != ledger.Refractometer {

@@ -42,13 +42,13 @@ const (
 	limitSingle       = "single_test"
 )
 
-// Judgements are the limits without a source that the verdict of a clock rests on; of an account, as its air and its chemistry
-// are of a kind of unit and of a property.
+// Judgements are the limits without a source that the verdict of a clock rests on; of an account, as its air and
+// its chemistry are of a kind of unit and of a property.
 func Judgements(c Clock, a *ledger.Account) (all []coolant.Limit) {
 	n, over := c.Reason.Numbers, a.LimitOverrides()
 	keys := map[Code][]string{
 		FreezeAll: {limitSearchNights}, FreezeSingle: {limitSingle}, StrengthSingle: {limitSingle}, StrengthDilutes: {limitDilutes},
-		LevelCommon: {ledger.LimitCommonCapacity}, AirTrapped: {ledger.LimitAirForgiven(a.Unit.Kind)}, ChemReplaced: {coolant.NitriteReplaced.Key}, ChemRetest: {coolant.DoseRetestDays.Key},
+		LevelCommon: {ledger.LimitCommonCapacity}, AirTrapped: {ledger.LimitAirTolerated(a.Unit.Kind)}, ChemReplaced: {coolant.NitriteReplaced.Key}, ChemRetest: {coolant.DoseRetestDays.Key},
 	}[c.Reason.Code]
 	switch {
 	case c.Reason.Code == ChemFails && c.Reason.About.Point == string(coolant.PropConductivity) && n["bad"] > 0:

@@ -32,7 +32,7 @@ func TestJudgements(t *testing.T) {
 	}{
 		{"protected all year", &sound, Clock{Kind: Freeze, Reason: Reason{Code: FreezeAll}}, []string{limitSearchNights}},
 		{"one test", &sound, Clock{Kind: Freeze, Reason: Reason{Code: FreezeSingle}}, []string{limitSingle}},
-		{"air of a car", &sound, Clock{Kind: Holds, Reason: Reason{Code: AirTrapped}}, []string{"air_forgiven_car"}},
+		{"air of a car", &sound, Clock{Kind: Holds, Reason: Reason{Code: AirTrapped}}, []string{"air_tolerated_car"}},
 		{"a common capacity", &sound, Clock{Kind: Level, Reason: Reason{Code: LevelCommon}}, []string{ledger.LimitCommonCapacity}},
 		{"a slow leak", &leaking, Clock{Kind: Level, Reason: Reason{Code: LevelHolds}}, []string{limitSlowLeak}},
 		{"no leak", &sound, Clock{Kind: Level, Reason: Reason{Code: LevelHolds}}, nil},

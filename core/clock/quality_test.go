@@ -13,9 +13,10 @@ import (
 	"diligentledger/core/serviceplan"
 )
 
-// Laws of observations of lower quality, over random lives of every kind of unit. A test that its instrument cannot have made makes no
-// clock less severe and ends nothing that is owed. A test that was not zeroed shows no more protection than the better ones do, but for
-// what averaging within the uncertainty gives (decision 18); and of an unknown charge it makes no freeze, strength or level clock sound.
+// Laws of observations of lower quality, over random lives of every kind of unit. A test that its instrument
+// cannot have made makes no clock less severe and ends nothing that is owed. A test that was not zeroed shows no
+// more protection than the better ones do, but for what averaging within the uncertainty gives (decision 18); and
+// of an unknown charge it makes no freeze, strength or level clock sound.
 func TestLowerQuality(t *testing.T) {
 	everything := serviceplan.Plan{Name: "all", First: serviceplan.Interval{Months: 72, Km: 160_000}, Later: serviceplan.Interval{Months: 36, Km: 80_000}, FreezeMargin: 3, TestMonths: 12, CapMonths: 24, HoseMonths: 12}
 	end := ledgertest.Start.AddDate(0, 0, ledgertest.Days)

@@ -9,8 +9,8 @@ import (
 	"diligentledger/core/measure"
 )
 
-// What nobody observed is not sound: the level of a charge that is known by a test alone, and a freeze point that rests on one test
-// that was not zeroed.
+// What was not observed is not sound: the level of a charge that is known by a test alone, and a freeze point that
+// rests on one test that was not zeroed.
 func TestUnknownIsNotSound(t *testing.T) {
 	forgot := ago(900, ledger.Opening{History: ledger.UnknownHistory})
 	one := freezeTest(-33, coolant.EG)

@@ -20,7 +20,8 @@ type Limit struct {
 	Of       string
 	Standing Standing
 	Source   string // of a published limit; else why it was chosen
-	// Instead is what would take the place of a judgement: a maker's figure, a test, a source; empty for any other standing.
+	// Instead is what would take the place of a judgement: a maker's figure, a test, a source; empty for any other
+	// standing.
 	Instead string
 	Use     string // where it is used, and what follows
 }

@@ -163,7 +163,8 @@ type Setup struct {
 	Cap         measure.Kilopascal `json:"cap,omitempty"` // 0 when it is not known
 	Stages      int                `json:"stages,omitempty"`
 	Meter       measure.Dimension  `json:"meter,omitempty"`
-	// SkipEmpty: a drain point that holds nothing any more is not asked for. False for jobs of earlier versions, whose steps stay.
+	// SkipEmpty: a drain point that holds nothing any more is not asked for. False for jobs of earlier versions,
+	// whose steps stay.
 	SkipEmpty bool `json:"skipEmpty,omitempty"`
 	// MeterLow and MeterHigh, km or h: what the meter can show by the readings so far; nil when there is none.
 	MeterLow   *float64 `json:"meterLow,omitempty"`

@@ -477,7 +477,8 @@ func TestCorrectionClosesUp(t *testing.T) {
 	}
 }
 
-// A point that holds nothing any more is not asked for, in jobs that began since it is so; of an earlier job the step stays.
+// A point that holds nothing any more is not asked for, in jobs that began since it is so; of an earlier job the
+// step stays.
 func TestEmptyPointIsNotAsked(t *testing.T) {
 	for _, skip := range []bool{false, true} {
 		s := car(DrainFill)

@@ -28,8 +28,8 @@ type builder struct {
 	// missing before the drain, by the book and what was found since.
 	missing    measure.Litre
 	outUnknown bool
-	// oldShare of the charge, 0 to 1, that the drainings so far left inside, each mixed before the next; 1 before the first. It is
-	// not known when one of them was not measured.
+	// oldShare of the charge, 0 to 1, that the drainings so far left inside, each mixed before the next; 1 before
+	// the first. It is not known when one of them was not measured.
 	oldShare   float64
 	oldLost    bool
 	aim        *measure.Celsius

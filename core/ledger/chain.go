@@ -46,8 +46,8 @@ type Envelope struct {
 	Instrument int64 `json:"instrument,omitempty"`
 	// Token that the entry was written by, by id.
 	Token int64 `json:"token,omitempty"`
-	// Unusable is why the figures of a test do not count: by the register, when it was recorded, its instrument cannot have
-	// made it ([Registered.CannotHaveMade]). Empty for none.
+	// Unusable is why the figures of a test do not count: by the register, when it was recorded, its instrument
+	// cannot have made it ([Registered.CannotHaveMade]). Empty for none.
 	Unusable Note `json:"unusable,omitempty"`
 }
 

@@ -17,7 +17,8 @@ const (
 	KindCapTester            = "cap_tester"
 )
 
-// Registered is what the register says of an instrument. The zero value says nothing: then nothing is held against a test.
+// Registered is what the register says of an instrument. The zero value says nothing: then nothing is held against
+// a test.
 type Registered struct {
 	Kind  string
 	Scale string            // EG, PG, EG_PG, brix; empty when it is not known
@@ -31,8 +32,9 @@ type Registered struct {
 // madeWith are the kinds of the register that each instrument of a freeze test is of.
 var madeWith = map[string][]string{Refractometer: {KindRefractometer, KindDigitalRefractometer}, Hydrometer: {KindHydrometer}, DiscTester: {KindDiscTester}, TestStrip: {KindStrips}}
 
-// CannotHaveMade is why the instrument of the register cannot have made a test on a day: of another kind, by a scale or a chart
-// that it has not, past its last day, or on a sample beyond its range. Empty when it can have, or when that is not known.
+// CannotHaveMade is why the instrument of the register cannot have made a test on a day: of another kind, by a
+// scale or a chart that it has not, past its last day, or on a sample beyond its range. Empty when it can have, or
+// when that is not known.
 func (i Registered) CannotHaveMade(body Body, day measure.Date) Note {
 	expired := i.Kind == KindStrips && i.Expires != nil && i.Expires.Before(day)
 	switch b := body.(type) {

@@ -9,8 +9,8 @@ const (
 	LimitLeastOff       = "least_off"
 )
 
-// LimitAirForgiven is the key of the air that a system of a kind of unit forgives.
-func LimitAirForgiven(kind string) string { return "air_forgiven_" + kind }
+// LimitAirTolerated is the key of the air that a system of a kind of unit tolerates.
+func LimitAirTolerated(kind string) string { return "air_tolerated_" + kind }
 
 // Limits that the fold rests on, for docs/limits.md. They are constants: a product or a
 // maker does not replace them; a service plan replaces renewal_share.
@@ -42,7 +42,7 @@ func Limits() []coolant.Limit {
 		judged(LimitLeastOff, leastOff, "K", "a test colder than the book", "a quarter of a line's degree", "what is nearer is not colder", "the instrument maker's resolution"),
 	}
 	for _, kind := range []string{"car", "truck", "motorcycle", "boat", "aircraft"} {
-		all = append(all, judged(LimitAirForgiven(kind), airForgiven[kind], "share", "air that a system forgives, of the capacity, "+kind, "less than the band between the cold marks", "volume in against volume out: air is trapped from here on", "the maker's bleeding procedure with its figure"))
+		all = append(all, judged(LimitAirTolerated(kind), airTolerated[kind], "share", "air that a system tolerates, of the capacity, "+kind, "less than the band between the cold marks", "volume in against volume out: air is trapped from here on", "the maker's bleeding procedure with its figure"))
 	}
 	return all
 }

@@ -216,8 +216,9 @@ func (m *MeterLog) At(t time.Time) (float64, bool) {
 	return q.Value + (p.Value-q.Value)*float64(t.Sub(q.At))/float64(p.At.Sub(q.At)), true
 }
 
-// MeterSpan is what the unit's meter can show at t by its readings so far, km or h as the meter shows it: no less than the last one that
-// is believed, and no more than a unit can run since; a day more for the clocks. False without a reading.
+// MeterSpan is what the unit's meter can show at t by its readings so far, km or h as the meter shows it: no less
+// than the last one that is believed, and no more than a unit can run since; a day more for the clocks. False
+// without a reading.
 func (a *Account) MeterSpan(t time.Time) (low, high float64, ok bool) {
 	points := usage.Accepted(a.Readings)
 	if len(points) == 0 {

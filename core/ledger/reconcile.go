@@ -251,15 +251,16 @@ func (a *Account) unusable(line *Line, b FreezeTest, why Note) {
 	a.distrust(&TestMark{Entry: line.Entry.ID, At: line.Entry.At, Measured: line.Test.Measured, Note: why, Instrument: b.Instrument, Tool: b.Tool})
 }
 
-// distrust remembers a test that could not be trusted. It says nothing, and so does not end what one before it said: too strong.
+// distrust remembers a test that could not be trusted. It says nothing, and so does not end what one before it
+// said: too strong.
 func (a *Account) distrust(mark *TestMark) {
 	if d := a.Distrusted; d == nil || d.Note != NoteTooStrong || mark.Note == NoteTooStrong {
 		a.Distrusted = mark
 	}
 }
 
-// confirm what one test alone showed of an unknown charge: by a refractometer that was zeroed, or by another instrument that
-// shows the same or more. One that shows less is then the test that it rests on.
+// confirm what one test alone showed of an unknown charge: by a refractometer that was zeroed, or by another
+// instrument that shows the same or more. One that shows less is then the test that it rests on.
 func (a *Account) confirm(mark *TestMark, supports bool) {
 	s := a.Single
 	switch {
@@ -271,13 +272,14 @@ func (a *Account) confirm(mark *TestMark, supports bool) {
 	}
 }
 
-// otherThan reports whether the test was made with another instrument for sure: one of another kind, or of another name.
+// otherThan reports whether the test was made with another instrument for sure: one of another kind, or of another
+// name.
 func (m *TestMark) otherThan(instrument, tool string) bool {
 	return m.Instrument != instrument || m.Tool != "" && tool != "" && m.Tool != tool
 }
 
-// firstKnown: a test says what is inside an unknown charge. It says nothing of how much: the litres are taken as those of a
-// full system, and the level stays unknown until it is seen.
+// firstKnown: a test says what is inside an unknown charge. It says nothing of how much: the litres are taken as
+// those of a full system, and the level stays unknown until it is seen.
 func (a *Account) firstKnown(line *Line, mark *TestMark) {
 	line.note(NoteVolumeAssumed)
 	a.Known, a.meanFilledAt, a.leaksCountFrom = true, time.Time{}, mark.At
@@ -436,14 +438,16 @@ func (a *Account) remember(line *Line) {
 // instrument wiped, a new sample drawn).
 const apart = 5 * time.Minute
 
-// anotherDay is how long two tests lie apart that were made on two days (judgement: a shift is shorter; the fold knows no zone).
+// anotherDay is how long two tests lie apart that were made on two days (judgement: a shift is shorter; the fold
+// knows no zone).
 const anotherDay = 16 * time.Hour
 
 // mostColder tests that wait: one of each instrument of a workshop (judgement).
 const mostColder = 12
 
-// independent reports whether a second test is independent of one that waits: made with another instrument, or with the same one
-// on another day, zeroed on purified water in between and that zero recorded. A faulty instrument repeats itself.
+// independent reports whether a second test is independent of one that waits: made with another instrument, or
+// with the same one on another day, zeroed on purified water in between and that zero recorded. A faulty
+// instrument repeats itself.
 func (m *TestMark) independent(of ColderTest) bool {
 	if m.At.Sub(of.At) < apart || !m.zeroed() {
 		return false

@@ -215,8 +215,8 @@ func TestVolumeInVolumeOut(t *testing.T) {
 		{"0.6 L less", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.3, Cold))}, 0.6, true},
 		{"0.6 L less, and the level was hot", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.3, Hot))}, 0.6, true},
 		{"0.5 L less, but the level was hot", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.4, Hot))}, 0.5, false},
-		{"less than measuring can tell, and more than the system forgives", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.6, Cold))}, 0.3, true},
-		{"as little as it forgives", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.7, Cold))}, 0.2, false},
+		{"within the measuring error, and more than the system tolerates", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.6, Cold))}, 0.3, true},
+		{"as little as it tolerates", []Entry{on(0, fill(8)), on(500, renew(7.9, 7.7, Cold))}, 0.2, false},
 		{"as much as came out, and half a litre that was missing before", append(before, on(500, renew(7.4, 7.4, Cold))), 0.5, true},
 		{"nearly all that was missing as well", append(before, on(500, renew(7.4, 7.6, Cold))), 0.3, false},
 		{"a litre less than was missing and came out", append(before, on(500, renew(7.4, 6.9, Cold))), 1.0, true},
@@ -372,8 +372,9 @@ func TestOwed(t *testing.T) {
 	}
 }
 
-// By how much less may go in than came out: never more than the air that such a system forgives, and never more than measuring
-// leaves open. Worked by hand: a jug's standard uncertainty is the root of 0.05² and 2 % of the volume squared.
+// By how much less may go in than came out: never more than the air that such a system tolerates, and never more
+// than measuring leaves open. Worked by hand: a jug's standard uncertainty is the root of 0.05² and 2 % of the
+// volume squared.
 func TestAllowedShort(t *testing.T) {
 	for _, c := range []struct {
 		kind         string

@@ -241,11 +241,11 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 			doubt = a.volume
 		}
 		t.Short = out + missing - t.In
-		forgiven := measure.Litre(math.Inf(1)) // what came out was not measured: the doubt of that is all there is
+		tolerated := measure.Litre(math.Inf(1)) // what came out was not measured: the doubt of that is all there is
 		if t.Out > 0 {
-			forgiven = AirForgiven(a.Unit.Kind, a.Unit.Capacity)
+			tolerated = AirTolerated(a.Unit.Kind, a.Unit.Capacity)
 		}
-		t.Allowed = allowedShort(variance, t.In, doubt, forgiven, b.Level == Hot, a.Unit.Capacity)
+		t.Allowed = allowedShort(variance, t.In, doubt, tolerated, b.Level == Hot, a.Unit.Capacity)
 		// A drain to within measuring error of all there was leaves nothing.
 		if t.Residual < measure.Litre(math.Sqrt(variance)) {
 			t.Residual = 0
@@ -262,34 +262,36 @@ func (a *Account) turnOver(line *Line, b Renewal, held measure.Litre) bool {
 	return measured
 }
 
-// airForgiven is the air that a system finds its own way out of, as a share of its capacity, by the kind of unit: it rises into the
-// tank or the neck, and the level then still stands between the cold marks, which are about a twentieth of the charge apart
-// (judgement: less than the band, with room for what the coolant shrinks when it cools; a motorcycle's few decilitres are not
-// measured finer; an aircraft's system has no tank to spare). A maker's bleeding procedure with its figure takes its place.
-var airForgiven = map[string]float64{"car": 0.03, "truck": 0.03, "boat": 0.03, "motorcycle": 0.05, "aircraft": 0.02}
+// airTolerated is the air that a system finds its own way out of, as a share of its capacity, by the kind of unit:
+// it rises into the tank or the neck, and the level then still stands between the cold marks, which are about a
+// twentieth of the charge apart (judgement: less than the band, with room for what the coolant shrinks when it
+// cools; a motorcycle's few decilitres are not measured finer; an aircraft's system has no tank to spare). A
+// maker's bleeding procedure with its figure takes its place.
+var airTolerated = map[string]float64{"car": 0.03, "truck": 0.03, "boat": 0.03, "motorcycle": 0.05, "aircraft": 0.02}
 
-// AirForgiven by a system of a kind of unit, L; the least of all kinds where the kind is not known.
-func AirForgiven(kind string, capacity measure.Litre) measure.Litre {
-	share, ok := airForgiven[kind]
+// AirTolerated by a system of a kind of unit, L; the least of all kinds where the kind is not known.
+func AirTolerated(kind string, capacity measure.Litre) measure.Litre {
+	share, ok := airTolerated[kind]
 	if !ok {
-		share = airForgiven["aircraft"]
+		share = airTolerated["aircraft"]
 	}
 	return measure.Litre(share) * capacity
 }
 
-// AllowedShort is by how much less may go into a system than came out of it: the smaller of the error of measuring and of the air that
-// such a system forgives. The error is two standard uncertainties of what came out and of what went in. What the book leaves open of
-// what had been missing before (doubt, L, one standard uncertainty) and what a hot level reads high come on top.
+// AllowedShort is by how much less may go into a system than came out of it: the smaller of the error of measuring
+// and of the air that such a system tolerates. The error is two standard uncertainties of what came out and of
+// what went in. What the book leaves open of what had been missing before (doubt, L, one standard uncertainty) and
+// what a hot level reads high come on top.
 func AllowedShort(kind string, out []measure.Litre, in measure.Litre, doubt float64, hot bool, capacity measure.Litre) measure.Litre {
 	variance := 0.0
 	for _, v := range out {
 		variance += math.Pow(sigmaPoured(v), 2)
 	}
-	return allowedShort(variance, in, doubt, AirForgiven(kind, capacity), hot, capacity)
+	return allowedShort(variance, in, doubt, AirTolerated(kind, capacity), hot, capacity)
 }
 
-func allowedShort(variance float64, in measure.Litre, doubt float64, forgiven measure.Litre, hot bool, capacity measure.Litre) measure.Litre {
-	measured := math.Min(float64(forgiven), 2*math.Hypot(math.Sqrt(variance), sigmaPoured(in)))
+func allowedShort(variance float64, in measure.Litre, doubt float64, tolerated measure.Litre, hot bool, capacity measure.Litre) measure.Litre {
+	measured := math.Min(float64(tolerated), 2*math.Hypot(math.Sqrt(variance), sigmaPoured(in)))
 	allowed := measure.Litre(math.Hypot(measured, 2*doubt))
 	if hot {
 		allowed += measure.Litre(expansion * float64(capacity))
@@ -335,11 +337,19 @@ func (a *Account) mixWith(line *Line, fresh coolant.Charge, b Renewal, held meas
 	apart := math.Abs(fresh.MassFraction()-rest.MassFraction()) / volume
 	strength := math.Hypot(math.Hypot(sigmaFill(b.Product, fresh)*p, doubt*left*q), apart*math.Hypot(a.volume, sigmaPoured(t.Out)))
 	before, wasKnown, born, blended, wasMixed := a.Product, a.Known, a.meanFilledAt, a.Blended, a.Mixed
+	single, level, seen := a.Single, a.LevelUnknown, a.levelSeen
 	parts := a.Parts
 	if !a.Known {
 		parts = nil
 	}
 	a.fillWith(total, b.Product, measure.Litre(volume))
+	if !t.Counts {
+		// A part that was exchanged shows no level, and confirms nothing of what stayed.
+		a.Single, a.LevelUnknown, a.levelSeen = single, level, seen
+		if !wasKnown && !seen {
+			a.LevelUnknown = LevelNeverSeen
+		}
+	}
 	a.Parts = joined(parts, kept.Glycol, b.Product, fresh.Glycol)
 	a.WaterIn = fresh.Base == coolant.NoWater && rest.Water > 0
 	a.strength = strength

@@ -158,8 +158,8 @@ func zeroTest(c float64) FreezeTest {
 	return b
 }
 
-// A test that reads colder than the book counts once an independent second one shows the same: of another instrument, or of the
-// same one that was zeroed in between and on another day; the warmer counts at once.
+// A test that reads colder than the book counts once an independent second one shows the same: of another
+// instrument, or of the same one that was zeroed in between and on another day; the warmer counts at once.
 func TestColderWaits(t *testing.T) {
 	weak := Renewal{Volume: litres(8), Product: conc, Share: ptr(40.0), Emptied: true} // about −25 °C
 	soon := func(b Body) Entry { return Entry{ID: "soon", At: day(100).Add(time.Minute), Body: b} }

@@ -9,8 +9,8 @@ import (
 	"diligentledger/core/measure"
 )
 
-// One test of an unknown charge shows its strength, and nothing of the level; that it is so rests on the one test until a zeroed
-// one, or another instrument, shows the same.
+// One test of an unknown charge shows its strength, and nothing of the level; that it is so rests on the one test
+// until a zeroed one, or another instrument, shows the same.
 func TestUnknownStaysUnknown(t *testing.T) {
 	forgot := on(0, Opening{History: UnknownHistory})
 	first := on(10, made("R-1", test(-33, coolant.EG)))
@@ -43,6 +43,9 @@ func TestUnknownStaysUnknown(t *testing.T) {
 		{"low after it", car, []Entry{first, on(11, level("min"))}, "", true, 7.6},
 		{"a hot level", car, []Entry{first, on(11, LevelCheck{Temper: Hot, Mark: "max"})}, LevelNeverSeen, true, 0},
 		{"a full bottle", car, []Entry{first, on(11, LevelCheck{Temper: Cold, Mark: "max", Place: PlaceBottle})}, LevelNeverSeen, true, 0},
+		{"a litre exchanged", car, []Entry{first, on(11, Renewal{Volume: litres(1), Product: premix, Drained: []Drained{{"petcock", litres(1)}}})}, LevelNeverSeen, true, 0},
+		{"a litre exchanged before any test", car, []Entry{on(11, Renewal{Volume: litres(1), Product: premix, Drained: []Drained{{"petcock", litres(1)}}})}, LevelNeverSeen, false, 0},
+		{"a litre exchanged, the level seen before", car, []Entry{on(9, level("max")), first, on(11, Renewal{Volume: litres(1), Product: premix, Drained: []Drained{{"petcock", litres(1)}}})}, "", true, 8},
 		{"a fill", car, []Entry{first, on(11, Renewal{Volume: litres(8), Product: conc, Share: ptr(50.0), Emptied: true})}, "", false, 8},
 		{"millimetres without marks", unmarked, []Entry{first, on(11, over(-50))}, LevelNeverSeen, true, 0},
 		{"millimetres of a filled one", unmarked, []Entry{on(5, Renewal{Volume: litres(8), Product: conc, Share: ptr(50.0), Emptied: true}), on(11, over(-50))}, LevelNotJudged, false, 8},
@@ -69,7 +72,7 @@ func TestUnknownStaysUnknown(t *testing.T) {
 	// What does not fit into a system that was only taken as full is no loss.
 	poured := Fold(car, []Entry{forgot, first, on(20, TopUp{Volume: litres(1), With: coolant.Water}), on(40, TopUp{Volume: litres(1), With: coolant.Water})})
 	if poured.Leak() != nil || slices.ContainsFunc(poured.Lines, func(l Line) bool { return l.Implied != 0 }) {
-		t.Errorf("leaks %+v of a level that nobody saw", poured.Leak())
+		t.Errorf("a leak of %+v from an unobserved level", poured.Leak())
 	}
 }
 

@@ -132,7 +132,8 @@ func (s segment) without(rests []Rest) segment {
 	return s
 }
 
-// eachMonth of it in which the unit could be used, see [eachMonth]. The rests do not overlap and are in the order of time.
+// eachMonth of it in which the unit could be used, see [eachMonth]. The rests do not overlap and are in the order
+// of time.
 func (s segment) eachMonth(rests []Rest, f func(month int, days float64)) {
 	from := s.from
 	for _, r := range rests {
@@ -174,8 +175,8 @@ func (s *segment) weight(p Profile) (w float64) {
 // From the stretches between the others follow a factor for each month, drawn towards the kind's profile where the data are few
 // (each month's use over what the average rate would have given, by three rounds
 // of sharing a stretch out over its months), and the rate of the stretches without
-// their season, as it is since the last change of use. Rests, which do not overlap and are in the order of time, are taken out of
-// the time between readings and of that after the last one.
+// their season, as it is since the last change of use. Rests, which do not overlap and are in the order of time,
+// are taken out of the time between readings and of that after the last one.
 func NewModel(readings []Point, profile Profile, today time.Time, rests ...Rest) Model {
 	u := Model{Profile: profile, Spread: priorSpread, rests: rests}
 	readings = recent(readings, today)

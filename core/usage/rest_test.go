@@ -6,8 +6,8 @@ import (
 	"time"
 )
 
-// A lay-up by entries is no time of the model: the rate is that of the use, the use since the last reading stands still in it, and
-// a day ahead is that much later.
+// A lay-up by entries is no time of the model: the rate is that of the use, the use since the last reading stands
+// still in it, and a day ahead is that much later.
 func TestRestsAreTakenOut(t *testing.T) {
 	at := func(daysAgo int) time.Time { return now.AddDate(0, 0, -daysAgo) }
 	rest := Rest{From: at(150), To: at(2)}

@@ -18,15 +18,16 @@ const rulesFact = "rules"
 // RulesVersion of the fold and the clocks.
 func RulesVersion() string { return fmt.Sprintf("%d.%d", ledger.Rules, clock.Rules) }
 
-// mostRuleLines of the audit about one change of the rules, and the bytes of each (judgement: some hundred units are read, thousands are not).
+// mostRuleLines of the audit about one change of the rules, and the bytes of each (judgement: some hundred units
+// are read, thousands are not).
 const (
 	mostRuleLines = 20
 	ruleLine      = 480
 )
 
-// RefreshByRules evaluates the fleet at the start of the program, as [Fleet.RefreshStatus] does. When the rules are others than at the
-// last start it lists in the audit which units have another verdict since, and gives how many: the same entries then read differently, or
-// the day has changed meanwhile.
+// RefreshByRules evaluates the fleet at the start of the program, as [Fleet.RefreshStatus] does. When the rules
+// are others than at the last start it lists in the audit which units have another verdict since, and gives how
+// many: the same entries then read differently, or the day has changed meanwhile.
 func (f *Fleet) RefreshByRules(ctx context.Context) (changed int, err error) {
 	last, err := f.store.Fact(ctx, rulesFact)
 	if err != nil {

@@ -80,8 +80,8 @@ func plain(name string) string {
 	}, name)
 }
 
-// Judge an entry by the instrument that its body names, before it is recorded: when by the register that instrument cannot have made
-// the test, its envelope says why. What was said of it before is replaced.
+// Judge an entry by the instrument that its body names, before it is recorded: when by the register that
+// instrument cannot have made the test, its envelope says why. What was said of it before is replaced.
 func (all Instruments) Judge(e *ledger.Entry, zone *time.Location) {
 	e.Envelope.Unusable = ""
 	if one, ok := all.Named(ledger.ToolOf(e.Body)); ok {

@@ -557,8 +557,8 @@ type Change struct {
 	Name, Email *string
 }
 
-// ChangePerson name, role, address and whether a person may sign in. The last coordinator stays one. The books know their writers by
-// their ids: what was recorded under another name stays theirs.
+// ChangePerson name, role, address and whether a person may sign in. The last coordinator stays one. The books
+// know their writers by their ids: what was recorded under another name stays theirs.
 func (s *Service) ChangePerson(ctx context.Context, by store.Person, from string, id int64, c Change) (store.Person, error) {
 	role, active, email := c.Role, c.Active, c.Email
 	if c.Name != nil {

@@ -502,8 +502,8 @@ func TestStrikeAndRewrite(t *testing.T) {
 	}
 }
 
-// A name can be changed: it is nobody else's, the session goes on, and what was recorded under either name is found under the new one
-// and stays its writer's own.
+// A name can be changed: it is nobody else's, the session goes on, and what was recorded under either name is
+// found under the new one and stays its writer's own.
 func TestNameChanged(t *testing.T) {
 	at := noon.Add(-4 * time.Hour)
 	before, after := entry("note", at, m{"text": "under the first name"}), entry("note", at.Add(time.Minute), m{"text": "under the second name"})

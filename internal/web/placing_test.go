@@ -126,8 +126,8 @@ func onThePlan(t *testing.T) (back func()) {
 	return back
 }
 
-// A proposal breaks no rule and leaves no night that nothing prevents; a second one moves nothing but for a cheaper plan (the search is no
-// proof of the optimum); undone, nothing is placed, and done again it is as it was.
+// A proposal breaks no rule and leaves no night that nothing prevents; a second one moves nothing but for a
+// cheaper plan (the search is no proof of the optimum); undone, nothing is placed, and done again it is as it was.
 func TestPlanProposal(t *testing.T) {
 	defer onThePlan(t)()
 	first := board(t)

@@ -368,7 +368,8 @@ func TestTags(t *testing.T) {
 	}
 }
 
-// A test counts only if its instrument can have made it, whichever way it comes: it is recorded, not used, and says why.
+// A test counts only if its instrument can have made it, whichever way it comes: it is recorded, not used, and
+// says why.
 func TestInstrumentsThatCannotHave(t *testing.T) {
 	at := noon.Add(-time.Hour)
 	discs := []float64{-7, -15, -23}

@@ -10,7 +10,8 @@ import (
 
 // inZone gives every moment of an answer the offset of a zone, so that its first ten
 // characters are the day there. Dates of the calendar stay as they are. answer is a
-// pointer to a value that no one else holds; what it points to further on may be shared with other answers, and is copied.
+// pointer to a value that no one else holds; what it points to further on may be shared with other answers, and is
+// copied.
 func inZone(answer any, zone *time.Location) { moveTo(reflect.ValueOf(answer).Elem(), zone) }
 
 func moveTo(v reflect.Value, zone *time.Location) {
@@ -53,7 +54,8 @@ func moveTo(v reflect.Value, zone *time.Location) {
 // moments remembers by type whether it holds any.
 var moments sync.Map
 
-// holdsMoments reports whether a value of the type holds a moment that [inZone] moves; of a type that holds itself, once it is found.
+// holdsMoments reports whether a value of the type holds a moment that [inZone] moves; of a type that holds
+// itself, once it is found.
 func holdsMoments(of reflect.Type) bool {
 	if known, ok := moments.Load(of); ok {
 		return known.(bool)

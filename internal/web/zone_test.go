@@ -7,7 +7,8 @@ import (
 	openapi "github.com/oapi-codegen/runtime/types"
 )
 
-// Moments of an answer are given the zone's offset, days of the calendar are not; what the answer shares with others stays as it is.
+// Moments of an answer are given the zone's offset, days of the calendar are not; what the answer shares with
+// others stays as it is.
 func TestInZone(t *testing.T) {
 	type inner struct {
 		At   *time.Time

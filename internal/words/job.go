@@ -387,7 +387,7 @@ func (r Reader) JobBalance(b job.Balance) string {
 	case !b.Holds:
 		return text + ": " + r.Litres(float64(b.Short), 2) + " short. Air is trapped inside."
 	case b.Short > 0.005:
-		return text + ": " + r.Litres(float64(b.Short), 2) + " short, within the " + r.Litres(float64(b.Allowed), 2) + " that such a system forgives and measuring leaves open."
+		return text + ": " + r.Litres(float64(b.Short), 2) + " short, within the " + r.Litres(float64(b.Allowed), 2) + " that such a system tolerates and measuring leaves open."
 	}
 	return text + ": as much in as out."
 }

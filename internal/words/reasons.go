@@ -353,7 +353,7 @@ func (r Reader) rule(c clock.Clock, u Unit, a *ledger.Account) []string {
 	case clock.Holds:
 		return sentences(
 			"A hold, a defect that stops the unit, a fill that took less than came out, oily or gelled coolant, a level below the lower mark; of an aircraft any bad finding, and work that is not released.",
-			when(has(n, "allowed"), r.Litres(n["allowed"], 2)+" less may go in: the smaller of the error of measuring and of the air that such a system forgives, and what a hot level reads high. More is trapped air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in."),
+			when(has(n, "allowed"), r.Litres(n["allowed"], 2)+" less may go in: the smaller of the error of measuring and of the air that such a system tolerates, and what a hot level reads high. More is trapped air. It is released only after a cold level at the upper mark, four hours or more after the fill, or a bleeding with what then went in."),
 			"It ends with a release by a coordinator or a signatory, of an aircraft by a licensed signatory only; a low level ends when it is seen good again.",
 			when(n["others"] > 0, "Besides this, "+Figure(n["others"], 0)+" more: see what was found."))
 	case clock.Findings:
